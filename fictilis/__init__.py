@@ -1,0 +1,35 @@
+"""Fictilis: mould morph targets from copies of a mesh, mix them by weight, and animate the weights.
+
+The small public API; see docs/scripting.md. Everything is loaded when first used.
+"""
+
+from importlib import import_module
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "Scene": "fictilis.core.scene",
+    "Key": "fictilis.core.animation.curve",
+    "FictilisError": "fictilis.core.errors",
+    "load": "fictilis.formats.registry",
+    "save": "fictilis.formats.registry",
+    "export": "fictilis.formats.registry",
+    "export_shapes": "fictilis.formats.registry",
+    "scene_from_file": "fictilis.formats.registry",
+    "read_meshes": "fictilis.formats.registry",
+    "evaluate": "fictilis.core.evaluate",
+    "evaluate_frames": "fictilis.core.evaluate",
+    "moon_jelly": "fictilis.demo.jelly",
+}
+_MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
+            "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
+            "primitives": "fictilis.core.geometry.primitives"}  # fmt: skip
+__all__ = sorted((*_HOMES, *_MODULES, "__version__"))
+
+
+def __getattr__(name: str) -> object:
+    if name in _HOMES:
+        return getattr(import_module(_HOMES[name]), name)
+    if name in _MODULES:
+        return import_module(_MODULES[name])
+    raise AttributeError(f"module 'fictilis' has no attribute {name!r}")

@@ -1,0 +1,5 @@
+import sys
+
+from fictilis.cli import main
+
+sys.exit(main())

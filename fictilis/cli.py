@@ -1,0 +1,294 @@
+"""The command line: the same things as in the window, without one."""
+
+from __future__ import annotations
+
+import os
+
+# One thread of BLAS leaves the other core to the software renderer; set before NumPy is loaded.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from fictilis import __version__
+from fictilis.core.errors import FictilisError
+
+COMMANDS = ("demo", "new", "info", "key", "evaluate", "export", "snapshot")
+
+
+class UsageError(FictilisError):
+    """Words on the command line that make no sense together."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; returns 0, or 2 after an error said in one sentence on stderr."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if not words or (words[0] not in COMMANDS and not words[0].startswith("-")):
+            return _window(words)
+        options = _parser().parse_args(words)
+        return options.run(options) or 0
+    except FictilisError as error:
+        hint = f" {error.hint}" if error.hint else ""
+        print(f"fictilis: {error.sentence}{hint}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"fictilis: {error.strerror or error}.", file=sys.stderr)
+        return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("fictilis", usage="fictilis [FILE] | fictilis COMMAND …", description=__doc__)
+    parser.add_argument("--version", action="version", version=f"Fictilis {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    demo = commands.add_parser("demo", help="open the Moon jelly")
+    demo.add_argument("--leave", type=Path, metavar="FOLDER", help="play it, leave a screenshot there, and close")
+    demo.set_defaults(run=_demo)
+
+    new = commands.add_parser("new", help="make a scene from mesh files")
+    new.add_argument("base", type=Path)
+    new.add_argument("--target", action="append", default=[], metavar="[OBJECT/][NAME=]FILE")
+    new.add_argument("--in-between", action="append", default=[], metavar="[OBJECT/]NAME@WEIGHT=FILE")
+    new.add_argument("--path", action="append", default=[], metavar="[OBJECT/]NAME=straight|curved")
+    new.add_argument("-o", "--output", type=Path, required=True)
+    new.set_defaults(run=_new)
+
+    info = commands.add_parser("info", help="say what a scene holds")
+    info.add_argument("scene", type=Path)
+    info.add_argument("--json", action="store_true")
+    info.set_defaults(run=_info)
+
+    key = commands.add_parser("key", help="set keys on a target")
+    key.add_argument("scene", type=Path)
+    key.add_argument("--object", required=True)
+    key.add_argument("--target", required=True)
+    key.add_argument("keys", nargs="+", metavar="FRAME=VALUE")
+    key.add_argument("--interpolation", default="smooth", metavar="hold|linear|smooth")
+    key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
+    key.set_defaults(run=_key)
+
+    evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
+    evaluate.add_argument("scene", type=Path)
+    evaluate.add_argument("--frames", required=True, metavar="F,F,…")
+    evaluate.add_argument("--object", action="append")
+    evaluate.add_argument("-o", "--output", type=Path, required=True)
+    evaluate.set_defaults(run=_evaluate)
+
+    export = commands.add_parser("export", help="write a scene for other programs")
+    export.add_argument("scene", type=Path)
+    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.obj|FOLDER")
+    export.add_argument("--frame", type=float)
+    export.add_argument("--shapes", action="store_true", help="base and each target as OBJ files in a folder")
+    export.set_defaults(run=_export)
+
+    snapshot = commands.add_parser("snapshot", help="draw a frame")
+    snapshot.add_argument("scene", type=Path)
+    snapshot.add_argument("--frame", type=float, required=True)
+    snapshot.add_argument("--size", default="1280x800", metavar="WxH")
+    snapshot.add_argument("-o", "--output", type=Path, required=True)
+    snapshot.set_defaults(run=_snapshot)
+    return parser
+
+
+def _window(words: list[str]) -> int:
+    if len(words) > 1:
+        raise UsageError(f"One file can be opened at a time, not {len(words)}: {', '.join(words)}.")
+    from fictilis.app.start import run
+
+    return run(Path(words[0]) if words else None)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from fictilis.app.start import run
+
+    return run(None, demo=True, leave=options.leave)
+
+
+def _split(text: str, what: str) -> tuple[str, str]:
+    name, sign, value = text.partition("=")
+    if not (sign and name and value):
+        raise UsageError(f"“{text}” is not {what}.")
+    return name, value
+
+
+def _number(text: str, what: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if value != value or value in (float("inf"), float("-inf")):
+        raise UsageError(f"“{text}” is not a {what}.")
+    return value
+
+
+def _find(scene, name: str):
+    """The object and the rest of ``OBJECT/REST``; without an object's name the first one."""
+    head, slash, rest = name.partition("/")
+    if slash and any(obj.name == head for obj in scene.objects):
+        return scene.object_named(head), rest
+    return scene.objects[0], name
+
+
+def _one_mesh(path: Path):
+    from fictilis.formats.registry import read_meshes
+
+    read = read_meshes(path)
+    _warn(read.warnings)
+    if len(read.objects) != 1:
+        names = ", ".join(data.name for data in read.objects)
+        raise FictilisError(f"{path.name} holds {len(read.objects)} objects ({names}); a target is one object.")
+    return read.objects[0]
+
+
+def _warn(warnings) -> None:
+    for warning in warnings:
+        print(f"fictilis: warning: {warning}", file=sys.stderr)
+
+
+def _new(options: argparse.Namespace) -> None:
+    from fictilis.core.edits import targets as edits
+    from fictilis.formats.registry import save, scene_from_file
+
+    scene, warnings = scene_from_file(options.base)
+    _warn(warnings)
+    for text in options.target:
+        name, sign, file = text.partition("=")
+        if not sign:
+            name, file = "", text
+        obj, name = _find(scene, name)
+        data = _one_mesh(Path(file))
+        name = name or Path(file).stem
+        if any(t.name == name for t in obj.targets):
+            raise UsageError(f"{obj.name} already has a target named {name}.")
+        scene, _ = edits.target_from_mesh(scene, obj.id, name, data.mesh, data.points)
+    for text in options.in_between:
+        place, file = _split(text, "NAME@WEIGHT=FILE")
+        name, sign, at = place.rpartition("@")
+        if not sign:
+            raise UsageError(f"“{text}” is not NAME@WEIGHT=FILE.")
+        obj, name = _find(scene, name)
+        data = _one_mesh(Path(file))
+        scene = edits.in_between_from_mesh(
+            scene, obj.id, obj.target_named(name).id, _number(at, "weight"), Path(file).stem, data.mesh, data.points
+        )
+    for text in options.path:
+        name, path = _split(text, "NAME=straight or NAME=curved")
+        obj, name = _find(scene, name)
+        scene = edits.set_path(scene, obj.id, obj.target_named(name).id, path)
+    save(scene, options.output)
+
+
+def describe(scene) -> dict:
+    """What ``info --json`` prints."""
+    import numpy as np
+
+    objects = []
+    for obj in scene.objects:
+        sizes, counts = np.unique(obj.mesh.face_sizes, return_counts=True)
+        targets = [
+            {
+                "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,
+                "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
+            }
+            for t in obj.targets
+        ]  # fmt: skip
+        objects.append(
+            {
+                "name": obj.name, "points": obj.mesh.point_count, "faces": obj.mesh.face_count,
+                "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
+                "uvs": 0 if obj.mesh.uvs is None else len(obj.mesh.uvs), "targets": targets,
+                "lanes": [{"name": obj.target(x.target).name, "keys": len(x.curve.keys)} for x in obj.lanes],
+            }
+        )  # fmt: skip
+    return {"fps": scene.fps, "range": [scene.start, scene.end], "objects": objects}
+
+
+def _info(options: argparse.Namespace) -> None:
+    from fictilis.formats.registry import load
+
+    scene = load(options.scene)
+    told = describe(scene)
+    if options.json:
+        print(json.dumps(told, indent=2))
+        return
+    print(f"{scene.name}: frames {scene.start:g} to {scene.end:g} at {scene.fps:g} a second")
+    for obj in told["objects"]:
+        print(f"{obj['name']}: {obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates")
+        for t in obj["targets"]:
+            stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
+            print(
+                f"  {t['name']}: moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm, weight {t['weight']:.2f} "
+                f"({t['range'][0]:g} to {t['range'][1]:g}), path {t['path']}{stages}"
+            )
+        for lane in obj["lanes"]:
+            print(f"  lane {lane['name']}: {lane['keys']} keys")
+
+
+def _key(options: argparse.Namespace) -> None:
+    from fictilis.core.animation.curve import Key
+    from fictilis.core.edits.keys import set_key
+    from fictilis.formats.registry import load, save
+
+    scene = load(options.scene)
+    obj = scene.object_named(options.object)
+    target = obj.target_named(options.target)
+    for text in options.keys:
+        frame, value = _split(text, "FRAME=VALUE")
+        key = Key(_number(frame, "frame"), _number(value, "value"), options.interpolation)
+        scene = set_key(scene, obj.id, target.id, key)
+    save(scene, options.output or options.scene)
+
+
+def _evaluate(options: argparse.Namespace) -> None:
+    import numpy as np
+
+    from fictilis.core.evaluate import evaluate_frames
+    from fictilis.formats.files import write_whole
+    from fictilis.formats.registry import load
+
+    scene = load(options.scene)
+    frames = [_number(word, "frame") for word in options.frames.split(",")]
+    objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
+    if any(obj.name == "frames" for obj in objects):
+        raise UsageError("An object named “frames” would stand in the way of the list of frames; rename it first.")
+    arrays = {obj.name: evaluate_frames(obj, frames) for obj in objects}
+
+    def write(temporary: Path) -> None:
+        with open(temporary, "wb") as stream:
+            np.savez(stream, frames=np.array(frames), **arrays)
+
+    write_whole(options.output, write)
+
+
+def _export(options: argparse.Namespace) -> None:
+    from fictilis.formats.registry import export, export_shapes, load
+
+    scene = load(options.scene)
+    if options.shapes:
+        export_shapes(scene, options.output)
+        return
+    frame = scene.start if options.frame is None else _number(str(options.frame), "frame")
+    _warn(export(scene, options.output, frame))
+
+
+def _snapshot(options: argparse.Namespace) -> None:
+    from PIL import Image
+
+    from fictilis.formats.files import write_whole
+    from fictilis.formats.registry import load
+    from fictilis.render.renderer import Renderer
+    from fictilis.render.snapshot import snapshot
+
+    width, _, height = options.size.partition("x")
+    if not (width.isdigit() and height.isdigit() and 1 <= int(width) <= 8192 and 1 <= int(height) <= 8192):
+        raise UsageError(f"“{options.size}” is not a size such as 1280x800, up to 8192x8192.")
+    scene = load(options.scene)
+    picture = snapshot(Renderer(), scene, _number(str(options.frame), "frame"), int(width), int(height))
+    write_whole(options.output, lambda temporary: Image.fromarray(picture[..., :3]).save(temporary, "PNG"))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""The job itself, in NumPy and SciPy: no Qt, no OpenGL, no files, no clock."""

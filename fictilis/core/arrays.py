@@ -1,0 +1,45 @@
+"""Arrays inside values are read-only; derived values are cached by the identity of the value they come from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import TypeVar
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+T = TypeVar("T")
+
+
+def frozen(values: object, dtype: type, width: int | None = None) -> np.ndarray:
+    """A read-only array of ``dtype``, shaped (n,) or, with ``width``, (n, width).
+
+    Raises ValueError when the shape is another one. An array that is read-only already is shared, not copied.
+    """
+    array = np.asarray(values, dtype=dtype)
+    if width is not None and array.size == 0:
+        array = array.reshape(0, width)
+    wanted = 1 if width is None else 2
+    if array.ndim != wanted or (width is not None and array.shape[1] != width):
+        shape = "(n,)" if width is None else f"(n, {width})"
+        raise ValueError(f"expected an array shaped {shape}, got {array.shape}")
+    if array.flags.writeable or not array.flags.c_contiguous:
+        array = np.array(array, dtype=dtype, order="C")
+        array.flags.writeable = False
+    return array
+
+
+def cached_by_identity(function: Callable[[object], T]) -> Callable[[object], T]:
+    """Remember ``function(value)`` for as long as ``value`` (compared by identity) lives."""
+    known: WeakKeyDictionary = WeakKeyDictionary()
+
+    @wraps(function)
+    def lookup(value: object) -> T:
+        try:
+            return known[value]
+        except KeyError:
+            result = known[value] = function(value)
+            return result
+
+    return lookup

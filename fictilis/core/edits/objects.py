@@ -1,0 +1,56 @@
+"""Edits of whole objects."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Appearance, Mesh, MorphObject, Scene, Transform, fresh_id, fresh_name
+
+
+def add_object(
+    scene: Scene, name: str, mesh: Mesh, points: np.ndarray, appearance: Appearance = Appearance()
+) -> tuple[Scene, str]:
+    """A new object with its base; returns the scene and the object's id."""
+    obj = MorphObject(
+        id=fresh_id("o", (o.id for o in scene.objects)),
+        name=fresh_name(name, (o.name for o in scene.objects)),
+        mesh=mesh,
+        base=points,
+        appearance=appearance,
+    )
+    return replace(scene, objects=(*scene.objects, obj)), obj.id
+
+
+def remove_object(scene: Scene, object_id: str) -> Scene:
+    scene.object(object_id)
+    return replace(scene, objects=tuple(o for o in scene.objects if o.id != object_id))
+
+
+def rename_object(scene: Scene, object_id: str, name: str) -> Scene:
+    name = name.strip()
+    if not name:
+        raise EditRefused("An object needs a name of at least one letter.")
+    if any(o.name == name and o.id != object_id for o in scene.objects):
+        raise EditRefused(f"The scene already has an object named {name}.")
+    return scene.with_object(replace(scene.object(object_id), name=name))
+
+
+def set_transform(scene: Scene, object_id: str, transform: Transform) -> Scene:
+    if any(abs(factor) < 1e-9 for factor in transform.scale):
+        raise EditRefused("An object's scale must not be 0 on any axis.")
+    return scene.with_object(replace(scene.object(object_id), transform=transform))
+
+
+def set_appearance(scene: Scene, object_id: str, appearance: Appearance) -> Scene:
+    return scene.with_object(replace(scene.object(object_id), appearance=appearance))
+
+
+def set_visible(scene: Scene, object_id: str, visible: bool) -> Scene:
+    return scene.with_object(replace(scene.object(object_id), visible=visible))
+
+
+def show_all(scene: Scene) -> Scene:
+    return replace(scene, objects=tuple(o if o.visible else replace(o, visible=True) for o in scene.objects))

@@ -1,0 +1,191 @@
+"""Edits of targets and in-betweens. Each returns the new scene, and the new target's id where it makes one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import weights_at
+from fictilis.core.geometry.matching import require_match
+from fictilis.core.mix.bank import mixed_points
+from fictilis.core.mix.coefficients import FULL, coefficients, stage_coefficients
+from fictilis.core.scene import (
+    LANE_COLOURS,
+    Deltas,
+    InBetween,
+    Mesh,
+    MorphObject,
+    Scene,
+    Target,
+    fresh_id,
+    fresh_name,
+)
+
+PATHS = ("straight", "curved")
+
+
+def _changed(scene: Scene, object_id: str, target_id: str, **values: object) -> Scene:
+    obj = scene.object(object_id)
+    return scene.with_object(obj.with_target(replace(obj.target(target_id), **values)))
+
+
+def _append(scene: Scene, obj: MorphObject, name: str, deltas: Deltas) -> tuple[Scene, str]:
+    target = Target(
+        id=fresh_id("t", (t.id for t in obj.targets)),
+        name=fresh_name(name, (t.name for t in obj.targets)),
+        deltas=deltas,
+        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)],
+    )
+    return scene.with_object(replace(obj, targets=(*obj.targets, target))), target.id
+
+
+def new_target(scene: Scene, object_id: str, name: str = "Target") -> tuple[Scene, str]:
+    """A named copy of the base, ready to be reshaped."""
+    return _append(scene, scene.object(object_id), name, Deltas())
+
+
+def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarray) -> tuple[Scene, str]:
+    """A target whose full shape is ``points`` (n, 3), in the base's vertex order."""
+    obj = scene.object(object_id)
+    points = np.asarray(points, np.float64)
+    if points.shape != obj.base.shape:
+        raise ValueError(f"expected points shaped {obj.base.shape}, got {points.shape}")
+    return _append(scene, obj, name, Deltas.from_dense(points - obj.base))
+
+
+def target_from_mesh(scene: Scene, object_id: str, name: str, mesh: Mesh, points: np.ndarray) -> tuple[Scene, str]:
+    """A target from a copy made elsewhere. Raises NotATarget when the mesh does not match the base."""
+    obj = scene.object(object_id)
+    require_match(obj.mesh, mesh, name, f"the base {obj.name}")
+    return target_from_points(scene, object_id, name, points)
+
+
+def in_between_from_mesh(
+    scene: Scene, object_id: str, target_id: str, at: float, name: str, mesh: Mesh, points: np.ndarray
+) -> Scene:
+    """An in-between at ``at`` whose shape is a copy made elsewhere."""
+    obj = scene.object(object_id)
+    require_match(obj.mesh, mesh, name, f"the base {obj.name}")
+    return _with_stage(scene, obj, target_id, InBetween(at, Deltas.from_dense(points - obj.base), name))
+
+
+def target_from_seen(
+    scene: Scene, object_id: str, frame: float, posed: Mapping[str, float], name: str = "From the mix"
+) -> tuple[Scene, str]:
+    """A target that freezes the mix as it is seen."""
+    obj = scene.object(object_id)
+    seen = mixed_points(obj, coefficients(obj, weights_at(obj, frame, posed)))
+    return target_from_points(scene, object_id, name, seen)
+
+
+def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
+    """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape."""
+    obj = scene.object(object_id)
+    gone = obj.target(target_id)
+
+    def adopt(target: Target) -> Target:
+        if target.built_on != target_id:
+            return target
+        own = target.deltas.dense(len(obj.base)) + gone.deltas.dense(len(obj.base))
+        return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(own))
+
+    targets = tuple(adopt(t) for t in obj.targets if t.id != target_id)
+    lanes = tuple(lane for lane in obj.lanes if lane.target != target_id)
+    return scene.with_object(replace(obj, targets=targets, lanes=lanes))
+
+
+def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
+    obj = scene.object(object_id)
+    name = name.strip()
+    if not name:
+        raise EditRefused(f"{obj.target(target_id).name} needs a name of at least one letter.")
+    if any(t.name == name and t.id != target_id for t in obj.targets):
+        raise EditRefused(f"{obj.name} already has a target named {name}.")
+    return _changed(scene, object_id, target_id, name=name)
+
+
+def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Scene:
+    """The target at ``place`` in the order of cards, the others keeping theirs."""
+    obj = scene.object(object_id)
+    moved = obj.target(target_id)
+    rest = [t for t in obj.targets if t.id != target_id]
+    place = max(0, min(place, len(rest)))
+    return scene.with_object(replace(obj, targets=(*rest[:place], moved, *rest[place:])))
+
+
+def set_weight(scene: Scene, object_id: str, target_id: str, weight: float) -> Scene:
+    """The weight a target has where no lane drives it."""
+    if not np.isfinite(weight):
+        raise EditRefused(f"A weight must be a finite number, not {weight}.")
+    return _changed(scene, object_id, target_id, weight=float(weight))
+
+
+def set_range(scene: Scene, object_id: str, target_id: str, low: float, high: float) -> Scene:
+    name = scene.object(object_id).target(target_id).name
+    if not (np.isfinite(low) and np.isfinite(high) and low < high):
+        raise EditRefused(f"The range of {name} must rise: {low:g} is not below {high:g}.")
+    return _changed(scene, object_id, target_id, range=(float(low), float(high)))
+
+
+def set_path(scene: Scene, object_id: str, target_id: str, path: str) -> Scene:
+    if path not in PATHS:
+        raise EditRefused(f"“{path}” is no path; use straight or curved.")
+    return _changed(scene, object_id, target_id, path=path)
+
+
+def set_muted(scene: Scene, object_id: str, target_id: str, muted: bool) -> Scene:
+    return _changed(scene, object_id, target_id, muted=muted)
+
+
+def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:
+    """Build a target on another (or on the base): its deltas are then added to the parent's full shape."""
+    obj = scene.object(object_id)
+    target = obj.target(target_id)
+    if parent is not None:
+        above = obj.target(parent)
+        if parent == target_id or any(t.id == target_id for t in obj.ancestors(above)):
+            raise EditRefused(f"{target.name} cannot be built on {above.name}: that is built on {target.name} itself.")
+    return _changed(scene, object_id, target_id, built_on=parent)
+
+
+def add_in_between(
+    scene: Scene, object_id: str, target_id: str, at: float, posed: Mapping[str, float] | None = None
+) -> Scene:
+    """An in-between at ``at`` that stores the shape the target has there now, so that adding it changes nothing there.
+
+    On a straight path the motion stays the same at every weight; a curved path is a new spline through one more
+    stage that already lies on it.
+    """
+    obj = scene.object(object_id)
+    target = obj.target(target_id)
+    shares = stage_coefficients(target, float(at))
+    seen = np.zeros_like(obj.base)
+    for share, stage in zip(shares, target.in_betweens, strict=False):
+        seen[stage.deltas.indices] += share * stage.deltas.offsets
+    for part in (target, *obj.ancestors(target)):
+        seen[part.deltas.indices] += shares[-1] * part.deltas.offsets
+    return _with_stage(scene, obj, target_id, InBetween(float(at), Deltas.from_dense(seen)))
+
+
+def _with_stage(scene: Scene, obj: MorphObject, target_id: str, stage: InBetween) -> Scene:
+    target = obj.target(target_id)
+    if not np.isfinite(stage.at) or abs(stage.at) < 1e-3 or abs(stage.at - FULL) < 1e-3:
+        raise EditRefused(
+            f"An in-between of {target.name} cannot stand at weight {stage.at:g}: 0 is the base and 1 the target itself.",
+            "Set another weight first.",
+        )
+    if any(abs(s.at - stage.at) < 1e-3 for s in target.in_betweens):
+        raise EditRefused(f"{target.name} already has an in-between at {stage.at:.2f}.")
+    stages = tuple(sorted((*target.in_betweens, stage), key=lambda s: s.at))
+    return _changed(scene, obj.id, target_id, in_betweens=stages)
+
+
+def remove_in_between(scene: Scene, object_id: str, target_id: str, at: float) -> Scene:
+    target = scene.object(object_id).target(target_id)
+    stage = target.in_between(at)
+    if stage is None:
+        raise EditRefused(f"{target.name} has no in-between at {at:.2f}.")
+    return _changed(scene, object_id, target_id, in_betweens=tuple(s for s in target.in_betweens if s is not stage))

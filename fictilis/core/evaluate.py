@@ -1,0 +1,55 @@
+"""(scene, frame) to posed points."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+import numpy as np
+
+from fictilis.core.mix.bank import DeltaBank, mixed_points
+from fictilis.core.mix.coefficients import FULL, coefficients
+from fictilis.core.scene import MorphObject, Scene
+
+
+def weights_at(obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None) -> dict:
+    """Weight of each target by id: of its lane at ``frame``, else its own; ``posed`` values win over both."""
+    curves = {lane.target: lane.curve for lane in obj.lanes}
+    shape = np.shape(frame)
+    out = {}
+    for target in obj.targets:
+        curve = curves.get(target.id)
+        value = np.full(shape, target.weight) if curve is None else curve.evaluate(frame)
+        out[target.id] = value if shape else float(value)
+    out.update(posed or {})
+    return out
+
+
+def evaluate_object(obj: MorphObject, frame: float) -> np.ndarray:
+    """Mixed points (n, 3) float64 of one object at a frame, in its own space, base vertex order."""
+    return mixed_points(obj, coefficients(obj, weights_at(obj, frame)))
+
+
+def evaluate(scene: Scene, frame: float) -> dict[str, np.ndarray]:
+    """Mixed points (n, 3) float64 of each object by name, each in its own space."""
+    return {obj.name: evaluate_object(obj, frame) for obj in scene.objects}
+
+
+def evaluate_frames(obj: MorphObject, frames: Iterable[float]) -> np.ndarray:
+    """(f, n, 3) float64: mixed points of one object at each of ``frames``."""
+    at = np.asarray(list(frames), np.float64)
+    shares = coefficients(obj, weights_at(obj, at)).reshape(-1, len(at))
+    bank = DeltaBank(obj)
+    out = np.empty((len(at), len(obj.base), 3))
+    for i in range(len(at)):
+        out[i] = bank.mix(shares[:, i])
+    return out
+
+
+def full_shape(obj: MorphObject, target_id: str, at: float = FULL) -> np.ndarray:
+    """Points (n, 3) float64 of a target alone at full weight, or of its in-between at ``at``."""
+    target = obj.target(target_id)
+    out = obj.base.copy()
+    stage = None if at == FULL else target.in_between(at)
+    for deltas in [stage.deltas] if stage else [t.deltas for t in (target, *obj.ancestors(target))]:
+        out[deltas.indices] += deltas.offsets
+    return out

@@ -1,0 +1,114 @@
+"""Weights to coefficients: every feature of the mix is one flat set of delta columns and one number for each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.scene import Deltas, MorphObject, Target
+
+FULL = 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """Deltas with one coefficient: a target's full shape (``at`` 1) or one of its in-betweens."""
+
+    target: str
+    at: float
+    deltas: Deltas
+
+
+@cached_by_identity
+def columns(obj: MorphObject) -> tuple[Column, ...]:
+    """All columns of an object: per target its in-betweens, then its full shape."""
+    out: list[Column] = []
+    for target in obj.targets:
+        out += [Column(target.id, stage.at, stage.deltas) for stage in target.in_betweens]
+        out.append(Column(target.id, FULL, target.deltas))
+    return tuple(out)
+
+
+def column_number(obj: MorphObject, target_id: str, at: float = FULL) -> int:
+    """The place of a target's full shape, or of its in-between at ``at``, among the columns."""
+    for number, column in enumerate(columns(obj)):
+        if column.target == target_id and abs(column.at - at) < 1e-9:
+            return number
+    raise KeyError((target_id, at))
+
+
+def coefficients(obj: MorphObject, weights: dict[str, float] | dict[str, np.ndarray]) -> np.ndarray:
+    """Coefficients of the columns: (c,) float64 for one number a target, (c, f) for arrays of f weights.
+
+    A target missing from ``weights`` counts as 0, a muted one too. A target that is built on others brings in their
+    deltas by the coefficient of its own full shape.
+    """
+    first = next(iter(weights.values()), 0.0)
+    out = np.zeros((len(columns(obj)), *np.shape(first)))
+    place = {target.id: 0 for target in obj.targets}
+    number = 0
+    for target in obj.targets:
+        number += len(target.in_betweens) + 1
+        place[target.id] = number - 1
+    for target in obj.targets:
+        if target.muted or target.id not in weights:
+            continue
+        parts = stage_coefficients(target, weights[target.id])
+        last = place[target.id]
+        out[last - len(target.in_betweens) : last + 1] += parts
+        for parent in obj.ancestors(target):
+            out[place[parent.id]] += parts[-1]
+    return out
+
+
+def stage_coefficients(target: Target, weight: float | np.ndarray) -> np.ndarray:
+    """(s,) or (s, f): the share of each in-between and, last, of the full shape at ``weight``."""
+    knots = tuple(stage.at for stage in target.in_betweens) + (FULL,)
+    if len(knots) == 1:
+        return np.asarray(weight, np.float64)[None]
+    return cardinals(knots, target.path, weight)
+
+
+def cardinals(knots: tuple[float, ...], path: str, weight: float | np.ndarray) -> np.ndarray:
+    """Values at ``weight`` of the functions that are 1 at one knot and 0 at the others and at 0.
+
+    straight: piecewise linear, the end pieces going on. curved: natural cubic spline, linear beyond its ends.
+    Source: straight, OpenUSD's in-between shapes (UsdSkel, "Inbetween"); curved, de Boor, A Practical Guide to Splines,
+    ch. IV (free-end conditions).
+    """
+    order, xs, ys, slopes = _spline(knots, path)
+    w = np.asarray(weight, np.float64)
+    i = np.clip(np.searchsorted(xs, w, side="right") - 1, 0, len(xs) - 2)
+    h = xs[i + 1] - xs[i]
+    t = (w - xs[i]) / h
+    low, high = ys[:, i], ys[:, i + 1]
+    if path == "straight":
+        values = low + (high - low) * t
+    else:
+        inside = np.clip(t, 0.0, 1.0)
+        a, b = slopes[:, i] * h, slopes[:, i + 1] * h
+        s = 1 - inside
+        values = (1 + 2 * inside) * s * s * low + inside * s * s * a + inside**2 * (3 - 2 * inside) * high
+        values -= inside**2 * s * b
+        values += np.where(t < 0, a * t, np.where(t > 1, b * (t - 1), 0.0))
+    return values[order]
+
+
+@lru_cache(maxsize=512)
+def _spline(knots: tuple[float, ...], path: str):
+    """For knots and 0 sorted: the row of each knot, xs (n,), cardinal values (k, n), natural spline slopes (k, n)."""
+    xs = np.array(sorted((0.0, *knots)))
+    rows = [list(xs).index(k) for k in knots]
+    ys = np.eye(len(xs))
+    n, h = len(xs), np.diff(xs)
+    system, right = np.zeros((n, n)), np.zeros((n, n))
+    system[0, :2], right[0] = (2, 1), 3 * (ys[1] - ys[0]) / h[0]
+    system[-1, -2:], right[-1] = (1, 2), 3 * (ys[-1] - ys[-2]) / h[-1]
+    for i in range(1, n - 1):
+        system[i, i - 1 : i + 2] = 1 / h[i - 1], 2 / h[i - 1] + 2 / h[i], 1 / h[i]
+        right[i] = 3 * ((ys[i] - ys[i - 1]) / h[i - 1] ** 2 + (ys[i + 1] - ys[i]) / h[i] ** 2)
+    slopes = np.linalg.solve(system, right)
+    return np.array(rows), xs, ys.T, slopes.T

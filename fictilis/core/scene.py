@@ -1,0 +1,263 @@
+"""The scene as a value: frozen dataclasses, tuples and read-only arrays. Lengths are centimetres, Y is up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from fictilis.core.animation.curve import AnimationCurve
+from fictilis.core.arrays import frozen
+from fictilis.core.errors import EditRefused
+
+LANE_COLOURS = (
+    "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
+    "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
+)  # fmt: skip
+CLAY = "#CC8C70"
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Faces as a flat corner list. Points stay with the object, since one mesh serves all its shapes.
+
+    corners : (c,) int32, point index of each face corner, face after face
+    offsets : (m + 1,) int32, where each face starts in ``corners``
+    uvs : (u, 2) float64; uv_corners : (c,) int32 into ``uvs``, -1 for a corner without one. Both None without UVs.
+    """
+
+    point_count: int
+    corners: np.ndarray
+    offsets: np.ndarray
+    uvs: np.ndarray | None = None
+    uv_corners: np.ndarray | None = None
+
+    def __post_init__(self) -> None:
+        set_ = object.__setattr__
+        set_(self, "corners", frozen(self.corners, np.int32))
+        set_(self, "offsets", frozen(self.offsets, np.int32))
+        if (self.uvs is None) != (self.uv_corners is None):
+            raise ValueError("uvs and uv_corners come together")
+        if self.uvs is not None:
+            set_(self, "uvs", frozen(self.uvs, np.float64, 2))
+            set_(self, "uv_corners", frozen(self.uv_corners, np.int32))
+            if len(self.uv_corners) != len(self.corners):
+                raise ValueError("uv_corners needs one entry a corner")
+        if len(self.offsets) < 1 or self.offsets[0] != 0 or self.offsets[-1] != len(self.corners):
+            raise ValueError("offsets must run from 0 to the number of corners")
+
+    @property
+    def face_count(self) -> int:
+        return len(self.offsets) - 1
+
+    @property
+    def face_sizes(self) -> np.ndarray:
+        """(m,) int32: corners of each face."""
+        return np.diff(self.offsets)
+
+    def face(self, index: int) -> np.ndarray:
+        """(k,) int32: point indices of one face."""
+        return self.corners[self.offsets[index] : self.offsets[index + 1]]
+
+
+@dataclass(frozen=True, eq=False)
+class Deltas:
+    """Sparse offsets of moved points: indices (k,) int32, sorted and unique; offsets (k, 3) float64, cm."""
+
+    indices: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
+    offsets: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "indices", frozen(self.indices, np.int32))
+        object.__setattr__(self, "offsets", frozen(self.offsets, np.float64, 3))
+        if len(self.indices) != len(self.offsets):
+            raise ValueError(f"{len(self.indices)} indices but {len(self.offsets)} offsets")
+
+    @classmethod
+    def from_dense(cls, offsets: np.ndarray) -> Deltas:
+        """Keep the rows of offsets (n, 3) that are not exactly zero."""
+        indices = np.flatnonzero(np.any(offsets != 0.0, axis=1)).astype(np.int32)
+        return cls(indices, offsets[indices])
+
+    def dense(self, point_count: int) -> np.ndarray:
+        """(point_count, 3) float64."""
+        out = np.zeros((point_count, 3))
+        out[self.indices] = self.offsets
+        return out
+
+    @property
+    def largest(self) -> float:
+        """Length of the longest offset, cm; 0 when nothing moves."""
+        return float(np.sqrt((self.offsets**2).sum(1).max())) if len(self.offsets) else 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class InBetween:
+    """A full shape at weight ``at`` (not 0, not 1), as deltas from the base."""
+
+    at: float
+    deltas: Deltas
+    name: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Target:
+    """A named set of deltas with a weight. ``range`` is the soft limit of its sliders, never a clamp."""
+
+    id: str
+    name: str
+    deltas: Deltas = field(default_factory=Deltas)
+    colour: str = LANE_COLOURS[0]
+    weight: float = 0.0
+    range: tuple[float, float] = (0.0, 1.0)
+    path: str = "straight"
+    in_betweens: tuple[InBetween, ...] = ()
+    built_on: str | None = None
+    muted: bool = False
+
+    def in_between(self, at: float) -> InBetween | None:
+        return next((stage for stage in self.in_betweens if abs(stage.at - at) < 1e-9), None)
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """Animates the weight of one target."""
+
+    target: str
+    curve: AnimationCurve
+
+
+@dataclass(frozen=True)
+class Transform:
+    """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``location``; cm."""
+
+    location: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    rotation: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    def matrix(self) -> np.ndarray:
+        """(4, 4) float64: object space to scene space, for column vectors."""
+        out = np.eye(4)
+        pivot = np.array(self.pivot)
+        linear = self.rotation_matrix() @ np.diag(self.scale)
+        out[:3, :3] = linear
+        out[:3, 3] = np.array(self.location) + pivot - linear @ pivot
+        return out
+
+    def rotation_matrix(self) -> np.ndarray:
+        """(3, 3) float64."""
+        (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(self.rotation)), np.sin(np.radians(self.rotation))
+        x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
+        y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
+        z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
+        return z @ y @ x
+
+
+@dataclass(frozen=True)
+class Appearance:
+    colour: str = CLAY
+    smooth: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class MorphObject:
+    """A mesh, its base points (n, 3) float64, and the targets and lanes that deform it."""
+
+    id: str
+    name: str
+    mesh: Mesh
+    base: np.ndarray
+    targets: tuple[Target, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    transform: Transform = Transform()
+    appearance: Appearance = Appearance()
+    visible: bool = True
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "base", frozen(self.base, np.float64, 3))
+        if len(self.base) != self.mesh.point_count:
+            raise ValueError(f"{len(self.base)} base points, but the mesh counts {self.mesh.point_count}")
+
+    def target(self, target_id: str) -> Target:
+        for target in self.targets:
+            if target.id == target_id:
+                return target
+        raise EditRefused(f"{self.name} has no target with the id {target_id}.")
+
+    def target_named(self, name: str) -> Target:
+        for target in self.targets:
+            if target.name == name:
+                return target
+        names = ", ".join(target.name for target in self.targets) or "none"
+        raise EditRefused(f"{self.name} has no target named {name}; its targets are: {names}.")
+
+    def lane(self, target_id: str) -> Lane | None:
+        return next((lane for lane in self.lanes if lane.target == target_id), None)
+
+    def with_target(self, target: Target) -> MorphObject:
+        """The object with the target of the same id replaced."""
+        return replace(self, targets=tuple(target if t.id == target.id else t for t in self.targets))
+
+    def with_lane(self, target_id: str, curve: AnimationCurve) -> MorphObject:
+        """The object with the lane of a target set; a curve without keys takes the lane away."""
+        lanes = tuple(lane for lane in self.lanes if lane.target != target_id)
+        if curve.keys:
+            lanes += (Lane(target_id, curve),)
+        return replace(self, lanes=lanes)
+
+    def ancestors(self, target: Target) -> list[Target]:
+        """The targets this one is built on, nearest first."""
+        out: list[Target] = []
+        while target.built_on is not None:
+            target = self.target(target.built_on)
+            out.append(target)
+            if len(out) > len(self.targets):
+                raise EditRefused(f"{self.name}: {target.name} is built on itself.")
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Everything a file holds. ``start`` and ``end`` are frames, both shown."""
+
+    name: str = "Untitled"
+    fps: float = 24.0
+    start: float = 0.0
+    end: float = 96.0
+    objects: tuple[MorphObject, ...] = ()
+
+    def object(self, object_id: str) -> MorphObject:
+        for obj in self.objects:
+            if obj.id == object_id:
+                return obj
+        raise EditRefused(f"The scene has no object with the id {object_id}.")
+
+    def object_named(self, name: str) -> MorphObject:
+        for obj in self.objects:
+            if obj.name == name:
+                return obj
+        names = ", ".join(obj.name for obj in self.objects) or "none"
+        raise EditRefused(f"The scene has no object named {name}; its objects are: {names}.")
+
+    def with_object(self, obj: MorphObject) -> Scene:
+        """The scene with the object of the same id replaced."""
+        return replace(self, objects=tuple(obj if o.id == obj.id else o for o in self.objects))
+
+
+def fresh_id(prefix: str, used: Iterable[str]) -> str:
+    """``prefix`` and the lowest number above all in use."""
+    numbers = [int(i[len(prefix) :]) for i in used if i.startswith(prefix) and i[len(prefix) :].isdigit()]
+    return f"{prefix}{max(numbers, default=0) + 1}"
+
+
+def fresh_name(wanted: str, used: Iterable[str]) -> str:
+    """``wanted``, or with a number behind it when the name is taken."""
+    taken = set(used)
+    if wanted not in taken:
+        return wanted
+    number = 2
+    while f"{wanted} {number}" in taken:
+        number += 1
+    return f"{wanted} {number}"

@@ -1,0 +1,213 @@
+"""glTF 2.0 binary: morph targets with names, default weights, normals, and the animation of the weights.
+
+Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Animations.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import weights_at
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.topology import face_of_corner, triangles
+from fictilis.core.mix.coefficients import FULL, coefficients, columns
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.formats.files import Progress, no_progress, write_whole
+from fictilis.formats.weight_tracks import weight_track
+
+METRES = 0.01  # a scene's centimetre in glTF's metres
+FLOAT, UINT = 5126, 5125
+ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
+
+
+class _Buffer:
+    """Collects arrays into one binary blob, each with its view and accessor."""
+
+    def __init__(self, gltf) -> None:
+        self.gltf = gltf
+        self.blob = bytearray()
+
+    def add(self, array: np.ndarray, kind: str, target: int | None = None, bounds: bool = False) -> int:
+        from pygltflib import Accessor, BufferView
+
+        floats = array.dtype.kind == "f"
+        array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
+        self.gltf.bufferViews.append(
+            BufferView(buffer=0, byteOffset=len(self.blob), byteLength=array.nbytes, target=target)
+        )
+        self.blob += array.tobytes()
+        accessor = Accessor(
+            bufferView=len(self.gltf.bufferViews) - 1,
+            componentType=FLOAT if floats else UINT,
+            count=len(array) if kind != "SCALAR" else array.size,
+            type=kind,
+        )
+        if bounds:
+            accessor.min = np.atleast_1d(array.min(axis=0)).astype(float).tolist()
+            accessor.max = np.atleast_1d(array.max(axis=0)).astype(float).tolist()
+        self.gltf.accessors.append(accessor)
+        return len(self.gltf.accessors) - 1
+
+
+@dataclass(frozen=True, eq=False)
+class _Vertices:
+    """File vertices: the point of each (v,), its UV (v, 2) or None, its face (flat shading) or None; index (t, 3)."""
+
+    points: np.ndarray
+    uvs: np.ndarray | None
+    faces: np.ndarray | None
+    index: np.ndarray
+
+
+def _vertices(obj: MorphObject) -> _Vertices:
+    """Points split where UVs (or, flat shaded, faces) part; without either the base's vertex order stays."""
+    mesh, flat = obj.mesh, not obj.appearance.smooth
+    count = mesh.point_count
+    corners = mesh.corners.astype(np.int64)
+    uv = mesh.uv_corners.astype(np.int64) if mesh.uvs is not None else np.full(len(corners), -1)
+    face = face_of_corner(mesh).astype(np.int64) if flat else np.zeros(len(corners), np.int64)
+    loose = np.setdiff1d(np.arange(count), corners)
+    alone = np.stack([loose, np.full_like(loose, -1), np.zeros_like(loose)], axis=1)
+    keys = np.concatenate([np.stack([corners, uv, face], axis=1), alone])
+    unique, where = np.unique(keys, axis=0, return_inverse=True)
+    where = where.reshape(-1)
+    uvs = None
+    if mesh.uvs is not None:
+        uvs = np.where(unique[:, 1:2] >= 0, mesh.uvs[np.clip(unique[:, 1], 0, None)], 0.0)
+        uvs = np.stack([uvs[:, 0], 1 - uvs[:, 1]], axis=1)  # glTF's V runs down
+    return _Vertices(unique[:, 0], uvs, unique[:, 2] if flat else None, where[: len(corners)][triangles(mesh).corners])
+
+
+def _normals(obj: MorphObject, points: np.ndarray, vertices: _Vertices) -> np.ndarray:
+    if vertices.faces is None:
+        normals = point_normals(obj.mesh, points)[vertices.points]
+    else:
+        plan = triangles(obj.mesh)
+        area = np.cross(
+            points[plan.points[:, 1]] - points[plan.points[:, 0]], points[plan.points[:, 2]] - points[plan.points[:, 0]]
+        )
+        faces = np.zeros((obj.mesh.face_count, 3))
+        np.add.at(faces, plan.faces, area)
+        normals = faces[vertices.faces]
+        length = np.linalg.norm(normals, axis=1, keepdims=True)
+        normals = normals / np.where(length > 0, length, 1)
+    empty = ~normals.any(axis=1)
+    return np.where(empty[:, None], [0.0, 1.0, 0.0], normals)
+
+
+def column_names(obj: MorphObject) -> list[str]:
+    """A name for each column: the target's, and for an in-between the target's and its weight."""
+    names = {target.id: target.name for target in obj.targets}
+    return [names[c.target] if c.at == FULL else f"{names[c.target]} {c.at:.2f}" for c in columns(obj)]
+
+
+def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> list[str]:
+    """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
+    import pygltflib as g
+
+    shown = [obj for obj in scene.objects if obj.visible and obj.mesh.face_count]
+    if not shown:
+        raise EditRefused("There is nothing to export: no visible object has faces.")
+    gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
+    gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=list(range(len(shown))))], 0
+    buffer = _Buffer(gltf)
+    animation = g.Animation(name=scene.name, channels=[], samplers=[])
+    for number, obj in enumerate(shown):
+        gltf.materials.append(_material(g, obj))
+        gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
+        gltf.nodes.append(_node(g, obj, number))
+        track = weight_track(scene, obj) if obj.targets else None
+        if track is not None:
+            _animate(g, buffer, animation, track, number)
+        progress((number + 1) / len(shown))
+    if animation.channels:
+        gltf.animations.append(animation)
+    gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
+    gltf.set_binary_blob(bytes(buffer.blob))
+    data = b"".join(gltf.save_to_bytes())
+    write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
+    left_out = [obj.name for obj in scene.objects if obj not in shown]
+    return [f"Hidden or without faces, and so left out: {', '.join(left_out)}."] if left_out else []
+
+
+def _material(g, obj: MorphObject):
+    rgb = [int(obj.appearance.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
+    pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, 1.0], metallicFactor=0.0, roughnessFactor=0.8)
+    return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaCutoff=None)
+
+
+def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
+    vertices = _vertices(obj)
+    base_normals = _normals(obj, obj.base, vertices)
+    attributes = g.Attributes(
+        POSITION=buffer.add(obj.base[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
+        NORMAL=buffer.add(base_normals, "VEC3", ARRAY_BUFFER),
+    )
+    if vertices.uvs is not None:
+        attributes.TEXCOORD_0 = buffer.add(vertices.uvs, "VEC2", ARRAY_BUFFER)
+    primitive = g.Primitive(
+        attributes=attributes, indices=buffer.add(vertices.index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number
+    )
+    for column in columns(obj):
+        moved = column.deltas.dense(len(obj.base))
+        turned = _normals(obj, obj.base + moved, vertices) - base_normals
+        primitive.targets.append(
+            {
+                "POSITION": buffer.add(moved[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
+                "NORMAL": buffer.add(turned, "VEC3", ARRAY_BUFFER),
+            }
+        )
+    mesh = g.Mesh(name=obj.name, primitives=[primitive])
+    if obj.targets:
+        mesh.weights = coefficients(obj, weights_at(obj, scene.start)).tolist()
+        mesh.extras = {"targetNames": column_names(obj)}
+    return mesh
+
+
+def _node(g, obj: MorphObject, number: int):
+    transform = obj.transform
+    matrix = transform.matrix()
+    node = g.Node(name=obj.name, mesh=number)
+    node.translation = (matrix[:3, 3] * METRES).tolist()
+    node.scale = list(transform.scale)
+    node.rotation = _quaternion(transform.rotation_matrix())
+    return node
+
+
+def _quaternion(m: np.ndarray) -> list[float]:
+    """x, y, z, w of a rotation (3, 3). Source: eigenvector form of Bar-Itzhack (2000), J. Guidance 23(6)."""
+    k = np.array([
+        [m[0, 0] - m[1, 1] - m[2, 2], m[1, 0] + m[0, 1], m[2, 0] + m[0, 2], m[2, 1] - m[1, 2]],
+        [m[1, 0] + m[0, 1], m[1, 1] - m[0, 0] - m[2, 2], m[2, 1] + m[1, 2], m[0, 2] - m[2, 0]],
+        [m[2, 0] + m[0, 2], m[2, 1] + m[1, 2], m[2, 2] - m[0, 0] - m[1, 1], m[1, 0] - m[0, 1]],
+        [m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1], m[0, 0] + m[1, 1] + m[2, 2]],
+    ])  # fmt: skip
+    vector = np.linalg.eigh(k)[1][:, -1]
+    return (vector * (1 if vector[3] >= 0 else -1)).tolist()
+
+
+def _animate(g, buffer: _Buffer, animation, track, node: int) -> None:
+    times = track.times.astype(np.float32)
+    for i in range(1, len(times)):
+        if times[i] <= times[i - 1]:
+            times[i] = np.nextafter(times[i - 1], np.float32(np.inf))
+    values = track.values
+    if track.interpolation == "CUBICSPLINE":
+        values = np.stack([track.tangents_in, track.values, track.tangents_out], axis=1)
+    animation.samplers.append(
+        g.AnimationSampler(
+            input=buffer.add(times, "SCALAR", bounds=True),
+            output=buffer.add(values.ravel(), "SCALAR"),
+            interpolation=track.interpolation,
+        )
+    )
+    animation.channels.append(
+        g.AnimationChannel(
+            sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path="weights")
+        )
+    )

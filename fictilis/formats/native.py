@@ -1,0 +1,341 @@
+"""The native format: a zip of ``scene.json`` and ``arrays/*.npy``. Described in docs/file-format.md."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.errors import BadFile, FictilisError
+from fictilis.core.scene import (
+    Appearance,
+    Deltas,
+    InBetween,
+    Lane,
+    Mesh,
+    MorphObject,
+    Scene,
+    Target,
+    Transform,
+)
+from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
+
+SUFFIX = ".fictilis"
+VERSION = 1
+GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
+MAGIC = b"PK\x03\x04"
+
+
+class _Strict(msgspec.Struct, forbid_unknown_fields=True):
+    pass
+
+
+class DeltasRecord(_Strict, kw_only=True):
+    indices: str
+    offsets: str
+
+
+class StageRecord(_Strict, kw_only=True):
+    at: float
+    name: str = ""
+    deltas: DeltasRecord
+
+
+class TargetRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    colour: str
+    weight: float
+    range: tuple[float, float]
+    path: str
+    built_on: str | None = None
+    muted: bool = False
+    deltas: DeltasRecord
+    in_betweens: list[StageRecord] = []
+
+
+class KeyRecord(_Strict, kw_only=True):
+    frame: float
+    value: float
+    interpolation: str
+
+
+class LaneRecord(_Strict, kw_only=True):
+    target: str
+    keys: list[KeyRecord]
+
+
+class MeshRecord(_Strict, kw_only=True):
+    points: int
+    corners: str
+    offsets: str
+    uvs: str | None = None
+    uv_corners: str | None = None
+
+
+class TransformRecord(_Strict, kw_only=True):
+    location: tuple[float, float, float]
+    rotation: tuple[float, float, float]
+    scale: tuple[float, float, float]
+    pivot: tuple[float, float, float]
+
+
+class ObjectRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    visible: bool
+    colour: str
+    smooth: bool
+    transform: TransformRecord
+    mesh: MeshRecord
+    base: str
+    targets: list[TargetRecord]
+    lanes: list[LaneRecord]
+
+
+class SceneRecord(_Strict, kw_only=True):
+    schema: int
+    name: str
+    fps: float
+    start: float
+    end: float
+    objects: list[ObjectRecord]
+
+
+class _SchemaOnly(msgspec.Struct):
+    schema: int
+
+
+def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> None:
+    """Save a scene, whole or not at all. Raises CannotSave."""
+    arrays: dict[int, tuple[str, np.ndarray]] = {}
+
+    def store(array: np.ndarray) -> str:
+        if id(array) not in arrays:
+            arrays[id(array)] = (f"arrays/{len(arrays)}.npy", array)
+        return arrays[id(array)][0]
+
+    text = msgspec.json.format(msgspec.json.encode(_record(scene, store)), indent=1)
+
+    def write(temporary: Path) -> None:
+        with zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
+            archive.writestr("scene.json", text)
+            for number, (name, array) in enumerate(arrays.values()):
+                with archive.open(name, "w", force_zip64=True) as entry:
+                    np.lib.format.write_array(entry, array, allow_pickle=False)
+                progress((number + 1) / len(arrays))
+
+    write_whole(Path(path), write)
+
+
+def _record(scene: Scene, store) -> SceneRecord:
+    def deltas(value: Deltas) -> DeltasRecord:
+        return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
+
+    def target(t: Target) -> TargetRecord:
+        stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
+        return TargetRecord(
+            id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
+            muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages,
+        )  # fmt: skip
+
+    def obj(o: MorphObject) -> ObjectRecord:
+        m = o.mesh
+        mesh = MeshRecord(points=m.point_count, corners=store(m.corners), offsets=store(m.offsets))
+        if m.uvs is not None:
+            mesh.uvs, mesh.uv_corners = store(m.uvs), store(m.uv_corners)
+        lanes = [
+            LaneRecord(
+                target=lane.target,
+                keys=[KeyRecord(frame=k.frame, value=k.value, interpolation=k.interpolation) for k in lane.curve.keys],
+            )
+            for lane in o.lanes
+        ]
+        t = o.transform
+        return ObjectRecord(
+            id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
+            transform=TransformRecord(location=t.location, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
+            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes,
+        )  # fmt: skip
+
+    return SceneRecord(
+        schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
+        objects=[obj(o) for o in scene.objects],
+    )  # fmt: skip
+
+
+class _Archive:
+    """Reads entries of a scene file, every length checked before anything of that length is made."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        data = read_bytes(path)
+        if not data:
+            raise self.fail("it is empty")
+        try:
+            self.zip = zipfile.ZipFile(io.BytesIO(data))
+        except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError):
+            raise self.fail("it is no scene file, or it was cut off") from None
+        entries = self.zip.infolist()
+        total = sum(entry.file_size for entry in entries)
+        if total > GROWTH * len(data) + 1_000_000:
+            raise self.fail(f"it would unpack to {total:,} bytes, from {len(data):,}")
+        for entry in entries:
+            name = entry.filename
+            if name.startswith("/") or ".." in name.split("/") or "\\" in name or ":" in name:
+                raise self.fail(f"it names a place outside of itself, “{name[:60]}”")
+        self.entries = {entry.filename: entry for entry in entries}
+        self.arrays: dict[tuple[str, str], np.ndarray] = {}
+
+    def fail(self, what: str) -> BadFile:
+        return BadFile(f"{self.path.name} cannot be opened: {what}.")
+
+    def bytes(self, name: str) -> bytes:
+        entry = self.entries.get(name)
+        if entry is None:
+            raise self.fail(f"its part {name[:60]} is missing")
+        try:
+            with self.zip.open(entry) as stream:
+                data = stream.read(entry.file_size + 1)
+        except Exception:  # a broken entry raises whatever its codec raises
+            raise self.fail(f"its part {name} is damaged") from None
+        if len(data) != entry.file_size:
+            raise self.fail(f"its part {name} has another length than it says")
+        return data
+
+    def array(self, name: str, dtype: str, width: int | None = None) -> np.ndarray:
+        key = (name, dtype)
+        if key not in self.arrays:
+            self.arrays[key] = self._read(name, dtype)
+        array = self.arrays[key]
+        if array.ndim != (1 if width is None else 2) or (width is not None and array.shape[1] != width):
+            raise self.fail(f"its part {name} is shaped {array.shape}")
+        if array.dtype.kind == "f" and not np.isfinite(array).all():
+            raise self.fail(f"its part {name} holds numbers that are not finite")
+        return array
+
+    def _read(self, name: str, dtype: str) -> np.ndarray:
+        data = self.bytes(name)
+        stream = io.BytesIO(data)
+        try:
+            version = np.lib.format.read_magic(stream)
+            reader = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}[version]
+            shape, fortran, found = reader(stream)
+        except Exception:
+            raise self.fail(f"its part {name} is no array") from None
+        if found != np.dtype(dtype) or fortran:
+            raise self.fail(f"its part {name} holds {found} where {dtype} is needed")
+        count = 1
+        for size in shape:
+            count *= size
+        if count * found.itemsize != len(data) - stream.tell():
+            raise self.fail(f"its part {name} says it is shaped {shape}, but has another length")
+        return np.frombuffer(data, found, count, stream.tell()).reshape(shape)
+
+
+def read_native(path: Path, progress: Progress = no_progress) -> Scene:
+    """Open a scene. Raises BadFile with one sentence when any part of it is missing, damaged or impossible."""
+    archive = _Archive(Path(path))
+    text = archive.bytes("scene.json")
+    try:
+        schema = msgspec.json.decode(text, type=_SchemaOnly).schema
+        if schema > VERSION:
+            raise archive.fail(f"it is of version {schema}, and this Fictilis reads up to {VERSION}")
+        if schema < 1:
+            raise archive.fail(f"there is no version {schema} of scene files")
+        record = msgspec.json.decode(text, type=SceneRecord)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise archive.fail(f"its scene.json is wrong ({error})") from None
+    try:
+        objects = []
+        for number, item in enumerate(record.objects):
+            objects.append(_object(archive, item))
+            progress((number + 1) / len(record.objects))
+        scene = Scene(record.name, record.fps, record.start, record.end, tuple(objects))
+        _check(archive, scene)
+        return scene
+    except BadFile:
+        raise
+    except (FictilisError, ValueError) as error:
+        raise archive.fail(str(error).rstrip(".")) from None
+
+
+def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
+    base = archive.array(item.base, "<f8", 3)
+    count = len(base)
+
+    def indices(name: str, what: str, low: int, high: int) -> np.ndarray:
+        array = archive.array(name, "<i4")
+        if len(array) and (array.min() < low or array.max() >= high):
+            raise archive.fail(f"{item.name}: a {what} runs from {array.min()} to {array.max()}, beyond {high - 1}")
+        return array
+
+    def deltas(record: DeltasRecord, what: str) -> Deltas:
+        index = indices(record.indices, f"point of {what}", 0, count)
+        if (np.diff(index) <= 0).any():
+            raise archive.fail(f"{item.name}: the points of {what} are out of order")
+        return Deltas(index, archive.array(record.offsets, "<f8", 3))
+
+    def target(t: TargetRecord) -> Target:
+        if t.path not in ("straight", "curved"):
+            raise archive.fail(f"{t.name} has the unknown path “{t.path}”")
+        stages = tuple(InBetween(s.at, deltas(s.deltas, t.name), s.name) for s in t.in_betweens)
+        places = [s.at for s in stages]
+        if any(b - a < 1e-3 for a, b in zip(places, places[1:], strict=False)) or any(p in (0.0, 1.0) for p in places):
+            raise archive.fail(f"{t.name} has in-betweens at impossible weights")
+        if not t.range[0] < t.range[1]:
+            raise archive.fail(f"{t.name} has the range {t.range[0]:g} to {t.range[1]:g}")
+        return Target(
+            t.id, t.name, deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted
+        )
+
+    m = item.mesh
+    if m.points != count:
+        raise archive.fail(f"{item.name} says it has {m.points} points, but {count} are stored")
+    corners = indices(m.corners, "face corner", 0, count)
+    offsets = archive.array(m.offsets, "<i4")
+    if (np.diff(offsets) < 1).any():
+        raise archive.fail(f"{item.name} has a face without points")
+    uv: dict = {}
+    if m.uvs is not None and m.uv_corners is not None:
+        uvs = archive.array(m.uvs, "<f8", 2)
+        uv = {"uvs": uvs, "uv_corners": indices(m.uv_corners, "texture coordinate", -1, len(uvs))}
+    transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
+    lanes = tuple(
+        Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys)))
+        for x in item.lanes
+    )
+    return MorphObject(
+        item.id, item.name, Mesh(count, corners, offsets, **uv), base, tuple(target(t) for t in item.targets), lanes,
+        transform, Appearance(item.colour, item.smooth), item.visible,
+    )  # fmt: skip
+
+
+def _check(archive: _Archive, scene: Scene) -> None:
+    """What the parts cannot see of each other."""
+
+    def once(values: list[str], what: str) -> None:
+        twice = {v for v in values if values.count(v) > 1}
+        if twice:
+            raise archive.fail(f"{what} “{sorted(twice)[0]}” stands twice")
+
+    if not 0.1 <= scene.fps <= 1000 or not scene.start < scene.end:
+        raise archive.fail(f"its rate is {scene.fps:g} and its range {scene.start:g} to {scene.end:g}")
+    once([o.id for o in scene.objects], "the object id")
+    once([o.name for o in scene.objects], "the object name")
+    for obj in scene.objects:
+        once([t.id for t in obj.targets], f"in {obj.name} the target id")
+        once([t.name for t in obj.targets], f"in {obj.name} the target name")
+        once([lane.target for lane in obj.lanes], f"in {obj.name} the lane of")
+        for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
+            digits = colour[1:]
+            if colour[:1] != "#" or len(digits) != 6 or any(c not in "0123456789abcdefABCDEF" for c in digits):
+                raise archive.fail(f"“{colour[:20]}” is no colour")
+        for target in obj.targets:
+            obj.ancestors(target)
+        for lane in obj.lanes:
+            obj.target(lane.target)

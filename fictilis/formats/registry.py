@@ -1,0 +1,120 @@
+"""Every file format in one table: what it is called, its suffixes, and what it can do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fictilis.core.edits.objects import add_object
+from fictilis.core.errors import BadFile
+from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.scene import Appearance, MorphObject, Scene
+from fictilis.formats.files import Imported, MeshData, Progress, no_progress
+from fictilis.formats.gltf import write_glb
+from fictilis.formats.native import SUFFIX, read_native, write_native
+from fictilis.formats.obj import read_obj, write_obj
+
+
+@dataclass(frozen=True)
+class Format:
+    """``read_mesh(path, progress)`` and ``export(path, scene, frame, progress)`` are None where it cannot do that."""
+
+    name: str
+    suffixes: tuple[str, ...]
+    loses: str
+    read_mesh: Callable[[Path, Progress], Imported] | None = None
+    export: Callable[[Path, Scene, float, Progress], list[str]] | None = None
+
+
+def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
+    shown = [obj for obj in scene.objects if obj.visible]
+    write_obj(path, [_data(obj, obj.name, evaluate_object(obj, frame)) for obj in shown], f"the mix at frame {frame:g}")
+    return []
+
+
+def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
+    return write_glb(path, scene, progress)
+
+
+FORMATS = (
+    Format("Wavefront OBJ", (".obj",), "one shape; no weights, keys or transform", read_obj, _export_obj),
+    Format("glTF binary", (".glb",), "polygons become triangles", None, _export_glb),
+)
+
+
+def format_for(path: Path, doing: str) -> Format:
+    """The format of a file by its suffix. Raises BadFile naming the suffixes that can be read or written."""
+    able = [f for f in FORMATS if (f.read_mesh if doing == "read" else f.export)]
+    for candidate in able:
+        if Path(path).suffix.lower() in candidate.suffixes:
+            return candidate
+    known = ", ".join(suffix for f in able for suffix in f.suffixes)
+    suffix = Path(path).suffix
+    said = f"of the kind “{suffix}”" if suffix else "without a suffix"
+    verb = "read as meshes" if doing == "read" else "written"
+    raise BadFile(f"{Path(path).name} is a file {said}; the kinds that can be {verb} are: {known}.")
+
+
+def read_meshes(path: Path, progress: Progress = no_progress) -> Imported:
+    """All objects of a mesh file."""
+    return format_for(path, "read").read_mesh(Path(path), progress)
+
+
+def scene_from_file(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
+    """A new scene whose objects are those of a mesh file, and warnings."""
+    read = read_meshes(path, progress)
+    scene = Scene(name=Path(path).stem)
+    for data in read.objects:
+        look = Appearance(data.colour or Appearance().colour, data.smooth)
+        scene, _ = add_object(scene, data.name, data.mesh, data.points, look)
+    return scene, read.warnings
+
+
+def load(path: Path, progress: Progress = no_progress) -> Scene:
+    """Open a scene file. Raises BadFile."""
+    return read_native(Path(path), progress)
+
+
+def save(scene: Scene, path: Path, progress: Progress = no_progress) -> Scene:
+    """Save a scene file; returns the scene with the file's name as its own."""
+    path = Path(path)
+    named = replace(scene, name=path.name.removesuffix(SUFFIX))
+    write_native(path, named, progress)
+    return named
+
+
+def export(scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress) -> list[str]:
+    """Write a scene to a file of another kind, by its suffix; returns warnings."""
+    return format_for(path, "write").export(Path(path), scene, frame, progress)
+
+
+def export_shapes(scene: Scene, folder: Path) -> list[Path]:
+    """Base and each target of every object as OBJ files in ``folder``; returns the files written."""
+    folder = Path(folder)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        raise BadFile(f"{folder} cannot be made as a folder.") from None
+    written: list[Path] = []
+    several = len(scene.objects) > 1
+    for obj in scene.objects:
+        shapes = [("base", obj.base)] + [(t.name, full_shape(obj, t.id)) for t in obj.targets]
+        for name, points in shapes:
+            stem = _file_name(f"{obj.name} {name}" if several else name)
+            path = folder / f"{stem}.obj"
+            number = 2
+            while path in written:
+                path = folder / f"{stem} {number}.obj"
+                number += 1
+            write_obj(path, [_data(obj, name if name != "base" else obj.name, points)], f"{obj.name}, {name}")
+            written.append(path)
+    return written
+
+
+def _file_name(name: str) -> str:
+    return "".join("_" if c in '/\\:*?"<>|\0' or ord(c) < 32 else c for c in name).strip(". ") or "shape"
+
+
+def _data(obj: MorphObject, name: str, points) -> MeshData:
+    return MeshData(name, points, obj.mesh, smooth=obj.appearance.smooth)

@@ -1,0 +1,278 @@
+"""The renderer: draw items in, pixels out. Pictures come with their top row first."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import moderngl
+import numpy as np
+
+from fictilis.core.errors import FictilisError
+from fictilis.core.geometry.topology import edges, triangles
+from fictilis.core.scene import Mesh
+from fictilis.render.camera import Camera
+
+SHADERS = Path(__file__).parent / "shaders"
+KEPT_BUFFERS = 160
+PLUM = "#46163F"
+
+
+def rgb(colour: str) -> tuple[float, float, float]:
+    """Red, green and blue in 0…1 of ``#RRGGBB``."""
+    return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+
+
+@dataclass(eq=False)
+class DrawItem:
+    """One mesh in a picture.
+
+    key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
+    points, normals : (n, 3) float32; tint : (n,) float32 in 0…1 or None; marks : (n,) float32, above 0.5 is marked.
+    """
+
+    key: Hashable
+    mesh: Mesh
+    points: np.ndarray
+    normals: np.ndarray
+    matrix: np.ndarray
+    revision: object = None
+    colour: str = "#CC8C70"
+    tint: np.ndarray | None = None
+    tint_colour: str = PLUM
+    smooth: bool = True
+    alpha: float = 1.0
+    wire: str | None = None
+    marks: np.ndarray | None = None
+    point_colours: tuple[str | None, str] | None = None
+
+
+@dataclass(frozen=True)
+class Ground:
+    top: str = "#E6DED1"
+    bottom: str = "#CFC3B1"
+
+
+class _Buffers:
+    """What the graphics side keeps of one item."""
+
+    def __init__(self, renderer: Renderer, item: DrawItem) -> None:
+        ctx, count = renderer.ctx, len(item.points)
+        self.mesh, self.revision = item.mesh, None
+        self.position = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
+        self.normal = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
+        self.tint = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
+        self.mark = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
+        self.triangles = ctx.buffer(np.ascontiguousarray(triangles(item.mesh).points, np.int32).tobytes() or b"\0" * 12)
+        self.empty = not len(triangles(item.mesh).points)
+        self.surface = ctx.vertex_array(
+            renderer.clay,
+            [(self.position, "3f", "position"), (self.normal, "3f", "normal"), (self.tint, "1f", "tint")],
+            self.triangles,
+        )
+        plain = [(self.position, "3f", "position"), (self.mark, "1f", "mark")]
+        self.points = ctx.vertex_array(renderer.plain, plain)
+        self._plain, self._renderer = plain, renderer
+        self._wire = self._edges = None
+
+    @property
+    def wire(self):
+        if self._wire is None:
+            data = np.ascontiguousarray(edges(self.mesh), np.int32)
+            self._edges = self._renderer.ctx.buffer(data.tobytes() or b"\0" * 8)
+            self._wire = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, self._edges)
+        return self._wire
+
+    def fill(self, item: DrawItem) -> None:
+        if self.revision is not None and self.revision == item.revision:
+            return
+        for array in (item.points, item.normals):
+            if array.dtype != np.float32:
+                raise TypeError(f"pictures take float32, got {array.dtype}: convert with .astype(np.float32)")
+        self.revision = item.revision
+        zeros = np.zeros(len(item.points), np.float32)
+        parts = (
+            (self.position, item.points),
+            (self.normal, item.normals),
+            (self.tint, zeros if item.tint is None else item.tint.astype(np.float32, copy=False)),
+            (self.mark, zeros if item.marks is None else item.marks.astype(np.float32, copy=False)),
+        )
+        for buffer, array in parts:
+            if array.size:
+                buffer.write(np.ascontiguousarray(array))
+
+    def release(self) -> None:
+        for part in (self.surface, self.points, self._wire, self._edges, self.triangles, self.position, self.normal,
+                     self.tint, self.mark):  # fmt: skip
+            if part is not None:
+                part.release()
+
+
+class _Frame:
+    """A picture's surfaces of one size, and its ready ground."""
+
+    def __init__(self, ctx, width: int, height: int) -> None:
+        self.size = (width, height)
+        self.colour = ctx.texture((width, height), 4)
+        self.depth = ctx.depth_texture((width, height))
+        self.fbo = ctx.framebuffer([self.colour], self.depth)
+        self.ground_colour = ctx.texture((width, height), 4)
+        self.ground = ctx.framebuffer([self.ground_colour])
+        self.ground_is: Ground | None = None
+
+    def release(self) -> None:
+        for part in (self.fbo, self.ground, self.colour, self.depth, self.ground_colour):
+            part.release()
+
+
+class Renderer:
+    """Owns the off-screen context. Use it from one thread only."""
+
+    def __init__(self) -> None:
+        try:
+            self.ctx = moderngl.create_context(standalone=True, backend="egl", require=330)
+        except Exception as error:
+            raise FictilisError(
+                f"No picture can be drawn: OpenGL 3.3 over EGL is not to be had here ({error}).",
+                "Install the packages libegl1 and libgl1-mesa-dri.",
+            ) from None
+        self.clay = self._program("clay.vert", "clay.frag")
+        self.plain = self._program("plain.vert", "plain.frag")
+        self._ground = self._program("ground.vert", "ground.frag")
+        self._shrink = self._program("ground.vert", "shrink.frag")
+        corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
+        self._ground_pass = self.ctx.vertex_array(self._ground, [(corners, "2f", "corner")])
+        self._shrink_pass = self.ctx.vertex_array(self._shrink, [(corners, "2f", "corner")])
+        self._buffers: OrderedDict[Hashable, _Buffers] = OrderedDict()
+        self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
+        self._last: _Frame | None = None
+
+    def _program(self, vertex: str, fragment: str):
+        return self.ctx.program((SHADERS / vertex).read_text(), (SHADERS / fragment).read_text())
+
+    def draw(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        fine: bool = False, into: bytearray | None = None,
+    ) -> np.ndarray:  # fmt: skip
+        """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
+
+        ``into`` is a buffer of that size to write to instead of a new one.
+        """
+        width, height = max(int(width), 1), max(int(height), 1)
+        factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
+        frame = self._frame(width * factor, height * factor)
+        self._paint_ground(frame, ground)
+        frame.fbo.clear(depth=1.0)
+        self.ctx.copy_framebuffer(frame.fbo, frame.ground)
+        frame.fbo.use()
+        self._draw_items(items, camera, width, height, factor)
+        source = frame
+        if factor == 2:
+            source = self._frame(width, height)
+            source.fbo.use()
+            self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+            frame.colour.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            frame.colour.use(0)
+            self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
+        self._last = frame
+        out = bytearray(4 * width * height) if into is None else into
+        source.fbo.read_into(out, components=4)
+        return np.frombuffer(out, np.uint8).reshape(height, width, 4)
+
+    def depth(self) -> np.ndarray:
+        """(h, w) float32 depths in 0…1 of the last picture, at the size it was drawn."""
+        if self._last is None:
+            raise ValueError("no picture was drawn yet")
+        width, height = self._last.size
+        return np.frombuffer(self._last.depth.read(), np.float32).reshape(height, width)
+
+    def _frame(self, width: int, height: int) -> _Frame:
+        key = (width, height)
+        if key not in self._frames:
+            self._frames[key] = _Frame(self.ctx, width, height)
+            while len(self._frames) > 6:
+                oldest = next(iter(self._frames))
+                gone = self._frames.pop(oldest)
+                if gone is self._last:
+                    self._last = None
+                gone.release()
+        self._frames.move_to_end(key)
+        return self._frames[key]
+
+    def _paint_ground(self, frame: _Frame, ground: Ground) -> None:
+        if frame.ground_is == ground:
+            return
+        frame.ground.use()
+        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        self._ground["top"].value, self._ground["bottom"].value = rgb(ground.top), rgb(ground.bottom)
+        self._ground_pass.render(moderngl.TRIANGLES, vertices=3)
+        frame.ground_is = ground
+
+    def _draw_items(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, factor: int) -> None:
+        flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
+        matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
+        right, up, back = camera.axes()
+        light = -0.55 * right + 0.68 * up + 0.52 * back
+        for program in (self.clay, self.plain):
+            program["view_projection"].write(matrix)
+        self.clay["key_light"].value = tuple(light / np.linalg.norm(light))
+        self.clay["eye"].value = tuple(camera.position())
+        self.clay["back"].value = tuple(back)
+        self.clay["parallel_view"].value = float(camera.parallel)
+        self.ctx.enable(moderngl.DEPTH_TEST)
+        self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
+        for item in sorted(items, key=lambda item: item.alpha < 1):
+            self._draw_item(item, factor)
+
+    def _draw_item(self, item: DrawItem, factor: int) -> None:
+        buffers = self._buffers.get(item.key)
+        if buffers is not None and (buffers.mesh is not item.mesh):
+            self._buffers.pop(item.key).release()
+            buffers = None
+        if buffers is None:
+            buffers = self._buffers[item.key] = _Buffers(self, item)
+            while len(self._buffers) > KEPT_BUFFERS:
+                self._buffers.popitem(last=False)[1].release()
+        self._buffers.move_to_end(item.key)
+        buffers.fill(item)
+        model = item.matrix.T.astype("f4").tobytes()
+        self.clay["model"].write(model)
+        self.clay["colour"].value, self.clay["tint_colour"].value = rgb(item.colour), rgb(item.tint_colour)
+        self.clay["flat_shading"].value, self.clay["alpha"].value = float(not item.smooth), item.alpha
+        if item.alpha < 1:
+            self.ctx.enable(moderngl.BLEND)
+            self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        else:
+            self.ctx.disable(moderngl.BLEND)
+        if not buffers.empty:
+            buffers.surface.render(moderngl.TRIANGLES)
+        if item.wire or item.point_colours:
+            self._draw_plain(item, buffers, model, factor)
+
+    def _draw_plain(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
+        program = self.plain
+        program["model"].write(model)
+        self.ctx.enable(moderngl.BLEND)
+        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        if item.wire:
+            colour = (*rgb(item.wire), 0.55)
+            program["toward"].value, program["size"].value = 2e-4, 1.0
+            program["colour"].value = program["chosen_colour"].value = colour
+            buffers.wire.render(moderngl.LINES)
+        if item.point_colours:
+            quiet, chosen = item.point_colours
+            program["toward"].value, program["size"].value = 3e-4, 3.4 * factor
+            program["colour"].value = (*rgb(quiet), 0.75) if quiet else (0.0, 0.0, 0.0, 0.0)
+            program["chosen_colour"].value = (*rgb(chosen), 1.0)
+            buffers.points.render(moderngl.POINTS, vertices=len(item.points))
+
+    def release(self) -> None:
+        for buffers in self._buffers.values():
+            buffers.release()
+        for frame in self._frames.values():
+            frame.release()
+        self._buffers.clear()
+        self._frames.clear()
+        self.ctx.release()

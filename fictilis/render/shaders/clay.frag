@@ -1,0 +1,31 @@
+#version 330
+// Clay: a warm key light from the upper left of the viewer, a cool fill from below, a soft rim.
+uniform vec3 colour;
+uniform vec3 tint_colour;
+uniform vec3 key_light;
+uniform vec3 eye;
+uniform vec3 back;
+uniform float parallel_view;
+uniform float flat_shading;
+uniform float alpha;
+in vec3 world;
+in vec3 turned;
+in float amount;
+out vec4 pixel;
+
+void main() {
+    vec3 toward = parallel_view > 0.5 ? back : normalize(eye - world);
+    vec3 n = flat_shading > 0.5 ? cross(dFdx(world), dFdy(world)) : turned;
+    n = normalize(n + vec3(1e-9));
+    float facing = dot(n, toward);
+    n *= facing < 0.0 ? -1.0 : 1.0;
+    facing = abs(facing);
+    float key = dot(n, key_light);
+    float wrap = clamp(key * 0.62 + 0.38, 0.0, 1.0);
+    vec3 light = vec3(0.34, 0.31, 0.33) + wrap * vec3(0.80, 0.74, 0.66) + max(-n.y, 0.0) * vec3(0.05, 0.06, 0.08);
+    vec3 clay = mix(colour, tint_colour, amount * 0.88);
+    float edge = 1.0 - facing;
+    float rim = edge * edge * edge;
+    vec3 shine = vec3(pow(max(key, 0.0), 24.0) * 0.06);
+    pixel = vec4(clay * light + rim * vec3(0.20, 0.15, 0.11) + shine, alpha);
+}

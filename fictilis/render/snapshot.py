@@ -1,0 +1,44 @@
+"""A picture of a scene at a frame, for the command line, thumbnails and documents."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.render.camera import Camera
+from fictilis.render.renderer import DrawItem, Ground, Renderer
+
+START_VIEW = {"yaw": 18.0, "pitch": 6.0}
+
+
+def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarray | None = None) -> DrawItem:
+    """An object in some shape (n, 3), ready to be drawn."""
+    points = points.astype(np.float32)
+    return DrawItem(
+        key, obj.mesh, points, point_normals(obj.mesh, points), obj.transform.matrix(), object(),
+        colour=obj.appearance.colour, smooth=obj.appearance.smooth, tint=tint,
+    )  # fmt: skip
+
+
+def bounds(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high corner (3,) of the visible bases in scene space; a metre cube when there are none."""
+    clouds = []
+    for obj in scene.objects:
+        if obj.visible and len(obj.base):
+            matrix = obj.transform.matrix()
+            clouds.append(obj.base @ matrix[:3, :3].T + matrix[:3, 3])
+    if not clouds:
+        return np.full(3, -50.0), np.full(3, 50.0)
+    every = np.concatenate(clouds)
+    return every.min(0), every.max(0)
+
+
+def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
+    """(height, width, 4) uint8: the visible objects at a frame, fitted to the base so that motion stays in step."""
+    items = [
+        draw_item(obj, evaluate_object(obj, frame), ("snapshot", obj.id)) for obj in scene.objects if obj.visible
+    ]
+    camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
+    return renderer.draw(items, camera, width, height, Ground(), fine=True)

@@ -1,0 +1,209 @@
+"""What stands on the stage: the shapes a picture shows, where, and which of them a stroke would change. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
+from fictilis.core.evaluate import weights_at
+from fictilis.core.geometry.normals import point_normals, refresh_normals
+from fictilis.core.mix.bank import DeltaBank
+from fictilis.core.mix.coefficients import coefficients
+from fictilis.core.scene import MorphObject, Scene
+
+WAYS = ("In the mix", "Alone", "Line-up")
+IN_THE_MIX, ALONE, LINE_UP = WAYS
+LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at its own weight instead
+
+
+@dataclass(eq=False)
+class StageItem:
+    """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene."""
+
+    obj: MorphObject
+    ref: ShapeRef | None
+    points: np.ndarray
+    normals: np.ndarray
+    matrix: np.ndarray
+    revision: object
+    label: str = ""
+    share: float = 1.0
+    shaped: bool = False
+
+    def in_scene(self) -> np.ndarray:
+        """(n, 3) float64: the points in scene space."""
+        return self.points.astype(np.float64) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
+
+
+@dataclass(frozen=True, eq=False)
+class StageWish:
+    """What to show. ``live`` (n, 3) is a stroke's displacement so far of the shaped item, in its object's space."""
+
+    scene: Scene
+    frame: float
+    posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    way: str = IN_THE_MIX
+    current: str | None = None
+    shaping: ShapeRef | None = None
+    right: tuple[float, float, float] = (1.0, 0.0, 0.0)
+    up: tuple[float, float, float] = (0.0, 1.0, 0.0)
+    aspect: float = 1.6
+
+
+def shown_weights(wish: StageWish, obj: MorphObject) -> tuple[dict[str, float], bool]:
+    """Weights the mix is shown with, and whether the shaped target is lifted to its own weight to be seen at all."""
+    weights = weights_at(obj, wish.frame, wish.posed.get(obj.id))
+    ref = wish.shaping
+    if ref is None or ref.target is None or obj.id != wish.current:
+        return weights, False
+    if abs(share_shown(obj, ref, coefficients(obj, weights))) >= LEAST_SHARE:
+        return weights, False
+    weights[ref.target] = ref.at
+    return weights, True
+
+
+class _Shape:
+    """A shape kept ready between pictures: points and normals, and the live stroke laid over them."""
+
+    def __init__(self) -> None:
+        self.key: tuple | None = None
+        self.points = self.normals = None
+        self.revision = 0
+        self.touched: np.ndarray | None = None
+        self.still_points = self.still_normals = None
+
+    def show(self, key: tuple, make, mesh) -> None:
+        if self.key is not None and _same(key, self.key):
+            return
+        self.key, self.touched = key, None
+        self.points = np.array(make(), np.float32, order="C")
+        self.normals = point_normals(mesh, self.points)
+        self.still_points = self.still_normals = None
+        self.revision += 1
+
+    def lay(self, live: np.ndarray | None, mesh) -> None:
+        """Show a displacement (n, 3) on top; only what it or the one before it moved is recomputed."""
+        if live is None and self.touched is None:
+            return
+        if self.still_points is None:
+            self.still_points, self.still_normals = self.points.copy(), self.normals.copy()
+        now = np.zeros(0, np.int64) if live is None else np.flatnonzero(np.any(live != 0, axis=1))
+        before = np.zeros(0, np.int64) if self.touched is None else self.touched
+        gone = np.setdiff1d(before, now, assume_unique=True)
+        self.points[gone] = self.still_points[gone]
+        if len(now):
+            self.points[now] = self.still_points[now] + live[now].astype(np.float32)
+        refresh_normals(mesh, self.points, self.normals, np.union1d(gone, now))
+        self.touched = now if live is not None else None
+        self.revision += 1
+
+
+class Stage:
+    """Keeps delta banks and shapes between pictures; knows no window and no clock."""
+
+    def __init__(self) -> None:
+        self._banks: dict[str, DeltaBank] = {}
+        self._shapes: dict[object, _Shape] = {}
+        self.lifted = False
+
+    def items(self, wish: StageWish, live: np.ndarray | None = None) -> list[StageItem]:
+        """The shapes to draw, the shaped one marked."""
+        self.lifted = False
+        objects = [o for o in wish.scene.objects if o.visible or o.id == wish.current]
+        current = next((o for o in objects if o.id == wish.current), None)
+        if wish.way == LINE_UP and current is not None:
+            return self._line_up(wish, current, live)
+        if wish.way == ALONE and current is not None and wish.shaping is not None:
+            return [self._alone(wish, current, wish.shaping, live)]
+        return [self._mix(wish, o, live if o is current else None) for o in objects if o.visible or o is current]
+
+    def forget(self) -> None:
+        self._banks.clear()
+        self._shapes.clear()
+
+    def _shape(self, key: object, made_of: object, make, mesh, live) -> _Shape:
+        shape = self._shapes.setdefault(key, _Shape())
+        shape.show(made_of, make, mesh)
+        shape.lay(live, mesh)
+        return shape
+
+    def _mix(self, wish: StageWish, obj: MorphObject, live: np.ndarray | None) -> StageItem:
+        weights, lifted = shown_weights(wish, obj)
+        shares = coefficients(obj, weights)
+        bank = self._banks.get(obj.id)
+        if bank is None or bank.obj is not obj:
+            if bank is None or bank.obj.base is not obj.base or bank.obj.targets is not obj.targets:
+                bank = DeltaBank(obj, np.float32, earlier=bank)
+                self._banks[obj.id] = bank
+            bank.obj = obj
+        made_of = (bank, *shares.tolist())
+        shaped = wish.shaping is not None and obj.id == wish.current
+        share = 1.0
+        if shaped:
+            self.lifted = lifted
+            share = share_shown(obj, wish.shaping, shares)
+        shape = self._shape(("mix", obj.id), made_of, lambda: bank.mix(shares), obj.mesh, live)
+        return StageItem(
+            obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped
+        )
+
+    def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, key: str = "alone") -> StageItem:
+        made_of = _ingredients(obj, ref)
+        shape = self._shape((key, obj.id, ref), made_of, lambda: shape_points(obj, ref), obj.mesh, live)
+        label = "Base" if ref.is_base else ref.label(obj)
+        return StageItem(
+            obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping
+        )
+
+    def _line_up(self, wish: StageWish, obj: MorphObject, live: np.ndarray | None) -> list[StageItem]:
+        refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
+        if wish.shaping is not None and wish.shaping not in refs:
+            refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
+        in_mix = live
+        if live is not None and wish.shaping is not None:
+            weights, _ = shown_weights(wish, obj)
+            in_mix = live * share_shown(obj, wish.shaping, coefficients(obj, weights))
+        first = self._mix(wish, obj, in_mix)
+        self.lifted = False
+        first.label, first.shaped, first.share = "In the mix", False, 1.0
+        items = [first]
+        for ref in refs:
+            items.append(self._alone(wish, obj, ref, live if ref == wish.shaping else None, "line-up"))
+        for item, place in zip(items, line_up_places(obj, len(items), wish), strict=True):
+            item.matrix = item.matrix.copy()
+            item.matrix[:3, 3] += place
+        return items
+
+
+def _ingredients(obj: MorphObject, ref: ShapeRef) -> tuple:
+    """What a shape is made of, by identity."""
+    if ref.target is None:
+        return (obj.base,)
+    target = obj.target(ref.target)
+    stage = target.in_between(ref.at) if ref.at != 1.0 else None
+    parts = [stage.deltas] if stage else [t.deltas for t in (target, *obj.ancestors(target))]
+    return (obj.base, *parts)
+
+
+def _same(a: tuple, b: tuple) -> bool:
+    """Equal numbers, and otherwise the very same values."""
+    return len(a) == len(b) and all(x is y or (isinstance(x, float) and x == y) for x, y in zip(a, b, strict=True))
+
+
+def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
+    """(count, 3): offsets that stand shapes in rows facing the viewer, the first at the top left."""
+    size = np.ptp(obj.base @ obj.transform.matrix()[:3, :3].T, axis=0) if len(obj.base) else np.ones(3)
+    right, up = np.array(wish.right), np.array(wish.up)
+    wide, high = (float(np.abs(axis) @ size) * 1.18 + 1e-6 for axis in (right, up))
+    per_row = int(np.clip(np.round(np.sqrt(count * wish.aspect * high / wide)), 1, count))
+    rows = -(-count // per_row)
+    places = []
+    for number in range(count):
+        row, column = divmod(number, per_row)
+        in_row = min(per_row, count - row * per_row)
+        across, down = column - (in_row - 1) / 2, row - (rows - 1) / 2
+        places.append(across * wide * right - down * high * up)
+    return np.array(places)
