@@ -22,7 +22,7 @@ void main() {
     facing = abs(facing);
     float key = dot(n, key_light);
     float wrap = clamp(key * 0.62 + 0.38, 0.0, 1.0);
-    vec3 light = vec3(0.34, 0.31, 0.33) + wrap * vec3(0.80, 0.74, 0.66) + max(-n.y, 0.0) * vec3(0.05, 0.06, 0.08);
+    vec3 light = vec3(0.40, 0.37, 0.38) + wrap * vec3(0.62, 0.61, 0.59) + max(-n.y, 0.0) * vec3(0.05, 0.06, 0.08);
     vec3 clay = mix(colour, tint_colour, amount * 0.88);
     float edge = 1.0 - facing;
     float rim = edge * edge * edge;

@@ -1,0 +1,337 @@
+"""The document: the scene, its history, and the few bits of interface state. Widgets show it and edit through it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import targets as target_edits
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.shape import STAY, ShapeRef, move_shape
+from fictilis.core.errors import FictilisError
+from fictilis.core.evaluate import weights_at
+from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.render.stage import IN_THE_MIX, WAYS
+
+UNDO_STEPS = 500
+TOOLS = ("pick", "move", "grab")
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """What undo goes back to. ``posed``: weights set over a lane and not keyed, by object and target id.
+
+    ``picks``: (k,) picked point indices by object id.
+    """
+
+    scene: Scene
+    posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    picks: Mapping[str, np.ndarray] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class ToolSettings:
+    """Numbers the shaping tools share; sizes in cm."""
+
+    tool: str = "grab"
+    size: float = 18.0
+    strength: float = 1.0
+    radius: float = 0.0
+    along_surface: bool = True
+    mirror: bool = False
+    through: bool = False
+
+
+class Document(QObject):
+    """``changed`` after any change of state or interface; ``moved`` when only the frame or a preview did."""
+
+    changed = pyqtSignal()
+    moved = pyqtSignal()
+    said = pyqtSignal(str, str)
+
+    def __init__(self, scene: Scene | None = None) -> None:
+        super().__init__()
+        self.path: Path | None = None
+        self._start(scene or Scene())
+
+    def _start(self, scene: Scene) -> None:
+        self._history: list[tuple[str, State]] = [("", State(scene))]
+        self._at = 0
+        self._preview: State | None = None
+        self.saved_scene: Scene | None = scene
+        self.frame = scene.start
+        self.object_id: str | None = scene.objects[0].id if scene.objects else None
+        self.selected: tuple[str, ...] = ()
+        self.keys: frozenset[KeyRef] = frozenset()
+        self.shaping: ShapeRef | None = None
+        self.base_choice: str | None = None
+        self.base_choice_kept = False
+        self.way = IN_THE_MIX
+        self.tools = ToolSettings()
+        self.auto_key = False
+        self.hold_guard = True
+        self.loop = True
+        self.dark = False
+        self.show_wire = self.show_displacement = self.show_ghost = False
+        self._fit_tool_sizes()
+
+    def _fit_tool_sizes(self) -> None:
+        obj = self.object
+        if obj is not None and len(obj.base):
+            size = float(np.linalg.norm(np.ptp(obj.base, axis=0))) or 1.0
+            self.tools = replace(self.tools, size=float(f"{size * 0.14:.2g}"))
+
+    # what is there
+
+    @property
+    def state(self) -> State:
+        return self._preview or self._history[self._at][1]
+
+    @property
+    def settled(self) -> State:
+        """The committed state, without a preview."""
+        return self._history[self._at][1]
+
+    @property
+    def scene(self) -> Scene:
+        return self.state.scene
+
+    @property
+    def object(self) -> MorphObject | None:
+        return next((o for o in self.scene.objects if o.id == self.object_id), None)
+
+    @property
+    def target(self) -> Target | None:
+        """The target selected last, or None for the base."""
+        obj = self.object
+        return next((t for t in obj.targets if self.selected and t.id == self.selected[-1]), None) if obj else None
+
+    @property
+    def unsaved(self) -> bool:
+        return self.settled.scene is not self.saved_scene
+
+    def weights(self, obj: MorphObject) -> dict[str, float]:
+        """The weight of each target as shown."""
+        return weights_at(obj, self.frame, self.state.posed.get(obj.id))
+
+    def picks(self, object_id: str | None = None) -> np.ndarray:
+        return self.state.picks.get(object_id or self.object_id or "", np.zeros(0, np.int64))
+
+    def say(self, sentence: str, kind: str = "note") -> None:
+        self.said.emit(sentence, kind)
+
+    # history
+
+    def commit(self, label: str, scene: Scene | None = None, **parts: object) -> None:
+        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``."""
+        now = self.settled
+        new = replace(now, scene=scene or now.scene, **parts)
+        self._preview = None
+        del self._history[self._at + 1 :]
+        self._history.append((label, new))
+        if len(self._history) > UNDO_STEPS:
+            del self._history[0]
+        self._at = len(self._history) - 1
+        self._tidy()
+        self.changed.emit()
+
+    def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
+        """Commit ``function(scene)``; an expected error is said and changes nothing."""
+        try:
+            scene = function(self.settled.scene)
+        except FictilisError as error:
+            self.cancel_preview()
+            self.say(f"{error.sentence} {error.hint}".strip(), "error")
+            return False
+        self.commit(label, scene)
+        return True
+
+    def preview(self, scene: Scene | None = None, **parts: object) -> None:
+        """Show a state without committing it."""
+        self._preview = replace(self.settled, **({"scene": scene} if scene else {}), **parts)
+        self.moved.emit()
+
+    def cancel_preview(self) -> None:
+        if self._preview is not None:
+            self._preview = None
+            self.changed.emit()
+
+    def undo_label(self) -> str:
+        return self._history[self._at][0] if self._at > 0 else ""
+
+    def redo_label(self) -> str:
+        return self._history[self._at + 1][0] if self._at + 1 < len(self._history) else ""
+
+    def undo(self) -> None:
+        self._step(-1)
+
+    def redo(self) -> None:
+        self._step(1)
+
+    def _step(self, way: int) -> None:
+        if self._preview is not None:
+            self.cancel_preview()
+        if 0 <= self._at + way < len(self._history):
+            self._at += way
+            self._tidy()
+            self.changed.emit()
+
+    def _tidy(self) -> None:
+        """Drop interface state that points at what is no longer there."""
+        scene = self.settled.scene
+        if not any(o.id == self.object_id for o in scene.objects):
+            self.object_id = scene.objects[-1].id if scene.objects else None
+            self.selected, self.shaping = (), None
+        obj = self.object
+        there = {t.id for t in obj.targets} if obj else set()
+        self.selected = tuple(t for t in self.selected if t in there)
+        if self.shaping is not None and (obj is None or not self.shaping.exists_in(obj)):
+            self.shaping = None
+        self.keys = frozenset(k for k in self.keys if self._key_is_there(scene, k))
+
+    @staticmethod
+    def _key_is_there(scene: Scene, key: KeyRef) -> bool:
+        obj = next((o for o in scene.objects if o.id == key.object), None)
+        lane = obj.lane(key.target) if obj else None
+        return lane is not None and lane.curve.key_at(key.frame) is not None
+
+    def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
+        """Another scene in place of this one, with a history of its own."""
+        guard, loop, dark = self.hold_guard, self.loop, self.dark
+        self._start(scene)
+        self.path, self.hold_guard, self.loop, self.dark = path, guard, loop, dark
+        if not saved:
+            self.saved_scene = None
+        self.changed.emit()
+
+    def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
+        """Remember that ``saved`` is on the disk; ``named`` is the same scene with its file's name."""
+        self.path = path
+        now = self.settled
+        if now.scene is saved:
+            self._history[self._at] = (self._history[self._at][0], replace(now, scene=named))
+            self.saved_scene = named
+        self.changed.emit()
+
+    # interface state
+
+    def set(self, **values: object) -> None:
+        """Set interface state by attribute name."""
+        for name, value in values.items():
+            if not hasattr(self, name):
+                raise AttributeError(name)
+            setattr(self, name, value)
+        self.changed.emit()
+
+    def set_tools(self, **values: object) -> None:
+        self.set(tools=replace(self.tools, **values))
+
+    def set_frame(self, frame: float) -> None:
+        """Go to a frame. Weights posed over lanes and not keyed fall back to their curves."""
+        if frame == self.frame:
+            return
+        self.frame = float(frame)
+        if self.settled.posed:
+            label, now = self._history[self._at]
+            self._history[self._at] = (label, replace(now, posed={}))
+            self._preview = None
+            self.changed.emit()
+        else:
+            self.moved.emit()
+
+    def select_object(self, object_id: str) -> None:
+        if object_id != self.object_id:
+            self.object_id, self.selected, self.shaping = object_id, (), None
+            self._fit_tool_sizes()
+            self.changed.emit()
+
+    def select_target(self, target_id: str | None, add: bool = False) -> None:
+        """Select one target (None: the base), or with ``add`` also keep those selected before."""
+        if target_id is None:
+            self.selected = ()
+        elif add:
+            rest = tuple(t for t in self.selected if t != target_id)
+            self.selected = rest if target_id in self.selected else (*rest, target_id)
+        else:
+            self.selected = (target_id,)
+        self.changed.emit()
+
+    def start_shaping(self, ref: ShapeRef) -> None:
+        if ref.target is not None:
+            self.selected = (ref.target,)
+        if not self.base_choice_kept:
+            self.base_choice = None
+        self.shaping = ref
+        self.changed.emit()
+
+    def done_shaping(self) -> None:
+        self.shaping = None
+        if not self.base_choice_kept:
+            self.base_choice = None
+        self.changed.emit()
+
+    def next_way(self) -> None:
+        self.set(way=WAYS[(WAYS.index(self.way) + 1) % len(WAYS)])
+
+    # weights and keys
+
+    def set_weight(self, target_id: str, value: float, final: bool = True) -> None:
+        """Set a weight: of the target where no lane drives it, else posed over the lane, or keyed by auto-key."""
+        obj = self.object
+        target = obj.target(target_id)
+        label = f"Weight of {target.name}"
+        if final and self.auto_key:
+            self.key_targets({target_id: value}, f"Auto-key {target.name}")
+            return
+        if obj.lane(target_id) is None:
+            if final:
+                self.edit(label, lambda scene: target_edits.set_weight(scene, obj.id, target_id, value))
+            else:
+                self.preview(target_edits.set_weight(self.settled.scene, obj.id, target_id, value))
+            return
+        posed = {k: dict(v) for k, v in self.settled.posed.items()}
+        posed.setdefault(obj.id, {})[target_id] = float(value)
+        if final:
+            self.commit(label, posed=posed)
+        else:
+            self.preview(posed=posed)
+
+    def key_targets(self, weights: Mapping[str, float], label: str) -> None:
+        """Key targets of the current object at the present frame, the hold guard watching."""
+        obj = self.object
+        try:
+            scene, held = key_edits.key_weights(self.settled.scene, obj.id, self.frame, weights, self.hold_guard)
+        except FictilisError as error:
+            self.say(error.sentence, "error")
+            return
+        posed = {k: {t: v for t, v in d.items() if k != obj.id or t not in weights} for k, d in self.settled.posed.items()}
+        self.commit(label, scene, posed={k: d for k, d in posed.items() if d})
+        names = {t.id: t.name for t in obj.targets}
+        for hold in held:
+            self.say(
+                f"Hold guard: {names[hold.target]} stays at {hold.key.value:.2f} until frame {hold.key.frame:g}; "
+                "the missing key was added.",
+                "warning",
+            )
+        if self.auto_key and not held:
+            wrote = ", ".join(names[t] for t in weights)
+            self.say(f"Auto-key wrote {wrote} at frame {self.frame:g}.")
+
+    def stroke(self, displacement: np.ndarray, share: float, label: str, choice: str = "follow") -> bool:
+        """Commit a stroke on the shape being shaped; ``displacement`` is that of the shown points."""
+        obj, ref = self.object, self.shaping
+        targets = choice if ref.is_base else STAY
+        return self.edit(
+            f"{label} on {ref.label(obj)}",
+            lambda scene: move_shape(scene, obj.id, ref, displacement / share, targets),
+        )
+
+    def set_picks(self, indices: np.ndarray, label: str) -> None:
+        picks = dict(self.settled.picks)
+        picks[self.object_id] = np.unique(np.asarray(indices, np.int64))
+        self.commit(label, picks=picks)

@@ -1,0 +1,248 @@
+"""Shaping tools as plain functions over events: press, moves and release read top to bottom. No widgets in here.
+
+A tool is a generator. It starts with the press, takes each later event by ``yield``, and ends with the stroke.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.app.document import Document
+from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights
+from fictilis.render.camera import Camera
+from fictilis.render.picking import Hit, hit_mesh, nearest_point, visible_points
+from fictilis.render.stage import StageItem
+
+HANDLE = 76.0  # pixels from the pivot to a handle's end
+GRIP = 13.0  # pixels around a handle's end that take the press
+AXES = np.eye(3)
+
+
+@dataclass(frozen=True)
+class Event:
+    """``kind`` is press, move, release or type; type carries ``amount`` along ``axis``, or None to forget it."""
+
+    kind: str
+    x: float
+    y: float
+    shift: bool = False
+    control: bool = False
+    axis: int | None = None
+    amount: float | None = None
+
+
+Stroke = Generator[None, Event, None]
+
+
+@dataclass(eq=False)
+class Bench:
+    """What a tool works on: the shaped item as shown, the camera, and ways to show and commit a change."""
+
+    doc: Document
+    item: StageItem
+    camera: Camera
+    width: int
+    height: int
+    depth: Callable[[], np.ndarray]
+    show: Callable[[np.ndarray | None], None]
+    commit: Callable[[np.ndarray, str], None]
+    show_box: Callable[[tuple[float, float, float, float] | None], None]
+
+    def __post_init__(self) -> None:
+        self.points = self.item.points.astype(np.float64)
+        self.scene_points = self.item.in_scene()
+        self.to_object = np.linalg.inv(self.item.matrix[:3, :3])
+
+    @property
+    def reach(self) -> Reach:
+        t = self.doc.tools
+        return Reach(t.size if t.tool == "grab" else t.radius, t.along_surface, t.mirror)
+
+    def hit(self, x: float, y: float) -> Hit | None:
+        return hit_mesh(self.item.obj.mesh, self.scene_points, *self.camera.ray(x, y, self.width, self.height))
+
+    def pixels(self) -> np.ndarray:
+        return self.camera.project(self.scene_points, self.width, self.height)[0]
+
+    def reachable(self) -> np.ndarray:
+        """(n,) bool: points that a click or box may take."""
+        if self.doc.tools.through:
+            return self.camera.project(self.scene_points, self.width, self.height)[1] < 1
+        return visible_points(self.scene_points, self.camera, self.width, self.height, self.depth())
+
+    def weights(self) -> np.ndarray:
+        return pick_weights(self.item.obj, self.points, self.doc.picks(), self.reach)
+
+    def pivot(self) -> np.ndarray | None:
+        """Centre (3,) of the pick, in the scene."""
+        picked = self.doc.picks()
+        return self.scene_points[picked].mean(0) if len(picked) else None
+
+    def drag(self, at: np.ndarray, dx: float, dy: float) -> np.ndarray:
+        """A drag on the screen as a vector in object space."""
+        return self.to_object @ self.camera.drag(at, dx, dy, self.height)
+
+
+def grab(bench: Bench, press: Event) -> Stroke:
+    """Take what lies under the brush and carry it with the pointer."""
+    hit = bench.hit(press.x, press.y)
+    if hit is None:
+        return
+    obj, tools = bench.item.obj, bench.doc.tools
+    centre = bench.to_object @ (hit.place - bench.item.matrix[:3, 3])
+    weights = dab_weights(obj, bench.points, centre, hit.points, bench.reach) * tools.strength
+    while True:
+        event = yield
+        move = bench.drag(hit.place, event.x - press.x, event.y - press.y)
+        displacement = displace(obj, weights, move, tools.mirror)
+        if event.kind == "release":
+            if np.any(displacement):
+                bench.commit(displacement, "Grab")
+            return
+        bench.show(displacement)
+
+
+def pick(bench: Bench, press: Event) -> Stroke:
+    """Pick a point by a click, or those in a box; Shift adds, or takes away a point that is picked; Ctrl takes away."""
+    event = press
+    while event.kind != "release":
+        event = yield
+        if max(abs(event.x - press.x), abs(event.y - press.y)) > 4:
+            bench.show_box((press.x, press.y, event.x, event.y))
+    bench.show_box(None)
+    before = bench.doc.picks()
+    pixels, allowed = bench.pixels(), bench.reachable()
+    boxed = max(abs(event.x - press.x), abs(event.y - press.y)) > 4
+    if boxed:
+        low = np.minimum((press.x, press.y), (event.x, event.y))
+        high = np.maximum((press.x, press.y), (event.x, event.y))
+        found = np.flatnonzero(allowed & ((pixels >= low) & (pixels <= high)).all(1))
+    else:
+        point = nearest_point(pixels, allowed, press.x, press.y)
+        found = np.array([] if point is None else [point], np.int64)
+    if press.control:
+        after = np.setdiff1d(before, found)
+    elif press.shift and not boxed and len(found) and found[0] in before:
+        after = np.setdiff1d(before, found)
+    elif press.shift:
+        after = np.union1d(before, found)
+    else:
+        after = found
+    if not np.array_equal(after, before):
+        count = len(after)
+        bench.doc.set_picks(after, f"Pick {count} point{'' if count == 1 else 's'}" if count else "Pick nothing")
+
+
+def handle_ends(bench: Bench) -> dict[int | None, np.ndarray]:
+    """Pixels (2,) of the pivot (None) and of the ends of the three axis handles, empty without a pick."""
+    pivot = bench.pivot()
+    if pivot is None:
+        return {}
+    unit = np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)) * HANDLE
+    places = np.concatenate([[pivot], pivot + AXES * unit])
+    pixels, _ = bench.camera.project(places, bench.width, bench.height)
+    return {None: pixels[0], 0: pixels[1], 1: pixels[2], 2: pixels[3]}
+
+
+def handle_under(bench: Bench, x: float, y: float) -> tuple[bool, int | None]:
+    """Whether a handle is under the pixel, and its axis (None: the middle, which moves in the picture's plane)."""
+    ends = handle_ends(bench)
+    for axis in (None, 0, 1, 2):
+        if axis in ends and np.hypot(*(ends[axis] - (x, y))) <= GRIP:
+            return True, axis
+    if ends:
+        for axis in (0, 1, 2):
+            along = ends[axis] - ends[None]
+            length = np.hypot(*along)
+            if length > 20:
+                part = np.clip(np.dot((x, y) - ends[None], along) / length**2, 0.2, 1)
+                if np.hypot(*(ends[None] + part * along - (x, y))) <= 5:
+                    return True, axis
+    return False, None
+
+
+def move(bench: Bench, press: Event) -> Stroke:
+    """Drag a handle to move what is picked, with its falloff; elsewhere pick. An amount may be typed meanwhile."""
+    held, axis = handle_under(bench, press.x, press.y)
+    if not held:
+        yield from pick(bench, press)
+        return
+    yield from _carry(bench, axis, press)
+
+
+def typed_move(bench: Bench, press: Event) -> Stroke:
+    """Move what is picked by a typed amount alone."""
+    yield from _carry(bench, press.axis, press)
+
+
+def _carry(bench: Bench, axis: int | None, press: Event) -> Stroke:
+    obj, tools, pivot = bench.item.obj, bench.doc.tools, bench.pivot()
+    if pivot is None:
+        return
+    weights = bench.weights()
+    ends = handle_ends(bench)
+    event = press
+    while True:
+        if event.kind == "type" and event.axis is not None:
+            vector = AXES[event.axis] * (event.amount or 0.0)
+        elif axis is None or event.kind == "type":
+            vector = bench.camera.drag(pivot, event.x - press.x, event.y - press.y, bench.height)
+        else:
+            vector = AXES[axis] * _along(bench, pivot, axis, ends, event.x - press.x, event.y - press.y)
+        displacement = displace(obj, weights, bench.to_object @ vector, tools.mirror)
+        if event.kind == "release":
+            if np.any(displacement):
+                bench.commit(displacement, "Move")
+            return
+        bench.show(displacement)
+        event = yield
+
+
+def _along(bench: Bench, pivot: np.ndarray, axis: int, ends: dict, dx: float, dy: float) -> float:
+    """How far in cm a drag of dx, dy pixels moves along an axis as it is seen."""
+    along = ends[axis] - ends[None]
+    square = float(along @ along)
+    if square < 16:  # the axis points at the viewer
+        return float(-dy * np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)))
+    unit = np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)) * HANDLE
+    return float(np.dot((dx, dy), along) / square * unit)
+
+
+TOOLS: dict[str, Callable[[Bench, Event], Stroke]] = {"pick": pick, "move": move, "grab": grab}
+
+
+class Typing:
+    """The amount typed while the Move tool is on: an axis letter, then a number; ``x 4.5``."""
+
+    def __init__(self) -> None:
+        self.text = ""
+
+    def takes(self, character: str, dragging: bool) -> bool:
+        """Whether a typed character belongs to an amount."""
+        if self.text:
+            return character in "0123456789.-+ xyz" and bool(character)
+        return bool(character) and (character in "xyz" or (dragging and character in "0123456789.-"))
+
+    def add(self, character: str, axis: int | None) -> None:
+        if character in "xyz":
+            self.text = f"{character} "
+        elif not self.text and axis is not None:
+            self.text = f"{'xyz'[axis]} {character}"
+        elif self.text and character != " ":
+            self.text += character
+
+    def erase(self) -> None:
+        self.text = "" if len(self.text) <= 2 else self.text[:-1]
+
+    def amount(self) -> tuple[int, float] | None:
+        """Axis number and amount in cm, or None while there is no whole number yet."""
+        if len(self.text) < 3:
+            return None
+        try:
+            value = float(self.text[2:])
+        except ValueError:
+            return None
+        return ("xyz".index(self.text[0]), value) if np.isfinite(value) else None

@@ -1,0 +1,86 @@
+"""Which place of a surface, and which points, lie under a pixel. No Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.core.geometry.topology import triangles
+from fictilis.core.scene import Mesh
+from fictilis.render.camera import Camera
+
+REACH = 12.0  # pixels from a point within which a click takes it
+
+
+@dataclass(frozen=True, eq=False)
+class Hit:
+    """A place on a surface: scene position (3,), distance along the ray, the face and its point indices."""
+
+    place: np.ndarray
+    distance: float
+    face: int
+    points: np.ndarray
+
+
+def hit_mesh(mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> Hit | None:
+    """The nearest place where a ray meets the triangles of a mesh with points (n, 3).
+
+    Source: Möller and Trumbore (1997), Fast, Minimum Storage Ray/Triangle Intersection.
+    """
+    plan = triangles(mesh)
+    if not len(plan.points):
+        return None
+    # only triangles whose points lie on more than one side of the ray can be met
+    right = np.cross(direction, [0.0, 1.0, 0.0] if abs(direction[1]) < 0.9 else [1.0, 0.0, 0.0])
+    right /= np.linalg.norm(right)
+    up = np.cross(right, direction)
+    x, y = (points - origin) @ right, (points - origin) @ up
+    tx, ty = x[plan.points], y[plan.points]
+    near = np.flatnonzero(
+        (tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0)
+    )
+    if not len(near):
+        return None
+    a, b, c = (points[plan.points[near, k]] for k in range(3))
+    e1, e2 = b - a, c - a
+    p = np.cross(direction, e2)
+    det = np.einsum("ij,ij->i", e1, p)
+    safe = np.where(np.abs(det) < 1e-14, np.inf, det)
+    s = origin - a
+    u = np.einsum("ij,ij->i", s, p) / safe
+    q = np.cross(s, e1)
+    v = q @ direction / safe
+    t = np.einsum("ij,ij->i", e2, q) / safe
+    inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (t > 0) & np.isfinite(safe)
+    if not inside.any():
+        return None
+    best = np.flatnonzero(inside)[np.argmin(t[inside])]
+    face = int(plan.faces[near[best]])
+    return Hit(origin + t[best] * direction, float(t[best]), face, mesh.face(face))
+
+
+def visible_points(points: np.ndarray, camera: Camera, width: int, height: int, depth: np.ndarray) -> np.ndarray:
+    """(n,) bool: scene points (n, 3) inside the picture that nothing in ``depth`` (h, w) hides."""
+    pixels, distance = camera.project(points, width, height)
+    rows, columns = depth.shape
+    x = np.floor(pixels[:, 0] * columns / width)
+    y = np.floor(pixels[:, 1] * rows / height)
+    inside = (x >= 0) & (y >= 0) & (x < columns) & (y < rows) & (distance < 1)
+    out = np.zeros(len(points), bool)
+    # a point on an outline shares its pixel with what lies behind or before it: the deepest of its neighbours counts
+    xi, yi = x[inside].astype(int), y[inside].astype(int)
+    deepest = np.max(
+        [depth[np.clip(yi + dy, 0, rows - 1), np.clip(xi + dx, 0, columns - 1)] for dy in (-1, 0, 1) for dx in (-1, 0, 1)],
+        axis=0,
+    )
+    out[inside] = distance[inside] <= deepest + 2e-4
+    return out
+
+
+def nearest_point(pixels: np.ndarray, allowed: np.ndarray, x: float, y: float) -> int | None:
+    """The allowed point whose pixel (n, 2) is nearest to x, y and within reach of a click."""
+    square = (pixels[:, 0] - x) ** 2 + (pixels[:, 1] - y) ** 2
+    square = np.where(allowed, square, np.inf)
+    best = int(np.argmin(square)) if len(square) else -1
+    return best if best >= 0 and square[best] <= REACH**2 else None
