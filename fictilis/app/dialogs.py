@@ -1,0 +1,286 @@
+"""Dialogs: a new scene, how targets take a change of the base, unsaved changes, recovery, shortcuts, several sentences."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon, QImage, QKeySequence, QPixmap
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QKeySequenceEdit,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fictilis.app.actions import ROWS
+from fictilis.app.fields import NumberField, Segments, labelled
+from fictilis.app.recovery import Recoverable
+from fictilis.core.geometry.primitives import FORMS
+
+
+class Dialog(QDialog):
+    """A heading, a body and a row of verbs. ``answer`` is the id of the button pressed, or None."""
+
+    def __init__(self, parent: QWidget | None, title: str, width: int = 460) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(width)
+        self.answer: str | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(22, 20, 22, 18)
+        outer.setSpacing(14)
+        heading = QLabel(title)
+        heading.setProperty("title", True)
+        heading.setStyleSheet("font-size: 16px;")
+        outer.addWidget(heading)
+        self.body = QVBoxLayout()
+        self.body.setSpacing(10)
+        outer.addLayout(self.body)
+        self.row = QHBoxLayout()
+        self.row.setSpacing(8)
+        self.row.addStretch()
+        outer.addLayout(self.row)
+        self.buttons: dict[str, QPushButton] = {}
+
+    def sentence(self, text: str, quiet: bool = False) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setProperty("quiet", quiet)
+        self.body.addWidget(label)
+        return label
+
+    def button(self, name: str, text: str, primary: bool = False) -> QPushButton:
+        button = QPushButton(text)
+        button.setProperty("primary", primary)
+        button.setDefault(primary)
+        button.setAutoDefault(primary)
+        button.clicked.connect(lambda _on: self._close(name))
+        self.row.addWidget(button)
+        self.buttons[name] = button
+        return button
+
+    def _close(self, name: str) -> None:
+        self.answer = name
+        if name == "cancel":
+            self.reject()
+        else:
+            self.accept()
+
+
+@dataclass(frozen=True)
+class NewSceneChoice:
+    """A form with its numbers, or a file to take."""
+
+    form: str | None = None
+    numbers: dict[str, float] | None = None
+    file: Path | None = None
+    beside: bool = False
+
+
+class NewSceneDialog(Dialog):
+    """Start from a simple form, or from a mesh file; in a new scene or beside what is there."""
+
+    def __init__(self, parent: QWidget, choose_file: Callable[[], Path | None], has_objects: bool) -> None:
+        super().__init__(parent, "New scene", 520)
+        self._choose_file = choose_file
+        self.choice: NewSceneChoice | None = None
+        self.sentence("Start from a simple form, or from a finished mesh. Its points and faces are kept as they are.", True)
+        self.forms = Segments("Form", tuple(FORMS))
+        self.forms.chosen.connect(self._show_form)
+        self.body.addWidget(self.forms)
+        self._panels: dict[str, QWidget] = {}
+        self._fields: dict[str, dict[str, NumberField]] = {}
+        for name, function in FORMS.items():
+            panel = QWidget()
+            inside = QVBoxLayout(panel)
+            inside.setContentsMargins(0, 4, 0, 4)
+            inside.setSpacing(7)
+            fields = self._fields[name] = {}
+            for parameter in inspect.signature(function).parameters.values():
+                size = isinstance(parameter.default, float)
+                label = parameter.name.capitalize()
+                fields[parameter.name] = field = NumberField(label, "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000)
+                field.set_value(parameter.default)
+                field.setMaximumWidth(150)
+                row = labelled(label, field, width=96)
+                row.layout().addStretch(1)
+                inside.addWidget(row)
+            self._panels[name] = panel
+            self.body.addWidget(panel)
+        self.beside = QCheckBox("Add it beside the objects of this scene")
+        self.beside.setVisible(has_objects)
+        self.body.addWidget(self.beside)
+        self.button("file", "From a mesh file…")
+        self.button("cancel", "Cancel")
+        self.button("form", "Make it", True)
+        self._show_form("Box")
+
+    def _show_form(self, name: str) -> None:
+        self.form = name
+        self.forms.set_value(name)
+        for other, panel in self._panels.items():
+            panel.setVisible(other == name)
+        self.adjustSize()
+
+    def field(self, name: str) -> NumberField:
+        """A number of the form shown."""
+        return self._fields[self.form][name]
+
+    def _close(self, name: str) -> None:
+        beside = self.beside.isChecked()
+        if name == "file":
+            file = self._choose_file()
+            if file is None:
+                return
+            self.choice = NewSceneChoice(file=file, beside=beside)
+        elif name == "form":
+            fields = self._fields[self.form]
+            if any(field.property("bad") for field in fields.values()):
+                return
+            numbers = {k: (int(f.value) if f.decimals == 0 else f.value) for k, f in fields.items()}
+            self.choice = NewSceneChoice(self.form, numbers, beside=beside)
+        super()._close(name)
+
+
+class BaseQuestion(Dialog):
+    """The base changed while there are targets: do they follow or stay? A picture of each."""
+
+    def __init__(self, parent: QWidget, pictures: tuple[QImage | None, QImage | None], target_name: str) -> None:
+        super().__init__(parent, "How should the targets take this change of the base?", 520)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        texts = {
+            "follow": ("Targets follow", "Each keeps its offsets and changes with the base."),
+            "stay": ("Targets stay", "Each keeps its own shape; its offsets change instead."),
+        }
+        self.choices: dict[str, QToolButton] = {}
+        for (name, (title, said)), image in zip(texts.items(), pictures, strict=True):
+            column = QVBoxLayout()
+            choice = QToolButton()
+            choice.setText(title)
+            choice.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            choice.setStyleSheet("font-weight: 600; padding: 10px;")
+            choice.setMinimumSize(220, 190)
+            if image is not None:
+                choice.setIcon(QIcon(QPixmap.fromImage(image)))
+                choice.setIconSize(QSize(190, 142))
+            choice.clicked.connect(lambda _on, n=name: self._close(n))
+            note = QLabel(said)
+            note.setWordWrap(True)
+            note.setProperty("quiet", True)
+            column.addWidget(choice)
+            column.addWidget(note)
+            row.addLayout(column)
+            self.choices[name] = choice
+        self.body.addLayout(row)
+        self.sentence(f"The pictures show {target_name} at full weight.", True)
+        self.remember = QCheckBox("Remember for this scene, until it is closed")
+        self.body.addWidget(self.remember)
+        self.button("cancel", "Undo the stroke")
+
+
+class UnsavedDialog(Dialog):
+    def __init__(self, parent: QWidget, name: str) -> None:
+        super().__init__(parent, f"Save the changes to {name}?")
+        self.sentence("They are lost if they are not saved.", True)
+        self.button("discard", "Do not save")
+        self.button("cancel", "Cancel")
+        self.button("save", "Save", True)
+
+
+class RecoverDialog(Dialog):
+    def __init__(self, parent: QWidget, found: Recoverable) -> None:
+        super().__init__(parent, "Recover unsaved work?")
+        when = found.when.strftime("%d %B, %H:%M")
+        self.sentence(f"“{found.name}” was not closed properly. A copy from {when} was kept.")
+        self.button("discard", "Throw it away")
+        self.button("cancel", "Decide later")
+        self.button("recover", "Recover", True)
+
+
+class SentencesDialog(Dialog):
+    """Several files: what was done with each, in one sentence each."""
+
+    def __init__(self, parent: QWidget, title: str, sentences: Sequence[tuple[str, str]]) -> None:
+        super().__init__(parent, title, 540)
+        for text, kind in sentences:
+            label = self.sentence(text)
+            label.setProperty("error", kind == "error")
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.button("ok", "Close", True)
+
+
+class AboutDialog(Dialog):
+    def __init__(self, parent: QWidget, version: str) -> None:
+        super().__init__(parent, f"Fictilis {version}")
+        self.sentence("Mould morph targets from copies of a mesh, mix them by weight, and animate the weights.")
+        self.sentence("Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons under the MIT licence.", True)
+        self.button("ok", "Close", True)
+
+
+class ShortcutsDialog(Dialog):
+    """Every action with its keys; a key sequence can be changed in its cell."""
+
+    def __init__(self, parent: QWidget, own: dict[str, list[str]]) -> None:
+        super().__init__(parent, "All shortcuts", 620)
+        self.own = {k: list(v) for k, v in own.items()}
+        self.sentence("Click a shortcut and press the new keys. Left drag is the tool; right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.", True)
+        self.table = QTableWidget(len(ROWS), 3)
+        self.table.setHorizontalHeaderLabels(["Where", "Action", "Keys"])
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.table.setMinimumHeight(400)
+        self.editors: dict[str, QKeySequenceEdit] = {}
+        for number, row in enumerate(ROWS):
+            self.table.setItem(number, 0, QTableWidgetItem(row.menu))
+            self.table.setItem(number, 1, QTableWidgetItem(row.text.rstrip("…")))
+            editor = QKeySequenceEdit()
+            editor.setMaximumSequenceLength(1)
+            keys = self.own.get(row.id, list(row.keys))
+            if keys:
+                editor.setKeySequence(QKeySequence(keys[0]))
+            editor.keySequenceChanged.connect(lambda sequence, r=row: self._changed(r.id, sequence))
+            self.editors[row.id] = editor
+            self.table.setCellWidget(number, 2, editor)
+            self.table.setRowHeight(number, 34)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.resizeSection(0, 80)
+        header.resizeSection(2, 170)
+        self.body.addWidget(self.table)
+        self.clash = self.sentence("")
+        self.clash.setProperty("error", True)
+        self.clash.hide()
+        self.button("reset", "All as shipped")
+        self.button("cancel", "Cancel")
+        self.button("keep", "Keep", True)
+
+    def _changed(self, action_id: str, sequence: QKeySequence) -> None:
+        self.own[action_id] = [sequence.toString()] if not sequence.isEmpty() else []
+        users = [
+            row.text.rstrip("…") for row in ROWS
+            if not sequence.isEmpty() and sequence.toString() in self.own.get(row.id, list(row.keys))
+        ]  # fmt: skip
+        self.clash.setVisible(len(users) > 1)
+        if len(users) > 1:
+            self.clash.setText(f"{sequence.toString()} is used by {' and '.join(users)}.")
+        self.buttons["keep"].setEnabled(len(users) <= 1)
+
+    def _close(self, name: str) -> None:
+        if name == "reset":
+            self.own = {}
+        super()._close(name)

@@ -1,0 +1,103 @@
+"""Starting the application: the window, the scene asked for, and the demo that leaves a picture behind."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication
+
+from fictilis import __version__
+from fictilis.app.document import Document
+from fictilis.app.settings import Settings
+from fictilis.app.theme import font, load_fonts
+from fictilis.app.window import Window, install_crash_log
+from fictilis.core.errors import FictilisError
+
+
+class NoDisplay(FictilisError):
+    """There is no screen to open a window on."""
+
+
+def folders() -> tuple[Path, Path]:
+    """Where settings and recovery files are kept; FICTILIS_HOME puts both in one folder."""
+    home = os.environ.get("FICTILIS_HOME")
+    if home:
+        return Path(home) / "settings.ini", Path(home) / "recovery"
+    import platformdirs
+
+    return (
+        Path(platformdirs.user_config_dir("fictilis")) / "settings.ini",
+        Path(platformdirs.user_state_dir("fictilis")) / "recovery",
+    )
+
+
+def application() -> QApplication:
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Fictilis")
+    app.setApplicationVersion(__version__)
+    QGuiApplication.setDesktopFileName("fictilis")
+    app.setStyle("Fusion")
+    load_fonts()
+    app.setFont(font(13))
+    return app
+
+
+def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int:
+    """Open the window and stay until it is closed. ``leave`` plays the scene, leaves a screenshot and closes."""
+    if sys.platform.startswith("linux") and not os.environ.get("QT_QPA_PLATFORM"):
+        if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
+            raise NoDisplay("There is no display to open a window on.", "With a virtual one: xvfb-run fictilis demo.")
+    app = application()
+    settings_file, recovery = folders()
+    doc = Document()
+    if demo:
+        from fictilis.demo.jelly import moon_jelly
+
+        doc.open_scene(moon_jelly(), None)
+    window = Window(doc, Settings(settings_file), recovery)
+    install_crash_log(recovery.parent, window)
+    window.show()
+    if leave is not None:
+        QTimer.singleShot(600, lambda: _play_and_leave(window, leave))
+    else:
+        if path is not None:
+            QTimer.singleShot(0, lambda: window.commands.open_path(path))
+        QTimer.singleShot(400, window.offer_recovery)
+    code = app.exec()
+    window.thumbnails.renderer = None
+    return code
+
+
+def _play_and_leave(window: Window, folder: Path) -> None:
+    """Play one round, wait until the thumbnails are made, take the picture of the window, and close."""
+    folder.mkdir(parents=True, exist_ok=True)
+    window.playback.start()
+    seconds = (window.doc.scene.end - window.doc.scene.start) / window.doc.scene.fps
+    rates: list[float] = []
+
+    def look() -> None:
+        if window.playback.playing and window.playback.measured:
+            rates.append(window.playback.measured)
+
+    beat = QTimer(window)
+    beat.timeout.connect(look)
+    beat.start(200)
+
+    def finish() -> None:
+        beat.stop()
+        window.playback.stop()
+        window.doc.set_frame(10.0)
+        QTimer.singleShot(1500, picture)
+
+    def picture() -> None:
+        file = folder / "moon-jelly.png"
+        window.grab().save(str(file))
+        rate = f"{sum(rates[2:]) / max(len(rates[2:]), 1):.1f}" if rates else "no"
+        sys.stdout.write(f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\nScreenshot: {file.resolve()}\n")
+        window.close()
+
+    QTimer.singleShot(int(1000 * seconds) + 200, finish)

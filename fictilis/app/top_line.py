@@ -1,0 +1,196 @@
+"""The top line: the menu behind the scene's name, the state line, undo, redo and export; and the toast."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QWidget
+
+from fictilis.app.actions import MENUS, Actions
+from fictilis.app.document import Document
+from fictilis.app.theme import Palette, icon, pixmap
+
+TOAST = {"note": 3500, "warning": 9000, "error": 12000}
+
+
+class StateLine(QFrame):
+    """The only place that says what a stroke changes."""
+
+    def __init__(self, doc: Document, actions: Actions) -> None:
+        super().__init__()
+        self.setObjectName("state_line")
+        self.doc = doc
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 3, 5, 3)
+        layout.setSpacing(8)
+        self.word, self.what, self.note = QLabel(), QLabel(), QLabel()
+        self.what.setProperty("title", True)
+        self.note.setProperty("quiet", True)
+        self.done = QPushButton("Done")
+        self.done.setProperty("primary", True)
+        self.done.setStyleSheet("border-radius: 12px; padding: 2px 12px;")
+        self.done.clicked.connect(actions.by_id["done"].trigger)
+        for part in (self.word, self.what, self.note, self.done):
+            layout.addWidget(part)
+        self.setFixedHeight(34)
+        self.lifted = False
+        doc.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        doc = self.doc
+        shaping = doc.shaping is not None
+        self.word.setText("Shaping" if shaping else "Mixing")
+        label = doc.shaping.label(doc.object) if shaping else ""
+        self.what.setText(label if len(label) <= 42 else label[:40] + "…")
+        self.what.setToolTip(label)
+        self.what.setVisible(shaping)
+        self.note.setText("strokes pick, sliders pose" if not shaping else "shown at its own weight" if self.lifted else "")
+        self.note.setVisible(bool(self.note.text()))
+        self.done.setVisible(shaping)
+        self.layout().setContentsMargins(14, 3, 5 if shaping else 14, 3)
+        if self.property("shaping") != shaping:
+            self.setProperty("shaping", shaping)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def set_lifted(self, lifted: bool) -> None:
+        if lifted != self.lifted:
+            self.lifted = lifted
+            self.refresh()
+
+
+class TopLine(QWidget):
+    def __init__(self, doc: Document, actions: Actions, palette: Palette, fill_recent) -> None:
+        super().__init__()
+        self.setObjectName("top_line")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.doc, self.actions_ = doc, actions
+        self.setFixedHeight(44)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(10, 0, 14, 0)
+        left = QWidget()
+        row = QHBoxLayout(left)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        self.menu_button = QPushButton()
+        self.menu_button.setProperty("flat", True)
+        self.menu_button.setStyleSheet("font-size: 15px; font-weight: 600; padding: 4px 6px;")
+        self.menu_button.setIconSize(QSize(22, 22))
+        self.menu_button.setAccessibleName("Menu")
+        self.saved = QLabel()
+        self.saved.setProperty("quiet", True)
+        row.addWidget(self.menu_button)
+        row.addWidget(self.saved)
+        row.addStretch()
+        self.state = StateLine(doc, actions)
+        right = QWidget()
+        end = QHBoxLayout(right)
+        end.setContentsMargins(0, 0, 0, 0)
+        end.setSpacing(6)
+        end.addStretch()
+        self.undo, self.redo = self._tool("undo"), self._tool("redo")
+        self.export = QPushButton("Export")
+        self.export.setIconSize(QSize(16, 16))
+        self.export.clicked.connect(actions.by_id["export"].trigger)
+        for part in (self.undo, self.redo, self.export):
+            end.addWidget(part)
+        layout.addWidget(left, 1)
+        layout.addWidget(self.state, 0)
+        layout.addWidget(right, 1)
+        self.menu = self._build_menu(fill_recent)
+        self.menu_button.setMenu(self.menu)
+        doc.changed.connect(self.refresh)
+        self.set_palette_(palette)
+
+    def _tool(self, action: str) -> QToolButton:
+        button = QToolButton()
+        button.setProperty("flat", True)
+        button.setDefaultAction(self.actions_.by_id[action])
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+        button.setIconSize(QSize(18, 18))
+        return button
+
+    def _build_menu(self, fill_recent) -> QMenu:
+        menu = QMenu(self)
+        self.submenus: dict[str, QMenu] = {}
+        for name in MENUS:
+            part = self.submenus[name] = menu.addMenu(name)
+            self.actions_.fill(part, name)
+            if name == "File":
+                recent = QMenu("Open recent", part)
+                part.insertMenu(self.actions_.by_id["save"], recent)
+                recent.aboutToShow.connect(lambda m=recent: fill_recent(m))
+                self.recent = recent
+        return menu
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.menu_button.setIcon(icon_logo(palette))
+        self.undo.defaultAction().setIcon(icon("arrow-counter-clockwise", palette))
+        self.redo.defaultAction().setIcon(icon("arrow-clockwise", palette))
+        self.export.setIcon(icon("export", palette))
+        self.refresh()
+
+    def refresh(self) -> None:
+        doc = self.doc
+        name = doc.scene.name
+        self.menu_button.setText((name if len(name) <= 26 else name[:24] + "…") + "  ▾")
+        self.menu_button.setToolTip(str(doc.path) if doc.path else f"{name}: not on the disk yet")
+        if doc.path is None:
+            self.saved.setText("not saved yet" if doc.unsaved else "")
+        else:
+            self.saved.setText("changed since saved" if doc.unsaved else "saved")
+        self.export.setEnabled(doc.object is not None)
+
+
+def icon_logo(palette: Palette) -> QIcon:
+    return QIcon(pixmap("potted-plant", palette.error, 22, 2.0))
+
+
+class Toast(QFrame):
+    """One sentence over the view: what was done unasked, or what went wrong. It goes by itself, errors slowly."""
+
+    def __init__(self, parent: QWidget, palette: Palette) -> None:
+        super().__init__(parent)
+        self.setObjectName("toast")
+        self.palette_ = palette
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 8, 6, 8)
+        layout.setSpacing(9)
+        self.sign, self.text = QLabel(), QLabel()
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.close_ = QToolButton()
+        self.close_.setProperty("flat", True)
+        self.close_.setToolTip("Close")
+        self.close_.clicked.connect(self.hide)
+        layout.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(self.close_, 0, Qt.AlignmentFlag.AlignTop)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, sentence: str, kind: str) -> None:
+        p = self.palette_
+        self.setProperty("kind", kind)
+        self.style().unpolish(self)
+        self.style().polish(self)
+        colour = {"error": p.error, "warning": p.auto_key}.get(kind, p.primary)
+        self.sign.setPixmap(pixmap("info" if kind == "note" else "warning-circle", colour, 18, 2.0))
+        self.close_.setIcon(icon("x", p))
+        self.text.setText(sentence)
+        self.place()
+        self.show()
+        self.raise_()
+        self._timer.start(TOAST[kind])
+
+    def place(self) -> None:
+        room = self.parentWidget().width()
+        metrics = self.text.fontMetrics()
+        wide = min(max(240, metrics.horizontalAdvance(self.text.text()) + 96), max(room - 60, 200), 620)
+        self.setFixedWidth(wide)
+        self.text.setFixedWidth(wide - 80)
+        self.adjustSize()
+        self.move((room - wide) // 2, self.parentWidget().height() - self.height() - 16)

@@ -1,0 +1,143 @@
+"""The transport line: play, loop, frame, range, rate and measured rate, and the keying buttons."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
+
+from fictilis.app.actions import Actions
+from fictilis.app.cards import ArrowCombo
+from fictilis.app.document import Document
+from fictilis.app.fields import NumberField
+from fictilis.app.playback import Playback
+from fictilis.app.theme import Palette, icon, pixmap
+from fictilis.core.edits import keys as edits
+
+RATES = ("24", "25", "30", "48", "60")
+
+
+class Transport(QWidget):
+    def __init__(self, doc: Document, playback: Playback, actions: Actions, palette: Palette) -> None:
+        super().__init__()
+        self.setObjectName("transport")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.doc, self.playback, self.actions_, self.palette_ = doc, playback, actions, palette
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 4, 12, 4)
+        layout.setSpacing(6)
+        self.play = QToolButton()
+        self.play.setObjectName("play")
+        self.play.setIconSize(QSize(16, 16))
+        self.play.clicked.connect(playback.toggle)
+        self.to_start = self._tool("start")
+        self.loop = self._tool("loop")
+        self.frame = NumberField("Current frame", decimals=0, low=-1e6, high=1e6)
+        self.frame.setFixedWidth(58)
+        self.frame.committed.connect(doc.set_frame)
+        self.start = NumberField("First frame", decimals=0, low=-1e6, high=1e6)
+        self.end = NumberField("Last frame", decimals=0, low=-1e6, high=1e6)
+        for field in (self.start, self.end):
+            field.setFixedWidth(52)
+            field.committed.connect(self._set_range)
+        self.rate = ArrowCombo(palette)
+        self.rate.setAccessibleName("Frame rate")
+        self.rate.setEditable(True)
+        self.rate.addItems(RATES)
+        self.rate.setFixedWidth(72)
+        self.rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.rate.activated.connect(lambda _i: self._set_rate())
+        self.rate.lineEdit().editingFinished.connect(self._set_rate)
+        self.time = self._quiet("")
+        self.measured = self._quiet("")
+        self.time.setMinimumWidth(56)
+        self.measured.setMinimumWidth(104)
+        for part in (self.play, self.to_start, self.loop, self.frame, self._quiet("of"), self.start, self._quiet("to"),
+                     self.end, self._quiet("at"), self.rate, self._quiet("fps"), self.time, self.measured):  # fmt: skip
+            layout.addWidget(part)
+        layout.addStretch(1)
+        self.auto = self._button("auto-key", "Auto-key off")
+        self.auto.setProperty("auto", True)
+        self.key = self._button("key", "Key")
+        self.key_mix = self._button("key-mix", "Key whole mix")
+        for button in (self.auto, self.key, self.key_mix):
+            layout.addWidget(button)
+        self.setFixedHeight(40)
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self.refresh_time)
+        playback.changed.connect(self.refresh)
+        self.set_palette_(palette)
+
+    def _quiet(self, text: str) -> QLabel:
+        label = QLabel(text)
+        label.setProperty("quiet", True)
+        return label
+
+    def _tool(self, action: str) -> QToolButton:
+        button = QToolButton()
+        button.setProperty("flat", True)
+        button.setDefaultAction(self.actions_.by_id[action])
+        button.setIconSize(QSize(18, 18))
+        return button
+
+    def _button(self, action_id: str, text: str) -> QPushButton:
+        action = self.actions_.by_id[action_id]
+        button = QPushButton(text)
+        button.setCheckable(action.isCheckable())
+        button.setIconSize(QSize(16, 16))
+        button.clicked.connect(lambda _on: action.trigger())
+        action.changed.connect(lambda: (button.setEnabled(action.isEnabled()), button.setToolTip(action.toolTip())))
+        button.setEnabled(action.isEnabled())
+        return button
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.palette_ = self.rate.palette_ = palette
+        for name, button in (("start", self.to_start), ("loop", self.loop)):
+            button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
+        self.key.setIcon(icon("key", palette))
+        self.key_mix.setIcon(icon("circles-three", palette))
+        self.refresh()
+
+    def refresh(self) -> None:
+        p, doc = self.palette_, self.doc
+        from_name = "pause" if self.playback.playing else "play"
+        self.play.setIcon(icon_of(from_name, p))
+        self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
+        self.auto.setChecked(doc.auto_key)
+        self.auto.setText("Auto-key on" if doc.auto_key else "Auto-key off")
+        self.auto.setIcon(icon("record", p, p.panel) if doc.auto_key else icon("record", p))
+        self.start.set_value(doc.scene.start)
+        self.end.set_value(doc.scene.end)
+        if not self.rate.lineEdit().hasFocus():
+            self.rate.setEditText(f"{doc.scene.fps:g}")
+        self.refresh_time()
+
+    def refresh_time(self) -> None:
+        doc = self.doc
+        self.frame.set_value(doc.frame)
+        seconds = (doc.frame - doc.scene.start) / doc.scene.fps
+        self.time.setText(f"{int(seconds // 60)}:{seconds % 60:05.2f}")
+        playing = self.playback.playing
+        self.measured.setText(f"shows {self.playback.measured:.1f} fps" if playing and self.playback.measured else "")
+
+    def _set_range(self, _value: float) -> None:
+        start, end = self.start.value, self.end.value
+        if (start, end) != (self.doc.scene.start, self.doc.scene.end):
+            if not self.doc.edit("Frame range", lambda s: edits.set_frame_range(s, start, end)):
+                self.refresh()
+
+    def _set_rate(self) -> None:
+        text = self.rate.currentText().replace(",", ".").strip()
+        try:
+            rate = float(text)
+        except ValueError:
+            self.doc.say(f"“{text}” is not a frame rate.", "error")
+            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+            return
+        if rate != self.doc.scene.fps and not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate)):
+            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+
+
+def icon_of(name: str, palette: Palette):
+    """An icon in the ground's colour, for a dark button."""
+    return QIcon(pixmap(name, palette.panel, 16, 2.0))

@@ -1,0 +1,362 @@
+"""The main window: it only puts the parts together, and asks the questions the commands need answered."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import traceback
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TypeVar
+
+import numpy as np
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QImage
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
+
+from fictilis.app import dialogs
+from fictilis.app.actions import Actions
+from fictilis.app.cards import Column
+from fictilis.app.commands import Commands
+from fictilis.app.document import Document
+from fictilis.app.fields import Segments
+from fictilis.app.lanes import Lanes
+from fictilis.app.playback import Playback
+from fictilis.app.recovery import Autosave, left_behind
+from fictilis.app.settings import Settings
+from fictilis.app.side_column import SideColumn
+from fictilis.app.tasks import run_task
+from fictilis.app.theme import PALETTES, Palette, icon, style_sheet
+from fictilis.app.thumbnails import Thumbnails, shape_picture
+from fictilis.app.top_line import Toast, TopLine
+from fictilis.app.transport import Transport
+from fictilis.app.view import View
+from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.errors import FictilisError
+from fictilis.render.renderer import Ground, Renderer
+from fictilis.render.stage import WAYS
+
+T = TypeVar("T")
+WIDTH, HEIGHT = 1280, 800
+
+
+class ViewFrame(QWidget):
+    """The view with its buttons along the top and the tool strip at its left edge."""
+
+    def __init__(self, window: Window, view: View) -> None:
+        super().__init__()
+        self.window_, self.view = window, view
+        view.setParent(self)
+        doc, actions = window.doc, window.actions_
+        self.ways = Segments("Way to see", WAYS)
+        self.ways.chosen.connect(lambda way: doc.set(way=way))
+        self.ways.setParent(self)
+        self.looks = Segments("View", ("perspective", "front", "side", "top"), shown=("Persp", "Front", "Side", "Top"))
+        self.looks.chosen.connect(view.look)
+        self.looks.setParent(self)
+        self.shows = self._buttons(("wire", "displacement", "ghost"))
+        self.strip = QFrame(self)
+        self.strip.setObjectName("strip")
+        layout = QVBoxLayout(self.strip)
+        layout.setContentsMargins(4, 4, 4, 4)
+        layout.setSpacing(3)
+        self.tools: dict[str, QToolButton] = {}
+        for name in ("tool-pick", "tool-move", "tool-grab"):
+            button = QToolButton()
+            button.setDefaultAction(actions.by_id[name])
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+            button.setIconSize(QSize(18, 18))
+            self.tools[name] = button
+            layout.addWidget(button)
+        self.toast = Toast(self, window.palette_)
+        doc.said.connect(self.toast.say)
+        doc.changed.connect(self.refresh)
+        view.picture_shown.connect(self.refresh_look)
+        self.refresh()
+
+    def _buttons(self, names: Sequence[str]) -> QWidget:
+        row = QWidget(self)
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        for number, name in enumerate(names):
+            button = QToolButton()
+            button.setProperty("segment", True)
+            button.setProperty("place", "first" if number == 0 else "last" if number == len(names) - 1 else "middle")
+            button.setDefaultAction(self.window_.actions_.by_id[name])
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+            button.setIconSize(QSize(18, 18))
+            layout.addWidget(button)
+        return row
+
+    def set_palette_(self, palette: Palette) -> None:
+        by_id = self.window_.actions_.by_id
+        for name, picture in (("wire", "graph"), ("displacement", "thermometer"), ("ghost", "stack")):
+            by_id[name].setIcon(icon(picture, palette))
+        for name, picture in (("tool-pick", "selection"), ("tool-move", "arrows-out-cardinal"), ("tool-grab", "hand-grabbing")):
+            by_id[name].setIcon(icon(picture, palette, palette.on_primary))
+        self.toast.palette_ = palette
+        self.view.set_palette_(palette)
+
+    def refresh(self) -> None:
+        self.ways.set_value(self.window_.doc.way)
+        self.ways.setEnabled(self.window_.doc.object is not None)
+        self.strip.setVisible(self.window_.doc.shaping is not None)
+        self.refresh_look()
+
+    def refresh_look(self) -> None:
+        c = self.view.camera
+        names = {(0.0, 0.0): "front", (90.0, 0.0): "side", (0.0, 90.0): "top"}
+        self.looks.set_value("perspective" if not c.parallel else names.get((c.yaw, c.pitch), ""))
+        self.window_.top.state.set_lifted(self.view.stage.lifted)
+
+    def resizeEvent(self, _event: object) -> None:
+        self.view.setGeometry(self.rect())
+        for part in (self.ways, self.looks, self.shows, self.strip):
+            part.adjustSize()
+        narrow = self.width() < self.ways.width() + self.shows.width() + self.looks.width() + 60
+        self.ways.move(12, 12)
+        self.looks.move(self.width() - self.looks.width() - 12, 12)
+        if narrow:
+            self.looks.move(self.width() - self.looks.width() - 12, 50)
+            self.shows.move(self.width() - self.shows.width() - 12, 12)
+        else:
+            self.shows.move(self.looks.x() - self.shows.width() - 10, 12)
+        self.strip.move(12, 54)
+        self.toast.place()
+
+
+class Window(QMainWindow):
+    def __init__(self, doc: Document, settings: Settings, recovery_folder: Path) -> None:
+        super().__init__()
+        self.doc, self.settings, self.recovery_folder = doc, settings, recovery_folder
+        self.palette_ = PALETTES.get(settings.theme(), PALETTES["Bisque"])
+        doc.dark = self.palette_.dark
+        doc.hold_guard = settings.flag("hold_guard", True)
+        self.setWindowTitle("Fictilis")
+        self.resize(WIDTH, HEIGHT)
+        self.renderer: Renderer | None = None
+        self.playback = Playback(doc)
+        self.thumbnails = Thumbnails()
+        self.commands = Commands(self)
+        self.actions_ = Actions(self, doc, self.commands, settings.own_keys())
+        self.autosave = Autosave(doc, recovery_folder)
+        self._build()
+        self._restore_sizes()
+        self.set_theme(self.palette_.name)
+        doc.changed.connect(self._on_change)
+        self.view.picture_shown.connect(self.playback.picture_shown)
+        self.playback.changed.connect(lambda: setattr(self.thumbnails, "paused", self.playback.playing))
+        QTimer.singleShot(0, self._start_renderer)
+
+    def _build(self) -> None:
+        p, doc = self.palette_, self.doc
+        self.view = View(doc, p, self.ask_base)
+        self.top = TopLine(doc, self.actions_, p, self._fill_recent)
+        self.frame = ViewFrame(self, self.view)
+        self.column = Column(doc, self.thumbnails, p, self.commands.new_target)
+        self.column.cards.shape.connect(doc.start_shaping)
+        self.column.dropped.connect(self.commands.add_target_files)
+        self.side = SideColumn(doc, p)
+        self.transport = Transport(doc, self.playback, self.actions_, p)
+        self.lanes = Lanes(doc, self.actions_, p)
+        self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
+        low = QWidget()
+        stack = QVBoxLayout(low)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(0)
+        stack.addWidget(self.transport)
+        stack.addWidget(self.lanes)
+        self.down = self._splitter(Qt.Orientation.Vertical, "down", (self.across, low), (484, 272))
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.top)
+        line = QFrame()
+        line.setFixedHeight(1)
+        line.setObjectName("line")
+        self.line = line
+        layout.addWidget(line)
+        layout.addWidget(self.down, 1)
+        self.setCentralWidget(whole)
+
+    @staticmethod
+    def _splitter(way: Qt.Orientation, name: str, parts: Sequence[QWidget], sizes: Sequence[int]) -> QSplitter:
+        splitter = QSplitter(way)
+        splitter.setObjectName(name)
+        splitter.setHandleWidth(1)
+        for number, part in enumerate(parts):
+            splitter.addWidget(part)
+            splitter.setStretchFactor(number, 1 if len(parts) == 3 and number == 1 or len(parts) == 2 and number == 0 else 0)
+        splitter.setSizes(list(sizes))
+        return splitter
+
+    def _start_renderer(self) -> None:
+        try:
+            self.renderer = Renderer()
+        except FictilisError as error:
+            self.doc.say(f"{error.sentence} {error.hint}", "error")
+            return
+        self.thumbnails.renderer = self.renderer
+        self.thumbnails.ratio = self.devicePixelRatioF()
+        self.view.set_renderer(self.renderer)
+        self.view.fit()
+        QTimer.singleShot(300, warm_up)
+
+    # theme and sizes
+
+    def set_theme(self, name: str) -> None:
+        self.palette_ = PALETTES[name]
+        self.settings.set_theme(name)
+        QApplication.instance().setStyleSheet(style_sheet(self.palette_))
+        self.line.setStyleSheet(f"background: {self.palette_.line};")
+        for part in (self.top, self.frame, self.column, self.side, self.transport):
+            part.set_palette_(self.palette_)
+        self.lanes.palette_ = self.palette_
+        self.doc.set(dark=self.palette_.dark)
+
+    def _restore_sizes(self) -> None:
+        geometry = self.settings.sizes("window")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        for splitter in (self.across, self.down):
+            state = self.settings.sizes(splitter.objectName())
+            if state is not None:
+                splitter.restoreState(state)
+                splitter.setHandleWidth(1)
+
+    def _keep_sizes(self) -> None:
+        self.settings.set_sizes("window", self.saveGeometry())
+        for splitter in (self.across, self.down):
+            self.settings.set_sizes(splitter.objectName(), splitter.saveState())
+
+    def _on_change(self) -> None:
+        mark = "*" if self.doc.unsaved else ""
+        self.setWindowTitle(f"{mark}{self.doc.scene.name} — Fictilis")
+        self.settings.set_flag("hold_guard", self.doc.hold_guard)
+
+    def _fill_recent(self, menu: QMenu) -> None:
+        menu.clear()
+        paths = [Path(p) for p in self.settings.recent()]
+        for path in paths:
+            action = menu.addAction(path.name, lambda p=path: self.commands.open_path(p))
+            action.setToolTip(str(path))
+        if not paths:
+            menu.addAction("nothing yet").setEnabled(False)
+
+    # questions
+
+    def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
+        """Long work off the interface thread."""
+        return run_task(self, label, work)
+
+    def ask(self, dialog: dialogs.Dialog) -> str | None:
+        self.playback.stop()
+        dialog.exec()
+        dialog.deleteLater()
+        return dialog.answer
+
+    def ask_new_scene(self) -> dialogs.NewSceneChoice | None:
+        from fictilis.app.commands import file_kinds
+
+        dialog = dialogs.NewSceneDialog(
+            self, lambda: self.commands.files.open("Take a mesh file", file_kinds("read")), bool(self.doc.scene.objects)
+        )
+        self.ask(dialog)
+        return dialog.choice if dialog.answer not in (None, "cancel") else None
+
+    def ask_unsaved(self) -> str | None:
+        return self.ask(dialogs.UnsavedDialog(self, self.doc.scene.name))
+
+    def ask_base(self, displacement: np.ndarray) -> str | None:
+        """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
+        doc = self.doc
+        obj = doc.object
+        target = doc.target or obj.targets[0]
+        pictures: list[QImage | None] = []
+        for choice in ("follow", "stay"):
+            if self.renderer is None:
+                pictures.append(None)
+                continue
+            after = move_shape(doc.settled.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
+            ground = Ground(self.palette_.raised, self.palette_.raised)
+            pictures.append(shape_picture(self.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground))
+        dialog = dialogs.BaseQuestion(self, tuple(pictures), target.name)
+        answer = self.ask(dialog)
+        if answer not in ("follow", "stay"):
+            return None
+        doc.base_choice, doc.base_choice_kept = answer, dialog.remember.isChecked()
+        return answer
+
+    def ask_shortcuts(self) -> None:
+        dialog = dialogs.ShortcutsDialog(self, self.settings.own_keys())
+        if self.ask(dialog) in ("keep", "reset"):
+            self.settings.set_own_keys(dialog.own)
+            self.actions_.set_keys(dialog.own)
+
+    def tell(self, title: str, sentences: Sequence[tuple[str, str]]) -> None:
+        self.ask(dialogs.SentencesDialog(self, title, sentences))
+
+    def show_about(self, version: str) -> None:
+        self.ask(dialogs.AboutDialog(self, version))
+
+    def offer_recovery(self) -> None:
+        """Offer each scene that a crashed session left behind."""
+        for found in left_behind(self.recovery_folder):
+            answer = self.ask(dialogs.RecoverDialog(self, found))
+            if answer == "discard":
+                found.discard()
+            elif answer == "recover" and self.commands.may_leave() and self._recover(found):
+                return
+
+    def _recover(self, found) -> bool:
+        from fictilis.formats.registry import load
+
+        try:
+            scene = load(found.file)
+        except FictilisError as error:
+            self.doc.say(error.sentence, "error")
+            return False
+        self.doc.open_scene(scene, found.path, saved=False)
+        self.view.fit()
+        self.autosave.tick()
+        self.autosave.finish()
+        found.discard()
+        self.doc.say(f"Recovered {found.name}; save it to keep it.", "warning")
+        return True
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.playback.stop()
+        if not self.commands.may_leave():
+            event.ignore()
+            return
+        self._keep_sizes()
+        self.autosave.stop()
+        event.accept()
+
+
+def warm_up() -> None:
+    """Import what strokes and quick mixing need while the user looks at the first picture."""
+
+    def work() -> None:
+        import scipy.linalg.blas
+        import scipy.sparse.csgraph
+        import scipy.spatial  # noqa: F401
+
+    threading.Thread(target=work, daemon=True).start()
+
+
+def install_crash_log(folder: Path, window: Window) -> None:
+    """An unexpected error goes to a log file that the message names; the work is kept in the recovery file."""
+
+    def hook(kind, value, trace) -> None:
+        folder.mkdir(parents=True, exist_ok=True)
+        log = folder / "fictilis.log"
+        with open(log, "a", encoding="utf-8") as stream:
+            stream.write("".join(traceback.format_exception(kind, value, trace)) + "\n")
+        window.autosave.tick()
+        window.doc.cancel_preview()
+        window.doc.say(f"Something went wrong inside Fictilis. Your work is kept; details are in {log}.", "error")
+
+    sys.excepthook = hook
