@@ -114,10 +114,10 @@ class Cards(QWidget):
                 rect = QRectF(1 + (number % 2) * (wide + GAP), 1 + (number // 2) * (CARD_HEIGHT + GAP), wide, CARD_HEIGHT)
                 y = rect.bottom() + GAP
                 bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
-                number_rect = QRectF(rect.right() - 42, rect.bottom() - 34, 37, 16)
-                name = QRectF(rect.left() + 7, rect.bottom() - 34, rect.width() - 50, 16)
+                number_rect = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
+                name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
             if target is None:
-                self._placed.append(Place(None, rect, None, None, name.adjusted(0, 0, 36, 0)))
+                self._placed.append(Place(None, rect, None, None, name))
             else:
                 self._placed.append(Place(target, rect, bar, number_rect, name))
         self.setFixedHeight(int(y) + 4)
@@ -167,16 +167,14 @@ class Cards(QWidget):
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
-        image = self.thumbnails.get(
-            self.doc.object, ShapeRef(target.id if target else None), Ground(p.raised, p.raised)
-        )
+        image = self.thumbnails.get(self.doc.object, ShapeRef(target.id if target else None), Ground(p.raised, p.raised))
         if image is None:
             return
         if self.as_rows():
-            painter.drawImage(QRectF(place.rect.left() + 3, place.rect.top() + 1, 32, 25), image)
+            painter.drawImage(QRectF(place.rect.left() + 4, place.rect.top() + 2, 30, 22.5), image)
         else:
             x = place.rect.center().x() - 42
-            painter.drawImage(QRectF(x, place.rect.top() + 6, 84, 63), image)
+            painter.drawImage(QRectF(x, place.rect.top() + 9, 84, 63), image)
 
     def _paint_bar(self, painter: QPainter, bar: QRectF, target: Target, weight: float) -> None:
         p = self.palette_
@@ -187,7 +185,9 @@ class Cards(QWidget):
         left, right = sorted((zero, here))
         if right - left > 1e-3 and not target.muted:
             painter.setBrush(QColor(p.lane(target.colour)))
-            painter.drawRoundedRect(QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3)
+            painter.drawRoundedRect(
+                QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3
+            )
         for stage in target.in_betweens:
             rect = self.notch(bar, target, stage.at)
             painter.setBrush(QColor(p.text))
@@ -196,7 +196,13 @@ class Cards(QWidget):
         if not -1e-6 <= out <= 1 + 1e-6:  # beyond the soft range: an arrow at that end
             painter.setBrush(QColor(p.auto_key))
             x, way = (bar.right(), 1) if out > 1 else (bar.left(), -1)
-            painter.drawPolygon([QPointF(x - way * 5, bar.top() - 2), QPointF(x - way * 5, bar.bottom() + 2), QPointF(x + way * 2, bar.center().y())])
+            painter.drawPolygon(
+                [
+                    QPointF(x - way * 5, bar.top() - 2),
+                    QPointF(x - way * 5, bar.bottom() + 2),
+                    QPointF(x + way * 2, bar.center().y()),
+                ]
+            )
 
     @staticmethod
     def notch(bar: QRectF, target: Target, at: float) -> QRectF:

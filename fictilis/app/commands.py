@@ -258,9 +258,9 @@ class Commands:
             self.window.column.cards.edit_name(made[0])
 
     def add_targets(self) -> None:
-        self.add_target_files(self.files.open_several("Add targets from files", file_kinds("read")))
+        self.targets_from_files(self.files.open_several("Add targets from files", file_kinds("read")))
 
-    def add_target_files(self, paths: Sequence[Path]) -> None:
+    def targets_from_files(self, paths: Sequence[Path]) -> None:
         """Add each file that matches the base; the others are named with their reason. One undoable step."""
         if not paths:
             return

@@ -111,7 +111,9 @@ class NewSceneDialog(Dialog):
             for parameter in inspect.signature(function).parameters.values():
                 size = isinstance(parameter.default, float)
                 label = parameter.name.capitalize()
-                fields[parameter.name] = field = NumberField(label, "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000)
+                fields[parameter.name] = field = NumberField(
+                    label, "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000
+                )
                 field.set_value(parameter.default)
                 field.setMaximumWidth(150)
                 row = labelled(label, field, width=96)
@@ -226,7 +228,10 @@ class AboutDialog(Dialog):
     def __init__(self, parent: QWidget, version: str) -> None:
         super().__init__(parent, f"Fictilis {version}")
         self.sentence("Mould morph targets from copies of a mesh, mix them by weight, and animate the weights.")
-        self.sentence("Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons under the MIT licence.", True)
+        self.sentence(
+            "Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons under the MIT licence.",
+            True,
+        )
         self.button("ok", "Close", True)
 
 
@@ -236,7 +241,10 @@ class ShortcutsDialog(Dialog):
     def __init__(self, parent: QWidget, own: dict[str, list[str]]) -> None:
         super().__init__(parent, "All shortcuts", 620)
         self.own = {k: list(v) for k, v in own.items()}
-        self.sentence("Click a shortcut and press the new keys. Left drag is the tool; right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.", True)
+        self.sentence(
+            "Click a shortcut and press the new keys. Left drag is the tool; right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+            True,
+        )
         self.table = QTableWidget(len(ROWS), 3)
         self.table.setHorizontalHeaderLabels(["Where", "Action", "Keys"])
         self.table.verticalHeader().hide()

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
 
 
 class KeptKeysField(QLineEdit):
@@ -112,7 +112,9 @@ class Segments(QWidget):
             button = QPushButton(shown[number] if shown else choice)
             button.setCheckable(True)
             button.setProperty("segment", True)
-            place = "only" if len(choices) == 1 else "first" if number == 0 else "last" if number == len(choices) - 1 else "middle"
+            place = (
+                "only" if len(choices) == 1 else "first" if number == 0 else "last" if number == len(choices) - 1 else "middle"
+            )
             button.setProperty("place", place)
             button.setAccessibleName(f"{name}: {choice}")
             button.clicked.connect(lambda _on, c=choice: self.chosen.emit(c))
@@ -126,7 +128,7 @@ class Segments(QWidget):
             button.setChecked(name == choice)
 
 
-def labelled(name: str, *fields: QWidget, width: int = 74) -> QWidget:
+def labelled(name: str, *fields: QWidget, width: int = 72) -> QWidget:
     """A row: a quiet label, then fields that share the rest."""
     row = QWidget()
     layout = QHBoxLayout(row)
@@ -135,10 +137,13 @@ def labelled(name: str, *fields: QWidget, width: int = 74) -> QWidget:
     label = QLabel(name)
     label.setProperty("quiet", True)
     label.setFixedWidth(width)
+    label.setStyleSheet("font-size: 12px;")
     layout.addWidget(label)
     for field in fields:
         layout.addWidget(field, 1)
         if isinstance(field, QLineEdit):
             label.setBuddy(field)
             field.setMinimumWidth(28)
+        elif isinstance(field, QLabel):
+            field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
     return row

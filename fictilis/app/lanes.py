@@ -109,9 +109,7 @@ class Lanes(QAbstractScrollArea):
             height = TALL if target.id in self.open else LANE
             low, high = scales.get(target.id) or self._scale(target, curve)
             self._places.append(
-                LanePlace(
-                    target, curve, QRectF(0, y, HEAD, height), QRectF(HEAD, y, max(width - HEAD, 10), height), low, high
-                )
+                LanePlace(target, curve, QRectF(0, y, HEAD, height), QRectF(HEAD, y, max(width - HEAD, 10), height), low, high)
             )
             y += height
         total = int(y + self.verticalScrollBar().value() - RULER)
@@ -246,7 +244,9 @@ class Lanes(QAbstractScrollArea):
             self._paint_curve(painter, place, colour)
         else:
             painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(place.body.left(), place.y(target.weight)), QPointF(place.body.right(), place.y(target.weight)))
+            painter.drawLine(
+                QPointF(place.body.left(), place.y(target.weight)), QPointF(place.body.right(), place.y(target.weight))
+            )
         painter.restore()
 
     def _paint_scale(self, painter: QPainter, place: LanePlace) -> None:
@@ -258,7 +258,8 @@ class Lanes(QAbstractScrollArea):
             painter.setPen(QColor(p.line))
             painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
             painter.setPen(QColor(p.quiet))
-            rect = QRectF(place.body.right() - 46, y - 13, 40, 12)
+            above = y - 13 > place.body.top()
+            rect = QRectF(place.body.left() + 2, y - 13 if above else y + 1, 30, 12)
             painter.drawText(rect, Qt.AlignmentFlag.AlignRight, f"{value:.2f}")
 
     def _paint_head(self, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
@@ -267,9 +268,13 @@ class Lanes(QAbstractScrollArea):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         c, d = place.caret.center(), 3.0
         if target.id in self.open:
-            painter.drawPolyline([QPointF(c.x() - d, c.y() - d / 2), QPointF(c.x(), c.y() + d / 2), QPointF(c.x() + d, c.y() - d / 2)])
+            painter.drawPolyline(
+                [QPointF(c.x() - d, c.y() - d / 2), QPointF(c.x(), c.y() + d / 2), QPointF(c.x() + d, c.y() - d / 2)]
+            )
         else:
-            painter.drawPolyline([QPointF(c.x() - d / 2, c.y() - d), QPointF(c.x() + d / 2, c.y()), QPointF(c.x() - d / 2, c.y() + d)])
+            painter.drawPolyline(
+                [QPointF(c.x() - d / 2, c.y() - d), QPointF(c.x() + d / 2, c.y()), QPointF(c.x() - d / 2, c.y() + d)]
+            )
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
         painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4.5, 4.5)
@@ -322,7 +327,15 @@ class Lanes(QAbstractScrollArea):
         left, right = place.body.left(), place.body.right()
         inner = [k.frame for k in curve.keys]
         xs = np.arange(left, right + 2, 2.0)
-        frames = np.unique(np.concatenate([[self.frame_at(x) for x in (left, right)], np.interp(xs, [left, right], [self.frame_at(left), self.frame_at(right)]), inner]))
+        frames = np.unique(
+            np.concatenate(
+                [
+                    [self.frame_at(x) for x in (left, right)],
+                    np.interp(xs, [left, right], [self.frame_at(left), self.frame_at(right)]),
+                    inner,
+                ]
+            )
+        )
         # a step needs the value just before it too
         frames = np.sort(np.concatenate([frames, np.array(inner) - 1e-6]))
         values = curve.evaluate(frames)
@@ -456,7 +469,13 @@ class Lanes(QAbstractScrollArea):
         place = self._lane_under(at)
         on_slider = place is not None and place.slider.adjusted(-7, -9, 7, 9).contains(at)
         on_key = at.x() >= HEAD and self._key_under(at) is not None
-        shape = Qt.CursorShape.SizeHorCursor if on_slider else Qt.CursorShape.PointingHandCursor if on_key else Qt.CursorShape.ArrowCursor
+        shape = (
+            Qt.CursorShape.SizeHorCursor
+            if on_slider
+            else Qt.CursorShape.PointingHandCursor
+            if on_key
+            else Qt.CursorShape.ArrowCursor
+        )
         self.viewport().setCursor(shape)
 
     def _moved_keys(self, event: QMouseEvent):

@@ -74,9 +74,7 @@ class Playback(QObject):
         scene = self.doc.scene
         if scene.fps != self._rate:
             self._first, self._since, self._rate = self.doc.frame, self.clock(), scene.fps
-        frame, going_on = frame_after(
-            self.clock() - self._since, self._first, scene.start, scene.end, scene.fps, self.doc.loop
-        )
+        frame, going_on = frame_after(self.clock() - self._since, self._first, scene.start, scene.end, scene.fps, self.doc.loop)
         self.doc.set_frame(frame)
         if not going_on:
             self.stop()

@@ -138,7 +138,9 @@ class TargetSection(Section):
         self.add(labelled("In-betweens", self.stages))
         self.path = Segments("Path", ("Straight", "Curved"))
         self.path.chosen.connect(
-            lambda c: doc.edit(f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower()))
+            lambda c: doc.edit(
+                f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower())
+            )
         )
         self.path_row = self.add(labelled("Path", self.path))
         self.muted = QCheckBox("Muted")
@@ -198,7 +200,7 @@ class TargetSection(Section):
         self.path.set_value(target.path.capitalize())
         self.path_row.setEnabled(count > 0)
         self.muted.setChecked(target.muted)
-        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,} points")
+        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
         self.largest.setText(f"{target.deltas.largest:.1f} cm")
 
 
@@ -217,7 +219,7 @@ class ObjectSection(Section):
                 field.setStyleSheet("padding: 4px 4px;")
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
-            self.add(labelled(label, *row, width=58))
+            self.add(labelled(label, *row, width=56))
         self.shading = Segments("Shading", ("Smooth", "Flat"))
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
         self.add(labelled("Shading", self.shading))
@@ -241,7 +243,9 @@ class ObjectSection(Section):
         values = tuple(field.value for field in self.fields[part])
         transform: Transform = replace(doc.object.transform, **{part: values})
         if transform != doc.object.transform:
-            doc.edit(f"{part.capitalize()} of {doc.object.name}", lambda s: object_edits.set_transform(s, doc.object_id, transform))
+            doc.edit(
+                f"{part.capitalize()} of {doc.object.name}", lambda s: object_edits.set_transform(s, doc.object_id, transform)
+            )
             self.refresh()
 
     def _look(self, **values: object) -> None:
@@ -288,9 +292,13 @@ class SideColumn(QScrollArea):
         inner.setObjectName("side")
         inner.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(inner)
-        layout.setContentsMargins(12, 10, 10, 10)
+        layout.setContentsMargins(12, 10, 8, 10)
         layout.setSpacing(0)
-        self.tool, self.target, self.object = ToolSection(doc, palette), TargetSection(doc, palette), ObjectSection(doc, palette)
+        self.tool, self.target, self.object = (
+            ToolSection(doc, palette),
+            TargetSection(doc, palette),
+            ObjectSection(doc, palette),
+        )
         self.sections = (self.tool, self.target, self.object)
         for section in self.sections:
             layout.addWidget(section)

@@ -97,7 +97,9 @@ def _play_and_leave(window: Window, folder: Path) -> None:
         file = folder / "moon-jelly.png"
         window.grab().save(str(file))
         rate = f"{sum(rates[2:]) / max(len(rates[2:]), 1):.1f}" if rates else "no"
-        sys.stdout.write(f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\nScreenshot: {file.resolve()}\n")
+        sys.stdout.write(
+            f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\nScreenshot: {file.resolve()}\n"
+        )
         window.close()
 
     QTimer.singleShot(int(1000 * seconds) + 200, finish)

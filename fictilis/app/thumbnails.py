@@ -20,9 +20,10 @@ WIDTH, HEIGHT = 88, 66
 
 
 def tint_of(obj: MorphObject, displacement: np.ndarray) -> np.ndarray:
-    """(n,) float32 in 0…1: how far points move, against the largest move."""
+    """(n,) float32 in 0…1: how far points move, against the largest move; nothing where all is rounding."""
+    size = float(np.ptp(obj.base, axis=0).max()) if len(obj.base) else 1.0
     length = np.sqrt(np.einsum("ij,ij->i", displacement, displacement))
-    return (length / max(float(length.max(initial=0.0)), 1e-9)).astype(np.float32)
+    return (length / max(float(length.max(initial=0.0)), 1e-4 * size, 1e-9)).astype(np.float32)
 
 
 def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground,
@@ -84,9 +85,7 @@ class Thumbnails(QObject):
             return
         points = shape_points(obj, ref)
         tint = None if ref.is_base else tint_of(obj, points - obj.base)
-        image = shape_picture(
-            self.renderer, obj, points, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground, tint
-        )
+        image = shape_picture(self.renderer, obj, points, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground, tint)
         image.setDevicePixelRatio(self.ratio)
         self._kept[place] = (self._made_of(obj, ref), image)
         while len(self._kept) > KEPT:

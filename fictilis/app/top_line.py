@@ -28,7 +28,7 @@ class StateLine(QFrame):
         self.note.setProperty("quiet", True)
         self.done = QPushButton("Done")
         self.done.setProperty("primary", True)
-        self.done.setStyleSheet("border-radius: 12px; padding: 2px 12px;")
+        self.done.setStyleSheet("border-radius: 11px; padding: 2px 12px; min-height: 18px;")
         self.done.clicked.connect(actions.by_id["done"].trigger)
         for part in (self.word, self.what, self.note, self.done):
             layout.addWidget(part)
@@ -45,7 +45,7 @@ class StateLine(QFrame):
         self.what.setText(label if len(label) <= 42 else label[:40] + "…")
         self.what.setToolTip(label)
         self.what.setVisible(shaping)
-        self.note.setText("strokes pick, sliders pose" if not shaping else "shown at its own weight" if self.lifted else "")
+        self.note.setText("strokes pick, sliders pose" if not shaping else self._shaping_note())
         self.note.setVisible(bool(self.note.text()))
         self.done.setVisible(shaping)
         self.layout().setContentsMargins(14, 3, 5 if shaping else 14, 3)
@@ -53,6 +53,13 @@ class StateLine(QFrame):
             self.setProperty("shaping", shaping)
             self.style().unpolish(self)
             self.style().polish(self)
+
+    def _shaping_note(self) -> str:
+        ref, doc = self.doc.shaping, self.doc
+        if self.lifted:
+            return f"shown at {ref.at:.2f} meanwhile"
+        stage = None if ref.is_base else doc.object.target(ref.target).in_between(ref.at)
+        return stage.name if stage is not None else ""
 
     def set_lifted(self, lifted: bool) -> None:
         if lifted != self.lifted:

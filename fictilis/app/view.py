@@ -7,18 +7,20 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from fictilis.app import view_tools
 from fictilis.app.document import Document
 from fictilis.app.picture import Picture
-from fictilis.app.theme import Palette, font
+from fictilis.app.theme import Palette
 from fictilis.app.thumbnails import tint_of
-from fictilis.app.view_tools import Bench, Event, Typing, handle_ends, handle_under
+from fictilis.app.view_overlay import paint_over
+from fictilis.app.view_tools import Bench, Event, Typing, handle_under
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.normals import point_normals
+from fictilis.core.shaping.mirror import mirror_map
 from fictilis.core.shaping.strokes import dab_weights
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.picking import hit_mesh
@@ -27,7 +29,6 @@ from fictilis.render.snapshot import START_VIEW, bounds
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
-FRAME = 3
 MANY_POINTS = 12_000  # above this only picked points are dotted
 
 
@@ -63,10 +64,10 @@ class View(QWidget):
         self._stroke: view_tools.Stroke | None = None
         self._stroke_bench: Bench | None = None
         self._live: np.ndarray | None = None
-        self._box: tuple[float, float, float, float] | None = None
+        self.box: tuple[float, float, float, float] | None = None
         self._brush: _Brush | None = None
-        self._pointer = QPointF(-1, -1)
-        self._nav: QPointF | None = None
+        self.pointer = QPointF(-1, -1)
+        self.navigating: QPointF | None = None
         self._image = None
         self._dirty = True
         self._items: list[StageItem] = []
@@ -224,41 +225,10 @@ class View(QWidget):
                 self.picture_shown.emit()
             painter.drawImage(0, 0, self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_over(painter)
+        paint_over(self, painter)
 
     def _pixel_size(self):
         return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
-
-    # what lies over it
-
-    def _paint_over(self, painter: QPainter) -> None:
-        doc, p = self.doc, self.palette_
-        painter.setFont(font(12.5))
-        if not doc.scene.objects:
-            painter.setPen(QColor(p.text))
-            text = "Nothing here yet.\nCtrl+N makes a simple form or takes a mesh file."
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
-        if doc.way == LINE_UP:
-            self._paint_labels(painter)
-        shaped = self.shaped_item()
-        if shaped is not None and doc.tools.tool == "move" and len(doc.picks()):
-            self._paint_handles(painter, shaped)
-        if shaped is not None and doc.tools.tool == "grab" and self._pointer.x() >= 0 and self._nav is None:
-            self._paint_brush(painter, shaped)
-        if self._box is not None:
-            x0, y0, x1, y1 = self._box
-            colour = QColor(p.picked)
-            painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
-            colour.setAlpha(28)
-            painter.setBrush(colour)
-            painter.drawRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)).normalized())
-        if self.typing.text:
-            self._paint_typed(painter)
-        if doc.shaping is not None:
-            painter.setPen(QPen(QColor(p.primary), FRAME))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            half = FRAME / 2
-            painter.drawRect(QRectF(self.rect()).adjusted(half, half, -half, -half))
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
         """Line-up: each item with the rectangle it covers in the picture."""
@@ -271,66 +241,6 @@ class View(QWidget):
             low, high = pixels.min(0), pixels.max(0)
             out.append((item, QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1])))
         return out
-
-    def _paint_labels(self, painter: QPainter) -> None:
-        p = self.palette_
-        for item, rect in self.label_rects():
-            chosen = item.shaped
-            if chosen:
-                painter.setPen(QPen(QColor(p.primary), 1.5))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRoundedRect(rect.adjusted(-8, -8, 8, 24), 7, 7)
-            painter.setFont(font(12, 600 if chosen else 500))
-            painter.setPen(QColor(p.primary if chosen else p.text))
-            wide = max(rect.width() + 30, 40)
-            place = QRectF(rect.center().x() - wide / 2, rect.bottom() + 2, wide, 18)
-            text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideRight, int(place.width()))
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_handles(self, painter: QPainter, item: StageItem) -> None:
-        ends = handle_ends(self.bench(item))
-        held, under = handle_under(self.bench(item), self._pointer.x(), self._pointer.y())
-        middle = QPointF(*ends[None])
-        for axis in (0, 1, 2):
-            colour = QColor(self.palette_.axes[axis])
-            end = QPointF(*ends[axis])
-            painter.setPen(QPen(colour, 3 if held and under == axis else 2))
-            painter.drawLine(middle, end)
-            painter.setBrush(colour)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.drawEllipse(end, 9, 9)
-            painter.setPen(QColor("#FFFFFF" if not self.palette_.dark else "#171C1B"))
-            painter.setFont(font(11, 600))
-            painter.drawText(QRectF(end.x() - 9, end.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, "XYZ"[axis])
-        painter.setPen(QPen(QColor(self.palette_.text), 1.5))
-        painter.setBrush(QColor(self.palette_.raised))
-        painter.drawEllipse(middle, 6, 6)
-
-    def _paint_brush(self, painter: QPainter, item: StageItem) -> None:
-        radius = self._brush_pixels()
-        colour = QColor(self.palette_.primary)
-        painter.setPen(QPen(colour, 1.5))
-        colour.setAlpha(26)
-        painter.setBrush(colour)
-        painter.drawEllipse(self._pointer, radius, radius)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(self.palette_.primary), 1, Qt.PenStyle.DotLine))
-        painter.drawEllipse(self._pointer, radius * self.doc.tools.strength, radius * self.doc.tools.strength)
-
-    def _brush_pixels(self) -> float:
-        unit = np.linalg.norm(self.camera.drag(np.array(self.camera.centre), 1.0, 0.0, self.height()))
-        return float(min(self.doc.tools.size / max(unit, 1e-9), 4000))
-
-    def _paint_typed(self, painter: QPainter) -> None:
-        text = f"{self.typing.text.rstrip() or ''} cm"
-        painter.setFont(font(13, 600))
-        wide = painter.fontMetrics().horizontalAdvance(text) + 24
-        rect = QRectF((self.width() - wide) / 2, self.height() - 56, wide, 30)
-        painter.setPen(QPen(QColor(self.palette_.primary), 1))
-        painter.setBrush(QColor(self.palette_.raised))
-        painter.drawRoundedRect(rect, 7, 7)
-        painter.setPen(QColor(self.palette_.text))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
     # looking
 
@@ -408,7 +318,7 @@ class View(QWidget):
         self.refresh()
 
     def _show_box(self, box: tuple[float, float, float, float] | None) -> None:
-        self._box = box
+        self.box = box
         self.update()
 
     def _commit(self, displacement: np.ndarray, label: str) -> None:
@@ -458,7 +368,7 @@ class View(QWidget):
             self._end_stroke()
 
     def _end_stroke(self) -> None:
-        self._stroke, self._stroke_bench, self._live, self._box = None, None, None, None
+        self._stroke, self._stroke_bench, self._live, self.box = None, None, None, None
         self.typing.text = ""
         self.refresh()
 
@@ -479,9 +389,9 @@ class View(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
-        self._pointer = event.position()
+        self.pointer = event.position()
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
-            self._nav = event.position()
+            self.navigating = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
             self._press(self._event("press", event))
 
@@ -518,14 +428,14 @@ class View(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
-        if self._nav is not None:
-            dx, dy = at.x() - self._nav.x(), at.y() - self._nav.y()
+        if self.navigating is not None:
+            dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
             panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
             self.camera = self.camera.moved(dx, dy, self.height()) if panning else self.camera.turned(dx, dy)
-            self._nav = self._pointer = at
+            self.navigating = self.pointer = at
             self.refresh()
             return
-        self._pointer = at
+        self.pointer = at
         if self._stroke is not None:
             self._send(self._event("move", event))
         elif self.doc.shaping is not None and self.doc.tools.tool == "grab":
@@ -542,6 +452,9 @@ class View(QWidget):
             if hit is not None:
                 centre = bench.to_object @ (hit.place - item.matrix[:3, 3])
                 weights = dab_weights(item.obj, bench.points, centre, hit.points, bench.reach)
+                if self.doc.tools.mirror:
+                    pairs = mirror_map(item.obj)
+                    weights = np.maximum(weights, np.where(pairs >= 0, weights[pairs], 0.0))
         had = self._brush is not None and self._brush.weights is not None
         self._brush = _Brush(x, y, weights)
         if had or weights is not None:
@@ -549,7 +462,7 @@ class View(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
-            self._nav = None
+            self.navigating = None
         elif event.button() == Qt.MouseButton.LeftButton and self._stroke is not None and not self._typed_only():
             amount = self.typing.amount()
             if amount is not None:
@@ -559,7 +472,7 @@ class View(QWidget):
                 self._send(self._event("release", event))
 
     def leaveEvent(self, _event: object) -> None:
-        self._pointer = QPointF(-1, -1)
+        self.pointer = QPointF(-1, -1)
         if self._brush is not None:
             self._brush = None
             self.refresh()
@@ -608,7 +521,7 @@ class View(QWidget):
         elif self.typing.takes(character, self._stroke is not None):
             axis = None
             if self._stroke is not None:
-                held, axis = handle_under(self._stroke_bench, self._pointer.x(), self._pointer.y())
+                held, axis = handle_under(self._stroke_bench, self.pointer.x(), self.pointer.y())
             self.typing.add(character, axis if axis is not None else 0)
             self._show_typed()
         else:

@@ -156,7 +156,7 @@ class Window(QMainWindow):
         self.frame = ViewFrame(self, self.view)
         self.column = Column(doc, self.thumbnails, p, self.commands.new_target)
         self.column.cards.shape.connect(doc.start_shaping)
-        self.column.dropped.connect(self.commands.add_target_files)
+        self.column.dropped.connect(self.commands.targets_from_files)
         self.side = SideColumn(doc, p)
         self.transport = Transport(doc, self.playback, self.actions_, p)
         self.lanes = Lanes(doc, self.actions_, p)

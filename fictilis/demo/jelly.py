@@ -13,7 +13,7 @@ from fictilis.core.edits.targets import set_built_on, set_path, set_range, targe
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Deltas, InBetween, Mesh, Scene
 
-SEGMENTS, OUTER, INNER = 64, 38, 24
+SEGMENTS, OUTER, INNER = 80, 32, 16
 RADIUS, HEIGHT = 34.0, 27.0
 BELL, ARM, THREAD = 0, 1, 2
 
@@ -42,7 +42,9 @@ class _Builder:
         """Quads between rings of points laid one after another, closed around."""
         r, c = (a.ravel() for a in np.meshgrid(np.arange(rings - 1), np.arange(around), indexing="ij"))
         after = (c + 1) % around
-        self.faces += list(first + np.stack([r * around + c, (r + 1) * around + c, (r + 1) * around + after, r * around + after], 1))
+        self.faces += list(
+            first + np.stack([r * around + c, (r + 1) * around + c, (r + 1) * around + after, r * around + after], 1)
+        )
 
     def cap(self, ring: int, around: int, tip: int, up: bool) -> None:
         for c in range(around):
@@ -121,7 +123,9 @@ def moon_jelly() -> Scene:
     rim = np.where(bell, down**2.2, np.where(thread, 1.0, 0.0))
     hang = np.where(bell, 0.0, down)
 
-    contract = _squeeze(points, 1 - 0.40 * rim - 0.25 * (arm * (0.3 + 0.7 * down)), -7.5 * rim + 6.5 * (bell * (1 - down)) - 5 * arm)
+    contract = _squeeze(
+        points, 1 - 0.40 * rim - 0.25 * (arm * (0.3 + 0.7 * down)), -7.5 * rim + 6.5 * (bell * (1 - down)) - 5 * arm
+    )
     curl = _squeeze(points, 1 - 0.13 * rim - 0.2 * (rim > 0.5) * (rim - 0.5), -6.5 * rim + 2.0 * (bell * (1 - down)) - 2 * arm)
     flare = _squeeze(points, 1 + 0.20 * rim + 0.35 * thread * down, 8.5 * rim - 4.5 * bell * (1 - down) - 6 * hang * thread)
     dome = _squeeze(points, 1 - 0.08 * bell * np.sin(np.pi * np.clip(down, 0, 1)), 10 * bell * np.cos(down * np.pi / 2) ** 1.5)

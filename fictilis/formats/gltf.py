@@ -36,9 +36,7 @@ class _Buffer:
 
         floats = array.dtype.kind == "f"
         array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
-        self.gltf.bufferViews.append(
-            BufferView(buffer=0, byteOffset=len(self.blob), byteLength=array.nbytes, target=target)
-        )
+        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=len(self.blob), byteLength=array.nbytes, target=target))
         self.blob += array.tobytes()
         accessor = Accessor(
             bufferView=len(self.gltf.bufferViews) - 1,
@@ -207,7 +205,5 @@ def _animate(g, buffer: _Buffer, animation, track, node: int) -> None:
         )
     )
     animation.channels.append(
-        g.AnimationChannel(
-            sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path="weights")
-        )
+        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path="weights"))
     )

@@ -289,9 +289,7 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
             raise archive.fail(f"{t.name} has in-betweens at impossible weights")
         if not t.range[0] < t.range[1]:
             raise archive.fail(f"{t.name} has the range {t.range[0]:g} to {t.range[1]:g}")
-        return Target(
-            t.id, t.name, deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted
-        )
+        return Target(t.id, t.name, deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted)
 
     m = item.mesh
     if m.points != count:
@@ -306,8 +304,7 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
         uv = {"uvs": uvs, "uv_corners": indices(m.uv_corners, "texture coordinate", -1, len(uvs))}
     transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
     lanes = tuple(
-        Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys)))
-        for x in item.lanes
+        Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys))) for x in item.lanes
     )
     return MorphObject(
         item.id, item.name, Mesh(count, corners, offsets, **uv), base, tuple(target(t) for t in item.targets), lanes,

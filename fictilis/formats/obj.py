@@ -169,9 +169,7 @@ def _mesh_data(reader, part: _Part, points, uvs, own: tuple[int, int], alone: bo
         mesh["uvs"] = uvs if whole else uvs[kept]
         mesh["uv_corners"] = uv_corners if whole else np.where(uv_corners >= 0, np.searchsorted(kept, uv_corners), -1)
     offsets = np.concatenate([[0], np.cumsum(part.sizes)]).astype(np.int64)
-    return MeshData(
-        part.name, points, Mesh(len(points), local, offsets, **mesh), colours.get(part.material), part.smooth
-    )
+    return MeshData(part.name, points, Mesh(len(points), local, offsets, **mesh), colours.get(part.material), part.smooth)
 
 
 def _materials(reader: _Reader, warnings: list[str]) -> dict[str, str]:

@@ -37,9 +37,7 @@ def hit_mesh(mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.n
     up = np.cross(right, direction)
     x, y = (points - origin) @ right, (points - origin) @ up
     tx, ty = x[plan.points], y[plan.points]
-    near = np.flatnonzero(
-        (tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0)
-    )
+    near = np.flatnonzero((tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0))
     if not len(near):
         return None
     a, b, c = (points[plan.points[near, k]] for k in range(3))

@@ -263,8 +263,10 @@ class Renderer:
             buffers.wire.render(moderngl.LINES)
         if item.point_colours:
             quiet, chosen = item.point_colours
-            program["toward"].value, program["size"].value = 3e-4, 3.4 * factor
-            program["colour"].value = (*rgb(quiet), 0.75) if quiet else (0.0, 0.0, 0.0, 0.0)
+            program["toward"].value, program["size"].value = 3e-4, (3.4 if len(item.points) < 1500 else 2.0) * factor
+            program["colour"].value = (
+                (*rgb(quiet), 0.75 if len(item.points) < 1500 else 0.45) if quiet else (0.0, 0.0, 0.0, 0.0)
+            )
             program["chosen_colour"].value = (*rgb(chosen), 1.0)
             buffers.points.render(moderngl.POINTS, vertices=len(item.points))
 

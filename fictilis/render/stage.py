@@ -124,8 +124,8 @@ class Stage:
         self._banks.clear()
         self._shapes.clear()
 
-    def _shape(self, key: object, made_of: object, make, mesh, live) -> _Shape:
-        shape = self._shapes.setdefault(key, _Shape())
+    def _shape(self, place: object, made_of: object, make, mesh, live) -> _Shape:
+        shape = self._shapes.setdefault(place, _Shape())
         shape.show(made_of, make, mesh)
         shape.lay(live, mesh)
         return shape
@@ -197,8 +197,14 @@ def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
     """(count, 3): offsets that stand shapes in rows facing the viewer, the first at the top left."""
     size = np.ptp(obj.base @ obj.transform.matrix()[:3, :3].T, axis=0) if len(obj.base) else np.ones(3)
     right, up = np.array(wish.right), np.array(wish.up)
-    wide, high = (float(np.abs(axis) @ size) * 1.18 + 1e-6 for axis in (right, up))
-    per_row = int(np.clip(np.round(np.sqrt(count * wish.aspect * high / wide)), 1, count))
+    wide = float(np.abs(right) @ size) * 1.2 + 1e-6
+    high = float(np.abs(up) @ size) * 1.32 + 1e-6
+
+    def scale(rows: int) -> float:
+        return min(wish.aspect / (-(-count // rows) * wide), 1 / (rows * high))
+
+    rows = max(range(1, count + 1), key=scale)
+    per_row = -(-count // rows)
     rows = -(-count // per_row)
     places = []
     for number in range(count):

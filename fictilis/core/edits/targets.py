@@ -151,9 +151,7 @@ def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | Non
     return _changed(scene, object_id, target_id, built_on=parent)
 
 
-def add_in_between(
-    scene: Scene, object_id: str, target_id: str, at: float, posed: Mapping[str, float] | None = None
-) -> Scene:
+def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, posed: Mapping[str, float] | None = None) -> Scene:
     """An in-between at ``at`` that stores the shape the target has there now, so that adding it changes nothing there.
 
     On a straight path the motion stays the same at every weight; a curved path is a new spline through one more

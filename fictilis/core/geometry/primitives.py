@@ -57,9 +57,7 @@ def box(width: float = 100.0, height: float = 100.0, depth: float = 100.0, segme
     unique, index = np.unique(lattice, axis=0, return_inverse=True)
     index = index.reshape(-1)
     side_size = (n + 1) ** 2
-    quads = np.concatenate(
-        [_grid_faces(n, n, lambda r, c, s=s: s * side_size + r * (n + 1) + c)[:, ::-1] for s in range(6)]
-    )
+    quads = np.concatenate([_grid_faces(n, n, lambda r, c, s=s: s * side_size + r * (n + 1) + c)[:, ::-1] for s in range(6)])
     uvs = np.tile(np.stack([a, b], axis=1) / n, (6, 1))
     points = (unique / n - 0.5) * [width, height, depth]
     return points, _quad_mesh(len(points), index[quads], uvs, quads)
@@ -104,9 +102,7 @@ def _turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
 
     quads = _grid_faces(rings, segments, index)[:, ::-1]
     uv_quads = _grid_faces(rings, segments, lambda r, c: r * (segments + 1) + c)[:, ::-1]
-    v, u = (
-        a.ravel() for a in np.meshgrid(np.linspace(1, 0, rings + 1), np.linspace(0, 1, segments + 1), indexing="ij")
-    )
+    v, u = (a.ravel() for a in np.meshgrid(np.linspace(1, 0, rings + 1), np.linspace(0, 1, segments + 1), indexing="ij"))
     return points, _quad_mesh(len(points), quads, np.stack([u, v], axis=1), uv_quads)
 
 

@@ -48,6 +48,4 @@ def mirrored(displacement: np.ndarray, weights: np.ndarray, pairs: np.ndarray, a
     other_weights = np.where(pairs >= 0, weights[there], 0.0)
     total = weights + other_weights
     share = np.where(total > 0, np.maximum(weights, other_weights) / np.where(total > 0, total, 1), 0.0)
-    return share[:, None] * (
-        weights[:, None] * displacement + other_weights[:, None] * displacement[there] * flip
-    )
+    return share[:, None] * (weights[:, None] * displacement + other_weights[:, None] * displacement[there] * flip)

@@ -38,9 +38,7 @@ def pick_weights(obj: MorphObject, points: np.ndarray, picked: np.ndarray, reach
     return weights
 
 
-def dab_weights(
-    obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, reach: Reach
-) -> np.ndarray:
+def dab_weights(obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, reach: Reach) -> np.ndarray:
     """(n,) float64 in 0…1 around ``centre`` (3,), a place on the face whose points are ``face_points`` (k,)."""
     if reach.along_surface:
         start = np.linalg.norm(points[face_points] - centre, axis=1)

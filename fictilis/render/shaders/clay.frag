@@ -23,7 +23,7 @@ void main() {
     float key = dot(n, key_light);
     float wrap = clamp(key * 0.62 + 0.38, 0.0, 1.0);
     vec3 light = vec3(0.40, 0.37, 0.38) + wrap * vec3(0.62, 0.61, 0.59) + max(-n.y, 0.0) * vec3(0.05, 0.06, 0.08);
-    vec3 clay = mix(colour, tint_colour, amount * 0.88);
+    vec3 clay = mix(colour, tint_colour, amount * 0.78);
     float edge = 1.0 - facing;
     float rim = edge * edge * edge;
     vec3 shine = vec3(pow(max(key, 0.0), 24.0) * 0.06);

@@ -10,6 +10,6 @@ out float chosen;
 void main() {
     gl_Position = view_projection * model * vec4(position, 1.0);
     gl_Position.z -= toward * gl_Position.w;
-    gl_PointSize = mark > 0.5 ? size * 1.7 : size;
+    gl_PointSize = mark > 0.5 ? size * 1.5 + 2.0 : size;
     chosen = mark;
 }

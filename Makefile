@@ -1,0 +1,19 @@
+.PHONY: setup demo test bench lint screenshots
+
+setup:
+	@scripts/setup.sh
+
+demo: setup
+	@scripts/demo.sh
+
+test: setup
+	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 tests
+
+bench: setup
+	@env -u OPENBLAS_CORETYPE -u OPENBLAS_L2_SIZE FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m benchmarks
+
+lint: setup
+	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
+
+screenshots: setup
+	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python scripts/screenshots.py

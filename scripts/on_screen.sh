@@ -1,0 +1,6 @@
+#!/usr/bin/env bash
+# Runs a command on the screen there is, or on a virtual one.
+if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "${FICTILIS_VIRTUAL:-}" ]; then
+  exec "$@"
+fi
+exec xvfb-run -a -s "-screen 0 1600x1200x24" "$@"

@@ -1,0 +1,49 @@
+#!/usr/bin/env bash
+# Makes the environment in .venv, and installs the system packages where that is allowed. Quick when all stands.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+packages=(python3-venv xvfb xauth libegl1 libgl1 libgl1-mesa-dri libgles2 libglib2.0-0 libfontconfig1 libdbus-1-3 libxkbcommon-x11-0
+  libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
+  libxcb-xkb1)
+
+missing=()
+if command -v dpkg-query >/dev/null; then
+  for name in "${packages[@]}"; do
+    # newer releases carry some of these with a suffix
+    dpkg-query -W -f='${Status}\n' "$name" "${name}t64" 2>/dev/null | grep -q "install ok installed" || missing+=("$name")
+  done
+fi
+if [ ${#missing[@]} -gt 0 ]; then
+  install="apt-get install -y --no-install-recommends ${missing[*]}"
+  if [ "$(id -u)" = 0 ]; then
+    apt-get update -q >/dev/null && DEBIAN_FRONTEND=noninteractive $install >/dev/null
+  elif sudo -n true 2>/dev/null; then
+    sudo apt-get update -q >/dev/null && sudo DEBIAN_FRONTEND=noninteractive $install >/dev/null
+  else
+    echo "Some system packages are missing. Install them, then run make again:"
+    echo "  sudo $install"
+    exit 1
+  fi
+fi
+
+python=""
+for candidate in "${PYTHON:-}" python3 python3.14 python3.13 python3.12 python3.11; do
+  if [ -n "$candidate" ] && command -v "$candidate" >/dev/null &&
+    "$candidate" -c 'import sys, venv, ensurepip; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+    python=$candidate
+    break
+  fi
+done
+if [ -z "$python" ]; then
+  echo "Python 3.11 or newer with its venv module is needed; name one with: make PYTHON=/path/to/python3"
+  exit 1
+fi
+
+stamp=.venv/.set-up
+wanted="$(cksum pyproject.toml) $(pwd)"
+if [ ! -x .venv/bin/fictilis ] || [ "$(cat $stamp 2>/dev/null)" != "$wanted" ]; then
+  [ -x .venv/bin/python ] || "$python" -m venv .venv
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check --editable ".[dev]"
+  echo "$wanted" > $stamp
+fi
