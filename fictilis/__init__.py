@@ -24,7 +24,7 @@ _HOMES = {
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
             "primitives": "fictilis.core.geometry.primitives"}  # fmt: skip
-__all__ = ["__version__", *_HOMES, *_MODULES]
+__all__ = ["__version__", *_HOMES, *_MODULES]  # noqa: PLE0604
 
 
 def __getattr__(name: str) -> object:

@@ -6,20 +6,21 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu
 
+from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
-from fictilis.app.cards import bar_part, inline_editor
+from fictilis.app.cards import inline_editor
 from fictilis.app.document import Document
-from fictilis.app.theme import Palette, font, mix
-from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.app.lanes_paint import HEAD, RULER
+from fictilis.app.theme import Palette
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.scene import Target
 
-RULER, LANE, TALL, HEAD, MARGIN = 24, 34, 132, 222, 14
-BEAD = 4.5
+LANE, TALL, MARGIN = 34, 132, 14
 GRAB = 8
 
 
@@ -63,6 +64,18 @@ class LanePlace:
         return self.low + (inner.bottom() - y) / inner.height() * (self.high - self.low)
 
 
+class Same:
+    """A value compared by identity, held so that its identity is not used again."""
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and self.value is other.value
+
+    __hash__ = None
+
+
 class Lanes(QAbstractScrollArea):
     """All lanes of the object shown."""
 
@@ -82,6 +95,7 @@ class Lanes(QAbstractScrollArea):
         self._box: QRectF | None = None
         self._before_keys: frozenset[KeyRef] = frozenset()
         self._places: list[LanePlace] = []
+        self._backdrop: tuple[tuple, QPixmap] | None = None
         doc.changed.connect(self.refresh)
         doc.moved.connect(self._moved)
         self.refresh()
@@ -123,21 +137,24 @@ class Lanes(QAbstractScrollArea):
         values = [k.value for k in curve.keys] if curve else [target.weight]
         return min(low, *values, 0.0), max(high, *values, 0.0)
 
+    def places(self) -> list[LanePlace]:
+        return self._places
+
     def place_of(self, name: str) -> LanePlace:
         """The lane of a target by name."""
         return next(p for p in self._places if p.target.name == name)
 
-    def _x_range(self) -> tuple[float, float]:
+    def x_range(self) -> tuple[float, float]:
         return HEAD + MARGIN, max(self.viewport().width() - MARGIN - 8, HEAD + MARGIN + 10)
 
     def x(self, frame: float) -> float:
         """The pixel of a frame."""
-        left, right = self._x_range()
+        left, right = self.x_range()
         scene = self.doc.scene
         return left + (frame - scene.start) / (scene.end - scene.start) * (right - left)
 
     def frame_at(self, x: float) -> float:
-        left, right = self._x_range()
+        left, right = self.x_range()
         scene = self.doc.scene
         return scene.start + (x - left) / (right - left) * (scene.end - scene.start)
 
@@ -157,149 +174,35 @@ class Lanes(QAbstractScrollArea):
     # painting
 
     def paintEvent(self, _event: object) -> None:
+        """Curves and ruler come from a picture kept until something of theirs changes; a frame repaints the rest."""
+        key = self._backdrop_key()
+        if self._backdrop is None or key != self._backdrop[0]:
+            self._backdrop = (key, paint.backdrop(self))
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p = self.palette_
-        painter.fillRect(self.viewport().rect(), QColor(p.panel))
-        painter.fillRect(QRectF(HEAD, 0, self.viewport().width() - HEAD, self.viewport().height()), QColor(p.lane_body))
-        obj = self.doc.object
-        weights = self.doc.weights(obj) if obj else {}
-        if not self._places:
-            painter.setPen(QColor(p.quiet))
-            painter.setFont(font(12.5))
-            text = "Each target has its lane here. Ctrl+T makes a target." if obj else ""
-            painter.drawText(QRectF(HEAD, RULER, self.viewport().width() - HEAD, 60), Qt.AlignmentFlag.AlignCenter, text)
-        for place in self._places:
-            if place.body.bottom() > RULER and place.body.top() < self.viewport().height():
-                self._paint_lane(painter, place, weights[place.target.id])
-        self._paint_ruler(painter)
-        painter.setPen(QColor(p.line))
-        painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, self.viewport().height()))
-        self._paint_playhead(painter)
+        painter.drawPixmap(0, 0, self._backdrop[1])
+        paint.heads(self, painter)
+        paint.playhead(self, painter)
         if self._box is not None:
-            colour = QColor(p.primary)
-            painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
-            colour.setAlpha(30)
-            painter.setBrush(colour)
-            painter.drawRect(self._box)
+            paint.box(self, painter, self._box)
+
+    def _backdrop_key(self) -> tuple:
+        doc, port = self.doc, self.viewport()
+        return (
+            Same(doc.scene), doc.object_id, doc.keys, frozenset(self.open), port.width(), port.height(),
+            self.verticalScrollBar().value(), self.palette_.name, tuple((p.low, p.high) for p in self._places),
+        )  # fmt: skip
 
     def ticks(self) -> tuple[int, list[int]]:
         """Frames between labels, and the labelled frames."""
         scene = self.doc.scene
-        left, right = self._x_range()
+        left, right = self.x_range()
         room = max((right - left) / 78, 1)
         span = scene.end - scene.start
         steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
         step = next((s for s in steps if span / s <= room), 1_000_000)
         first = int(np.ceil(scene.start / step) * step)
         return step, list(range(first, int(np.floor(scene.end)) + 1, step))
-
-    def _paint_ruler(self, painter: QPainter) -> None:
-        p = self.palette_
-        painter.fillRect(QRectF(0, 0, self.viewport().width(), RULER), QColor(p.panel))
-        painter.fillRect(QRectF(HEAD, 0, self.viewport().width() - HEAD, RULER), QColor(p.ground))
-        left, right = self._x_range()
-        painter.fillRect(QRectF(left, RULER - 4, right - left, 4), QColor(mix(p.line, p.ground, 0.25)))
-        painter.setFont(font(11))
-        step, labels = self.ticks()
-        minor = step / 4 if step % 4 == 0 else step / 3 if step % 3 == 0 else step
-        for frame in labels:
-            painter.setPen(QColor(p.quiet))
-            x = self.x(frame)
-            painter.drawLine(QPointF(x, 8), QPointF(x, RULER))
-            painter.drawText(QRectF(x + 4, 2, 60, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(frame))
-            painter.setPen(QColor(p.line))
-            for part in range(1, round(step / minor)):
-                mark = self.x(frame + part * minor)
-                if mark <= right:
-                    painter.drawLine(QPointF(mark, RULER - 8), QPointF(mark, RULER - 4))
-        painter.setPen(QColor(p.line))
-        painter.drawLine(QPointF(0, RULER - 0.5), QPointF(self.viewport().width(), RULER - 0.5))
-
-    def _paint_playhead(self, painter: QPainter) -> None:
-        x = self.x(self.doc.frame)
-        if x < HEAD - 1:
-            return
-        colour = QColor(self.palette_.text)
-        painter.setPen(QPen(colour, 1.6))
-        painter.drawLine(QPointF(x, 4), QPointF(x, self.viewport().height()))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawPolygon([QPointF(x - 7, 1), QPointF(x + 7, 1), QPointF(x + 7, 11), QPointF(x, 18), QPointF(x - 7, 11)])
-
-    def _paint_lane(self, painter: QPainter, place: LanePlace, weight: float) -> None:
-        p, target = self.palette_, place.target
-        chosen = target.id in self.doc.selected
-        if chosen:
-            painter.fillRect(place.head, QColor(p.chosen))
-        painter.setPen(QColor(p.line))
-        painter.drawLine(place.head.bottomLeft(), QPointF(place.body.right(), place.body.bottom()))
-        colour = QColor(p.lane(target.colour))
-        self._paint_head(painter, place, weight, colour)
-        painter.save()
-        painter.setClipRect(place.body)
-        if target.id in self.open:
-            self._paint_scale(painter, place)
-        if place.curve is not None:
-            self._paint_curve(painter, place, colour)
-        else:
-            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
-            painter.drawLine(
-                QPointF(place.body.left(), place.y(target.weight)), QPointF(place.body.right(), place.y(target.weight))
-            )
-        painter.restore()
-
-    def _paint_scale(self, painter: QPainter, place: LanePlace) -> None:
-        p = self.palette_
-        painter.setFont(font(10.5))
-        for part in (0.0, 0.25, 0.5, 0.75, 1.0):
-            value = place.low + part * (place.high - place.low)
-            y = place.y(value)
-            painter.setPen(QColor(p.line))
-            painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
-            painter.setPen(QColor(p.quiet))
-            above = y - 13 > place.body.top()
-            rect = QRectF(place.body.left() + 2, y - 13 if above else y + 1, 30, 12)
-            painter.drawText(rect, Qt.AlignmentFlag.AlignRight, f"{value:.2f}")
-
-    def _paint_head(self, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
-        p, target = self.palette_, place.target
-        painter.setPen(QPen(QColor(p.quiet), 1.4))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        c, d = place.caret.center(), 3.0
-        if target.id in self.open:
-            painter.drawPolyline(
-                [QPointF(c.x() - d, c.y() - d / 2), QPointF(c.x(), c.y() + d / 2), QPointF(c.x() + d, c.y() - d / 2)]
-            )
-        else:
-            painter.drawPolyline(
-                [QPointF(c.x() - d / 2, c.y() - d), QPointF(c.x() + d / 2, c.y()), QPointF(c.x() - d / 2, c.y() + d)]
-            )
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4.5, 4.5)
-        painter.setFont(font(12.5, 500))
-        painter.setPen(QColor(p.quiet if target.muted else p.text))
-        name = painter.fontMetrics().elidedText(target.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
-        painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-        self._paint_slider(painter, place, weight, colour)
-        painter.setFont(font(12.5))
-        painter.setPen(QColor(p.text))
-        painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{weight:.2f}")
-        self._paint_dot(painter, place, colour)
-
-    def _paint_slider(self, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
-        p, rect = self.palette_, place.slider
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(p.track))
-        painter.drawRoundedRect(rect, 2, 2)
-        zero, here = (min(max(bar_part(place.target, w), 0.0), 1.0) for w in (0.0, weight))
-        left, right = sorted((zero, here))
-        painter.setBrush(colour)
-        painter.drawRoundedRect(QRectF(rect.left() + left * rect.width(), rect.top(), (right - left) * rect.width(), 4), 2, 2)
-        painter.setPen(QPen(QColor(p.text), 1.2))
-        painter.setBrush(QColor(p.raised))
-        painter.drawEllipse(QPointF(rect.left() + here * rect.width(), rect.center().y()), 5.5, 5.5)
 
     def dot_state(self, place: LanePlace) -> str:
         """``here``: a key at this frame; ``posed``: the value differs from the curve; ``keyed``; or ``none``."""
@@ -310,68 +213,6 @@ class Lanes(QAbstractScrollArea):
         if place.curve is None:
             return "none"
         return "here" if place.curve.key_at(self.doc.frame) else "keyed"
-
-    def _paint_dot(self, painter: QPainter, place: LanePlace, colour: QColor) -> None:
-        state, centre = self.dot_state(place), place.dot.center()
-        painter.setBrush(colour if state == "here" else Qt.BrushStyle.NoBrush)
-        faint = QColor(self.palette_.line)
-        style = Qt.PenStyle.DashLine if state == "posed" else Qt.PenStyle.SolidLine
-        pen = QPen(QColor(self.palette_.auto_key) if state == "posed" else faint if state == "none" else colour, 1.6, style)
-        if state == "posed":
-            pen.setDashPattern([1.6, 1.4])
-        painter.setPen(pen)
-        painter.drawEllipse(centre, 5.5, 5.5)
-
-    def _paint_curve(self, painter: QPainter, place: LanePlace, colour: QColor) -> None:
-        curve = place.curve
-        left, right = place.body.left(), place.body.right()
-        inner = [k.frame for k in curve.keys]
-        xs = np.arange(left, right + 2, 2.0)
-        frames = np.unique(
-            np.concatenate(
-                [
-                    [self.frame_at(x) for x in (left, right)],
-                    np.interp(xs, [left, right], [self.frame_at(left), self.frame_at(right)]),
-                    inner,
-                ]
-            )
-        )
-        # a step needs the value just before it too
-        frames = np.sort(np.concatenate([frames, np.array(inner) - 1e-6]))
-        values = curve.evaluate(frames)
-        path = QPainterPath()
-        points = [QPointF(self.x(f), place.y(v)) for f, v in zip(frames, values, strict=True)]
-        path.moveTo(points[0])
-        for point in points[1:]:
-            path.lineTo(point)
-        area = QPainterPath(path)
-        zero = place.y(min(max(0.0, place.low), place.high))
-        area.lineTo(points[-1].x(), zero)
-        area.lineTo(points[0].x(), zero)
-        fill = QColor(colour)
-        fill.setAlpha(40)
-        painter.fillPath(area, fill)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour, 1.8))
-        painter.drawPath(path)
-        for a, b in zip(curve.keys, curve.keys[1:], strict=False):
-            if curve.is_still(a.frame, b.frame - 1e-6):
-                painter.setPen(QPen(colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
-                painter.drawLine(QPointF(self.x(a.frame), place.y(a.value)), QPointF(self.x(b.frame), place.y(a.value)))
-        for key in curve.keys:
-            self._paint_bead(painter, place, key, colour)
-
-    def _paint_bead(self, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
-        chosen = KeyRef(self.doc.object_id, place.target.id, key.frame) in self.doc.keys
-        at = QPointF(self.x(key.frame), place.y(key.value))
-        if chosen:
-            painter.setBrush(QColor(self.palette_.raised))
-            painter.setPen(QPen(colour, 2.4))
-            painter.drawEllipse(at, BEAD + 1.2, BEAD + 1.2)
-        else:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawEllipse(at, BEAD, BEAD)
 
     # mouse
 

@@ -150,9 +150,9 @@ def auto_slopes(frames: np.ndarray, values: np.ndarray, interpolations: list[str
     left, right = secant[:-1].copy(), secant[1:]
     left[[kind == "hold" for kind in interpolations[:-2]]] = 0.0
     before, after = 2 * span[1:] + span[:-1], span[1:] + 2 * span[:-1]
-    rising = left * right > 0
-    safe_left, safe_right = np.where(rising, left, 1.0), np.where(rising, right, 1.0)
-    slopes[1:-1] = np.where(rising, (before + after) / (before / safe_left + after / safe_right), 0.0)
+    weighted = before * right + after * left
+    rising = (np.sign(left) == np.sign(right)) & (weighted != 0)
+    slopes[1:-1] = np.where(rising, (before + after) * left * (right / np.where(rising, weighted, 1.0)), 0.0)
     return slopes
 
 

@@ -111,6 +111,8 @@ def same_in_another_order(a: Mesh, b: Mesh) -> bool:
     if not np.array_equal(np.sort(labels_a), np.sort(labels_b)):
         return False
     ours, theirs = _half_edges(a), _half_edges(b)
+    if (ours is None) != (theirs is None):
+        return False
     if ours is None or theirs is None:
         return True  # edges shared by more than two faces: the refinement has the last word
     todo = np.ones(a.face_count, bool)

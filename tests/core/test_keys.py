@@ -1,0 +1,96 @@
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import weights_at
+
+OBJ = "o1"
+
+
+def frames_of(scene, target="t1"):
+    lane = scene.object(OBJ).lane(target)
+    return [] if lane is None else [(k.frame, k.value) for k in lane.curve.keys]
+
+
+def test_a_key_makes_a_lane_and_the_last_key_gone_takes_it_away(sheet):
+    scene = edits.set_key(sheet, OBJ, "t1", Key(5, 0.5))
+    assert frames_of(scene) == [(5, 0.5)]
+    scene = edits.delete_keys(scene, [KeyRef(OBJ, "t1", 5)])
+    assert scene.object(OBJ).lane("t1") is None
+
+
+def test_hold_guard_adds_the_key_where_the_previous_move_ended(sheet):
+    scene, _ = edits.key_weights(sheet, OBJ, 0, {"t1": 0.0, "t2": 0.0})
+    scene, held = edits.key_weights(scene, OBJ, 20, {"t1": 1.0})
+    assert held == []
+    scene, held = edits.key_weights(scene, OBJ, 40, {"t2": 1.0})
+    assert [(h.target, h.key.frame, h.key.value) for h in held] == [("t2", 20, 0.0)]
+    assert frames_of(scene, "t2") == [(0, 0), (20, 0), (40, 1)]
+    assert scene.object(OBJ).lane("t2").curve.value(19) == 0
+
+
+@pytest.mark.parametrize("case", ["same value", "no other lane", "was moving", "guard off", "holds already"])
+def test_hold_guard_stays_silent(sheet, case):
+    kind = "hold" if case == "holds already" else "smooth"
+    scene = edits.set_key(sheet, OBJ, "t2", Key(0, 0.0, kind))
+    if case == "was moving":
+        scene = edits.set_key(scene, OBJ, "t2", Key(60, 0.8))
+    if case != "no other lane":
+        scene = edits.set_key(scene, OBJ, "t1", Key(20, 1.0))
+    value = 0.0 if case == "same value" else 1.0
+    scene, held = edits.key_weights(scene, OBJ, 40, {"t2": value}, guard=case != "guard off")
+    assert held == []
+
+
+def test_moving_keys_snaps_and_replaces_what_it_lands_on(sheet):
+    scene = sheet
+    for frame, value in ((0, 0), (10, 1), (20, 0)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    scene, places = edits.move_keys(scene, [KeyRef(OBJ, "t1", 10)], 9.6, 0.25)
+    assert frames_of(scene) == [(0, 0), (20, 1.25)]
+    assert places == [KeyRef(OBJ, "t1", 20.0)]
+    scene, _ = edits.move_keys(scene, places, 0.4, 0, snap=False)
+    assert frames_of(scene)[-1] == (20.4, 1.25)
+
+
+def test_moving_keys_in_value_only_keeps_a_frame_between_frames(sheet):
+    scene = edits.set_key(sheet, OBJ, "t1", Key(10.5, 1))
+    scene, _ = edits.move_keys(scene, [KeyRef(OBJ, "t1", 10.5)], 0, -0.5)
+    assert frames_of(scene) == [(10.5, 0.5)]
+
+
+def test_a_new_key_takes_the_interpolation_before_it(sheet):
+    scene = edits.set_key(sheet, OBJ, "t1", Key(0, 0, "linear"))
+    scene, _ = edits.key_weights(scene, OBJ, 10, {"t1": 1})
+    assert scene.object(OBJ).lane("t1").curve.keys[1].interpolation == "linear"
+    scene = edits.set_interpolation(scene, [KeyRef(OBJ, "t1", 0)], "hold")
+    assert scene.object(OBJ).lane("t1").curve.value(9) == 0
+
+
+@pytest.mark.parametrize(("low", "high"), [(10, 10), (5, 1), (0, float("nan")), (0, 2e6)])
+def test_impossible_ranges(sheet, low, high):
+    with pytest.raises(EditRefused):
+        edits.set_frame_range(sheet, low, high)
+
+
+@pytest.mark.parametrize("fps", [0, -24, 1e9, float("nan")])
+def test_impossible_rates(sheet, fps):
+    with pytest.raises(EditRefused):
+        edits.set_rate(sheet, fps)
+
+
+def test_rate_and_range_keep_the_keys(sheet):
+    scene = edits.set_key(sheet, OBJ, "t1", Key(12, 1))
+    scene = edits.set_frame_range(edits.set_rate(scene, 30), -10, 50)
+    assert (scene.fps, scene.start, scene.end) == (30, -10, 50) and frames_of(scene) == [(12, 1)]
+
+
+def test_lanes_win_over_weights_and_posed_values_over_both(sheet):
+    scene = edits.set_key(sheet, OBJ, "t1", Key(0, 0.25))
+    obj = scene.object(OBJ)
+    assert weights_at(obj, 3)["t1"] == 0.25
+    assert weights_at(obj, 3, {"t1": 0.9})["t1"] == 0.9
+    assert np.array_equal(weights_at(obj, np.array([0.0, 1.0]))["t2"], [0, 0])
