@@ -1,10 +1,26 @@
 import os
+import shutil
+import subprocess
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Each worker has a screen of its own, so that windows do not take the keyboard from each other."""
+    if os.environ.get("PYTEST_XDIST_WORKER") and shutil.which("Xvfb"):
+        read, write = os.pipe()
+        server = subprocess.Popen(
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1600x1200x24"], pass_fds=[write], stderr=subprocess.DEVNULL
+        )
+        os.close(write)
+        with os.fdopen(read) as stream:
+            os.environ["DISPLAY"] = f":{stream.readline().strip()}"
+        config.add_cleanup(server.terminate)
+
 
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolBu
 from fictilis.app.actions import Actions
 from fictilis.app.cards import ArrowCombo
 from fictilis.app.document import Document
-from fictilis.app.fields import NumberField
+from fictilis.app.fields import KeptKeysField, NumberField
 from fictilis.app.playback import Playback
 from fictilis.app.theme import Palette, icon, pixmap
 from fictilis.core.edits import keys as edits
@@ -43,6 +43,7 @@ class Transport(QWidget):
         self.rate = ArrowCombo(palette)
         self.rate.setAccessibleName("Frame rate")
         self.rate.setEditable(True)
+        self.rate.setLineEdit(KeptKeysField())
         self.rate.addItems(RATES)
         self.rate.setFixedWidth(72)
         self.rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)

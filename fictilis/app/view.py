@@ -301,8 +301,7 @@ class View(QWidget):
     def shaped_item(self) -> StageItem | None:
         if self.doc.shaping is None:
             return None
-        if not self._items:
-            self._items = self.items()
+        self._items = self.items()
         return next((item for item in self._items if item.shaped), None)
 
     def bench(self, item: StageItem) -> Bench:
@@ -338,10 +337,6 @@ class View(QWidget):
     def _start_stroke(self, tool: Callable, event: Event) -> bool:
         item = self.shaped_item()
         if item is None or self.picture is None:
-            return False
-        self._items = self.items()
-        item = self.shaped_item()
-        if item is None:
             return False
         if abs(item.share) < 1e-6:
             self.doc.say("This shape does not show in the mix: it is muted. Look at it Alone to shape it.", "warning")

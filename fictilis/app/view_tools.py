@@ -113,6 +113,11 @@ def pick(bench: Bench, press: Event) -> Stroke:
         if max(abs(event.x - press.x), abs(event.y - press.y)) > 4:
             bench.show_box((press.x, press.y, event.x, event.y))
     bench.show_box(None)
+    _take(bench, press, event)
+
+
+def _take(bench: Bench, press: Event, event: Event) -> None:
+    """Change the pick by a click, or by the box from ``press`` to ``event``."""
     before = bench.doc.picks()
     pixels, allowed = bench.pixels(), bench.reachable()
     boxed = max(abs(event.x - press.x), abs(event.y - press.y)) > 4
@@ -165,12 +170,15 @@ def handle_under(bench: Bench, x: float, y: float) -> tuple[bool, int | None]:
 
 
 def move(bench: Bench, press: Event) -> Stroke:
-    """Drag a handle to move what is picked, with its falloff; elsewhere pick. An amount may be typed meanwhile."""
+    """Drag a handle to move what is picked, with its falloff; elsewhere, or by a mere click, pick.
+
+    An amount may be typed meanwhile.
+    """
     held, axis = handle_under(bench, press.x, press.y)
     if not held:
         yield from pick(bench, press)
-        return
-    yield from _carry(bench, axis, press)
+    elif not (yield from _carry(bench, axis, press)):
+        _take(bench, press, press)
 
 
 def typed_move(bench: Bench, press: Event) -> Stroke:
@@ -178,10 +186,11 @@ def typed_move(bench: Bench, press: Event) -> Stroke:
     yield from _carry(bench, press.axis, press)
 
 
-def _carry(bench: Bench, axis: int | None, press: Event) -> Stroke:
+def _carry(bench: Bench, axis: int | None, press: Event) -> Generator[None, Event, bool]:
+    """Move the pick until the release; whether it went anywhere."""
     obj, tools, pivot = bench.item.obj, bench.doc.tools, bench.pivot()
     if pivot is None:
-        return
+        return True
     weights = bench.weights()
     ends = handle_ends(bench)
     event = press
@@ -194,9 +203,10 @@ def _carry(bench: Bench, axis: int | None, press: Event) -> Stroke:
             vector = AXES[axis] * _along(bench, pivot, axis, ends, event.x - press.x, event.y - press.y)
         displacement = displace(obj, weights, bench.to_object @ vector, tools.mirror)
         if event.kind == "release":
-            if np.any(displacement):
+            moved = bool(np.any(displacement))
+            if moved:
                 bench.commit(displacement, "Move")
-            return
+            return moved
         bench.show(displacement)
         event = yield
 

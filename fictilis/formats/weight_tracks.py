@@ -108,7 +108,10 @@ def _track(scene: Scene, knots: np.ndarray, cubics: np.ndarray) -> WeightTrack:
     rows: list[tuple] = [(knots[0], begin[0], slopes_first[0], slopes_first[0])]
     for i, jump in enumerate(jumps):
         if jump:
-            rows.append((knots[i + 1] - JUMP, finish[i], slopes_last[i], np.zeros_like(begin[0])))
+            u = 1 - JUMP / spans[i, 0]
+            value = u ** np.arange(4) @ cubics[i]
+            slope = np.array([0, 1, 2 * u, 3 * u * u]) @ cubics[i] / spans[i]
+            rows.append((knots[i + 1] - JUMP, value, slope, np.zeros_like(begin[0])))
             rows.append((knots[i + 1], begin[i + 1], np.zeros_like(begin[0]), slopes_first[i + 1]))
         else:
             rows.append((knots[i + 1], begin[i + 1], slopes_last[i], slopes_first[i + 1]))

@@ -1,0 +1,27 @@
+"""Writes docs/shortcuts.md from the actions table."""
+
+from pathlib import Path
+
+from fictilis.app.actions import MENUS, ROWS
+
+lines = [
+    "# Shortcuts",
+    "",
+    "Made from the actions table by `scripts/make_docs.py`. All can be changed in the window that F1 opens.",
+    "",
+]
+for menu in MENUS:
+    lines += [f"## {menu}", "", "| action | keys |", "|---|---|"]
+    for row in ROWS:
+        if row.menu == menu:
+            keys = ", ".join(f"`{key}`" for key in row.keys)
+            lines.append(f"| {row.text.rstrip('…')} | {keys} |")
+    lines.append("")
+lines += [
+    "## Mouse",
+    "",
+    "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+    "While Move is on, `x 4.5 Enter` moves what is picked by 4.5 cm along X.",
+    "",
+]
+Path(__file__).parents[1].joinpath("docs", "shortcuts.md").write_text("\n".join(lines))

@@ -1,0 +1,125 @@
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+from fictilis.app.document import Document
+from fictilis.app.settings import Settings
+from fictilis.app.start import application
+from fictilis.app.window import Window
+from fictilis.core.scene import Scene
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+NONE, SHIFT, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return application()
+
+
+class User:
+    """Drives a window as a person does: mouse, keys, and a look at what is there."""
+
+    def __init__(self, window: Window, qtbot) -> None:
+        self.window, self.qtbot, self.doc, self.view = window, qtbot, window.doc, window.view
+        self.said: list[tuple[str, str]] = []
+        window.doc.said.connect(lambda sentence, kind: self.said.append((sentence, kind)))
+
+    @property
+    def obj(self):
+        return self.doc.object
+
+    def target(self, name: str):
+        return self.obj.target_named(name)
+
+    def press(self, key: Qt.Key, modifiers=NONE, on: QWidget | None = None) -> None:
+        QTest.keyClick(on or self.view, key, modifiers)
+
+    def type(self, text: str, on: QWidget | None = None) -> None:
+        QTest.keyClicks(on or self.view, text)
+
+    def click(self, widget: QWidget, at, modifiers=NONE, button=LEFT) -> None:
+        QTest.mouseClick(widget, button, modifiers, point(at))
+
+    def double_click(self, widget: QWidget, at) -> None:
+        QTest.mouseClick(widget, LEFT, NONE, point(at))
+        QTest.mouseDClick(widget, LEFT, NONE, point(at))
+
+    def drag(self, widget: QWidget, start, end, modifiers=NONE, button=LEFT, between: Callable | None = None) -> None:
+        """Press, a few moves, release. ``between`` is called before the release."""
+        a, b = np.array(xy(start)), np.array(xy(end))
+        QTest.mousePress(widget, button, modifiers, point(a))
+        for part in (0.2, 0.5, 0.8, 1.0):
+            move(widget, a + (b - a) * part, button, modifiers)
+        if between is not None:
+            between()
+        QTest.mouseRelease(widget, button, modifiers, point(b))
+
+    def pixel(self, index: int) -> QPointF:
+        """Where a point of the shaped item, or of the first, is in the view."""
+        items = self.view.items()
+        item = next((i for i in items if i.shaped), items[0])
+        pixels, _ = self.view.camera.project(item.in_scene()[[index]], self.view.width(), self.view.height())
+        return QPointF(*pixels[0])
+
+    def settle(self, ms: int = 30) -> None:
+        QTest.qWait(ms)
+
+
+def xy(at) -> tuple[float, float]:
+    return (at.x(), at.y()) if isinstance(at, QPoint | QPointF) else (float(at[0]), float(at[1]))
+
+
+def point(at) -> QPoint:
+    x, y = xy(at)
+    return QPoint(round(x), round(y))
+
+
+def move(widget: QWidget, at, button=LEFT, modifiers=NONE) -> None:
+    """A move with a button held, which QTest's own moves do not carry."""
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtWidgets import QApplication
+
+    place = QPointF(point(at))
+    event = QMouseEvent(
+        QEvent.Type.MouseMove, place, QPointF(widget.mapToGlobal(point(at))), Qt.MouseButton.NoButton, button, modifiers
+    )
+    QApplication.sendEvent(widget, event)
+
+
+@pytest.fixture
+def open_window(qtbot, tmp_path: Path):
+    """Opens the real window on a scene; closes it without questions."""
+    opened = []
+
+    def make(scene: Scene) -> User:
+        doc = Document()
+        doc.open_scene(scene, None)
+        window = Window(doc, Settings(tmp_path / "settings.ini"), tmp_path / "recovery")
+        qtbot.addWidget(window, before_close_func=lambda w: w.doc.set(saved_scene=w.doc.settled.scene))
+        window.show()
+        window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+        qtbot.waitUntil(lambda: window.view.picture is not None, timeout=5000)
+        opened.append(window)
+        return User(window, qtbot)
+
+    yield make
+    for window in opened:
+        window.autosave.stop()
+        window.thumbnails._timer.stop()
+
+
+@pytest.fixture
+def user(open_window, sheet) -> User:
+    user = open_window(sheet)
+    user.view.look("top")
+    user.view.fit()
+    user.settle()
+    return user

@@ -1,0 +1,344 @@
+"""Files, questions, recovery, shortcuts and the window itself."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QKeySequence
+
+import fictilis
+from fictilis.app import dialogs
+from fictilis.app.actions import ROWS
+from fictilis.app.commands import Commands
+from fictilis.app.recovery import left_behind
+from fictilis.core.scene import Scene
+from fictilis.demo.jelly import moon_jelly
+from fictilis.render.picking import hit_mesh
+from tests.app.conftest import CTRL
+
+K = Qt.Key
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """Presses a button in every dialog that opens, by the dialog's class; returns those that opened."""
+    opened: list[dialogs.Dialog] = []
+
+    def use(window, **by_class):
+        def ask(dialog):
+            opened.append(dialog)
+            dialog.show()
+            answer = by_class[type(dialog).__name__]
+            answer(dialog) if callable(answer) else dialog.buttons[answer].click()
+            dialog.hide()
+            return dialog.answer
+
+        monkeypatch.setattr(window, "ask", ask)
+        return opened
+
+    return use
+
+
+def choose(user, monkeypatch, **answers):
+    for name, value in answers.items():
+        monkeypatch.setattr(user.window.commands.files, name, lambda *_a, v=value: v)
+
+
+def drop(user, paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    event = QDropEvent(
+        QPointF(40, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    user.window.column.dropEvent(event)
+
+
+def test_save_open_and_recent(user, tmp_path, monkeypatch):
+    path = tmp_path / "mine.fictilis"
+    choose(user, monkeypatch, save=tmp_path / "mine")
+    user.doc.set_weight("t1", 0.5)
+    assert user.doc.unsaved and user.window.top.saved.text() == "not saved yet"
+    user.press(K.Key_S, CTRL)
+    assert path.is_file() and not user.doc.unsaved and user.doc.scene.name == "mine"
+    assert user.window.top.saved.text() == "saved" and str(path) in user.window.settings.recent()
+    user.doc.set_weight("t1", 0.75)
+    assert user.window.top.saved.text() == "changed since saved"
+    user.press(K.Key_S, CTRL)
+    assert fictilis.load(path).objects[0].target("t1").weight == 0.75
+    user.doc.undo()
+    assert user.doc.unsaved
+    user.doc.redo()
+    assert not user.doc.unsaved
+    user.window.commands.open_demo()
+    user.window.top.recent.aboutToShow.emit()
+    user.window.top.recent.actions()[0].trigger()
+    assert user.doc.path == path and user.obj.name == "Sheet"
+
+
+def test_a_save_that_fails_says_so_and_loses_nothing(user, tmp_path, monkeypatch):
+    choose(user, monkeypatch, save=tmp_path / "none" / "x.fictilis")
+    user.doc.set_weight("t1", 0.5)
+    user.press(K.Key_S, CTRL)
+    assert user.said[-1][1] == "error" and "could not be saved" in user.said[-1][0]
+    assert user.doc.unsaved and user.target("Lift").weight == 0.5 and user.window.frame.toast.isVisible()
+
+
+def test_bad_files_leave_the_scene_as_it_was(user, tmp_path, monkeypatch):
+    (tmp_path / "bad.fictilis").write_bytes(b"nonsense")
+    choose(user, monkeypatch, open=tmp_path / "bad.fictilis")
+    before = user.doc.scene
+    user.press(K.Key_O, CTRL)
+    assert user.doc.scene is before and "bad.fictilis cannot be opened" in user.said[-1][0]
+
+
+@pytest.mark.parametrize(("answer", "left"), [("cancel", False), ("discard", True), ("save", True)])
+def test_unsaved_changes_are_asked_about(user, tmp_path, monkeypatch, answers, answer, left):
+    opened = answers(user.window, UnsavedDialog=answer)
+    choose(user, monkeypatch, save=tmp_path / "kept.fictilis")
+    user.doc.set_weight("t1", 0.5)
+    user.window.commands.open_demo()
+    assert len(opened) == 1 and (user.doc.scene.name == "Moon jelly") == left
+    assert (tmp_path / "kept.fictilis").exists() == (answer == "save")
+
+
+def test_files_dropped_on_the_column_are_compared_one_by_one(user, sheet_files, answers):
+    opened = answers(user.window, SentencesDialog="ok")
+    user.doc.set(way="In the mix")
+    drop(user, [sheet_files[n] for n in ("bend", "fewer", "faces", "shuffled", "lift")])
+    assert [t.name for t in user.obj.targets] == ["Lift", "Slide", "bend", "lift"]
+    from PyQt6.QtWidgets import QLabel
+
+    said = "\n".join(label.text() for label in opened[0].findChildren(QLabel))
+    for part in (
+        "Added bend, lift.",
+        "fewer has 20 points, the base Sheet has 25",
+        "first face that differs",
+        "in another order",
+    ):
+        assert part in said
+    user.doc.undo()
+    assert [t.name for t in user.obj.targets] == ["Lift", "Slide"]
+
+
+def test_one_bad_target_file_is_a_sentence(user, sheet_files, monkeypatch):
+    choose(user, monkeypatch, open_several=[sheet_files["fewer"]])
+    user.window.actions_.by_id["add-targets"].trigger()
+    assert "20 points, the base Sheet has 25" in user.said[-1][0] and user.said[-1][1] == "error"
+
+
+@pytest.mark.parametrize("form", ["Box", "Plane", "UV sphere", "Ball from a cube", "Cylinder"])
+def test_new_scene_from_a_form(open_window, answers, form):
+    user = open_window(Scene())
+
+    def make(dialog):
+        dialog.forms.buttons[form].click()
+        size = next(f for f in dialog._fields[form].values() if f.unit == "cm")
+        size.setFocus()
+        size.selectAll()
+        user.type("30", size)
+        user.press(K.Key_Return, on=size)
+        dialog.buttons["form"].click()
+
+    answers(user.window, NewSceneDialog=make)
+    user.press(K.Key_N, CTRL)
+    assert user.obj.name == form and np.ptp(user.obj.base, axis=0).max() > 25
+    assert user.doc.unsaved and user.window.column.chooser.currentText() == form
+
+
+def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answers):
+    choose(user, monkeypatch, open=sheet_files["bend"])
+
+    def from_file(dialog):
+        dialog.beside.setChecked(True)
+        dialog.buttons["file"].click()
+
+    answers(user.window, NewSceneDialog=from_file)
+    user.press(K.Key_N, CTRL)
+    assert [o.name for o in user.doc.scene.objects] == ["Sheet", "Bend"] and user.obj.name == "Bend"
+    user.doc.undo()
+    assert [o.name for o in user.doc.scene.objects] == ["Sheet"]
+
+
+def test_exports_from_the_window(user, tmp_path, monkeypatch):
+    for name in ("a.glb", "a.obj"):
+        choose(user, monkeypatch, save=tmp_path / name)
+        user.press(K.Key_E, CTRL)
+        assert (tmp_path / name).stat().st_size > 500 and f"Exported {name}" in user.said[-1][0]
+    choose(user, monkeypatch, folder_for=tmp_path / "shapes")
+    user.window.actions_.by_id["export-shapes"].trigger()
+    assert len(list((tmp_path / "shapes").iterdir())) == 3
+
+
+def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_path):
+    user = open_window(sheet)
+    user.doc.set_weight("t1", 0.5)
+    autosave = user.window.autosave
+    autosave.tick()
+    autosave.finish()
+    assert autosave.file.is_file() and left_behind(autosave.folder) == []  # this session still runs
+    told = json.loads(autosave.note.read_text())
+    autosave.note.write_text(json.dumps(told | {"pid": 2**22 + 1}))
+    assert [r.name for r in left_behind(autosave.folder)] == ["Sheet"]
+    other = open_window(Scene())
+    answers(other.window, RecoverDialog="recover")
+    other.window.offer_recovery()
+    assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved
+    assert [p for p in autosave.folder.glob("*.fictilis") if p != other.window.autosave.file] == []
+
+
+def test_saving_removes_the_recovery_file_and_nothing_unsaved_writes_none(user, tmp_path, monkeypatch):
+    autosave = user.window.autosave
+    autosave.tick()
+    assert not autosave.file.exists()
+    user.doc.set_weight("t1", 0.5)
+    autosave.tick()
+    autosave.finish()
+    choose(user, monkeypatch, save=tmp_path / "x.fictilis")
+    user.press(K.Key_S, CTRL)
+    assert not autosave.file.exists() and not autosave.note.exists()
+
+
+def test_a_broken_recovery_note_is_passed_over(tmp_path):
+    (tmp_path / "a.json").write_text("{")
+    (tmp_path / "b.json").write_text('{"pid": "x"}')
+    assert left_behind(tmp_path) == []
+
+
+def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_path):
+    import sys
+
+    from fictilis.app.window import install_crash_log
+
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    install_crash_log(tmp_path / "log", user.window)
+    user.doc.set_weight("t1", 0.5)
+    sys.excepthook(ValueError, ValueError("inside"), None)
+    user.window.autosave.finish()
+    assert "fictilis.log" in user.said[-1][0] and "inside" in (tmp_path / "log" / "fictilis.log").read_text()
+    assert user.window.autosave.file.is_file()
+
+
+@pytest.mark.parametrize("row", ROWS, ids=lambda r: r.id)
+def test_every_action_runs_something_and_stands_in_a_menu(user, row):
+    assert callable(getattr(Commands, row.run))
+    action = user.window.actions_.by_id[row.id]
+    assert action in user.window.top.submenus[row.menu].actions()
+    assert row.enabled(user.doc) in (True, False)
+
+
+def test_no_two_actions_share_keys():
+    keys = [QKeySequence(k).toString() for row in ROWS for k in row.keys]
+    assert len(keys) == len(set(keys))
+
+
+def test_the_table_in_the_docs_is_the_table():
+    text = Path(__file__).parents[2].joinpath("docs/shortcuts.md").read_text()
+    for row in ROWS:
+        if row.keys:
+            assert f"| {row.text.rstrip('…')} |" in text and row.keys[0] in text
+
+
+def test_shortcuts_can_be_changed_and_clashes_are_named(user, answers):
+    def change(dialog):
+        dialog.editors["play"].setKeySequence(QKeySequence("K"))
+        assert "Key selected lanes" in dialog.clash.text() and not dialog.buttons["keep"].isEnabled()
+        dialog.editors["play"].setKeySequence(QKeySequence("P"))
+        dialog.buttons["keep"].click()
+
+    answers(user.window, ShortcutsDialog=change)
+    user.press(K.Key_F1)
+    user.press(K.Key_P)
+    assert user.window.playback.playing
+    user.window.playback.stop()
+    assert user.window.settings.own_keys() == {"play": ["P"]}
+
+
+def test_the_theme_is_remembered(user):
+    user.window.actions_.by_id["theme"].trigger()
+    assert user.window.palette_.name == "Kiln" and user.window.settings.theme() == "Kiln" and user.doc.dark
+    user.window.actions_.by_id["theme"].trigger()
+    assert user.window.palette_.name == "Bisque"
+
+
+def test_sizes_are_remembered(open_window, sheet):
+    first = open_window(sheet)
+    first.window.across.setSizes([300, 700, 280])
+    sizes = first.window.across.sizes()
+    first.doc.saved_scene = first.doc.settled.scene
+    first.window.close()
+    assert open_window(sheet).window.across.sizes() == sizes
+
+
+def test_object_name_transform_and_look_in_the_side_column(user):
+    side = user.window.side.object
+    field = side.fields["location"][1]
+    field.setFocus()
+    field.selectAll()
+    user.type("12.5", field)
+    user.press(K.Key_Return, on=field)
+    assert user.obj.transform.location == (0, 12.5, 0)
+    scale = side.fields["scale"][0]
+    scale.setFocus()
+    scale.selectAll()
+    user.type("0", scale)
+    user.press(K.Key_Return, on=scale)
+    assert user.obj.transform.scale == (1, 1, 1) and user.said[-1][1] == "error"
+    side.shading.buttons["Flat"].click()
+    assert not user.obj.appearance.smooth
+    side.name.setFocus()
+    side.name.selectAll()
+    user.type("Blanket", side.name)
+    user.press(K.Key_Return, on=side.name)
+    assert user.obj.name == "Blanket"
+    user.doc.undo()
+    assert user.obj.name == "Sheet"
+
+
+def test_the_demo_draws_what_it_mixes(open_window):
+    user = open_window(moon_jelly())
+    user.doc.set_frame(20)
+    user.settle(80)
+    image = user.view.grab().toImage()
+    clay = [image.pixelColor(x, y) for x in range(0, image.width(), 9) for y in range(60, image.height(), 9)]
+    assert sum(c.red() > c.blue() + 40 for c in clay) > 60
+    obj = user.obj
+    item = user.view.items()[0]
+    from fictilis.core.evaluate import evaluate_object
+
+    assert np.abs(item.points - evaluate_object(obj, 20)).max() < 1e-3
+    hit = hit_mesh(
+        obj.mesh,
+        item.in_scene(),
+        *user.view.camera.ray(user.view.width() / 2, user.view.height() / 2, user.view.width(), user.view.height()),
+    )
+    assert hit is not None
+
+
+def test_an_empty_window_says_what_to_do(open_window):
+    user = open_window(Scene())
+    enabled = {i for i, a in user.window.actions_.by_id.items() if a.isEnabled()}
+    assert "new" in enabled and not enabled & {"new-target", "shape", "key", "export", "delete"}
+    user.press(K.Key_Space)
+    user.window.playback.stop()
+    user.settle(50)
+
+
+def test_cancelled_work_changes_nothing(user):
+    from fictilis.app.tasks import run_task
+    from fictilis.core.errors import Cancelled
+
+    def work(progress):
+        raise Cancelled("The work was cancelled; nothing was changed.")
+
+    with pytest.raises(Cancelled):
+        run_task(user.window, "Working", work)
+    assert user.window.isEnabled()
+    assert run_task(user.window, "Working", lambda progress: 7) == 7
+
+
+def test_opening_a_file_named_on_the_command_line(user, sheet_files):
+    assert user.window.commands.open_path(sheet_files["bend"])
+    assert user.obj.name == "Bend" and user.doc.path is None
+    assert user.doc.scene.name == "bend"

@@ -1,0 +1,328 @@
+"""Weights, keys, lanes and playback by mouse and keys."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from fictilis.app.playback import Playback, frame_after
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.evaluate import full_shape
+from tests.app.conftest import CTRL, NONE, SHIFT, move
+
+K = Qt.Key
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+def weight(user, name):
+    return user.doc.weights(user.obj)[user.target(name).id]
+
+
+def keys_of(user, name):
+    lane = user.obj.lane(user.target(name).id)
+    return [(k.frame, round(k.value, 3)) for k in lane.curve.keys] if lane else []
+
+
+@pytest.fixture
+def keyed(open_window, sheet):
+    scene = sheet
+    for frame, value in ((0, 0), (24, 1), (48, 1), (72, 0)):
+        scene = set_key(scene, "o1", "t1", Key(frame, value))
+    return open_window(scene)
+
+
+def test_a_card_bar_sets_the_weight_and_shows_it_meanwhile(user):
+    cards = user.window.column.cards
+    bar = cards.place_of("Lift").bar
+    seen = []
+    user.drag(
+        cards,
+        bar.center() - QPointF(30, 0),
+        QPointF(bar.right(), bar.center().y()),
+        between=lambda: seen.append(weight(user, "Lift")),
+    )
+    assert seen == [1.0] and user.target("Lift").weight == 1.0 and user.doc.undo_label() == "Weight of Lift"
+    user.press(K.Key_Z, CTRL)
+    assert weight(user, "Lift") == 0
+    user.press(K.Key_Z, CTRL | SHIFT)
+    assert weight(user, "Lift") == 1
+
+
+def test_a_typed_weight_goes_beyond_the_range(user):
+    cards = user.window.column.cards
+    user.double_click(cards, cards.place_of("Lift").number.center())
+    user.type("-1.5", cards._editor)
+    user.press(K.Key_Return, on=cards._editor)
+    assert user.target("Lift").weight == -1.5 and user.doc.shaping is None
+    user.double_click(cards, cards.place_of("Lift").number.center())
+    user.type("high", cards._editor)
+    user.press(K.Key_Return, on=cards._editor)
+    assert user.target("Lift").weight == -1.5 and "not a number" in user.said[-1][0]
+
+
+def test_the_range_of_the_sliders(user):
+    user.doc.select_target("t1")
+    side = user.window.side.target
+    for field, text in ((side.low, "-1"), (side.high, "2")):
+        field.setFocus()
+        field.selectAll()
+        user.type(text, field)
+        user.press(K.Key_Return, on=field)
+    assert user.target("Lift").range == (-1, 2)
+    lanes = user.window.lanes
+    slider = lanes.place_of("Lift").slider
+    user.drag(lanes.viewport(), slider.center(), QPointF(slider.right(), slider.center().y()))
+    assert user.target("Lift").weight == 2
+    side.low.setFocus()
+    side.low.selectAll()
+    user.type("5", side.low)
+    user.press(K.Key_Return, on=side.low)
+    assert user.target("Lift").range == (-1, 2) and user.said[-1][1] == "error"
+
+
+def test_targets_are_made_named_ordered_and_removed(user):
+    cards = user.window.column.cards
+    user.press(K.Key_T, CTRL)
+    user.type("Pucker", cards._editor)
+    user.press(K.Key_Return, on=cards._editor)
+    assert [t.name for t in user.obj.targets] == ["Lift", "Slide", "Pucker"] and user.doc.target.name == "Pucker"
+    user.drag(
+        cards, cards.place_of("Pucker").rect.center() - QPointF(0, 20), cards.place_of("Lift").rect.center() - QPointF(25, 20)
+    )
+    assert [t.name for t in user.obj.targets] == ["Pucker", "Lift", "Slide"]
+    user.press(K.Key_Delete)
+    assert [t.name for t in user.obj.targets] == ["Lift", "Slide"]
+    user.press(K.Key_Z, CTRL)
+    user.press(K.Key_Z, CTRL)
+    assert [t.name for t in user.obj.targets] == ["Lift", "Slide", "Pucker"]
+
+
+def test_a_target_from_what_is_seen(user):
+    user.doc.set_weight("t1", 0.5)
+    user.press(K.Key_T, CTRL | SHIFT)
+    user.press(K.Key_Escape, on=user.window.column.cards._editor)
+    assert np.allclose(full_shape(user.obj, user.doc.target.id) - user.obj.base, [0, 5, 0])
+
+
+def test_in_between_at_this_weight_changes_nothing_seen(user):
+    user.doc.select_target("t1")
+    user.doc.set_weight("t1", 0.4)
+    before = user.view.items()[0].points.copy()
+    user.press(K.Key_I, CTRL)
+    assert [s.at for s in user.target("Lift").in_betweens] == [0.4] and user.doc.shaping == ShapeRef("t1", 0.4)
+    assert np.allclose(user.view.items()[0].points, before, atol=1e-5)
+    user.press(K.Key_Escape)
+    user.doc.set_weight("t1", 0.0)
+    user.press(K.Key_I, CTRL)
+    assert "cannot stand at weight 0" in user.said[-1][0]
+
+
+def test_path_mute_and_built_on_in_the_side_column(user):
+    user.doc.edit("x", lambda s: __import__("fictilis").targets.add_in_between(s, "o1", "t1", 0.5))
+    user.doc.select_target("t1")
+    side = user.window.side.target
+    side.path.buttons["Curved"].click()
+    assert user.target("Lift").path == "curved"
+    side.muted.click()
+    assert user.target("Lift").muted
+    user.doc.undo()
+    assert not user.target("Lift").muted and not side.muted.isChecked()
+    side.built_on.setCurrentIndex(1)
+    side.built_on.activated.emit(1)
+    assert user.target("Lift").built_on == "t2"
+
+
+def test_key_and_key_whole_mix(user):
+    user.doc.select_target("t1")
+    user.doc.set_weight("t1", 0.5)
+    user.press(K.Key_K)
+    assert keys_of(user, "Lift") == [(0, 0.5)] and keys_of(user, "Slide") == []
+    user.press(K.Key_K, SHIFT)
+    assert keys_of(user, "Slide") == [(0, 0)]
+    user.press(K.Key_Z, CTRL)
+    assert keys_of(user, "Slide") == []
+
+
+def test_a_weight_over_a_lane_is_posed_until_it_is_keyed(keyed):
+    lanes = keyed.window.lanes
+    keyed.doc.set_frame(10)
+    slider = lanes.place_of("Lift").slider
+    keyed.drag(lanes.viewport(), slider.center(), QPointF(slider.right() - 1, slider.center().y()))
+    assert weight(keyed, "Lift") > 0.9 and lanes.dot_state(lanes.place_of("Lift")) == "posed"
+    assert (10.0, 1.0) not in keys_of(keyed, "Lift")
+    keyed.doc.set_frame(11)
+    assert weight(keyed, "Lift") < 0.6 and lanes.dot_state(lanes.place_of("Lift")) == "keyed"
+    keyed.doc.set_frame(24)
+    assert lanes.dot_state(lanes.place_of("Lift")) == "here"
+    keyed.click(lanes.viewport(), lanes.place_of("Lift").dot.center())
+    assert 24 not in dict(keys_of(keyed, "Lift"))
+    keyed.click(lanes.viewport(), lanes.place_of("Slide").dot.center())
+    assert keys_of(keyed, "Slide") == [(24, 0)] and lanes.dot_state(lanes.place_of("Slide")) == "here"
+
+
+def test_auto_key_shows_itself_and_says_what_it_wrote(keyed):
+    keyed.press(K.Key_K, ALT)
+    assert keyed.doc.auto_key and keyed.window.transport.auto.text() == "Auto-key on"
+    keyed.doc.set_frame(36)
+    keyed.doc.set_weight("t1", 0.25)
+    assert (36, 0.25) in keys_of(keyed, "Lift")
+    assert keyed.said[-1][0] == "Auto-key wrote Lift at frame 36."
+    keyed.press(K.Key_Z, CTRL)
+    assert (36, 0.25) not in keys_of(keyed, "Lift")
+
+
+def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
+    user.press(K.Key_K, SHIFT)
+    user.doc.set_frame(20)
+    user.doc.select_target("t1")
+    user.doc.set_weight("t1", 1.0)
+    user.press(K.Key_K)
+    user.doc.set_frame(40)
+    user.doc.select_target("t2")
+    user.doc.set_weight("t2", 1.0)
+    user.press(K.Key_K)
+    assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
+    assert user.said[-1] == ("Hold guard: Slide stays at 0.00 until frame 20; the missing key was added.", "warning")
+    user.press(K.Key_Z, CTRL)
+    assert keys_of(user, "Slide") == [(0, 0)]
+    user.window.actions_.by_id["hold-guard"].trigger()
+    user.doc.set_weight("t2", 1.0)
+    user.press(K.Key_K)
+    assert keys_of(user, "Slide") == [(0, 0), (40, 1)]
+
+
+def test_beads_are_dragged_in_time_and_value(keyed):
+    lanes = keyed.window.lanes
+    keyed.click(lanes.viewport(), lanes.place_of("Lift").caret.center())
+    start = lanes.bead("Lift", 24)
+    target = QPointF(lanes.x(30), lanes.place_of("Lift").y(0.5))
+    seen = []
+    keyed.drag(lanes.viewport(), start, target, between=lambda: seen.append(keys_of(keyed, "Lift")))
+    assert keys_of(keyed, "Lift")[1][0] == 30 and keys_of(keyed, "Lift")[1][1] == pytest.approx(0.5, abs=0.02)
+    assert seen[0] == keys_of(keyed, "Lift") and keyed.doc.undo_label() == "Move 1 key"
+    assert keyed.doc.keys == {KeyRef("o1", "t1", 30.0)}
+    keyed.doc.undo()
+    assert keys_of(keyed, "Lift")[1] == (24, 1)
+    keyed.drag(lanes.viewport(), lanes.bead("Lift", 24), lanes.bead("Lift", 24) + QPointF(13, 0), SHIFT)
+    # Shift toggled the choice of the bead; dragging it then does not snap
+    assert keys_of(keyed, "Lift")[1][0] != round(keys_of(keyed, "Lift")[1][0])
+
+
+def test_beads_are_boxed_and_deleted(keyed):
+    lanes = keyed.window.lanes
+    body = lanes.place_of("Lift").body
+    keyed.drag(lanes.viewport(), (lanes.x(12), body.top() + 1), (lanes.x(60), body.bottom() - 1))
+    assert {k.frame for k in keyed.doc.keys} == {24, 48}
+    keyed.press(K.Key_Delete)
+    assert keys_of(keyed, "Lift") == [(0, 0), (72, 0)]
+
+
+@pytest.mark.parametrize(("kind", "middle"), [("hold", 0.0), ("linear", 0.5), ("smooth", 0.5)])
+def test_interpolation_of_the_chosen_keys(keyed, kind, middle):
+    lanes = keyed.window.lanes
+    keyed.click(lanes.viewport(), lanes.bead("Lift", 0))
+    keyed.window.actions_.by_id[kind].trigger()
+    assert keyed.obj.lane("t1").curve.value(12) == middle
+    assert keyed.obj.lane("t1").curve.keys[0].interpolation == kind
+
+
+def test_scrubbing_and_stepping(keyed):
+    lanes = keyed.window.lanes
+    keyed.drag(lanes.viewport(), (lanes.x(5), 10), (lanes.x(31.2), 10))
+    assert keyed.doc.frame == 31
+    for key, modifiers, frame in ((K.Key_Right, NONE, 32), (K.Key_Left, NONE, 31), (K.Key_Left, SHIFT, 24), (K.Key_Right, SHIFT, 48),
+                                  (K.Key_End, NONE, 96), (K.Key_Home, NONE, 0)):  # fmt: skip
+        keyed.press(key, modifiers)
+        assert keyed.doc.frame == frame
+
+
+def test_range_rate_and_current_frame_fields(keyed):
+    t = keyed.window.transport
+    for field, text in ((t.end, "48"), (t.frame, "12")):
+        field.setFocus()
+        field.selectAll()
+        keyed.type(text, field)
+        keyed.press(K.Key_Return, on=field)
+    assert keyed.doc.scene.end == 48 and keyed.doc.frame == 12
+    t.rate.lineEdit().setFocus()
+    t.rate.lineEdit().selectAll()
+    keyed.type("29.97", t.rate.lineEdit())
+    keyed.press(K.Key_Return, on=t.rate.lineEdit())
+    assert keyed.doc.scene.fps == 29.97
+    t.start.setFocus()
+    t.start.selectAll()
+    keyed.type("60", t.start)
+    keyed.press(K.Key_Return, on=t.start)
+    assert keyed.doc.scene.start == 0 and keyed.said[-1][1] == "error"
+
+
+@pytest.mark.parametrize(
+    ("seconds", "loop", "frame", "on"),
+    [(0, True, 10, True), (1.0, True, 34, True), (3.6, True, 0, True), (3.6, False, 96, False), (7.6, True, 0, True)],
+)
+def test_frames_follow_the_clock(seconds, loop, frame, on):
+    shown, going_on = frame_after(seconds, 10, 0, 96, 24, loop)
+    assert (round(shown), going_on) == (frame, on)
+
+
+def test_slow_pictures_skip_frames_and_the_rate_is_measured(keyed):
+    now = [0.0]
+    playback = Playback(keyed.doc, clock=lambda: now[0])
+    playback.start()
+    shown = []
+    for _ in range(10):
+        now[0] += 0.25
+        playback._tick()
+        playback.picture_shown()
+        shown.append(keyed.doc.frame)
+    assert shown == [6, 12, 18, 24, 30, 36, 42, 48, 54, 60] and playback.measured == pytest.approx(4.0)
+    playback.stop()
+
+
+def test_space_plays_in_real_time_and_stops(keyed):
+    import time
+
+    keyed.press(K.Key_Space)
+    assert keyed.window.playback.playing
+    since = time.perf_counter()
+    keyed.settle(600)
+    elapsed = time.perf_counter() - since
+    assert keyed.doc.frame == pytest.approx(elapsed * 24, abs=5)
+    assert keyed.window.playback.measured > 1 and "fps" in keyed.window.transport.measured.text()
+    keyed.press(K.Key_Space)
+    assert not keyed.window.playback.playing
+    keyed.window.actions_.by_id["loop"].trigger()
+    assert not keyed.doc.loop
+    keyed.doc.set_frame(94)
+    keyed.press(K.Key_Space)
+    keyed.qtbot.waitUntil(lambda: not keyed.window.playback.playing, timeout=3000)
+    assert keyed.doc.frame == 96
+
+
+def test_a_double_click_in_a_lane_adds_a_key_on_the_curve(keyed):
+    lanes = keyed.window.lanes
+    place = lanes.place_of("Lift")
+    keyed.double_click(lanes.viewport(), QPointF(lanes.x(36), place.body.bottom() - 3))
+    assert (36, 1.0) in keys_of(keyed, "Lift")
+
+
+def test_many_targets_become_rows_with_a_filter(open_window, sheet):
+    import fictilis
+
+    scene = sheet
+    for k in range(40):
+        scene, _ = fictilis.targets.new_target(scene, "o1", f"Mouth {k}")
+    user = open_window(scene)
+    cards = user.window.column.cards
+    assert cards.as_rows() and user.window.column.search.isVisible() and len(cards.places()) == 43
+    user.type("mouth 1", user.window.column.search)
+    assert len(cards.places()) == 1 + 11
+
+
+def test_a_drag_on_a_bar_beyond_its_end_stays_in_range(user):
+    cards = user.window.column.cards
+    bar = cards.place_of("Lift").bar
+    move(cards, bar.center(), Qt.MouseButton.NoButton)
+    user.drag(cards, bar.center(), QPointF(bar.right() + 200, bar.center().y()))
+    assert user.target("Lift").weight == 1.0

@@ -1,0 +1,328 @@
+"""Shaping as a user does it: pick, move, grab, typed amounts, mirror, and what each changes."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.targets import add_in_between
+from fictilis.core.evaluate import full_shape
+from tests.app.conftest import CTRL, RIGHT, SHIFT
+
+K = Qt.Key
+
+
+def shape(user, name="Lift", tool=K.Key_2):
+    user.doc.select_target(user.target(name).id if name else None)
+    user.press(K.Key_Return)
+    user.press(tool)
+
+
+def test_enter_shapes_and_escape_is_done_and_the_window_says_so(user):
+    state = user.window.top.state
+    assert state.word.text() == "Mixing" and not state.done.isVisible()
+    shape(user, "Slide")
+    assert user.doc.shaping == ShapeRef("t2")
+    assert state.word.text() == "Shaping" and state.what.text() == "Slide" and user.window.frame.strip.isVisible()
+    user.settle(60)
+    assert state.note.text() == "shown at 1.00 meanwhile"
+    user.press(K.Key_Escape)
+    assert user.doc.shaping is None and not user.window.frame.strip.isVisible()
+
+
+def test_picking_by_click_shift_click_and_box(user):
+    shape(user, tool=K.Key_1)
+    user.click(user.view, user.pixel(12))
+    assert user.doc.picks().tolist() == [12]
+    user.click(user.view, user.pixel(13), SHIFT)
+    assert user.doc.picks().tolist() == [12, 13]
+    user.click(user.view, user.pixel(12), SHIFT)
+    assert user.doc.picks().tolist() == [13]
+    a, b = user.pixel(0) - QPointF(9, 9), user.pixel(6) + QPointF(9, 9)
+    user.drag(user.view, a, b)
+    assert user.doc.picks().tolist() == [0, 1, 5, 6]
+    user.drag(user.view, user.pixel(1) - QPointF(9, 9), b, CTRL)
+    assert user.doc.picks().tolist() == [0, 5]
+    user.press(K.Key_Z, CTRL)
+    assert user.doc.picks().tolist() == [0, 1, 5, 6]
+    user.press(K.Key_A, CTRL | SHIFT)
+    assert len(user.doc.picks()) == 0
+
+
+def test_hidden_points_are_left_alone_unless_wished(open_window):
+    import fictilis
+
+    points, mesh = fictilis.primitives.box(segments=2)
+    scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Box", mesh, points)
+    user = open_window(scene)
+    user.view.look("front")
+    user.view.fit()
+    shape(user, None, K.Key_1)
+    everything = (QPointF(2, 2), QPointF(user.view.width() - 5, user.view.height() - 5))
+    user.drag(user.view, *everything)
+    assert set(np.round(points[user.doc.picks(), 2])) == {50.0}
+    user.window.side.tool.through.click()
+    user.drag(user.view, *everything)
+    assert len(user.doc.picks()) == len(points)
+
+
+def test_typed_move_changes_only_the_target_and_comes_back(user):
+    shape(user)
+    before = user.obj
+    user.click(user.view, user.pixel(12))
+    user.type("x 4.5")
+    assert user.view.typing.text == "x 4.5"
+    user.press(K.Key_Return)
+    assert user.doc.shaping is not None  # Enter finished the amount, nothing else
+    moved = full_shape(user.obj, "t1") - full_shape(before, "t1")
+    assert np.allclose(moved[12], [4.5, 0, 0]) and np.count_nonzero(moved.any(1)) == 1
+    assert user.obj.base is before.base and user.doc.undo_label() == "Move on Lift"
+    user.press(K.Key_Z, CTRL)
+    assert np.array_equal(full_shape(user.obj, "t1"), full_shape(before, "t1"))
+
+
+def test_typing_can_be_mended_and_given_up(user):
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    before = user.doc.settled
+    user.type("y -33")
+    user.press(K.Key_Backspace)
+    assert user.view.typing.amount() == (1, -3.0)
+    user.press(K.Key_Escape)
+    assert user.view.typing.text == "" and user.doc.settled is before and user.doc.shaping is not None
+    user.type("z .")
+    user.press(K.Key_Return)
+    assert user.doc.settled is before
+
+
+def test_digits_are_tools_again_when_nothing_is_typed(user):
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    user.press(K.Key_3)
+    assert user.doc.tools.tool == "grab"
+
+
+def test_dragging_a_handle_moves_along_its_axis(user):
+    from fictilis.app.view_tools import handle_ends
+
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    ends = handle_ends(user.view.bench(user.view.shaped_item()))
+    before = full_shape(user.obj, "t1")
+    user.drag(user.view, ends[0], ends[0] + [60, 25])
+    moved = full_shape(user.obj, "t1") - before
+    assert moved[12, 0] > 1 and np.allclose(moved[12, 1:], 0, atol=1e-9)
+    middle = handle_ends(user.view.bench(user.view.shaped_item()))[None]
+    user.drag(user.view, middle, middle + [0, 40])
+    again = full_shape(user.obj, "t1") - before
+    assert again[12, 2] > 1 and abs(again[12, 0] - moved[12, 0]) < 1e-6
+
+
+def test_an_amount_typed_while_dragging_a_handle(user):
+    from fictilis.app.view_tools import handle_ends
+
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    ends = handle_ends(user.view.bench(user.view.shaped_item()))
+    before = full_shape(user.obj, "t1")
+    user.drag(user.view, ends[2], ends[2] + [0, 30], between=lambda: user.type("z7"))
+    assert np.allclose((full_shape(user.obj, "t1") - before)[12], [0, 0, 7])
+
+
+def test_falloff_radius_takes_neighbours_along_and_shows_as_colour(user):
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    field = user.window.side.tool.radius
+    field.setFocus()
+    field.selectAll()
+    user.type("15", field)
+    user.press(K.Key_Return, on=field)
+    assert user.doc.tools.radius == 15 and user.doc.shaping is not None
+    user.settle()
+    drawn = [d for d in user.view._draw_items() if d.tint is not None]
+    assert drawn and 0.5 < drawn[0].tint[12] and drawn[0].tint[0] == 0
+    before = full_shape(user.obj, "t1")
+    user.view.setFocus()
+    user.type("y 2")
+    user.press(K.Key_Return)
+    moved = (full_shape(user.obj, "t1") - before)[:, 1]
+    assert np.isclose(moved[12], 2) and 0 < moved[11] < 2 and moved[0] == 0
+
+
+@pytest.mark.parametrize("mirror", [False, True])
+def test_grab_carries_the_surface_under_the_pointer(user, mirror):
+    shape(user, "Slide", K.Key_3)
+    if mirror:
+        user.press(K.Key_M)
+    assert user.doc.tools.mirror == mirror
+    before = full_shape(user.obj, "t2")
+    start = user.pixel(11)
+    user.drag(user.view, start, start + QPointF(0, 30))
+    moved = full_shape(user.obj, "t2") - before
+    assert moved[11, 2] > 2 and moved[2, 2] == 0
+    assert (moved[13, 2] > 2) == mirror
+    assert user.doc.undo_label() == "Grab on Slide"
+
+
+def test_the_point_under_the_pointer_follows_it_in_a_half_mix(user):
+    user.doc.set_weight("t2", 0.5)
+    shape(user, "Slide", K.Key_3)
+    user.doc.set_tools(size=12.0)
+    start = user.pixel(12)
+    user.drag(user.view, start, start + QPointF(24, 12))
+    user.settle()
+    end = user.pixel(12)
+    assert abs(end.x() - start.x() - 24) < 1.5 and abs(end.y() - start.y() - 12) < 1.5
+
+
+def test_brush_size_strength_and_hover_colour(user):
+    from tests.app.conftest import move
+
+    shape(user, tool=K.Key_3)
+    size = user.doc.tools.size
+    user.press(K.Key_BracketRight)
+    assert user.doc.tools.size > size
+    user.press(K.Key_BracketLeft)
+    assert user.doc.tools.size == pytest.approx(size)
+    user.press(K.Key_BraceLeft, SHIFT)
+    assert user.doc.tools.strength == pytest.approx(0.9)
+    move(user.view, user.pixel(12), Qt.MouseButton.NoButton)
+    user.settle()
+    assert user.view._brush.weights[12] > 0.9
+
+
+def test_shaping_alone_and_in_the_line_up(user):
+    shape(user, "Slide", K.Key_2)
+    user.press(K.Key_V)
+    assert user.doc.way == "Alone"
+    user.settle()
+    assert [i.label for i in user.view.items()] == ["Slide"]
+    user.click(user.view, user.pixel(12))
+    user.type("z 3")
+    user.press(K.Key_Return)
+    assert np.allclose((full_shape(user.obj, "t2") - user.obj.base)[12], [0, 0, 3])
+    user.press(K.Key_V)
+    user.settle(60)
+    assert [i.label for i in user.view.items()] == ["In the mix", "Base", "Lift", "Slide"]
+    rect = next(r for i, r in user.view.label_rects() if i.label == "Lift")
+    user.click(user.view, rect.center())
+    assert user.doc.shaping == ShapeRef("t1")
+    user.click(user.view, user.pixel(7))
+    user.type("x 1")
+    user.press(K.Key_Return)
+    assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[7], [1, 10, 0])
+
+
+def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):
+    user.doc.set_weight("t2", 1.0)
+    user.doc.set(way="Line-up")
+    user.doc.start_shaping(ShapeRef("t2"))
+    user.doc.set_tools(tool="grab", size=14.0)
+    user.view.fit()
+    user.settle(60)
+    seen = {}
+
+    def look():
+        items = user.view.items()
+        seen["mix"] = items[0].points[12, 2]
+        seen["shape"] = next(i for i in items if i.shaped).points[12, 2]
+
+    start = user.pixel(12)
+    user.drag(user.view, start, start + QPointF(0, 15), between=look)
+    assert seen["mix"] > 0.5 and seen["mix"] == pytest.approx(seen["shape"], abs=1e-4)
+
+
+def test_an_in_between_is_shaped_and_removed_on_its_notch(user):
+    user.doc.edit("x", lambda s: add_in_between(s, "o1", "t1", 0.5))
+    cards = user.window.column.cards
+    place = cards.place_of("Lift")
+    notch = cards.notch(place.bar, place.target, 0.5)
+    user.double_click(cards, notch.center())
+    assert user.doc.shaping == ShapeRef("t1", 0.5)
+    user.press(K.Key_2)
+    user.click(user.view, user.pixel(12))
+    user.type("x 2")
+    user.press(K.Key_Return)
+    assert np.allclose((full_shape(user.obj, "t1", 0.5) - user.obj.base)[12], [2, 5, 0])
+    assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[12], [0, 10, 0])
+    menu = cards.menu_for(cards.place_of("Lift"), notch.center())
+    next(a for a in menu.actions() if a.text().startswith("Remove the in-between")).trigger()
+    assert user.target("Lift").in_betweens == () and user.doc.shaping is None
+
+
+@pytest.mark.parametrize("answer", ["follow", "stay", "cancel"])
+def test_reshaping_the_base_asks_once_until_done(user, monkeypatch, answer):
+    asked = []
+
+    def reply(dialog):
+        asked.append(dialog)
+        dialog.show()
+        button = dialog.buttons["cancel"] if answer == "cancel" else dialog.choices[answer]
+        button.click()
+        return dialog.answer
+
+    monkeypatch.setattr(user.window, "ask", reply)
+    before = user.obj
+    shape(user, None)
+    assert user.window.top.state.what.text() == "the base"
+    for index in (12, 13):
+        user.click(user.view, user.pixel(index))
+        user.type("x 3")
+        user.press(K.Key_Return)
+    assert len(asked) == (2 if answer == "cancel" else 1)
+    moved = user.obj.base - before.base
+    shifted = full_shape(user.obj, "t1") - full_shape(before, "t1")
+    if answer == "cancel":
+        assert not moved.any() and not shifted.any()
+    else:
+        assert np.allclose(moved[[12, 13], 0], 3)
+        assert np.allclose(shifted, moved if answer == "follow" else 0)
+        user.press(K.Key_Escape)
+        assert user.doc.base_choice is None
+
+
+def test_a_muted_target_does_not_show_and_says_so(user):
+    from fictilis.core.edits.targets import set_muted
+
+    user.doc.edit("m", lambda s: set_muted(s, "o1", "t1", True))
+    shape(user, tool=K.Key_3)
+    user.drag(user.view, user.pixel(12), user.pixel(12) + QPointF(20, 0))
+    assert "muted" in user.said[-1][0]
+
+
+def test_a_right_drag_turns_shift_moves_and_the_wheel_zooms(user):
+    view = user.view
+    before = view.camera
+    user.drag(view, (300, 200), (360, 220), button=RIGHT)
+    assert view.camera.yaw != before.yaw and view.camera.centre == before.centre
+    turned = view.camera
+    user.drag(view, (300, 200), (360, 220), SHIFT, RIGHT)
+    assert view.camera.yaw == turned.yaw and view.camera.centre != turned.centre
+    for key, direction in ((K.Key_1, (0, 0)), (K.Key_2, (90, 0)), (K.Key_3, (0, 90))):
+        user.press(key, CTRL)
+        assert (view.camera.yaw, view.camera.pitch) == direction and view.camera.parallel
+    user.press(K.Key_4, CTRL)
+    assert not view.camera.parallel
+    user.press(K.Key_0, CTRL)
+    assert np.allclose(view.camera.centre, 0, atol=6)
+
+
+def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
+    import fictilis
+
+    points, mesh = fictilis.primitives.box(10, 10, 10, 1)
+    scene, _ = fictilis.objects.add_object(sheet, "Box", mesh, points + [60, 0, 0])
+    user = open_window(scene)
+    before = user.doc.settled.scene
+    user.view.look("top")
+    user.view.fit()
+    pixels, _ = user.view.camera.project(np.array([[60.0, 5, 0]]), user.view.width(), user.view.height())
+    user.click(user.view, pixels[0])
+    assert user.doc.object.name == "Box"
+    user.press(K.Key_H)
+    assert not user.doc.object.visible
+    user.press(K.Key_H, SHIFT)
+    assert user.doc.object.visible
+    user.doc.undo()
+    user.doc.undo()
+    assert user.doc.settled.scene is before

@@ -1,0 +1,52 @@
+"""A small player of glTF weight tracks, written from the standard alone, and a reader of accessors.
+
+Source: glTF 2.0 specification, appendix C (interpolation).
+"""
+
+import numpy as np
+
+
+def play(track, seconds):
+    """(f, c): the track's values at ``seconds`` as a standard player interpolates them."""
+    times, values = np.asarray(track.times), track.values
+    out = []
+    for t in np.asarray(seconds, float):
+        t = min(max(t, times[0]), times[-1])
+        k = min(int(np.searchsorted(times, t + 1e-12, side="right")) - 1, len(times) - 1)
+        n = min(k + 1, len(times) - 1)
+        span = times[n] - times[k]
+        u = (t - times[k]) / span if span > 0 else 0.0
+        if track.interpolation == "STEP" or n == k:
+            out.append(values[k])
+        elif track.interpolation == "LINEAR":
+            out.append((1 - u) * values[k] + u * values[n])
+        else:
+            out.append(
+                (2 * u**3 - 3 * u**2 + 1) * values[k]
+                + span * (u**3 - 2 * u**2 + u) * track.tangents_out[k]
+                + (-2 * u**3 + 3 * u**2) * values[n]
+                + span * (u**3 - u**2) * track.tangents_in[n]
+            )
+    return np.array(out)
+
+
+def accessor(data, number):
+    a = data.accessors[number]
+    view = data.bufferViews[a.bufferView]
+    width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3}[a.type]
+    dtype = {5126: np.float32, 5125: np.uint32}[a.componentType]
+    flat = np.frombuffer(data.binary_blob(), dtype, a.count * width, (view.byteOffset or 0) + (a.byteOffset or 0))
+    return flat.reshape(a.count, width) if width > 1 else flat
+
+
+def read_arrays(path):
+    """The file by pygltflib, and the arrays of its first primitive."""
+    import pygltflib
+
+    data = pygltflib.GLTF2().load_binary(str(path))
+    primitive = data.meshes[0].primitives[0]
+    names = {k: v for k, v in vars(primitive.attributes).items() if v is not None}
+    arrays = {k: accessor(data, v) for k, v in names.items()}
+    arrays["targets"] = [{k: accessor(data, v) for k, v in t.items()} for t in primitive.targets or []]
+    arrays["indices"] = accessor(data, primitive.indices)
+    return data, arrays

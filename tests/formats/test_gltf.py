@@ -1,0 +1,120 @@
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.objects import set_appearance, set_visible
+from fictilis.core.edits.targets import add_in_between, set_path
+from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.evaluate import weights_at
+from fictilis.core.mix.coefficients import coefficients
+from fictilis.core.scene import Appearance, Scene
+from fictilis.formats.registry import export, export_shapes
+from fictilis.formats.weight_tracks import weight_track
+from tests.formats.gltf_player import play, read_arrays
+
+OBJ = "o1"
+
+
+def keyed(scene, kind, target="t1"):
+    for frame, value in ((0, 0), (10, 1.2), (25, -0.3), (40, 0.8)):
+        scene = set_key(scene, OBJ, target, Key(frame, value, kind))
+    return replace(scene, end=48)
+
+
+def with_stage(scene, path):
+    return add_in_between(set_path(scene, OBJ, "t1", path), OBJ, "t1", 0.5)
+
+
+CASES = {
+    "hold": (lambda s: keyed(s, "hold"), "STEP"),
+    "linear": (lambda s: keyed(s, "linear"), "LINEAR"),
+    "smooth": (lambda s: keyed(s, "smooth"), "CUBICSPLINE"),
+    "hold and smooth": (lambda s: keyed(keyed(s, "hold"), "smooth", "t2"), "CUBICSPLINE"),
+    "linear with straight in-between": (lambda s: keyed(with_stage(s, "straight"), "linear"), "LINEAR"),
+    "smooth with straight in-between": (lambda s: keyed(with_stage(s, "straight"), "smooth"), "CUBICSPLINE"),
+    "linear with curved in-between": (lambda s: keyed(with_stage(s, "curved"), "linear"), "CUBICSPLINE"),
+    "smooth with curved in-between": (lambda s: keyed(with_stage(s, "curved"), "smooth"), "LINEAR"),
+}
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_a_standard_player_shows_the_same_weights(sheet, case):
+    make, form = CASES[case]
+    scene = make(sheet)
+    obj = scene.object(OBJ)
+    track = weight_track(scene, obj)
+    assert track.interpolation == form
+    # where samples stand in, they are exact at whole frames; else anywhere but just before a step
+    sampled = case == "smooth with curved in-between"
+    frames = np.arange(0.0, 49.0) if sampled else np.concatenate([np.linspace(0, 48, 289), np.arange(0.0, 49.0)])
+    wanted = coefficients(obj, weights_at(obj, frames)).T
+    assert np.abs(play(track, frames / scene.fps) - wanted).max() < 1e-6
+
+
+def test_the_smallest_form_drops_keys_on_a_straight_line(sheet):
+    scene = sheet
+    for frame in (0, 10, 20, 30):
+        scene = set_key(scene, OBJ, "t1", Key(frame, frame / 30, "linear"))
+    track = weight_track(replace(scene, end=30), scene.object(OBJ))
+    assert len(track.times) == 2
+
+
+def test_without_lanes_there_is_no_animation(sheet, tmp_path):
+    assert weight_track(sheet, sheet.object(OBJ)) is None
+    export(sheet, tmp_path / "s.glb")
+    data, _ = read_arrays(tmp_path / "s.glb")
+    assert not data.animations and data.meshes[0].weights == [0.0, 0.0]
+
+
+def test_names_units_and_default_weights(sheet, tmp_path):
+    scene = keyed(with_stage(sheet, "straight"), "smooth")
+    export(replace(scene, start=5), tmp_path / "s.glb")
+    data, arrays = read_arrays(tmp_path / "s.glb")
+    assert data.meshes[0].extras["targetNames"] == ["Lift 0.50", "Lift", "Slide"]
+    assert np.allclose(arrays["POSITION"], scene.object(OBJ).base * 0.01, atol=1e-7)
+    assert np.allclose(arrays["targets"][1]["POSITION"], [0, 0.1, 0], atol=1e-7)
+    obj = scene.object(OBJ)
+    assert np.allclose(data.meshes[0].weights, coefficients(obj, weights_at(obj, 5)))
+
+
+def test_seams_split_vertices_and_nothing_else_does(tmp_path):
+    import fictilis
+
+    scene, box_id = fictilis.objects.add_object(Scene(), "Box", *reversed(fictilis.primitives.box(segments=2)))
+    export(scene, tmp_path / "b.glb")
+    _, arrays = read_arrays(tmp_path / "b.glb")
+    assert len(arrays["POSITION"]) == 6 * 9 and len(arrays["TEXCOORD_0"]) == 54
+    flat = set_appearance(scene, box_id, Appearance(smooth=False))
+    export(flat, tmp_path / "f.glb")
+    _, arrays = read_arrays(tmp_path / "f.glb")
+    assert len(arrays["POSITION"]) == 24 * 4
+    assert np.allclose(np.abs(arrays["NORMAL"]).max(1), 1)
+
+
+def test_hidden_objects_are_named_and_nothing_at_all_is_refused(sheet, tmp_path):
+    import fictilis
+
+    more, other = fictilis.objects.add_object(sheet, "Helper", *reversed(fictilis.primitives.plane()))
+    warnings = export(set_visible(more, other, False), tmp_path / "s.glb")
+    assert warnings == ["Hidden or without faces, and so left out: Helper."]
+    with pytest.raises(EditRefused, match="nothing to export"):
+        export(set_visible(sheet, OBJ, False), tmp_path / "none.glb")
+    assert not (tmp_path / "none.glb").exists()
+
+
+def test_shapes_become_files_and_odd_names_safe_ones(sheet, tmp_path):
+    import fictilis
+
+    scene = fictilis.targets.rename_target(sheet, OBJ, "t1", "../Up/Down")
+    written = export_shapes(scene, tmp_path / "out")
+    assert sorted(p.name for p in written) == ["Slide.obj", "_Up_Down.obj", "base.obj"]
+    (lift,) = fictilis.read_meshes(tmp_path / "out" / "_Up_Down.obj").objects
+    assert np.array_equal(lift.points, scene.object(OBJ).base + [0, 10, 0])
+
+
+def test_unknown_kinds_name_the_known(sheet, tmp_path):
+    with pytest.raises(BadFile, match=r"\.obj, \.glb"):
+        export(sheet, tmp_path / "s.xyz")

@@ -1,0 +1,237 @@
+import io
+import json
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.targets import add_in_between, set_built_on, set_muted, set_path, set_range
+from fictilis.core.errors import BadFile, CannotSave
+from fictilis.core.scene import Appearance, Transform
+from fictilis.demo.jelly import moon_jelly
+from fictilis.formats import files
+from fictilis.formats.native import read_native, write_native
+
+OBJ = "o1"
+
+
+@pytest.fixture
+def full(sheet):
+    """A scene that uses everything a file can hold."""
+    scene = set_range(set_path(add_in_between(sheet, OBJ, "t1", 0.5), OBJ, "t1", "curved"), OBJ, "t1", -1, 2)
+    scene = set_muted(set_built_on(scene, OBJ, "t2", "t1"), OBJ, "t2", True)
+    for key in (Key(0, 0, "hold"), Key(12.5, 1.25, "linear"), Key(20, 0)):
+        scene = set_key(scene, OBJ, "t1", key)
+    obj = replace(
+        scene.object(OBJ), transform=Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9)),
+        appearance=Appearance("#102030", False), visible=False,
+    )  # fmt: skip
+    return replace(scene.with_object(obj), fps=29.97, start=-5, end=50)
+
+
+def same(a, b):
+    """Whether two values hold the same, arrays by content."""
+    if isinstance(a, np.ndarray):
+        return a.dtype == b.dtype and np.array_equal(a, b)
+    if hasattr(a, "__dataclass_fields__"):
+        return type(a) is type(b) and all(same(getattr(a, f), getattr(b, f)) for f in a.__dataclass_fields__)
+    if isinstance(a, tuple):
+        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+    return a == b
+
+
+@pytest.mark.parametrize("which", ["full", "demo"])
+def test_everything_survives_save_and_open(tmp_path, full, which):
+    scene = full if which == "full" else moon_jelly()
+    write_native(tmp_path / "s.fictilis", scene)
+    assert same(read_native(tmp_path / "s.fictilis"), scene)
+
+
+def test_saving_twice_gives_the_same_bytes_but_for_the_clock(tmp_path, full):
+    contents = []
+    for name in ("a", "b"):
+        write_native(tmp_path / name, full)
+        with zipfile.ZipFile(tmp_path / name) as archive:
+            contents.append({i.filename: archive.read(i) for i in archive.infolist()})
+    assert contents[0] == contents[1]
+
+
+def rewrite(path: Path, change) -> None:
+    """Change the entries of a scene file: ``change(entries)`` edits a dict of name → bytes."""
+    with zipfile.ZipFile(path) as archive:
+        entries = {i.filename: archive.read(i) for i in archive.infolist()}
+    change(entries)
+    with zipfile.ZipFile(path, "w") as archive:
+        for name, data in entries.items():
+            archive.writestr(name, data)
+
+
+def edit_json(path: Path, change) -> None:
+    def apply(entries):
+        record = json.loads(entries["scene.json"])
+        change(record)
+        entries["scene.json"] = json.dumps(record).encode()
+
+    rewrite(path, apply)
+
+
+def npy(array, pickle=False):
+    out = io.BytesIO()
+    np.lib.format.write_array(out, array, allow_pickle=pickle)
+    return out.getvalue()
+
+
+def first_object(record):
+    return record["objects"][0]
+
+
+JSON_DAMAGE = {
+    "newer version": (lambda r: r.update(schema=99), "version 99"),
+    "version zero": (lambda r: r.update(schema=0), "no version 0"),
+    "unknown field": (lambda r: r.update(extra=1), "extra"),
+    "missing field": (lambda r: r.pop("fps"), "fps"),
+    "wrong type": (lambda r: r.update(fps="fast"), "fps"),
+    "impossible rate": (lambda r: r.update(fps=0), "rate is 0"),
+    "falling range": (lambda r: r.update(end=-99), "range"),
+    "missing array": (lambda r: first_object(r).update(base="arrays/77.npy"), "missing"),
+    "array of another kind": (lambda r: first_object(r).update(base=first_object(r)["mesh"]["corners"]), "needed"),
+    "wrong count": (lambda r: first_object(r)["mesh"].update(points=9), "9 points"),
+    "unknown path": (lambda r: first_object(r)["targets"][0].update(path="wavy"), "wavy"),
+    "built on nothing": (lambda r: first_object(r)["targets"][1].update(built_on="t7"), "t7"),
+    "built on itself": (lambda r: first_object(r)["targets"][0].update(built_on="t2"), "built on itself"),
+    "same id twice": (lambda r: first_object(r)["targets"][1].update(id="t1"), "twice"),
+    "same name twice": (lambda r: first_object(r)["targets"][1].update(name="Lift"), "twice"),
+    "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(target="t9"), "t9"),
+    "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
+    "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
+    "no colour": (lambda r: first_object(r).update(colour="red"), "colour"),
+    "falling weight range": (lambda r: first_object(r)["targets"][0].update(range=[1, 0]), "range"),
+    "in-between at 1": (lambda r: first_object(r)["targets"][0]["in_betweens"][0].update(at=1.0), "impossible"),
+    "infinite number": (lambda r: r.update(start=float("inf")), "scene.json"),
+}
+
+
+@pytest.mark.parametrize("case", JSON_DAMAGE)
+def test_impossible_scenes_are_one_sentence(tmp_path, full, case):
+    change, said = JSON_DAMAGE[case]
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    edit_json(path, change)
+    with pytest.raises(BadFile, match=said) as error:
+        read_native(path)
+    assert error.value.sentence.startswith("s.fictilis cannot be opened:") and "\n" not in error.value.sentence
+
+
+def base_name(entries):
+    return json.loads(entries["scene.json"])["objects"][0]["base"]
+
+
+def put_base(make):
+    def change(entries):
+        entries[base_name(entries)] = make()
+
+    return change
+
+
+def put_corners(make):
+    def change(entries):
+        entries[json.loads(entries["scene.json"])["objects"][0]["mesh"]["corners"]] = make()
+
+    return change
+
+
+ARRAY_DAMAGE = {
+    "pickled": (put_base(lambda: npy(np.array([{}], object), True)), "object"),
+    "nan": (put_base(lambda: npy(np.full((25, 3), np.nan))), "finite"),
+    "huge count": (put_base(lambda: npy(np.zeros((25, 3))).replace(b"(25, 3)", b"(9999999, 3)")[:300]), "length|no array"),
+    "half": (put_base(lambda: npy(np.zeros((25, 3)))[:300]), "length"),
+    "flat": (put_base(lambda: npy(np.zeros(75))), "shaped"),
+    "no array": (put_base(lambda: b"hello"), "no array"),
+    "corner out of range": (put_corners(lambda: npy(np.full(64, 999, np.int32))), "face corner"),
+    "no scene": (lambda e: e.pop("scene.json"), "scene.json is missing"),
+    "garbled scene": (lambda e: e.update({"scene.json": b"\xff\xfe{"}), "scene.json is wrong"),
+    "deep scene": (lambda e: e.update({"scene.json": b"[" * 100_000}), "scene.json is wrong"),
+    "path traversal": (lambda e: e.update({"../../evil": b"x"}), "outside of itself"),
+    "absolute path": (lambda e: e.update({"/etc/evil": b"x"}), "outside of itself"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", ARRAY_DAMAGE)
+def test_damaged_parts_are_one_sentence(tmp_path, full, case):
+    change, said = ARRAY_DAMAGE[case]
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    rewrite(path, change)
+    with pytest.raises(BadFile, match=said) as error:
+        read_native(path)
+    assert "\n" not in error.value.sentence
+
+
+def test_a_zip_bomb_is_refused_before_it_unpacks(tmp_path, full):
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    with zipfile.ZipFile(path, "a", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("arrays/bomb.npy", b"\0" * 50_000_000)
+    with pytest.raises(BadFile, match="would unpack"):
+        read_native(path)
+
+
+@pytest.mark.parametrize("keep", [0, 10, 400, 0.5, 0.98])
+def test_cut_off_files(tmp_path, full, keep):
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    data = path.read_bytes()
+    path.write_bytes(data[: int(keep * len(data)) if isinstance(keep, float) else keep])
+    with pytest.raises(BadFile, match="cut off|empty"):
+        read_native(path)
+
+
+def test_every_single_damaged_byte_is_noticed_or_harmless(tmp_path, full):
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    data = bytearray(path.read_bytes())
+    rng = np.random.default_rng(5)
+    for place in rng.choice(len(data), 150, replace=False):
+        broken = bytearray(data)
+        broken[place] ^= 0x41
+        path.write_bytes(broken)
+        try:
+            read_native(path)
+        except BadFile as error:
+            assert "\n" not in error.sentence
+
+
+@pytest.mark.parametrize("how", ["full disk", "read-only file", "missing folder"])
+def test_a_save_that_fails_leaves_the_old_file_whole(tmp_path, full, monkeypatch, how):
+    path = tmp_path / "s.fictilis"
+    write_native(path, full)
+    before = path.read_bytes()
+    if how == "full disk":
+        monkeypatch.setattr(files.os, "fsync", lambda _fd: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+        said = "no space left on device. The file that was there is unchanged"
+    elif how == "read-only file":
+        path.chmod(0o444)
+        monkeypatch.setattr(files.os, "access", lambda *_a: False)  # root may write everywhere
+        said = "write-protected"
+    else:
+        path = tmp_path / "gone" / "s.fictilis"
+        said = "could not be saved"
+    with pytest.raises(CannotSave, match=said):
+        write_native(path, moon_jelly())
+    assert (tmp_path / "s.fictilis").read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["s.fictilis"]
+
+
+def test_cancelled_writing_leaves_nothing(tmp_path, full):
+    from fictilis.core.errors import Cancelled
+
+    def stop(_fraction):
+        raise Cancelled("stopped")
+
+    with pytest.raises(Cancelled):
+        write_native(tmp_path / "s.fictilis", full, stop)
+    assert list(tmp_path.iterdir()) == []

@@ -1,0 +1,92 @@
+"""Exported glTF through the Khronos validator, and read back by general-purpose libraries."""
+
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import set_key
+from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.normals import point_normals
+from fictilis.demo.jelly import moon_jelly
+from fictilis.formats.registry import export
+from tests.formats.gltf_player import accessor, read_arrays
+
+VALIDATOR = Path(__file__).parents[2] / ".venv" / "node" / "node_modules" / "gltf-validator"
+SCRIPT = """
+const validator = require(process.argv[1]);
+validator.validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[2])), {maxIssues: 20})
+  .then(report => console.log(JSON.stringify(report.issues)));
+"""
+
+
+@pytest.fixture(params=["jelly", "stepped", "box"])
+def exported(request, tmp_path, sheet):
+    import fictilis
+    from fictilis.core.scene import Appearance
+
+    if request.param == "jelly":
+        scene = moon_jelly()
+    elif request.param == "stepped":
+        scene = sheet
+        for kind, target in (("hold", "t1"), ("smooth", "t2")):
+            for frame, value in ((0, 0), (10, 1), (20, 0)):
+                scene = set_key(scene, "o1", target, Key(frame, value, kind))
+    else:
+        points, mesh = fictilis.primitives.box()
+        scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Box", mesh, points, Appearance(smooth=False))
+        scene, _ = fictilis.targets.target_from_points(scene, "o1", "Wide", points * [2, 1, 1])
+    path = tmp_path / "out.glb"
+    export(scene, path)
+    return scene, path
+
+
+@pytest.mark.skipif(not shutil.which("node") or not VALIDATOR.is_dir(), reason="node or the validator is not here")
+def test_the_validator_finds_nothing(exported):
+    """Source: gltf-validator (Khronos Group), from the npm registry."""
+    done = subprocess.run(["node", "-e", SCRIPT, str(VALIDATOR), str(exported[1])], capture_output=True, text=True, check=True)
+    issues = json.loads(done.stdout)
+    assert issues["numErrors"] == issues["numWarnings"] == 0
+    # texture coordinates go along although no texture does; the validator remarks on that
+    assert {m["code"] for m in issues["messages"]} <= {"UNUSED_OBJECT"}
+
+
+def test_morph_targets_and_animation_are_read_back(exported):
+    """Source: pygltflib reads the structure, the standard's layout gives the numbers."""
+    scene, path = exported
+    obj = scene.objects[0]
+    data, arrays = read_arrays(path)
+    assert len(arrays["targets"]) == len(data.meshes[0].weights) == len(data.meshes[0].extras["targetNames"])
+    if obj.mesh.uvs is None:  # vertex order is kept
+        base = arrays["POSITION"] * 100
+        for number, name in enumerate(data.meshes[0].extras["targetNames"]):
+            target = next((t for t in obj.targets if t.name == name), None)
+            if target is not None:
+                moved = base + arrays["targets"][number]["POSITION"] * 100
+                own = full_shape(obj, target.id) if target.built_on is None else obj.base + target.deltas.dense(len(obj.base))
+                assert np.abs(moved - own).max() < 1e-4
+                normals = arrays["NORMAL"] + arrays["targets"][number]["NORMAL"]
+                assert np.abs(normals - point_normals(obj.mesh, own)).max() < 1e-5
+    if obj.lanes:
+        sampler = data.animations[0].samplers[0]
+        times, values = accessor(data, sampler.input), accessor(data, sampler.output)
+        per_key = 3 if sampler.interpolation == "CUBICSPLINE" else 1
+        assert len(values) == len(times) * per_key * len(arrays["targets"]) and (np.diff(times) > 0).all()
+
+
+@pytest.mark.filterwarnings("ignore")
+def test_trimesh_reads_the_same_surface(exported):
+    """Source: trimesh, an independent reader: area of the surface, in square metres."""
+    trimesh = pytest.importorskip("trimesh")
+    scene, path = exported
+    from fictilis.core.geometry.topology import triangles
+
+    read = trimesh.load(path, process=False).to_geometry()
+    obj = scene.objects[0]
+    a, b, c = (obj.base[triangles(obj.mesh).points[:, k]] for k in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2
+    assert read.area == pytest.approx(area * 1e-4, rel=1e-5)

@@ -1,0 +1,148 @@
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+import fictilis
+from fictilis.cli import main
+
+
+def run(*words, capsys=None):
+    code = main([str(w) for w in words])
+    return code, *(capsys.readouterr() if capsys else ("", ""))
+
+
+@pytest.fixture
+def scene_file(tmp_path, sheet_files):
+    out = tmp_path / "s.fictilis"
+    f = sheet_files
+    assert main(["new", str(f["base"]), "--target", f"Up={f['lift']}", "--target", str(f["bend"]),
+                 "--in-between", f"Up@0.5={f['bend']}", "--path", "Up=curved", "-o", str(out)]) == 0  # fmt: skip
+    return out
+
+
+def test_new_info_and_its_json(scene_file, capsys):
+    code, out, _ = run("info", scene_file, "--json", capsys=capsys)
+    told = json.loads(out)
+    assert code == 0 and told["fps"] == 24 and told["range"] == [0, 96]
+    (obj,) = told["objects"]
+    assert (obj["name"], obj["points"], obj["faces"], obj["face_sizes"], obj["uvs"]) == ("Sheet", 25, 16, {"4": 16}, 25)
+    up, bend = obj["targets"]
+    assert up == {
+        "name": "Up",
+        "moved": 25,
+        "largest_cm": 10.0,
+        "weight": 0.0,
+        "range": [0.0, 1.0],
+        "path": "curved",
+        "in_betweens": [0.5],
+    }
+    assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
+    code, out, _ = run("info", scene_file, capsys=capsys)
+    assert "Up: moves 25 points, up to 10.00 cm" in out
+
+
+def test_key_evaluate_and_export(scene_file, tmp_path, capsys):
+    assert run("key", scene_file, "--object", "Sheet", "--target", "Up", "0=0", "24=1", "--interpolation", "linear")[0] == 0
+    assert run("evaluate", scene_file, "--frames", "0,12.5,24", "-o", tmp_path / "e.npz")[0] == 0
+    with np.load(tmp_path / "e.npz") as arrays:
+        assert arrays["frames"].tolist() == [0, 12.5, 24] and arrays["Sheet"].shape == (3, 25, 3)
+        base = fictilis.load(scene_file).objects[0].base
+        assert np.array_equal(arrays["Sheet"][0], base) and np.allclose(arrays["Sheet"][2], base + [0, 10, 0])
+    assert run("export", scene_file, tmp_path / "m.obj", "--frame", "24")[0] == 0
+    assert np.allclose(fictilis.read_meshes(tmp_path / "m.obj").objects[0].points, base + [0, 10, 0])
+    assert run("export", scene_file, tmp_path / "m.glb")[0] == 0 and (tmp_path / "m.glb").read_bytes()[:4] == b"glTF"
+    assert run("export", scene_file, tmp_path / "shapes", "--shapes")[0] == 0
+    assert {p.name for p in (tmp_path / "shapes").iterdir()} == {"base.obj", "Up.obj", "bend.obj"}
+    other = tmp_path / "other.fictilis"
+    before = scene_file.read_bytes()
+    assert run("key", scene_file, "--object", "Sheet", "--target", "bend", "5=1", "-o", other)[0] == 0
+    assert scene_file.read_bytes() == before and fictilis.load(other).objects[0].lane("t2") is not None
+
+
+def test_several_objects(tmp_path, capsys):
+    (tmp_path / "two.obj").write_text(
+        "o A\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no B\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 4 5 6 7\n"
+    )
+    (tmp_path / "wide.obj").write_text("v 0 0 0\nv 3 0 0\nv 3 1 0\nv 0 1 0\nf 1 2 3 4\n")
+    out = tmp_path / "s.fictilis"
+    assert run("new", tmp_path / "two.obj", "--target", f"B/Wide={tmp_path / 'wide.obj'}", "-o", out)[0] == 0
+    told = json.loads(run("info", out, "--json", capsys=capsys)[1])
+    assert [(o["name"], len(o["targets"])) for o in told["objects"]] == [("A", 0), ("B", 1)]
+    assert run("evaluate", out, "--frames", "0", "--object", "B", "-o", tmp_path / "e.npz")[0] == 0
+    with np.load(tmp_path / "e.npz") as arrays:
+        assert sorted(arrays) == ["B", "frames"]
+
+
+def test_snapshot(scene_file, tmp_path):
+    from PIL import Image
+
+    assert run("snapshot", scene_file, "--frame", "0", "--size", "320x200", "-o", tmp_path / "p.png")[0] == 0
+    with Image.open(tmp_path / "p.png") as picture:
+        assert picture.size == (320, 200) and len(picture.getcolors(320 * 200)) > 200
+
+
+BAD = {
+    "other count": (["new", "{base}", "--target", "{lift}", "--target", "{fewer}", "-o", "{out}"], "20 points, the base Sheet has 25"),
+    "other faces": (["new", "{base}", "--target", "{faces}", "-o", "{out}"], "first face that differs"),
+    "other order": (["new", "{base}", "--target", "{shuffled}", "-o", "{out}"], "another order"),
+    "missing target": (["new", "{base}", "--target", "none.obj", "-o", "{out}"], "no file"),
+    "same name twice": (["new", "{base}", "--target", "{lift}", "--target", "{lift}", "-o", "{out}"], "already"),
+    "in-between of nothing": (["new", "{base}", "--in-between", "X@0.5={lift}", "-o", "{out}"], "no target named X"),
+    "in-between at 1": (["new", "{base}", "--target", "{lift}", "--in-between", "lift@1={bend}", "-o", "{out}"], "cannot stand"),
+    "in-between at no number": (["new", "{base}", "--target", "{lift}", "--in-between", "lift@half={bend}", "-o", "{out}"], "not a weight"),
+    "unknown path": (["new", "{base}", "--target", "{lift}", "--path", "lift=wavy", "-o", "{out}"], "wavy"),
+    "no folder": (["new", "{base}", "-o", "{out}/x/y.fictilis"], "could not be saved"),
+    "unknown kind": (["new", "s.stl", "-o", "{out}"], "kinds that can be read"),
+    "not a scene": (["info", "{base}"], "no scene file"),
+    "unknown object": (["key", "{scene}", "--object", "X", "--target", "Up", "1=1"], "no object named X"),
+    "unknown target": (["key", "{scene}", "--object", "Sheet", "--target", "X", "1=1"], "its targets are: Up, bend"),
+    "bad key": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1:1"], "FRAME=VALUE"),
+    "bad number": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=nan"], "not a value"),
+    "bad interpolation": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=1", "--interpolation", "x"], "no interpolation"),
+    "bad frames": (["evaluate", "{scene}", "--frames", "1,x", "-o", "{out}"], "not a frame"),
+    "bad export": (["export", "{scene}", "{out}.xyz"], "can be written"),
+    "bad size": (["snapshot", "{scene}", "--frame", "0", "--size", "big", "-o", "{out}"], "not a size"),
+    "two files": (["a.fictilis", "b.fictilis"], "One file"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", BAD)
+def test_errors_are_one_sentence_and_write_nothing(case, tmp_path, sheet_files, scene_file, capsys):
+    words, said = BAD[case]
+    out = tmp_path / "out.fictilis"
+    before = scene_file.read_bytes()
+    code, printed, error = run(*(w.format(**sheet_files, out=out, scene=scene_file) for w in words), capsys=capsys)
+    assert code == 2 and printed == "" and said in error
+    assert error.count("\n") == 1 and "Traceback" not in error
+    assert not out.exists() and scene_file.read_bytes() == before
+
+
+def test_a_missing_material_file_is_a_warning(tmp_path, capsys):
+    (tmp_path / "m.obj").write_text("mtllib no.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    code, _, error = run("new", tmp_path / "m.obj", "-o", tmp_path / "s.fictilis", capsys=capsys)
+    assert code == 0 and "warning: m.obj: its material file no.mtl is missing" in error
+
+
+def test_needs_no_display_and_no_window_code(scene_file):
+    code = (
+        "import sys; from fictilis.cli import main; "
+        f"assert main(['info', {str(scene_file)!r}]) == 0; "
+        "assert not [m for m in sys.modules if m.startswith(('PyQt6', 'moderngl', 'scipy'))]"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={"PATH": ""})
+    assert done.returncode == 0, done.stderr
+
+
+def test_version_and_help(capsys):
+    for word, said in (("--version", fictilis.__version__), ("--help", "COMMAND")):
+        with pytest.raises(SystemExit) as done:
+            main([word])
+        assert done.value.code == 0 and said in capsys.readouterr().out
+
+
+def test_no_display_is_one_sentence():
+    done = subprocess.run([sys.executable, "-m", "fictilis", "demo"], capture_output=True, text=True, env={"PATH": ""})
+    assert done.returncode == 2 and "no display" in done.stderr and done.stderr.count("\n") == 1
