@@ -19,7 +19,7 @@ def pytest_configure(config: pytest.Config) -> None:
         os.close(write)
         with os.fdopen(read) as stream:
             os.environ["DISPLAY"] = f":{stream.readline().strip()}"
-        config.add_cleanup(server.terminate)
+        config.add_cleanup(lambda: (server.terminate(), server.wait()))
 
 
 from fictilis.core.edits.objects import add_object

@@ -45,7 +45,7 @@ class View(QWidget):
     """Shows the document's objects, and turns mouse and keys into strokes."""
 
     picture_shown = pyqtSignal()
-    failed = pyqtSignal(str)
+    first_painted = pyqtSignal()
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[np.ndarray], str | None]) -> None:
         super().__init__()
@@ -69,6 +69,7 @@ class View(QWidget):
         self.pointer = QPointF(-1, -1)
         self.navigating: QPointF | None = None
         self._image = None
+        self._painted = False
         self._dirty = True
         self._items: list[StageItem] = []
         self._moving = False
@@ -211,6 +212,9 @@ class View(QWidget):
         painter = QPainter(self)
         p = self.palette_
         if self.picture is None:
+            if not self._painted:
+                self._painted = True
+                self.first_painted.emit()
             slope = QLinearGradient(0, 0, 0, self.height())
             slope.setColorAt(0, QColor(p.view.top))
             slope.setColorAt(1, QColor(p.view.bottom))

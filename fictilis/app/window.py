@@ -147,7 +147,7 @@ class Window(QMainWindow):
         doc.changed.connect(self._on_change)
         self.view.picture_shown.connect(self.playback.picture_shown)
         self.playback.changed.connect(lambda: setattr(self.thumbnails, "paused", self.playback.playing))
-        QTimer.singleShot(0, self._start_renderer)
+        self.view.first_painted.connect(self._start_renderer, Qt.ConnectionType.QueuedConnection)
 
     def _build(self) -> None:
         p, doc = self.palette_, self.doc

@@ -150,9 +150,9 @@ class Stage:
             obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped
         )
 
-    def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, key: str = "alone") -> StageItem:
+    def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)
-        shape = self._shape((key, obj.id, ref), made_of, lambda: shape_points(obj, ref), obj.mesh, live)
+        shape = self._shape((where, obj.id, ref), made_of, lambda: shape_points(obj, ref), obj.mesh, live)
         label = "Base" if ref.is_base else ref.label(obj)
         return StageItem(
             obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping

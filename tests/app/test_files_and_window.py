@@ -319,7 +319,7 @@ def test_the_demo_draws_what_it_mixes(open_window):
 def test_an_empty_window_says_what_to_do(open_window):
     user = open_window(Scene())
     enabled = {i for i, a in user.window.actions_.by_id.items() if a.isEnabled()}
-    assert "new" in enabled and not enabled & {"new-target", "shape", "key", "export", "delete"}
+    assert "new" in enabled and not enabled & {"new-target", "shape", "export", "key", "delete"}
     user.press(K.Key_Space)
     user.window.playback.stop()
     user.settle(50)

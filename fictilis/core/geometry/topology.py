@@ -84,12 +84,6 @@ def ranges(starts: np.ndarray, stops: np.ndarray) -> np.ndarray:
     return np.repeat(shifts, lengths) + np.arange(int(lengths.sum()))
 
 
-def faces_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
-    """Sorted unique faces that use any of ``points`` (k,)."""
-    at = point_faces(mesh)
-    return np.unique(at.faces[ranges(at.starts[points], at.starts[points + 1])])
-
-
 def corners_of(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
     """Corner numbers of ``faces`` (k,), face after face."""
     return ranges(mesh.offsets[faces].astype(np.int64), mesh.offsets[faces + 1].astype(np.int64))

@@ -15,9 +15,16 @@ def twin_groups(obj: MorphObject) -> np.ndarray:
     return np.unique(rounded, axis=0, return_inverse=True)[1].reshape(-1).astype(np.int32)
 
 
+@cached_by_identity
+def _group_count(obj: MorphObject) -> int:
+    return int(twin_groups(obj).max()) + 1
+
+
 def spread_to_twins(obj: MorphObject, weights: np.ndarray) -> np.ndarray:
     """Weights (n,) with every twin raised to the largest of its group."""
     groups = twin_groups(obj)
-    top = np.zeros(groups.max() + 1 if len(groups) else 0, weights.dtype)
+    if not len(groups) or _group_count(obj) == len(groups):
+        return weights
+    top = np.zeros(_group_count(obj), weights.dtype)
     np.maximum.at(top, groups, weights)
     return top[groups]

@@ -3,79 +3,148 @@
 from __future__ import annotations
 
 import sys
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
 
 import numpy as np
 
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.scene import Deltas, MorphObject
 
-SPAN_FILL = 0.12  # below this share of moved points within its span a column is scattered instead
-REFRESH_AFTER = 64  # single-weight updates before all is summed afresh, so that rounding cannot pile up
+SPAN_FILL = 0.5  # below this share of moved points within its span a column is scattered instead
+WHOLE = 0.8  # columns that move more of the mesh than this are stacked, for one matrix product
+REFRESH_AFTER = 64  # updates before all is summed afresh, so that rounding cannot pile up
 
 
-def add_scaled(out: np.ndarray, values: np.ndarray, factor: float) -> None:
-    """``out += factor * values`` in place, both flat and of one float dtype; by BLAS once SciPy is loaded.
-
-    SciPy takes long to import, and the first picture does not wait for it.
-    """
-    blas = sys.modules.get("scipy.linalg.blas")
-    if blas is None or not hasattr(blas, "daxpy"):
-        out += values * out.dtype.type(factor)
-    elif out.dtype == np.float32:
-        blas.saxpy(values, out, a=factor)
-    else:
-        blas.daxpy(values, out, a=factor)
+def _loaded(module: str):
+    """A module of SciPy if it is loaded already: it takes long to import, and the first picture does not wait for it."""
+    return sys.modules.get(module)
 
 
 class _Span:
     """A column whose moved points lie close together: dense between its first and last."""
 
-    def __init__(self, deltas: Deltas, dtype: type) -> None:
+    def __init__(self, deltas: Deltas, dtype: np.dtype) -> None:
         low, high = int(deltas.indices[0]), int(deltas.indices[-1]) + 1
         values = np.zeros((high - low, 3), dtype)
         values[deltas.indices - low] = deltas.offsets
         self.part, self.values = slice(3 * low, 3 * high), values.ravel()
 
     def add(self, out: np.ndarray, factor: float) -> None:
-        add_scaled(out[self.part], self.values, factor)
+        """``out += factor * values`` in place, by BLAS where it is loaded."""
+        blas = _loaded("scipy.linalg.blas")
+        if blas is None:
+            out[self.part] += self.values * out.dtype.type(factor)
+        else:
+            (blas.saxpy if out.dtype == np.float32 else blas.daxpy)(self.values, out[self.part], a=factor)
 
 
 class _Scatter:
     """A column whose moved points lie far apart."""
 
-    def __init__(self, deltas: Deltas, dtype: type) -> None:
-        self.places = (3 * deltas.indices.astype(np.intp)[:, None] + np.arange(3)).ravel()
+    def __init__(self, deltas: Deltas, dtype: np.dtype) -> None:
+        self.places = (3 * deltas.indices[:, None] + np.arange(3, dtype=np.int32)).ravel()
         self.values = deltas.offsets.astype(dtype).ravel()
+        self._ends = np.array([0, len(self.places)], np.int32)
 
     def add(self, out: np.ndarray, factor: float) -> None:
-        out[self.places] += self.values * out.dtype.type(factor)
+        """``out[places] += factor * values`` in place, by SciPy's compiled sparse product where it is loaded."""
+        sparse = _loaded("scipy.sparse._sparsetools")
+        if sparse is None or not hasattr(sparse, "csc_matvec"):
+            out[self.places] += self.values * out.dtype.type(factor)
+        else:
+            factors = np.array([factor], out.dtype)
+            sparse.csc_matvec(len(out), 1, self._ends, self.places, self.values, factors, out)
 
 
-def _compile(deltas: Deltas, dtype: type) -> _Span | _Scatter | None:
+def _compile(deltas: Deltas, dtype: np.dtype) -> _Span | _Scatter | None:
     if not len(deltas.indices):
         return None
     span = int(deltas.indices[-1]) - int(deltas.indices[0]) + 1
     return (_Span if len(deltas.indices) > SPAN_FILL * span else _Scatter)(deltas, dtype)
 
 
-class DeltaBank:
-    """Mixes one object. Keeps the last result, so that one changed weight costs only its own column.
+class _Product:
+    """Many columns of one kind as one matrix product, its points in two halves that run side by side.
 
-    ``dtype`` is float64 for exact evaluation, float32 for pictures.
+    The halves are threads of our own: BLAS's helper threads keep spinning and slow the drawing that follows.
+    """
+
+    def __init__(self, parts: list[_Span] | list[_Scatter], size: int, dtype: np.dtype) -> None:
+        middle = size // 6 * 3
+        self.halves = [slice(0, middle), slice(middle, size)]
+        self.large = size * len(parts) > 500_000
+        self.scattered = isinstance(parts[0], _Scatter)
+        self.matrices = [(self._csc if self.scattered else self._rows)(parts, half, dtype) for half in self.halves]
+        self.buffers = [np.empty(half.stop - half.start, dtype) for half in self.halves]
+
+    @staticmethod
+    def _rows(parts: list[_Span], half: slice, dtype: np.dtype) -> np.ndarray:
+        out = np.zeros((len(parts), half.stop - half.start), dtype)
+        for row, part in zip(out, parts, strict=True):
+            low, high = max(part.part.start, half.start), min(part.part.stop, half.stop)
+            row[low - half.start : high - half.start] = part.values[low - part.part.start : high - part.part.start]
+        return out
+
+    @staticmethod
+    def _csc(parts: list[_Scatter], half: slice, _dtype: np.dtype) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        bounds = [np.searchsorted(part.places, [half.start, half.stop]) for part in parts]
+        places = np.concatenate([p.places[a:b] for p, (a, b) in zip(parts, bounds, strict=True)]) - half.start
+        values = np.concatenate([p.values[a:b] for p, (a, b) in zip(parts, bounds, strict=True)])
+        ends = np.concatenate([[0], np.cumsum([b - a for a, b in bounds])])
+        return ends.astype(np.int32), places.astype(np.int32), values
+
+    def add(self, out: np.ndarray, factors: np.ndarray) -> None:
+        """``out += factors @ columns`` in place."""
+        factors = factors.astype(out.dtype)
+        if not self.large:
+            self._add_half(0, out, factors)
+            self._add_half(1, out, factors)
+            return
+        other = _pool().submit(self._add_half, 1, out, factors)
+        self._add_half(0, out, factors)
+        other.result()
+
+    def _add_half(self, number: int, out: np.ndarray, factors: np.ndarray) -> None:
+        part, matrix = out[self.halves[number]], self.matrices[number]
+        if not self.scattered:
+            part += np.dot(factors, matrix, out=self.buffers[number])
+            return
+        sparse = _loaded("scipy.sparse._sparsetools")
+        if sparse is not None and hasattr(sparse, "csc_matvec"):
+            sparse.csc_matvec(len(part), len(factors), *matrix, factors, part)
+            return
+        ends, places, values = matrix
+        part += np.bincount(places, values * np.repeat(factors, np.diff(ends)), len(part)).astype(out.dtype)
+
+
+@lru_cache(maxsize=1)
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(1, thread_name_prefix="mix")
+
+
+class DeltaBank:
+    """Mixes one object. Keeps the last result, so that a changed weight costs only its own column.
+
+    ``dtype`` is float64 for exact evaluation, where every mix is summed afresh, or float32 for pictures.
     """
 
     def __init__(self, obj: MorphObject, dtype: type = np.float64, earlier: DeltaBank | None = None) -> None:
         self.obj = obj
         self.dtype = np.dtype(dtype)
         self._base = obj.base.astype(dtype).ravel()
-        known = dict(earlier._compiled) if earlier is not None and earlier.dtype == self.dtype else {}
+        known = earlier._compiled if earlier is not None and earlier.dtype == self.dtype else {}
         self._compiled = {}
         for column in columns(obj):
             kept = known.get(id(column.deltas))
             if kept is None or kept[0] is not column.deltas:
-                kept = (column.deltas, _compile(column.deltas, dtype))
+                kept = (column.deltas, _compile(column.deltas, self.dtype))
             self._compiled[id(column.deltas)] = kept
         self._columns = [self._compiled[id(column.deltas)][1] for column in columns(obj)]
+        whole = [n for n, c in enumerate(self._columns) if isinstance(c, _Span) and len(c.values) > WHOLE * len(self._base)]
+        self._whole = np.array(whole, np.intp)
+        self._scattered = np.array([n for n, c in enumerate(self._columns) if isinstance(c, _Scatter)], np.intp)
+        self._products: dict[str, _Product] = {}
         self._points = self._base.copy()
         self._coefficients = np.zeros(len(self._columns))
         self._updates = 0
@@ -88,24 +157,30 @@ class DeltaBank:
         wanted = np.asarray(coefficients, np.float64)
         if wanted.shape != self._coefficients.shape:
             raise ValueError(f"expected {len(self._coefficients)} coefficients, got an array shaped {wanted.shape}")
-        changed = np.flatnonzero(wanted != self._coefficients)
-        exact = self.dtype == np.float64
-        if len(changed) and (exact or len(changed) > 1 or self._updates >= REFRESH_AFTER):
+        change = wanted - self._coefficients
+        if not change.any():
+            return self._points.reshape(-1, 3)
+        fewer = np.count_nonzero(wanted) < np.count_nonzero(change) / 2
+        if self.dtype == np.float64 or fewer or self._updates >= REFRESH_AFTER:
             self._points[:] = self._base
-            self._updates = 0
-            for number in np.flatnonzero(wanted):
-                self._add(int(number), float(wanted[number]))
-        elif len(changed):
-            number = int(changed[0])
-            self._add(number, float(wanted[number] - self._coefficients[number]))
-            self._updates += 1
+            change, self._updates = wanted, 0
+        self._add(change)
+        self._updates += 1
         self._coefficients = wanted.copy()
         return self._points.reshape(-1, 3)
 
-    def _add(self, number: int, factor: float) -> None:
-        column = self._columns[number]
-        if column is not None:
-            column.add(self._points, factor)
+    def _add(self, factors: np.ndarray) -> None:
+        factors = factors.copy()
+        for kind, numbers in (("whole", self._whole), ("scattered", self._scattered)):
+            if np.count_nonzero(factors[numbers]) > max(2, len(numbers) / 2):
+                if kind not in self._products:
+                    self._products[kind] = _Product([self._columns[n] for n in numbers], len(self._base), self.dtype)
+                self._products[kind].add(self._points, factors[numbers])
+                factors[numbers] = 0.0
+        for number in np.flatnonzero(factors):
+            column = self._columns[number]
+            if column is not None:
+                column.add(self._points, float(factors[number]))
 
 
 def mixed_points(obj: MorphObject, coefficients: np.ndarray) -> np.ndarray:

@@ -1,0 +1,1 @@
+"""Speed, measured as ratios within one run; ``make bench`` prints one table."""

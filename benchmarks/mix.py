@@ -1,0 +1,153 @@
+"""The mix and the normals: 100,000 points × 52 targets, float32, beside NumPy and OpenUSD in the same run."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from benchmarks.measure import Row, medians, ms
+from fictilis.core.edits.objects import add_object
+from fictilis.core.geometry.normals import point_normals, refresh_normals
+from fictilis.core.geometry.primitives import plane
+from fictilis.core.geometry.topology import mesh_from_faces, triangles
+from fictilis.core.mix.bank import DeltaBank
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+
+SIDE, TARGETS = 315, 52
+
+
+def sheet() -> MorphObject:
+    points, mesh = plane(100, 100, SIDE, SIDE)
+    scene, _ = add_object(Scene(), "Sheet", mesh, points)
+    return scene.objects[0]
+
+
+def with_targets(obj: MorphObject, part: float) -> MorphObject:
+    """52 targets that each move a round ``part`` of the points, in mesh order."""
+    from dataclasses import replace
+
+    rng = np.random.default_rng(0)
+    count = len(obj.base)
+    targets = []
+    for k in range(TARGETS):
+        indices = np.arange(count)
+        if part < 1:
+            centre = obj.base[rng.integers(count)]
+            indices = np.sort(np.argsort(((obj.base - centre) ** 2).sum(1))[: int(part * count)])
+        targets.append(Target(f"t{k}", f"T{k}", Deltas(indices, rng.normal(size=(len(indices), 3)))))
+    return replace(obj, targets=tuple(targets))
+
+
+def usd_evaluator(obj: MorphObject):
+    """A function of weights that evaluates the same blend shapes by OpenUSD's own code."""
+    from pxr import Sdf, Usd, UsdGeom, UsdSkel, Vt
+
+    stage = Usd.Stage.CreateInMemory()
+    mesh = UsdGeom.Mesh.Define(stage, "/Mesh")
+    base = Vt.Vec3fArray.FromNumpy(obj.base.astype(np.float32))
+    mesh.CreatePointsAttr(base)
+    binding = UsdSkel.BindingAPI.Apply(mesh.GetPrim())
+    dense = len(obj.targets[0].deltas.indices) == len(obj.base)
+    for target in obj.targets:
+        shape = UsdSkel.BlendShape.Define(stage, f"/Mesh/{target.id}")
+        shape.CreateOffsetsAttr(Vt.Vec3fArray.FromNumpy(target.deltas.offsets.astype(np.float32)))
+        if not dense:
+            shape.CreatePointIndicesAttr(Vt.IntArray.FromNumpy(target.deltas.indices))
+    binding.CreateBlendShapesAttr([t.id for t in obj.targets])
+    binding.CreateBlendShapeTargetsRel().SetTargets([Sdf.Path(f"/Mesh/{t.id}") for t in obj.targets])
+    query = UsdSkel.BlendShapeQuery(binding)
+    indices, offsets = query.ComputeBlendShapePointIndices(), query.ComputeSubShapePointOffsets()
+
+    def run(weights: list[float]):
+        points = Vt.Vec3fArray(base)
+        query.ComputeDeformedPoints(*query.ComputeSubShapeWeights(weights), indices, offsets, points)
+        return points
+
+    return run
+
+
+def refreshing(bank: DeltaBank, weights: np.ndarray):
+    """A whole mix each call: the bank's last result is of no help."""
+    other = weights * 1.0001
+    state = {"odd": False}
+
+    def run() -> None:
+        state["odd"] = not state["odd"]
+        bank.mix(other if state["odd"] else weights)
+
+    return run
+
+
+def rows() -> list[Row]:
+    import scipy.linalg.blas
+    import scipy.sparse  # noqa: F401
+
+    out = []
+    obj = sheet()
+    weights = np.linspace(0.2, 0.9, TARGETS)
+    few = np.zeros(TARGETS)
+    few[[3, 17, 30, 44]] = 0.7
+    for part, name in ((1.0, "dense"), (0.05, "each moves 5 %")):
+        made = with_targets(obj, part)
+        bank, usd = DeltaBank(made, np.float32), usd_evaluator(made)
+        stack = np.concatenate([t.deltas.offsets.astype(np.float32).ravel() for t in made.targets])
+        ours = np.array(usd(weights.tolist()))
+        assert np.abs(ours - bank.mix(weights)).max() < 1e-3
+        dragged = weights.copy()
+
+        def drag(bank=bank, dragged=dragged) -> None:
+            dragged[5] += 1e-3
+            bank.mix(dragged)
+
+        t = medians(
+            {
+                "sum": lambda s=stack: s.sum(),
+                "usd": lambda u=usd: u(weights.tolist()),
+                "ours": refreshing(bank, weights),
+                "few": refreshing(bank, few),
+                "usd few": lambda u=usd: u(few.tolist()),
+            }
+        )
+        bank.mix(dragged)
+        t["drag"] = medians({"drag": drag})["drag"]
+        detail = f"ours {ms(t['ours'])}, NumPy sum {ms(t['sum'])}, OpenUSD {ms(t['usd'])}"
+        if part == 1.0:
+            out.append(Row(f"mix {name}: time against one NumPy sum of the bytes", t["ours"] / t["sum"], 1.0, True, detail))
+            out.append(Row(f"mix {name}: times ahead of OpenUSD", t["usd"] / t["ours"], 2.0, False, detail))
+        else:
+            out.append(Row(f"mix, {name}: times ahead of OpenUSD", t["usd"] / t["ours"], 1.5, False, detail))
+            detail = f"ours {ms(t['few'])}, OpenUSD {ms(t['usd few'])}"
+            out.append(Row(f"mix, {name}, 4 of 52 on: times ahead of OpenUSD", t["usd few"] / t["few"], 5.0, False, detail))
+            detail = f"{ms(t['drag'])} for 5 % of the points"
+            out.append(Row("one weight dragged, against the whole sparse mix", t["drag"] / t["ours"], 0.1, True, detail))
+    return out + normals(obj)
+
+
+def normals(obj: MorphObject) -> list[Row]:
+    tris = triangles(obj.mesh).points
+    mesh = mesh_from_faces(len(obj.base), tris)
+    points = (obj.base + np.random.default_rng(1).normal(size=obj.base.shape) * 0.05).astype(np.float32)
+
+    def add_at() -> np.ndarray:
+        a, b, c = (points[tris[:, k]] for k in range(3))
+        area = np.cross(b - a, c - a)
+        out = np.zeros_like(points)
+        for k in range(3):
+            np.add.at(out, tris[:, k], area)
+        return out / np.linalg.norm(out, axis=1, keepdims=True)
+
+    middle = points[len(points) // 2]
+    moved = np.sort(np.argsort(((points - middle) ** 2).sum(1))[: len(points) // 20])
+    kept = point_normals(mesh, points)
+    assert np.abs(kept - add_at()).max() < 1e-3
+    t = medians(
+        {
+            "ours": lambda: point_normals(mesh, points),
+            "add.at": add_at,
+            "near": lambda: refresh_normals(mesh, points, kept, moved),
+        }
+    )
+    detail = f"ours {ms(t['ours'])}, add.at {ms(t['add.at'])}, near 5 % {ms(t['near'])}"
+    return [
+        Row("normals of 200,000 triangles: times faster than add.at", t["add.at"] / t["ours"], 3.0, False, detail),
+        Row("normals near 5 % moved, against all", t["near"] / t["ours"], 0.25, True, detail),
+    ]

@@ -1,0 +1,205 @@
+"""The window: a frame of playback against the bare draw, the rate that holds, a grab stroke, and the start."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.measure import Row, medians, ms
+
+WIDTH, HEIGHT = 1280, 800
+EMPTY = """
+import sys, time
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+class W(QMainWindow):
+    def paintEvent(self, e):
+        super().paintEvent(e)
+        QTimer.singleShot(0, lambda: (print('painted', time.time(), flush=True), app.quit()))
+w = W(); w.resize(1280, 800); w.show(); app.exec()
+"""
+OURS = """
+import os, sys, time
+os.environ['OPENBLAS_NUM_THREADS'] = '1'
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+from fictilis.app.document import Document
+from fictilis.app.settings import Settings
+from fictilis.app.start import application
+from fictilis.app.window import Window
+from fictilis.demo.jelly import moon_jelly
+app = application()
+doc = Document(); doc.open_scene(moon_jelly(), None)
+home = Path(sys.argv[1])
+w = Window(doc, Settings(home / 's.ini'), home / 'r')
+from PyQt6.QtCore import QEvent, QObject
+class First(QObject):
+    told = False
+    def eventFilter(self, _o, e):
+        if e.type() == QEvent.Type.Paint and not self.told:
+            self.told = True
+            QTimer.singleShot(0, lambda: print('painted', time.time(), flush=True))
+        return False
+first = First()
+w.view.installEventFilter(first)
+def shown():
+    print('picture', time.time(), flush=True)
+    print('loaded', *[m for m in ('scipy', 'trimesh', 'pxr', 'av') if m in sys.modules], flush=True)
+    QTimer.singleShot(0, lambda: os._exit(0))
+w.view.picture_shown.connect(shown)
+w.show(); app.exec()
+"""
+
+
+def _launch(code: str, *words: str) -> dict[str, float]:
+    start = time.time()
+    done = subprocess.run([sys.executable, "-c", code, *words], capture_output=True, text=True, timeout=60)
+    out = {}
+    for line in done.stdout.splitlines():
+        name, *rest = line.split()
+        if name == "loaded":
+            assert not rest, f"loaded before the first picture: {rest}"
+        else:
+            out[name] = float(rest[0]) - start
+    return out
+
+
+def start_rows() -> list[Row]:
+    empty, first, picture = [], [], []
+    with tempfile.TemporaryDirectory() as home:
+        for _ in range(6):
+            empty.append(_launch(EMPTY)["painted"])
+            ours = _launch(OURS, home)
+            first.append(ours["painted"])
+            picture.append(ours["picture"])
+    e, f, p = (sorted(v)[len(v) // 2] for v in (empty, first, picture))
+    detail = f"first painted frame {f:.2f} s, model in it {p:.2f} s, empty window {e:.2f} s"
+    return [
+        Row("start: first painted frame against an empty PyQt6 window", f / e, 2.0, True, detail),
+        Row("start: model in the picture against an empty PyQt6 window", p / e, None, True, detail),
+    ]
+
+
+def _window(scene):
+    from fictilis.app.document import Document
+    from fictilis.app.settings import Settings
+    from fictilis.app.window import Window
+
+    home = Path(tempfile.mkdtemp())
+    doc = Document()
+    doc.open_scene(scene, None)
+    window = Window(doc, Settings(home / "s.ini"), home / "r")
+    window.show()
+    return window
+
+
+def _heavy_scene():
+    """A ball of about 50,000 triangles with two keyed targets."""
+    import fictilis
+    from fictilis.core.animation.curve import Key
+
+    points, mesh = fictilis.primitives.ball(40.0, 64)
+    scene, ball = fictilis.objects.add_object(fictilis.Scene(name="Ball"), "Ball", mesh, points)
+    for name, shape in (("Wide", points * [1.4, 1, 1]), ("Wave", points + np.sin(points[:, [1]] / 5) * [3, 0, 0])):
+        scene, target = fictilis.targets.target_from_points(scene, ball, name, shape)
+        for frame, value in ((0, 0), (24, 1), (48, 0)):
+            scene = fictilis.keys.set_key(scene, ball, target, Key(frame, value))
+    return scene
+
+
+def playback_rows() -> list[Row]:
+    from PyQt6.QtTest import QTest
+
+    from fictilis.app.start import application
+    from fictilis.demo.jelly import moon_jelly
+
+    app = application()
+    out = []
+    for name, scene in (("Moon jelly", moon_jelly()), ("50,000 triangles", _heavy_scene())):
+        window = _window(scene)
+        QTest.qWait(2500)
+        view, doc = window.view, window.doc
+        items = view._draw_items()
+        ground, camera, picture = window.palette_.view, view.camera, view.picture
+        buffer = bytearray(4 * WIDTH * HEIGHT)
+        frame = {"at": 0.0}
+
+        def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, ground=ground) -> None:
+            frame["at"] = (frame["at"] + 1) % 90
+            doc.frame = frame["at"]
+            picture.draw(view._draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
+
+        def bare(items=items, picture=picture, camera=camera, ground=ground, buffer=buffer) -> None:
+            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground, False, buffer)
+
+        t = medians(
+            {"bare": bare, "whole": whole},
+            rounds=25,
+        )
+        detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
+        out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
+        window.resize(1280, 800)
+        window.playback.start()
+        QTest.qWait(3000)
+        shown = window.playback.measured
+        window.playback.stop()
+        out.append(
+            Row(
+                f"{name} playing in the window: shown of 24 a second", shown / 24, 0.97, False, f"{shown:.1f} pictures a second"
+            )
+        )
+        doc.saved_scene = doc.settled.scene
+        window.close()
+    app.processEvents()
+    return out
+
+
+def stroke_rows() -> list[Row]:
+    from benchmarks.mix import sheet
+    from fictilis.core.shaping.strokes import Reach, dab_weights, displace
+
+    obj = sheet()
+    points = obj.base.copy()
+    face = obj.mesh.face(obj.mesh.face_count // 2 + 150)
+    out = []
+    for part, goal in ((0.01, 12.0), (0.05, 20.0)):
+        radius = 100 * np.sqrt(part / np.pi)
+
+        def dab(along: bool, radius=radius) -> None:
+            weights = dab_weights(obj, points, points[face].mean(0), face, Reach(radius, along))
+            displace(obj, weights, np.array([0.0, 1.0, 0.0]), False)
+
+        dab(True)
+        t = medians({"copy": points.copy, "space": lambda: dab(False), "surface": lambda: dab(True)})
+        detail = f"through space {ms(t['space'])}, along the surface {ms(t['surface'])}, copy {ms(t['copy'])}"
+        out.append(
+            Row(
+                f"start of a grab, {part:.0%} of 100,000 points, through space / copy",
+                t["space"] / t["copy"],
+                None,
+                True,
+                detail,
+            )
+        )
+        out.append(
+            Row(
+                f"start of a grab, {part:.0%} of 100,000 points, on the surface / copy",
+                t["surface"] / t["copy"],
+                None,
+                True,
+                f"goal {goal:g} is issue 3's",
+            )
+        )
+    return out
+
+
+def rows() -> list[Row]:
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    return start_rows() + playback_rows() + stroke_rows()
