@@ -182,6 +182,7 @@ class BaseQuestion(Dialog):
             note = QLabel(said)
             note.setWordWrap(True)
             note.setProperty("quiet", True)
+            note.setFixedWidth(230)
             column.addWidget(choice)
             column.addWidget(note)
             row.addLayout(column)

@@ -19,6 +19,7 @@ from fictilis.core.scene import MorphObject, Scene, Target
 from fictilis.render.stage import IN_THE_MIX, WAYS
 
 UNDO_STEPS = 500
+LARGEST_WEIGHT = 1000.0
 TOOLS = ("pick", "move", "grab")
 
 
@@ -284,6 +285,9 @@ class Document(QObject):
         """Set a weight: of the target where no lane drives it, else posed over the lane, or keyed by auto-key."""
         obj = self.object
         target = obj.target(target_id)
+        if not abs(value) <= LARGEST_WEIGHT:
+            self.say(f"A weight must be from -{LARGEST_WEIGHT:g} to {LARGEST_WEIGHT:g}; {target.name} keeps its own.", "error")
+            return
         label = f"Weight of {target.name}"
         if final and self.auto_key:
             self.key_targets({target_id: value}, f"Auto-key {target.name}")

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
+
+from fictilis.app.theme import Palette, pixmap
 
 
 class KeptKeysField(QLineEdit):
@@ -128,7 +130,7 @@ class Segments(QWidget):
             button.setChecked(name == choice)
 
 
-def labelled(name: str, *fields: QWidget, width: int = 72) -> QWidget:
+def labelled(name: str, *fields: QWidget, width: int = 75) -> QWidget:
     """A row: a quiet label, then fields that share the rest."""
     row = QWidget()
     layout = QHBoxLayout(row)
@@ -147,3 +149,63 @@ def labelled(name: str, *fields: QWidget, width: int = 72) -> QWidget:
         elif isinstance(field, QLabel):
             field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
     return row
+
+
+def inline_editor(parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None]) -> QLineEdit:
+    """A field over a painted text: Enter or leaving it finishes, Esc leaves the text as it was."""
+    editor = _Inline(parent)
+    editor.setProperty("inline", True)
+    editor.setGeometry(rect.toRect())
+    editor.setText(text)
+    editor.selectAll()
+
+    def close(apply: bool) -> None:
+        if editor.open:
+            editor.open = False
+            said = editor.text()
+            editor.hide()
+            editor.deleteLater()
+            parent.setFocus()
+            if apply:
+                finish(said)
+
+    editor.closing.connect(close)
+    editor.show()
+    editor.setFocus()
+    return editor
+
+
+class _Inline(KeptKeysField):
+    closing = pyqtSignal(bool)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.open = True
+
+    def keyPressEvent(self, event: object) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.closing.emit(False)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.closing.emit(True)
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)
+        self.closing.emit(True)
+
+
+class ArrowCombo(QComboBox):
+    """A chooser with the shipped arrow."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette_ = palette
+
+    def paintEvent(self, event: object) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.drawPixmap(self.width() - 22, self.height() // 2 - 7, pixmap("caret-down", self.palette_.quiet, 14))
+
+    def wheelEvent(self, event: object) -> None:
+        event.ignore()

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QMenu
 
 from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
-from fictilis.app.cards import inline_editor
 from fictilis.app.document import Document
+from fictilis.app.fields import inline_editor
 from fictilis.app.lanes_paint import HEAD, RULER
 from fictilis.app.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve

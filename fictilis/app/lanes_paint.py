@@ -128,7 +128,7 @@ def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
 def _scale(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
     p = lanes.palette_
     painter.setFont(font(10.5))
-    for part in (0.0, 0.25, 0.5, 0.75, 1.0):
+    for part in (0.0, 0.5, 1.0):
         value = place.low + part * (place.high - place.low)
         y = place.y(value)
         painter.setPen(QColor(p.line))

@@ -17,9 +17,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fictilis.app.cards import ArrowCombo
 from fictilis.app.document import Document
-from fictilis.app.fields import KeptKeysField, NumberField, Segments, labelled
+from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField, Segments, labelled
 from fictilis.app.theme import Palette, icon
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits

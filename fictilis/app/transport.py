@@ -7,9 +7,8 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
 from fictilis.app.actions import Actions
-from fictilis.app.cards import ArrowCombo
 from fictilis.app.document import Document
-from fictilis.app.fields import KeptKeysField, NumberField
+from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField
 from fictilis.app.playback import Playback
 from fictilis.app.theme import Palette, icon, pixmap
 from fictilis.core.edits import keys as edits

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QMen
 
 from fictilis.app import dialogs
 from fictilis.app.actions import Actions
-from fictilis.app.cards import Column
+from fictilis.app.column import Column
 from fictilis.app.commands import Commands
 from fictilis.app.document import Document
 from fictilis.app.fields import Segments

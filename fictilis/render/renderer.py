@@ -161,6 +161,14 @@ class Renderer:
         ``into`` is a buffer of that size to write to instead of a new one.
         """
         width, height = max(int(width), 1), max(int(height), 1)
+        out = bytearray(4 * width * height) if into is None else into
+        with self.ctx:  # another renderer of this thread may have been current
+            self._draw(items, camera, width, height, ground, fine, out)
+        return np.frombuffer(out, np.uint8).reshape(height, width, 4)
+
+    def _draw(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray
+    ) -> None:
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
         self._paint_ground(frame, ground)
@@ -177,16 +185,16 @@ class Renderer:
             frame.colour.use(0)
             self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
         self._last = frame
-        out = bytearray(4 * width * height) if into is None else into
         source.fbo.read_into(out, components=4)
-        return np.frombuffer(out, np.uint8).reshape(height, width, 4)
 
     def depth(self) -> np.ndarray:
         """(h, w) float32 depths in 0…1 of the last picture, at the size it was drawn."""
         if self._last is None:
             raise ValueError("no picture was drawn yet")
         width, height = self._last.size
-        return np.frombuffer(self._last.depth.read(), np.float32).reshape(height, width)
+        with self.ctx:
+            data = self._last.depth.read()
+        return np.frombuffer(data, np.float32).reshape(height, width)
 
     def _frame(self, width: int, height: int) -> _Frame:
         key = (width, height)
@@ -271,10 +279,9 @@ class Renderer:
             buffers.points.render(moderngl.POINTS, vertices=len(item.points))
 
     def release(self) -> None:
-        for buffers in self._buffers.values():
-            buffers.release()
-        for frame in self._frames.values():
-            frame.release()
+        with self.ctx:
+            for part in (*self._buffers.values(), *self._frames.values()):
+                part.release()
         self._buffers.clear()
         self._frames.clear()
         self.ctx.release()

@@ -56,6 +56,9 @@ def test_a_typed_weight_goes_beyond_the_range(user):
     user.press(K.Key_Return, on=cards._editor)
     assert user.target("Lift").weight == -1.5 and user.doc.shaping is None
     user.double_click(cards, cards.place_of("Lift").number.center())
+    for wrong in ("inf", "nan", "1e9"):
+        user.doc.set_weight("t1", float(wrong))
+        assert user.target("Lift").weight == -1.5 and user.said[-1][1] == "error"
     user.type("high", cards._editor)
     user.press(K.Key_Return, on=cards._editor)
     assert user.target("Lift").weight == -1.5 and "not a number" in user.said[-1][0]

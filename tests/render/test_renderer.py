@@ -1,0 +1,177 @@
+import numpy as np
+import pytest
+
+import fictilis
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.targets import add_in_between
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.geometry.normals import point_normals
+from fictilis.render.camera import Camera
+from fictilis.render.picking import hit_mesh, nearest_point, visible_points
+from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.snapshot import draw_item, snapshot
+from fictilis.render.stage import Stage, StageWish
+
+
+@pytest.fixture(scope="module")
+def renderer():
+    made = Renderer()
+    yield made
+    made.release()
+
+
+@pytest.fixture
+def ball():
+    points, mesh = fictilis.primitives.ball(10.0, 8)
+    scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Ball", mesh, points)
+    return scene.objects[0]
+
+
+CAMERA = Camera(distance=60.0, pitch=0.0)
+
+
+def test_the_top_row_comes_first_and_the_key_light_from_the_upper_left(renderer, ball):
+    ground = Ground("#FF0000", "#0000FF")
+    picture = renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 200, 100, ground)
+    assert picture.shape == (100, 200, 4)
+    assert picture[0, 0, 0] > 250 and picture[-1, 0, 2] > 250  # red above, blue below
+    middle = picture[20:80, 70:130, :3].astype(int).sum(2)
+    assert middle[15:25, 15:25].mean() > middle[35:45, 35:45].mean() + 40
+
+
+@pytest.mark.parametrize("parallel", [False, True])
+def test_points_are_drawn_where_the_camera_projects_them(renderer, ball, parallel):
+    camera = Camera(distance=60.0, yaw=30, pitch=20, parallel=parallel)
+    picture = renderer.draw([draw_item(ball, ball.base, "b")], camera, 160, 120, Ground("#000000", "#000000"))
+    drawn = np.argwhere(picture[..., :3].sum(2) > 30)[:, ::-1] + 0.5
+    pixels, depth = camera.project(ball.base, 160, 120)
+    assert np.abs(drawn.min(0) - pixels.min(0)).max() < 2 and np.abs(drawn.max(0) - pixels.max(0)).max() < 2
+    assert ((depth > 0) & (depth < 1)).all()
+    origin, direction = camera.ray(*pixels[17], 160, 120)
+    closest = origin + direction * ((ball.base[17] - origin) @ direction)
+    assert np.allclose(closest, ball.base[17], atol=1e-6)
+
+
+def test_a_ray_meets_the_near_side_and_depth_tells_what_is_hidden(renderer, ball):
+    hit = hit_mesh(ball.mesh, ball.base, *CAMERA.ray(100, 50, 200, 100))
+    assert np.allclose(hit.place, [0, 0, 10], atol=0.2) and len(hit.points) == 4
+    assert hit_mesh(ball.mesh, ball.base, *CAMERA.ray(5, 5, 200, 100)) is None
+    renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 200, 100)
+    seen = visible_points(ball.base, CAMERA, 200, 100, renderer.depth())
+    assert seen[ball.base[:, 2] > 4].all() and not seen[ball.base[:, 2] < -6].any()
+    pixels, _ = CAMERA.project(ball.base, 200, 100)
+    front = int(np.argmax(ball.base[:, 2]))
+    assert nearest_point(pixels, seen, *pixels[front]) == front and nearest_point(pixels, seen, -50, 0) is None
+
+
+def test_only_new_revisions_are_uploaded_and_64_bit_is_refused(renderer, ball):
+    item = draw_item(ball, ball.base, "same")
+    first = renderer.draw([item], CAMERA, 64, 64)
+    item.points[:] *= 0.2
+    assert np.array_equal(renderer.draw([item], CAMERA, 64, 64), first)
+    item.revision = object()
+    assert not np.array_equal(renderer.draw([item], CAMERA, 64, 64), first)
+    wrong = DrawItem("wrong", ball.mesh, ball.base, point_normals(ball.mesh, ball.base), np.eye(4), 1)
+    with pytest.raises(TypeError, match="float32"):
+        renderer.draw([wrong], CAMERA, 64, 64)
+
+
+def test_two_renderers_in_one_thread_do_not_disturb_each_other(renderer, ball):
+    before = renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60)
+    other = Renderer()
+    assert np.array_equal(other.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
+    assert np.array_equal(renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
+    other.release()
+    assert np.array_equal(renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
+
+
+def test_wire_points_tint_flat_and_ghost_change_the_picture(renderer, ball):
+    plain = renderer.draw([draw_item(ball, ball.base, 0)], CAMERA, 120, 90).astype(int)
+    marks = np.zeros(len(ball.base), np.float32)
+    marks[::5] = 1
+    changes = {
+        "wire": "#000000", "tint": np.ones(len(ball.base), np.float32), "smooth": False, "alpha": 0.3,
+        "point_colours": ("#000000", "#2B4C9B"),
+    }  # fmt: skip
+    for number, (name, value) in enumerate(changes.items()):
+        item = draw_item(ball, ball.base, number + 1)
+        item.marks = marks
+        setattr(item, name, value)
+        assert np.abs(renderer.draw([item], CAMERA, 120, 90).astype(int) - plain).sum() > 3000, name
+
+
+def test_a_fine_picture_has_softer_edges_and_the_same_size(renderer, ball):
+    item = draw_item(ball, ball.base, "b")
+    plain, fine = (renderer.draw([item], CAMERA, 100, 100, Ground("#000000", "#000000"), fine=f) for f in (False, True))
+    assert plain.shape == fine.shape
+    assert len(np.unique(fine[50, :, 0])) > len(np.unique(plain[50, :, 0]))
+
+
+def test_snapshot_of_the_sample(renderer):
+    scene = fictilis.moon_jelly()
+    a, b = (snapshot(renderer, scene, f, 160, 120) for f in (0, 20))
+    assert not np.array_equal(a, b)
+
+
+@pytest.mark.parametrize("box", [((-1, -2, -3), (4, 5, 6)), ((0, 0, 0), (100, 1, 1))])
+def test_fit_shows_all_of_a_box(box):
+    for camera in (Camera(yaw=33, pitch=15), Camera(parallel=True, pitch=90)):
+        fitted = camera.fitted(*box, aspect=1.5)
+        corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)]) * (np.subtract(box[1], box[0])) + box[0]
+        pixels, _ = fitted.project(corners, 300, 200)
+        assert (pixels >= 0).all() and (pixels <= [300, 200]).all()
+
+
+def test_zoom_keeps_what_is_under_the_pointer():
+    camera = Camera(distance=100, yaw=20, pitch=10)
+    near = camera.zoomed(0.5, 30, 40, 300, 200)
+    at, toward = camera.ray(30, 40, 300, 200)
+    plane = at + toward * (((np.array(camera.centre) - at) @ camera.axes()[2]) / (toward @ camera.axes()[2]))
+    pixels, _ = near.project(plane[None], 300, 200)
+    assert np.allclose(pixels[0], [30, 40], atol=1e-6)
+
+
+def test_the_stage_shows_the_mix_and_lays_a_stroke_over_it(sheet):
+    scene = add_in_between(sheet, "o1", "t1", 0.5)
+    stage = Stage()
+    wish = StageWish(scene, 0, {"o1": {"t1": 0.75}}, current="o1", shaping=ShapeRef("t1", 0.5))
+    (item,) = stage.items(wish)
+    assert item.shaped and item.share == pytest.approx(0.5)
+    before, revision = item.points.copy(), item.revision
+    live = np.zeros((25, 3))
+    live[3] = [0, 1, 0]
+    (item,) = stage.items(wish, live)
+    assert item.revision != revision
+    assert np.allclose(item.points - before, live)
+    assert np.allclose(item.normals, point_normals(item.obj.mesh, item.points), atol=1e-6)
+    (item,) = stage.items(wish)
+    assert np.array_equal(item.points, before)
+
+
+def test_a_shape_that_hardly_shows_is_lifted_to_its_own_weight(sheet):
+    stage = Stage()
+    (item,) = stage.items(StageWish(sheet, 0, current="o1", shaping=ShapeRef("t1")))
+    assert stage.lifted and item.share == 1.0 and np.allclose(item.points[:, 1], 10)
+    (item,) = stage.items(StageWish(sheet, 0, {"o1": {"t1": 0.5}}, current="o1", shaping=ShapeRef("t1")))
+    assert not stage.lifted and item.share == 0.5
+
+
+def test_the_line_up_stands_apart_and_a_still_one_is_not_made_again(sheet):
+    stage = Stage()
+    wish = StageWish(sheet, 0, way="Line-up", current="o1", up=(0.0, 0.0, -1.0))
+    items = stage.items(wish)
+    assert [i.label for i in items] == ["In the mix", "Base", "Lift", "Slide"]
+    boxes = [(i.in_scene().min(0), i.in_scene().max(0)) for i in items]
+    for a in range(4):
+        for b in range(a):
+            apart = (boxes[a][0] > boxes[b][1]) | (boxes[b][0] > boxes[a][1])
+            assert apart[0] or apart[2]
+    assert [i.revision for i in stage.items(wish)] == [i.revision for i in items]
+
+
+def test_the_stage_agrees_with_evaluation_over_time():
+    scene = fictilis.moon_jelly()
+    stage = Stage()
+    for frame in (0, 7, 14, 33, 71, 7):
+        (item,) = stage.items(StageWish(scene, frame, current="o1"))
+        assert np.abs(item.points - evaluate_object(scene.objects[0], frame)).max() < 1e-3
