@@ -1,0 +1,34 @@
+"""What the documents show must run."""
+
+import re
+from pathlib import Path
+
+import fictilis
+from fictilis.formats.files import MeshData
+from fictilis.formats.obj import write_obj
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_the_scripting_page_runs_as_it_stands(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    points, mesh = fictilis.primitives.ball(radius=20, segments=16)
+    write_obj(tmp_path / "face.obj", [MeshData("Face", points, mesh)])
+    write_obj(tmp_path / "ball-smile.obj", [MeshData("Smile", points * [1, 1.2, 1], mesh)])
+    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs/scripting.md").read_text(), re.S)
+    space: dict = {}
+    exec(code, space)
+    assert space["mixed"].shape == points.shape and space["many"].shape == (25, *points.shape)
+    assert {p.name for p in tmp_path.iterdir()} >= {"ball.fictilis", "ball.glb", "ball-at-12.obj", "shapes"}
+
+
+def test_every_picture_is_linked_and_there():
+    text = (ROOT / "README.md").read_text()
+    linked = set(re.findall(r"docs/screenshots/([\w-]+\.png)", text))
+    assert linked == {p.name for p in (ROOT / "docs/screenshots").glob("*.png")}
+
+
+def test_every_named_recipe_test_exists():
+    tests = "\n".join(p.read_text() for p in (ROOT / "tests").rglob("*.py"))
+    for name in re.findall(r"`(test_\w+)`", (ROOT / "CONTRIBUTING.md").read_text()):
+        assert f"def {name}" in tests
