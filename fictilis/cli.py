@@ -10,6 +10,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import argparse
 import json
 import sys
+import zipfile
 from pathlib import Path
 
 from fictilis import __version__
@@ -156,7 +157,7 @@ def _new(options: argparse.Namespace) -> None:
     _warn(warnings)
     for text in options.target:
         name, sign, file = text.partition("=")
-        if not sign:
+        if not sign or Path(text).is_file():
             name, file = "", text
         obj, name = _find(scene, name)
         data = _one_mesh(Path(file))
@@ -254,11 +255,13 @@ def _evaluate(options: argparse.Namespace) -> None:
     objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
     if any(obj.name == "frames" for obj in objects):
         raise UsageError("An object named “frames” would stand in the way of the list of frames; rename it first.")
-    arrays = {obj.name: evaluate_frames(obj, frames) for obj in objects}
+    arrays = {"frames": np.array(frames)} | {obj.name: evaluate_frames(obj, frames) for obj in objects}
 
-    def write(temporary: Path) -> None:
-        with open(temporary, "wb") as stream:
-            np.savez(stream, frames=np.array(frames), **arrays)
+    def write(temporary: Path) -> None:  # by hand, since np.savez knows some names as its own words
+        with zipfile.ZipFile(temporary, "w") as archive:
+            for name, array in arrays.items():
+                with archive.open(f"{name}.npy", "w", force_zip64=True) as entry:
+                    np.lib.format.write_array(entry, array, allow_pickle=False)
 
     write_whole(options.output, write)
 

@@ -365,17 +365,10 @@ class Cards(QWidget):
     def edit_weight(self, place: Place) -> None:
         target = place.target
 
-        def finish(text: str) -> None:
-            try:
-                value = float(text.replace(",", "."))
-            except ValueError:
-                self.doc.say(f"“{text}” is not a number; {target.name} keeps its weight.", "error")
-                return
-            self.doc.set_weight(target.id, value)
-
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
-        self._edit(rect, f"{self.doc.weights(self.doc.object)[target.id]:.2f}", finish)
+        now = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
+        self._edit(rect, now, lambda text: self.doc.type_weight(target.id, text))
 
     def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
         editor = inline_editor(self, rect, text, finish)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -19,7 +18,7 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.scene import Appearance, Scene
 from fictilis.formats.native import SUFFIX
-from fictilis.formats.registry import FORMATS, export, export_shapes, load, read_meshes, save
+from fictilis.formats.registry import FORMATS, export, export_shapes, load, read_meshes, save, scene_from_file
 
 if TYPE_CHECKING:
     from fictilis.app.window import Window
@@ -83,20 +82,17 @@ class Commands:
         choice = self.window.ask_new_scene()
         if choice is None or (not choice.beside and not self.may_leave()):
             return
-        here = self.doc.settled.scene if choice.beside else Scene()
+        beside = self.doc.settled.scene if choice.beside else None
 
         def make() -> tuple[Scene, tuple[str, ...]]:
             if choice.file is None:
                 points, mesh = FORMS[choice.form](**choice.numbers)
                 smooth = choice.form not in ("Box", "Plane")
-                scene, _ = object_edits.add_object(here, choice.form, mesh, points, Appearance(smooth=smooth))
+                scene, _ = object_edits.add_object(beside or Scene(), choice.form, mesh, points, Appearance(smooth=smooth))
                 return scene, ()
-            read = self.window.run(f"Reading {choice.file.name}", lambda progress: read_meshes(choice.file, progress))
-            scene = here
-            for data in read.objects:
-                look = Appearance(data.colour or Appearance().colour, data.smooth)
-                scene, _ = object_edits.add_object(scene, data.name, data.mesh, data.points, look)
-            return (scene if choice.beside else replace(scene, name=choice.file.stem)), read.warnings
+            return self.window.run(
+                f"Reading {choice.file.name}", lambda progress: scene_from_file(choice.file, progress, beside)
+            )
 
         made = self._try(make)
         if made is None:
@@ -124,12 +120,7 @@ class Commands:
         def read(progress: Callable[[float], None]) -> tuple[Scene, tuple[str, ...], bool]:
             if path.suffix.lower() == SUFFIX:
                 return load(path, progress), (), True
-            found = read_meshes(path, progress)
-            scene = Scene(name=path.stem)
-            for data in found.objects:
-                look = Appearance(data.colour or Appearance().colour, data.smooth)
-                scene, _ = object_edits.add_object(scene, data.name, data.mesh, data.points, look)
-            return scene, found.warnings, False
+            return *scene_from_file(path, progress), False
 
         opened = self._try(lambda: self.window.run(f"Opening {path.name}", read))
         if opened is None:
@@ -231,31 +222,22 @@ class Commands:
     # targets
 
     def new_target(self) -> None:
-        doc = self.doc
-        made: list[str] = []
-
-        def make(scene: Scene) -> Scene:
-            scene, target_id = target_edits.new_target(scene, doc.object_id)
-            made.append(target_id)
-            return scene
-
-        if doc.edit("New target", make):
-            doc.select_target(made[0])
-            self.window.column.cards.edit_name(made[0])
+        self._make_target("New target", lambda scene: target_edits.new_target(scene, self.doc.object_id))
 
     def new_from_seen(self) -> None:
         doc = self.doc
         posed = doc.state.posed.get(doc.object_id, {})
-        made: list[str] = []
+        self._make_target(
+            "New target from what is seen",
+            lambda scene: target_edits.target_from_seen(scene, doc.object_id, doc.frame, posed),
+        )
 
-        def make(scene: Scene) -> Scene:
-            scene, target_id = target_edits.target_from_seen(scene, doc.object_id, doc.frame, posed)
-            made.append(target_id)
-            return scene
-
-        if doc.edit("New target from what is seen", make):
-            doc.select_target(made[0])
-            self.window.column.cards.edit_name(made[0])
+    def _make_target(self, label: str, make: Callable[[Scene], tuple[Scene, str]]) -> None:
+        """Make a target, select it, and let the user name it at once."""
+        scene, target_id = make(self.doc.settled.scene)
+        self.doc.commit(label, scene)
+        self.doc.select_target(target_id)
+        self.window.column.cards.edit_name(target_id)
 
     def add_targets(self) -> None:
         self.targets_from_files(self.files.open_several("Add targets from files", file_kinds("read")))

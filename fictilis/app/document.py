@@ -305,6 +305,15 @@ class Document(QObject):
         else:
             self.preview(posed=posed)
 
+    def type_weight(self, target_id: str, text: str) -> None:
+        """Set a weight from typed text; what is no number is said and changes nothing."""
+        try:
+            value = float(text.replace(",", "."))
+        except ValueError:
+            self.say(f"“{text}” is not a number; {self.object.target(target_id).name} keeps its weight.", "error")
+            return
+        self.set_weight(target_id, value)
+
     def key_targets(self, weights: Mapping[str, float], label: str) -> None:
         """Key targets of the current object at the present frame, the hold guard watching."""
         obj = self.object

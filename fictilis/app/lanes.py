@@ -392,16 +392,8 @@ class Lanes(QAbstractScrollArea):
     def edit_value(self, place: LanePlace) -> None:
         target = place.target
 
-        def finish(text: str) -> None:
-            try:
-                value = float(text.replace(",", "."))
-            except ValueError:
-                self.doc.say(f"“{text}” is not a number; {target.name} keeps its weight.", "error")
-                return
-            self.doc.set_weight(target.id, value)
-
         text = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
-        inline_editor(self.viewport(), place.number.adjusted(-8, -2, 4, 2), text, finish)
+        inline_editor(self.viewport(), place.number.adjusted(-8, -2, 4, 2), text, lambda t: self.doc.type_weight(target.id, t))
 
     def _context(self, event: QMouseEvent) -> None:
         key = self._key_under(event.position())

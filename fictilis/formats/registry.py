@@ -61,10 +61,10 @@ def read_meshes(path: Path, progress: Progress = no_progress) -> Imported:
     return format_for(path, "read").read_mesh(Path(path), progress)
 
 
-def scene_from_file(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
-    """A new scene whose objects are those of a mesh file, and warnings."""
+def scene_from_file(path: Path, progress: Progress = no_progress, beside: Scene | None = None) -> tuple[Scene, tuple[str, ...]]:
+    """A scene with the objects of a mesh file, and warnings: a new one, or ``beside`` with them added."""
     read = read_meshes(path, progress)
-    scene = Scene(name=Path(path).stem)
+    scene = beside or Scene(name=Path(path).stem)
     for data in read.objects:
         look = Appearance(data.colour or Appearance().colour, data.smooth)
         scene, _ = add_object(scene, data.name, data.mesh, data.points, look)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.topology import edges, face_of_corner, next_corner
+from fictilis.core.geometry.topology import edges, face_of_corner, next_corner, ranges
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import Mesh, MorphObject
 
@@ -46,14 +46,17 @@ def space_distances(points: np.ndarray, sources: np.ndarray, limit: float) -> np
 
 @dataclass(frozen=True, eq=False)
 class SurfaceLinks:
-    """Pairs of points a surface distance may step between.
+    """Pairs of points a surface distance may step between, sorted by their first point.
 
-    straight (s, 2): edges and face diagonals. across (a, 4): points i, j on both sides of an edge (k, l), whose
-    distance is measured over the two triangles laid flat.
+    straight (s, 2): edges and face diagonals, the lower point first. across (a, 4): points i < j on both sides of an edge
+    (k, l), whose distance is measured over the two triangles laid flat. The links of point i are rows
+    starts[i]:starts[i + 1] of either.
     """
 
     straight: np.ndarray
+    straight_starts: np.ndarray
     across: np.ndarray
+    across_starts: np.ndarray
 
 
 @cached_by_identity
@@ -70,41 +73,49 @@ def surface_links(mesh: Mesh) -> SurfaceLinks:
     fronts = [np.stack([np.minimum(a, b), np.maximum(a, b), corners[second]], 1)]
     fronts.append(np.stack([np.minimum(a, b), np.maximum(a, b), corners[prior]], 1)[sizes >= 4])
     rows = np.concatenate(fronts)
-    order = np.lexsort((rows[:, 2], rows[:, 1], rows[:, 0]))
-    rows = rows[order]
+    rows = rows[np.lexsort((rows[:, 2], rows[:, 1], rows[:, 0]))]
     across = []
     for gap in (1, 2, 3):
         one, two = rows[:-gap], rows[gap:]
         same = (one[:, :2] == two[:, :2]).all(1) & (one[:, 2] != two[:, 2])
         across.append(np.concatenate([one[same][:, 2:], two[same][:, 2:], one[same][:, :2]], axis=1))
-    return SurfaceLinks(straight, np.unique(np.concatenate(across), axis=0))
+    crossing = np.concatenate(across)
+    crossing[:, :2].sort(axis=1)
+    crossing = np.unique(crossing, axis=0)
+    places = np.arange(mesh.point_count + 1)
+    return SurfaceLinks(straight, np.searchsorted(straight[:, 0], places), crossing, np.searchsorted(crossing[:, 0], places))
 
 
-def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray | None = None):
-    """Sparse matrix (n, n) of step lengths over the surface, twins joined; only between ``near`` (n,) bool if given."""
+def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray):
+    """Sparse matrix (k, k) of step lengths over the surface between the points ``near`` (k,), sorted; twins joined."""
     from scipy.sparse import csr_array
 
     links = surface_links(obj.mesh)
-    straight, across = links.straight, links.across
-    if near is not None:
-        straight = straight[near[straight].all(1)]
-        across = across[near[across].all(1)]
+    local = np.full(len(points), -1, np.int64)
+    local[near] = np.arange(len(near))
+
+    def among(rows: np.ndarray, starts: np.ndarray) -> np.ndarray:
+        part = rows[ranges(starts[near], starts[near + 1])]
+        return part[(local[part] >= 0).all(axis=1)]
+
+    straight, across = among(links.straight, links.straight_starts), among(links.across, links.across_starts)
     lengths = np.linalg.norm(points[straight[:, 0]] - points[straight[:, 1]], axis=1)
     over, valid = _unfolded(points, across)
-    groups = twin_groups(obj).astype(np.int64)
+    groups = twin_groups(obj)[near]
     order = np.argsort(groups, kind="stable")
     joined = groups[order][1:] == groups[order][:-1]
     twins = np.stack([order[:-1][joined], order[1:][joined]], axis=1)
-    pairs = np.concatenate([straight, across[valid][:, :2], twins])
+    pairs = np.concatenate([local[straight], local[across[valid][:, :2]], twins])
     weights = np.concatenate([lengths, over[valid], np.zeros(len(twins))])
     # two rows may name one pair: the shorter way counts; csr would add them up
-    low, high = pairs.min(1), pairs.max(1)
-    order = np.lexsort((weights, high, low))
+    low, high = pairs.min(1, initial=len(near)), pairs.max(1, initial=0)
+    order = np.lexsort((weights, low * len(near) + high))
+    codes = (low * len(near) + high)[order]
     first = np.ones(len(order), bool)
-    first[1:] = (np.diff(low[order]) != 0) | (np.diff(high[order]) != 0)
+    first[1:] = np.diff(codes) != 0
     kept = order[first]
     weights = np.maximum(weights[kept], 1e-12)  # an explicit zero would count as no edge
-    return csr_array((weights, (low[kept], high[kept])), shape=(len(points), len(points)))
+    return csr_array((weights, (low[kept], high[kept])), shape=(len(near), len(near)))
 
 
 def _unfolded(points: np.ndarray, across: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -142,11 +153,13 @@ def surface_distances(
     if not len(sources):
         return out
     seeds = points[sources]
-    near = ((points >= seeds.min(0) - limit) & (points <= seeds.max(0) + limit)).all(1)
+    near = np.flatnonzero(((points >= seeds.min(0) - limit) & (points <= seeds.max(0) + limit)).all(1))
     graph = surface_graph(obj, points, near)
+    starts = np.searchsorted(near, sources)
     if at is None:
-        return dijkstra(graph, directed=False, indices=sources, limit=limit, min_only=True)
-    for source, covered in zip(sources, at, strict=True):
-        found = dijkstra(graph, directed=False, indices=source, limit=max(limit - covered, 0.0))
-        np.minimum(out, found + covered, out=out)
+        out[near] = dijkstra(graph, directed=False, indices=starts, limit=limit, min_only=True)
+        return out
+    for start, covered in zip(starts, at, strict=True):
+        found = dijkstra(graph, directed=False, indices=start, limit=max(limit - covered, 0.0))
+        out[near] = np.minimum(out[near], found + covered)
     return out
