@@ -328,7 +328,7 @@ class Commands:
     def resize(self, factor: float) -> None:
         tools = self.doc.tools
         if tools.tool == "move":
-            start = tools.radius or tools.size / 4
+            start = tools.radius or tools.size
             self.doc.set_tools(radius=start * factor if tools.radius else start)
         else:
             self.doc.set_tools(size=max(tools.size * factor, 1e-3))

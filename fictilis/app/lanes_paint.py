@@ -169,7 +169,7 @@ def _head(lanes: Lanes, painter: QPainter, place: LanePlace, weight: float, colo
 def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
     p, rect = lanes.palette_, place.slider
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(p.track))
+    painter.setBrush(QColor(p.line if place.target.id in lanes.doc.selected else p.track))
     painter.drawRoundedRect(rect, 2, 2)
     zero, here = (min(max(bar_part(place.target, w), 0.0), 1.0) for w in (0.0, weight))
     left, right = sorted((zero, here))

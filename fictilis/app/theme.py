@@ -50,7 +50,7 @@ BISQUE = Palette(
     "#B9821A", "#A8432F", "#2B4C9B", "#E3DACB", "#FBF7EE", Ground("#E6DED1", "#CFC3B1"), ("#A8432F", "#6E7F2B", "#2F5DA8"),
 )  # fmt: skip
 KILN = Palette(
-    "Kiln", "#1E2423", "#262D2B", "#313937", "#3E4845", "#EDE6DB", "#A9B3AC", "#7FC4B5", "#10211D", "#2C4A45", "#46504C",
+    "Kiln", "#1E2423", "#262D2B", "#313937", "#3E4845", "#EDE6DB", "#A9B3AC", "#7FC4B5", "#10211D", "#29443F", "#46504C",
     "#E0B04A", "#E07A62", "#8FB2FF", "#3A4340", "#222928", Ground("#2B3230", "#171C1B"), ("#E07A62", "#B4C45A", "#7FA6EE"),
     dark=True,
 )  # fmt: skip

@@ -254,8 +254,11 @@ class Renderer:
             self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         else:
             self.ctx.disable(moderngl.BLEND)
+        # a ghost lies just behind what it shares a place with
+        self.ctx.polygon_offset = (1.0, 4.0) if item.alpha < 1 else (0.0, 0.0)
         if not buffers.empty:
             buffers.surface.render(moderngl.TRIANGLES)
+        self.ctx.polygon_offset = (0.0, 0.0)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)
 

@@ -1,0 +1,197 @@
+"""The document without a window: history, previews, posed weights, and what is dropped when it points at nothing."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fictilis.app.document import UNDO_STEPS, Document
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.targets import add_in_between, new_target, remove_in_between, remove_target, set_weight
+from fictilis.core.scene import Scene
+from fictilis.demo.jelly import moon_jelly
+
+
+@pytest.fixture
+def doc(qapp, sheet):
+    made = Document()
+    made.open_scene(sheet, None)
+    return made
+
+
+def heard(doc):
+    """Counts of the document's signals, and what it said."""
+    counts = {"changed": 0, "moved": 0}
+    said = []
+    doc.changed.connect(lambda: counts.__setitem__("changed", counts["changed"] + 1))
+    doc.moved.connect(lambda: counts.__setitem__("moved", counts["moved"] + 1))
+    doc.said.connect(lambda text, kind: said.append((text, kind)))
+    return counts, said
+
+
+@given(st.lists(st.sampled_from(["do", "undo", "redo", "fail", "preview", "cancel"]), max_size=40))
+@settings(max_examples=60, deadline=None)
+def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
+    doc = Document()
+    doc.open_scene(moon_jelly(), None)
+    states, at, number = [doc.settled], 0, 0
+    for step in steps:
+        if step == "do":
+            number += 1
+            doc.edit(f"Step {number}", lambda s, n=number: set_weight(s, "o1", "t1", n / 100))
+            states = [*states[: at + 1], doc.settled]
+            at += 1
+        elif step == "undo":
+            doc.undo()
+            at = max(at - 1, 0)
+        elif step == "redo":
+            doc.redo()
+            at = min(at + 1, len(states) - 1)
+        elif step == "fail":
+            assert not doc.edit("Wrong", lambda s: set_weight(s, "o1", "t1", float("nan")))
+        elif step == "preview":
+            doc.preview(set_weight(doc.settled.scene, "o1", "t1", 0.5))
+        else:
+            doc.cancel_preview()
+        assert doc.settled is states[at]
+        assert bool(doc.undo_label()) == (at > 0) and bool(doc.redo_label()) == (at < len(states) - 1)
+
+
+def test_a_preview_is_shown_but_not_kept(doc):
+    before = doc.settled
+    counts, _ = heard(doc)
+    doc.set_weight("t1", 0.7, final=False)
+    assert doc.object.target("t1").weight == 0.7 and doc.settled is before and counts == {"changed": 0, "moved": 1}
+    doc.cancel_preview()
+    assert doc.object.target("t1").weight == 0 and doc.undo_label() == ""
+
+
+def test_undo_during_a_preview_goes_one_step_back_from_what_is_kept(doc):
+    doc.set_weight("t1", 0.5)
+    doc.set_weight("t1", 0.9, final=False)
+    doc.undo()
+    assert doc.object.target("t1").weight == 0
+
+
+def test_unchanged_parts_are_shared_between_steps(doc):
+    before = doc.object
+    doc.set_weight("t1", 0.5)
+    assert doc.object.base is before.base and doc.object.target("t2") is before.target("t2")
+
+
+def test_the_history_is_bounded(doc):
+    for step in range(UNDO_STEPS + 20):
+        doc.commit("Step", set_weight(doc.settled.scene, "o1", "t1", step / 1000))
+    for _ in range(UNDO_STEPS + 40):
+        doc.undo()
+    assert doc.undo_label() == "" and doc.object.target("t1").weight == pytest.approx(0.02)
+
+
+def test_what_points_at_nothing_any_more_is_dropped(doc):
+    doc.edit("In-between", lambda s: add_in_between(s, "o1", "t1", 0.5))
+    doc.edit("Key", lambda s: set_key(s, "o1", "t2", Key(4, 1)))
+    doc.set(keys=frozenset({KeyRef("o1", "t2", 4.0)}))
+    doc.start_shaping(ShapeRef("t1", 0.5))
+    doc.edit("Gone", lambda s: remove_in_between(s, "o1", "t1", 0.5))
+    assert doc.shaping is None and doc.keys
+    doc.select_target("t2")
+    doc.edit("Gone", lambda s: remove_target(s, "o1", "t2"))
+    assert doc.selected == () and doc.keys == frozenset() and doc.target is None
+    doc.undo()
+    assert doc.object.target("t2").name == "Slide"
+
+
+def test_an_undone_object_leaves_another_current(doc):
+    from fictilis.core.edits.objects import add_object
+    from fictilis.core.geometry.primitives import box
+
+    points, mesh = box()
+    scene, box_id = add_object(doc.settled.scene, "Box", mesh, points)
+    doc.commit("Add Box", scene)
+    doc.select_object(box_id)
+    doc.undo()
+    assert doc.object.name == "Sheet"
+
+
+def test_choosing_several_targets(doc):
+    doc.select_target("t1")
+    doc.select_target("t2", add=True)
+    assert doc.selected == ("t1", "t2") and doc.target.id == "t2"
+    doc.select_target("t2", add=True)
+    assert doc.selected == ("t1",)
+    doc.select_target(None)
+    assert doc.target is None
+
+
+def test_posed_weights_fall_back_when_the_frame_moves_and_come_back_with_undo(doc):
+    doc.edit("Key", lambda s: set_key(s, "o1", "t1", Key(0, 0.25)))
+    doc.set_weight("t1", 0.9)
+    assert doc.weights(doc.object)["t1"] == 0.9 and doc.undo_label() == "Weight of Lift"
+    doc.undo()
+    assert doc.weights(doc.object)["t1"] == 0.25
+    doc.redo()
+    assert doc.weights(doc.object)["t1"] == 0.9
+    doc.set_frame(3)
+    assert doc.weights(doc.object)["t1"] == 0.25 and not doc.settled.posed
+
+
+def test_keying_takes_the_posed_value_and_only_that(doc):
+    for target in ("t1", "t2"):
+        doc.edit("Key", lambda s, t=target: set_key(s, "o1", t, Key(0, 0)))
+    doc.set_frame(10)
+    doc.set_weight("t1", 0.5)
+    doc.set_weight("t2", 0.75)
+    doc.key_targets({"t1": doc.weights(doc.object)["t1"]}, "Key Lift")
+    assert doc.object.lane("t1").curve.value(10) == 0.5
+    assert doc.settled.posed == {"o1": {"t2": 0.75}}
+
+
+def test_saved_is_known_by_identity(doc):
+    scene = doc.settled.scene
+    doc.set_weight("t1", 0.5)
+    assert doc.unsaved
+    doc.undo()
+    assert not doc.unsaved and doc.settled.scene is scene
+
+
+def test_errors_are_said_and_never_raised_into_the_window(doc):
+    _, said = heard(doc)
+    assert not doc.edit("Wrong", lambda s: remove_target(s, "o1", "t9"))
+    assert said == [("Sheet has no target with the id t9.", "error")]
+    doc.type_weight("t1", "much")
+    assert "not a number" in said[-1][0] and not doc.undo_label()
+
+
+def test_unknown_interface_state_is_a_fault(doc):
+    with pytest.raises(AttributeError):
+        doc.set(shiny=True)
+
+
+def test_a_stroke_is_divided_by_its_share(doc):
+    doc.start_shaping(ShapeRef("t2"))
+    move = np.zeros((25, 3))
+    move[4] = [0, 0, 1]
+    before = doc.object.target("t2").deltas.dense(25)
+    assert doc.stroke(move, 0.25, "Grab")
+    assert np.allclose(doc.object.target("t2").deltas.dense(25) - before, 4 * move)
+
+
+def test_tool_size_fits_the_object(qapp):
+    doc = Document()
+    assert doc.object is None
+    doc.open_scene(moon_jelly(), None)
+    assert 5 < doc.tools.size < 30
+
+
+def test_an_empty_scene_has_nothing_to_select(qapp):
+    doc = Document(Scene())
+    assert doc.object is None and doc.target is None and len(doc.picks()) == 0 and not doc.unsaved
+
+
+def test_new_targets_are_told_apart_by_name_and_id(doc):
+    for _ in range(3):
+        doc.edit("New target", lambda s: new_target(s, "o1")[0])
+    assert [t.name for t in doc.object.targets][2:] == ["Target", "Target 2", "Target 3"]
+    assert len({t.id for t in doc.object.targets}) == 5
