@@ -80,7 +80,10 @@ class NumberField(KeptKeysField):
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             event.accept()
-            self.selectAll()
+            if self.window().focusProxy() is not None:
+                self.window().setFocus()  # to the view, where keys are shortcuts again
+            else:
+                self.selectAll()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

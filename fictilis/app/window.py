@@ -10,9 +10,20 @@ from pathlib import Path
 from typing import TypeVar
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QImage
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fictilis.app import dialogs
 from fictilis.app.actions import Actions
@@ -180,6 +191,18 @@ class Window(QMainWindow):
         layout.addWidget(line)
         layout.addWidget(self.down, 1)
         self.setCentralWidget(whole)
+        self.setFocusProxy(self.view)
+        for button in self.findChildren(QAbstractButton):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
+        QApplication.instance().installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(watched, QAbstractButton):
+            if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                event.accept()
+                return True
+        return super().eventFilter(watched, event)
 
     @staticmethod
     def _splitter(way: Qt.Orientation, name: str, parts: Sequence[QWidget], sizes: Sequence[int]) -> QSplitter:

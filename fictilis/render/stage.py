@@ -16,6 +16,7 @@ from fictilis.core.scene import MorphObject, Scene
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
+FEW = 4  # fewer than one in so many points changed: normals are renewed near those only
 LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at its own weight instead
 
 
@@ -76,11 +77,18 @@ class _Shape:
         self.still_points = self.still_normals = None
 
     def show(self, key: tuple, make, mesh) -> None:
+        """Show the points that ``make()`` gives with those that changed since the last time, or None for all."""
         if self.key is not None and _same(key, self.key):
             return
+        follows = self.key is not None and self.key[0] is key[0] and self.still_points is None
         self.key, self.touched = key, None
-        self.points = np.array(make(), np.float32, order="C")
-        self.normals = point_normals(mesh, self.points)
+        points, changed = make()
+        if follows and changed is not None and len(changed) < len(points) / FEW:
+            self.points[changed] = points[changed]
+            refresh_normals(mesh, self.points, self.normals, changed)
+        else:
+            self.points = np.array(points, np.float32, order="C")
+            self.normals = point_normals(mesh, self.points)
         self.still_points = self.still_normals = None
         self.revision += 1
 
@@ -134,25 +142,23 @@ class Stage:
         weights, lifted = shown_weights(wish, obj)
         shares = coefficients(obj, weights)
         bank = self._banks.get(obj.id)
-        if bank is None or bank.obj is not obj:
-            if bank is None or bank.obj.base is not obj.base or bank.obj.targets is not obj.targets:
-                bank = DeltaBank(obj, np.float32, earlier=bank)
-                self._banks[obj.id] = bank
-            bank.obj = obj
+        if bank is None or not bank.fits(obj):
+            bank = self._banks[obj.id] = DeltaBank(obj, np.float32, earlier=bank)
+        bank.obj = obj
         made_of = (bank, *shares.tolist())
         shaped = wish.shaping is not None and obj.id == wish.current
         share = 1.0
         if shaped:
             self.lifted = lifted
             share = share_shown(obj, wish.shaping, shares)
-        shape = self._shape(("mix", obj.id), made_of, lambda: bank.mix(shares), obj.mesh, live)
+        shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.mesh, live)
         return StageItem(
             obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped
         )
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)
-        shape = self._shape((where, obj.id, ref), made_of, lambda: shape_points(obj, ref), obj.mesh, live)
+        shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None), obj.mesh, live)
         label = "Base" if ref.is_base else ref.label(obj)
         return StageItem(
             obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping

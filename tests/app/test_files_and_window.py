@@ -342,3 +342,24 @@ def test_opening_a_file_named_on_the_command_line(user, sheet_files):
     assert user.window.commands.open_path(sheet_files["bend"])
     assert user.obj.name == "Bend" and user.doc.path is None
     assert user.doc.scene.name == "bend"
+
+
+def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
+    from PyQt6.QtWidgets import QApplication
+
+    ways = user.window.frame.ways.buttons
+    ways["Alone"].click()
+    field = user.window.transport.frame
+    field.setFocus()
+    field.selectAll()
+    user.type("12", field)
+    user.press(K.Key_Return, on=field)
+    assert QApplication.focusWidget() is user.view and user.doc.frame == 12
+    button = user.window.transport.key_mix
+    button.setFocus(Qt.FocusReason.TabFocusReason)
+    user.press(K.Key_Space, on=button)
+    assert not user.window.playback.playing and len(user.obj.lanes) == 2
+    user.view.setFocus()
+    user.press(K.Key_Space)
+    assert user.window.playback.playing
+    user.window.playback.stop()

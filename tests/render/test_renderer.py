@@ -175,3 +175,29 @@ def test_the_stage_agrees_with_evaluation_over_time():
     for frame in (0, 7, 14, 33, 71, 7):
         (item,) = stage.items(StageWish(scene, frame, current="o1"))
         assert np.abs(item.points - evaluate_object(scene.objects[0], frame)).max() < 1e-3
+
+
+def test_one_dragged_weight_renews_only_what_it_moves(monkeypatch):
+    from dataclasses import replace
+
+    from fictilis.core.edits.targets import set_weight, target_from_points
+    from fictilis.core.geometry.primitives import plane
+    from fictilis.render import stage as module
+
+    points, mesh = plane(10, 10, 20, 20)
+    scene, _ = fictilis.objects.add_object(fictilis.Scene(), "P", mesh, points)
+    for corner in (points[:, 0] + points[:, 2] > 7, points[:, 0] < -4):
+        scene, _ = target_from_points(scene, "o1", "T", points + np.outer(corner, [0, 1.0, 0]))
+    stage = Stage()
+    stage.items(StageWish(scene, 0, current="o1"))
+    whole = []
+    monkeypatch.setattr(module, "point_normals", lambda *a: whole.append(a) or point_normals(*a))
+    for weight in (0.2, 0.5, 0.9):
+        scene = set_weight(scene, "o1", "t1", weight)
+        (item,) = stage.items(StageWish(scene, 0, current="o1"))
+        assert np.abs(item.points - evaluate_object(scene.objects[0], 0)).max() < 1e-5
+        assert np.allclose(item.normals, point_normals(mesh, item.points), atol=1e-5)
+    assert whole == []
+    moved = scene.with_object(replace(scene.objects[0], base=points * 1.1))
+    stage.items(StageWish(moved, 0, current="o1"))
+    assert len(whole) == 1

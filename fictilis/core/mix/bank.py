@@ -148,22 +148,36 @@ class DeltaBank:
         self._points = self._base.copy()
         self._coefficients = np.zeros(len(self._columns))
         self._updates = 0
+        self.touched: np.ndarray | None = None
+
+    def fits(self, obj: MorphObject) -> bool:
+        """Whether this bank can mix ``obj``: the same base and the very same deltas, whatever the weights."""
+        mine, its = columns(self.obj), columns(obj)
+        return (
+            self.obj.base is obj.base
+            and len(mine) == len(its)
+            and all(a.deltas is b.deltas for a, b in zip(mine, its, strict=True))
+        )
 
     def mix(self, coefficients: np.ndarray) -> np.ndarray:
         """Points (n, 3) for coefficients (c,). The array is the bank's own: it changes with the next call.
 
+        ``touched`` then holds the points that changed where a single column did, else None.
         Raises ValueError when the number of coefficients is not the number of columns.
         """
         wanted = np.asarray(coefficients, np.float64)
         if wanted.shape != self._coefficients.shape:
             raise ValueError(f"expected {len(self._coefficients)} coefficients, got an array shaped {wanted.shape}")
         change = wanted - self._coefficients
+        self.touched = np.zeros(0, np.int32)
         if not change.any():
             return self._points.reshape(-1, 3)
+        alone = np.flatnonzero(change)
+        self.touched = columns(self.obj)[alone[0]].deltas.indices if len(alone) == 1 else None
         fewer = np.count_nonzero(wanted) < np.count_nonzero(change) / 2
         if self.dtype == np.float64 or fewer or self._updates >= REFRESH_AFTER:
             self._points[:] = self._base
-            change, self._updates = wanted, 0
+            change, self._updates, self.touched = wanted, 0, None
         self._add(change)
         self._updates += 1
         self._coefficients = wanted.copy()
