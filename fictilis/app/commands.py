@@ -327,7 +327,7 @@ class Commands:
 
     def resize(self, factor: float) -> None:
         tools = self.doc.tools
-        if tools.tool == "move":
+        if tools.tool not in ("grab", "pick"):
             start = tools.radius or tools.size
             self.doc.set_tools(radius=start * factor if tools.radius else start)
         else:

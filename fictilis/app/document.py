@@ -20,7 +20,6 @@ from fictilis.render.stage import IN_THE_MIX, WAYS
 
 UNDO_STEPS = 500
 LARGEST_WEIGHT = 1000.0
-TOOLS = ("pick", "move", "grab")
 
 
 @dataclass(frozen=True, eq=False)

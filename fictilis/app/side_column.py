@@ -25,7 +25,8 @@ from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Transform
 
-TOOL_NAMES = {"pick": "Pick", "move": "Move", "grab": "Grab brush"}
+TOOL_NAMES = {"pick": "Pick", "move": "Move", "rotate": "Rotate", "scale": "Scale", "grab": "Grab brush"}
+TYPED = {"move": "x 4.5", "rotate": "y 40", "scale": "z 0"}
 
 
 class Section(QWidget):
@@ -103,7 +104,7 @@ class ToolSection(Section):
         self.falloff.set_value("Surface" if tools.along_surface else "Space")
         self.mirror.buttons["X"].setChecked(tools.mirror)
         self.through.setChecked(tools.through)
-        grab, move = tools.tool == "grab", tools.tool == "move"
+        grab, move = tools.tool == "grab", tools.tool in TYPED
         for row, shown in ((self.size_row, grab), (self.strength_row, grab), (self.radius_row, move),
                            (self.falloff_row, grab or move), (self.mirror_row, grab or move), (self.through, not grab)):  # fmt: skip
             row.setVisible(shown)
@@ -111,7 +112,7 @@ class ToolSection(Section):
         picked = f"{count:,} point{'' if count == 1 else 's'} picked"
         self.note.setText(
             "Carries what lies under the brush." if grab
-            else f"{picked}. Drag a handle, or type x 4.5 Enter." if move and count
+            else f"{picked}. Drag a handle, or type {TYPED[tools.tool]} Enter." if move and count
             else "Pick points first: click, Shift-click or drag a box." if move else picked
         )  # fmt: skip
 

@@ -63,6 +63,7 @@ class View(QWidget):
         self.typing = Typing()
         self._stroke: view_tools.Stroke | None = None
         self._stroke_bench: Bench | None = None
+        self._typed_start = False
         self._live: np.ndarray | None = None
         self.box: tuple[float, float, float, float] | None = None
         self._brush: _Brush | None = None
@@ -173,13 +174,13 @@ class View(QWidget):
         weights = None
         if self._brush is not None and self._stroke is None:
             weights = self._brush.weights
-        elif doc.tools.tool == "move" and doc.tools.radius > 0 and len(doc.picks()) and self._stroke is None:
+        elif doc.tools.tool in view_tools.CHANGES and doc.tools.radius > 0 and len(doc.picks()) and self._stroke is None:
             weights = self._falloff(item)
         if weights is not None:
             draw.tint, draw.tint_colour = weights.astype(np.float32) * 0.8, p.picked
         elif doc.show_displacement:
             draw.tint = self._displacement(item)
-        if doc.tools.tool in ("pick", "move"):
+        if doc.tools.tool != "grab":
             marks = np.zeros(len(item.points), np.float32)
             marks[doc.picks()] = 1.0
             draw.marks = marks
@@ -346,6 +347,7 @@ class View(QWidget):
             self.doc.say("This shape does not show in the mix: it is muted. Look at it Alone to shape it.", "warning")
             return False
         self._stroke_bench = self.bench(item)
+        self._typed_start = event.kind == "type"
         self._stroke = tool(self._stroke_bench, event)
         try:
             next(self._stroke)
@@ -463,9 +465,7 @@ class View(QWidget):
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self.navigating = None
         elif event.button() == Qt.MouseButton.LeftButton and self._stroke is not None and not self._typed_only():
-            amount = self.typing.amount()
-            if amount is not None:
-                self._send(self._typed_event())
+            if self.typing.amount() is not None:
                 self._finish_typed()
             else:
                 self._send(self._event("release", event))
@@ -486,10 +486,11 @@ class View(QWidget):
     # typed amounts
 
     def _typing_is_on(self) -> bool:
-        return self.doc.shaping is not None and self.doc.tools.tool == "move" and len(self.doc.picks()) > 0
+        return self.doc.shaping is not None and self.doc.tools.tool in view_tools.CHANGES and len(self.doc.picks()) > 0
 
     def _typed_only(self) -> bool:
-        return self._stroke is not None and self._stroke.gi_code is view_tools.typed_move.__code__
+        """Whether the stroke began with a typed amount, not with a press."""
+        return self._stroke is not None and self._typed_start
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and self._typing_is_on():
@@ -535,7 +536,7 @@ class View(QWidget):
             event = self._typed_event()
             if self._stroke is None:
                 text = self.typing.text
-                self._start_stroke(view_tools.typed_move, event)
+                self._start_stroke(view_tools.TOOLS[self.doc.tools.tool], event)
                 self.typing.text = text
             else:
                 self._send(event)
@@ -551,12 +552,5 @@ class View(QWidget):
             self._cancel_stroke()
             self.refresh()
             return
-        axis, amount = self.typing.amount()
-        bench = self._stroke_bench
-        vector = np.eye(3)[axis] * amount
-        displacement = view_tools.displace(bench.item.obj, bench.weights(), bench.to_object @ vector, self.doc.tools.mirror)
-        self._stroke.close()
-        self._stroke = None
-        if np.any(displacement):
-            self._commit(displacement, "Move")
-        self._end_stroke()
+        self._send(self._typed_event())
+        self._send(Event("release", 0, 0))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from fictilis.app.theme import font
-from fictilis.app.view_tools import handle_ends, handle_under
+from fictilis.app.view_tools import CHANGES, handle_ends, handle_under
 from fictilis.render.stage import LINE_UP, StageItem
 
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ def paint_over(view: View, painter: QPainter) -> None:
     if doc.way == LINE_UP:
         paint_labels(view, painter)
     shaped = view.shaped_item()
-    if shaped is not None and doc.tools.tool == "move" and len(doc.picks()):
+    if shaped is not None and doc.tools.tool in CHANGES and len(doc.picks()):
         paint_handles(view, painter, shaped)
     if shaped is not None and doc.tools.tool == "grab" and view.pointer.x() >= 0 and view.navigating is None:
         paint_brush(view, painter, shaped)
@@ -102,7 +102,7 @@ def brush_pixels(view: View) -> float:
 
 
 def paint_typed(view: View, painter: QPainter) -> None:
-    text = f"{view.typing.text.rstrip() or ''} cm"
+    text = f"{view.typing.text.rstrip()} {CHANGES[view.doc.tools.tool].unit}"
     painter.setFont(font(13, 600))
     wide = painter.fontMetrics().horizontalAdvance(text) + 24
     rect = QRectF((view.width() - wide) / 2, view.height() - 56, wide, 30)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.app.document import Document
-from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights
+from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights, reflect, rotation, scaling
 from fictilis.render.camera import Camera
 from fictilis.render.picking import Hit, hit_mesh, nearest_point, visible_points
 from fictilis.render.stage import StageItem
@@ -169,63 +169,127 @@ def handle_under(bench: Bench, x: float, y: float) -> tuple[bool, int | None]:
     return False, None
 
 
-def move(bench: Bench, press: Event) -> Stroke:
-    """Drag a handle to move what is picked, with its falloff; elsewhere, or by a mere click, pick.
+@dataclass(frozen=True)
+class Change:
+    """What dragging a handle does to the pick: an amount along or about an axis (None: the picture's own).
 
-    An amount may be typed meanwhile.
+    ``dragged`` gives the amount of a drag; ``apply`` the displacement in object space of an amount.
     """
-    held, axis = handle_under(bench, press.x, press.y)
-    if not held:
-        yield from pick(bench, press)
-    elif not (yield from _carry(bench, axis, press)):
-        _take(bench, press, press)
+
+    label: str
+    unit: str
+    dragged: Callable[[Bench, np.ndarray, int | None, dict, Event, Event], object]
+    apply: Callable[[Bench, np.ndarray, np.ndarray, int | None, object], np.ndarray]
 
 
-def typed_move(bench: Bench, press: Event) -> Stroke:
-    """Move what is picked by a typed amount alone."""
-    yield from _carry(bench, press.axis, press)
+def handle_tool(change: Change) -> Callable[[Bench, Event], Stroke]:
+    """A tool that drags handles; elsewhere, or by a mere click, it picks. An amount may be typed meanwhile."""
+
+    def tool(bench: Bench, press: Event) -> Stroke:
+        if press.kind == "type":
+            yield from _carry(bench, change, press.axis, press)
+            return
+        held, axis = handle_under(bench, press.x, press.y)
+        if not held:
+            yield from pick(bench, press)
+        elif not (yield from _carry(bench, change, axis, press)):
+            _take(bench, press, press)
+
+    return tool
 
 
-def _carry(bench: Bench, axis: int | None, press: Event) -> Generator[None, Event, bool]:
-    """Move the pick until the release; whether it went anywhere."""
-    obj, tools, pivot = bench.item.obj, bench.doc.tools, bench.pivot()
+def _carry(bench: Bench, change: Change, axis: int | None, press: Event) -> Generator[None, Event, bool]:
+    """Change the pick until the release; whether it went anywhere. A typed amount wins over the drag."""
+    pivot = bench.pivot()
     if pivot is None:
         return True
-    weights = bench.weights()
-    ends = handle_ends(bench)
+    weights, ends = bench.weights(), handle_ends(bench)
+    typed: Event | None = None
     event = press
     while True:
-        if event.kind == "type" and event.axis is not None:
-            vector = AXES[event.axis] * (event.amount or 0.0)
-        elif axis is None or event.kind == "type":
-            vector = bench.camera.drag(pivot, event.x - press.x, event.y - press.y, bench.height)
+        if event.kind == "type":
+            typed = event if event.amount is not None else None
+        if typed is not None:
+            displacement = change.apply(bench, pivot, weights, typed.axis, typed.amount)
         else:
-            vector = AXES[axis] * _along(bench, pivot, axis, ends, event.x - press.x, event.y - press.y)
-        displacement = displace(obj, weights, bench.to_object @ vector, tools.mirror)
+            amount = change.dragged(bench, pivot, axis, ends, press, event)
+            displacement = change.apply(bench, pivot, weights, axis, amount)
         if event.kind == "release":
             moved = bool(np.any(displacement))
             if moved:
-                bench.commit(displacement, "Move")
+                bench.commit(displacement, change.label)
             return moved
         bench.show(displacement)
         event = yield
 
 
-def _along(bench: Bench, pivot: np.ndarray, axis: int, ends: dict, dx: float, dy: float) -> float:
-    """How far in cm a drag of dx, dy pixels moves along an axis as it is seen."""
+def _dragged_move(bench: Bench, pivot: np.ndarray, axis: int | None, ends: dict, press: Event, event: Event) -> object:
+    dx, dy = event.x - press.x, event.y - press.y
+    if axis is None:
+        return bench.camera.drag(pivot, dx, dy, bench.height)
+    unit = float(np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)))
     along = ends[axis] - ends[None]
     square = float(along @ along)
     if square < 16:  # the axis points at the viewer
-        return float(-dy * np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)))
-    unit = np.linalg.norm(bench.camera.drag(pivot, 1.0, 0.0, bench.height)) * HANDLE
-    return float(np.dot((dx, dy), along) / square * unit)
+        return -dy * unit
+    return float(np.dot((dx, dy), along) / square * unit * HANDLE)
 
 
-TOOLS: dict[str, Callable[[Bench, Event], Stroke]] = {"pick": pick, "move": move, "grab": grab}
+def _apply_move(bench: Bench, _pivot: np.ndarray, weights: np.ndarray, axis: int | None, amount: object) -> np.ndarray:
+    vector = amount if axis is None else AXES[axis] * amount
+    return displace(bench.item.obj, weights, bench.to_object @ vector, bench.doc.tools.mirror)
+
+
+def _dragged_turn(bench: Bench, pivot: np.ndarray, axis: int | None, ends: dict, press: Event, event: Event) -> float:
+    """Degrees: the angle the pointer went round the pivot; for an axis across the view, its way across that axis."""
+    back = bench.camera.axes()[2]
+    facing = 1.0 if axis is None else float(AXES[axis] @ back)
+    middle = ends[None]
+    if abs(facing) > 0.6 and axis is not None:
+        first, now = np.array([press.x, press.y]) - middle, np.array([event.x, event.y]) - middle
+        swept = np.arctan2(now[1], now[0]) - np.arctan2(first[1], first[0])
+        return float(-np.degrees((swept + np.pi) % (2 * np.pi) - np.pi) * np.sign(facing))
+    if axis is None:
+        return float(event.x - press.x) * -0.5
+    along = ends[axis] - middle
+    across = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-9)
+    return float(np.degrees(np.dot((event.x - press.x, event.y - press.y), across) / HANDLE))
+
+
+def _apply_turn(bench: Bench, pivot: np.ndarray, weights: np.ndarray, axis: int | None, amount: float) -> np.ndarray:
+    about = bench.camera.axes()[2] if axis is None else AXES[axis]
+    moved = rotation(bench.scene_points, weights, pivot, about, amount)
+    return reflect(bench.item.obj, weights, moved @ bench.to_object.T, bench.doc.tools.mirror)
+
+
+def _dragged_scale(bench: Bench, _pivot: np.ndarray, axis: int | None, ends: dict, press: Event, event: Event) -> float:
+    if axis is None:
+        return float(np.exp((event.x - press.x) / 120))
+    along = ends[axis] - ends[None]
+    square = max(float(along @ along), 400.0)
+    return 1 + float(np.dot((event.x - press.x, event.y - press.y), along) / square)
+
+
+def _apply_scale(bench: Bench, pivot: np.ndarray, weights: np.ndarray, axis: int | None, amount: float) -> np.ndarray:
+    factors = np.full(3, amount) if axis is None else np.where(np.arange(3) == axis, amount, 1.0)
+    moved = scaling(bench.scene_points, weights, pivot, factors)
+    return reflect(bench.item.obj, weights, moved @ bench.to_object.T, bench.doc.tools.mirror)
+
+
+CHANGES = {
+    "move": Change("Move", "cm", _dragged_move, _apply_move),
+    "rotate": Change("Rotate", "°", _dragged_turn, _apply_turn),
+    "scale": Change("Scale", "×", _dragged_scale, _apply_scale),
+}
+TOOLS: dict[str, Callable[[Bench, Event], Stroke]] = {
+    "pick": pick,
+    **{name: handle_tool(change) for name, change in CHANGES.items()},
+    "grab": grab,
+}
 
 
 class Typing:
-    """The amount typed while the Move tool is on: an axis letter, then a number; ``x 4.5``."""
+    """The amount typed while a tool with handles is on: an axis letter, then a number; ``x 4.5``."""
 
     def __init__(self) -> None:
         self.text = ""
@@ -248,7 +312,7 @@ class Typing:
         self.text = "" if len(self.text) <= 2 else self.text[:-1]
 
     def amount(self) -> tuple[int, float] | None:
-        """Axis number and amount in cm, or None while there is no whole number yet."""
+        """Axis number and amount, or None while there is no whole number yet."""
         if len(self.text) < 3:
             return None
         try:

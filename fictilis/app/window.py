@@ -49,6 +49,13 @@ from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
+TOOL_ICONS = {
+    "tool-pick": "selection",
+    "tool-move": "arrows-out-cardinal",
+    "tool-rotate": "arrow-clockwise",
+    "tool-scale": "corners-out",
+    "tool-grab": "hand-grabbing",
+}
 
 
 class ViewFrame(QWidget):
@@ -72,7 +79,7 @@ class ViewFrame(QWidget):
         layout.setContentsMargins(4, 4, 4, 4)
         layout.setSpacing(3)
         self.tools: dict[str, QToolButton] = {}
-        for name in ("tool-pick", "tool-move", "tool-grab"):
+        for name in TOOL_ICONS:
             button = QToolButton()
             button.setDefaultAction(actions.by_id[name])
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
@@ -104,7 +111,7 @@ class ViewFrame(QWidget):
         by_id = self.window_.actions_.by_id
         for name, picture in (("wire", "graph"), ("displacement", "thermometer"), ("ghost", "stack")):
             by_id[name].setIcon(icon(picture, palette))
-        for name, picture in (("tool-pick", "selection"), ("tool-move", "arrows-out-cardinal"), ("tool-grab", "hand-grabbing")):
+        for name, picture in TOOL_ICONS.items():
             by_id[name].setIcon(icon(picture, palette, palette.on_primary))
         self.toast.palette_ = palette
         self.view.set_palette_(palette)

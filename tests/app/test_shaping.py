@@ -98,7 +98,7 @@ def test_typing_can_be_mended_and_given_up(user):
 def test_digits_are_tools_again_when_nothing_is_typed(user):
     shape(user)
     user.click(user.view, user.pixel(12))
-    user.press(K.Key_3)
+    user.press(K.Key_5)
     assert user.doc.tools.tool == "grab"
 
 
@@ -151,7 +151,7 @@ def test_falloff_radius_takes_neighbours_along_and_shows_as_colour(user):
 
 @pytest.mark.parametrize("mirror", [False, True])
 def test_grab_carries_the_surface_under_the_pointer(user, mirror):
-    shape(user, "Slide", K.Key_3)
+    shape(user, "Slide", K.Key_5)
     if mirror:
         user.press(K.Key_M)
     assert user.doc.tools.mirror == mirror
@@ -166,7 +166,7 @@ def test_grab_carries_the_surface_under_the_pointer(user, mirror):
 
 def test_the_point_under_the_pointer_follows_it_in_a_half_mix(user):
     user.doc.set_weight("t2", 0.5)
-    shape(user, "Slide", K.Key_3)
+    shape(user, "Slide", K.Key_5)
     user.doc.set_tools(size=12.0)
     start = user.pixel(12)
     user.drag(user.view, start, start + QPointF(24, 12))
@@ -178,7 +178,7 @@ def test_the_point_under_the_pointer_follows_it_in_a_half_mix(user):
 def test_brush_size_strength_and_hover_colour(user):
     from tests.app.conftest import move
 
-    shape(user, tool=K.Key_3)
+    shape(user, tool=K.Key_5)
     size = user.doc.tools.size
     user.press(K.Key_BracketRight)
     assert user.doc.tools.size > size
@@ -285,7 +285,7 @@ def test_a_muted_target_does_not_show_and_says_so(user):
     from fictilis.core.edits.targets import set_muted
 
     user.doc.edit("m", lambda s: set_muted(s, "o1", "t1", True))
-    shape(user, tool=K.Key_3)
+    shape(user, tool=K.Key_5)
     user.drag(user.view, user.pixel(12), user.pixel(12) + QPointF(20, 0))
     assert "muted" in user.said[-1][0]
 
@@ -326,3 +326,39 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     user.doc.undo()
     user.doc.undo()
     assert user.doc.settled.scene is before
+
+
+@pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, "y 90", [0, 0, -10]), (K.Key_3, "y -45", [7.0710678, 0, 7.0710678]),
+                                                     (K.Key_4, "x 2.5", [25, 0, 0]), (K.Key_4, "x 0", [0, 0, 0])])  # fmt: skip
+def test_turning_and_scaling_by_typed_amounts_about_the_middle_of_the_pick(user, key, typed, place):
+    shape(user, "Slide", key)
+    user.doc.set(way="Alone")
+    user.settle()
+    user.doc.set_picks(np.arange(25), "Pick all")
+    before = full_shape(user.obj, "t2")
+    user.type(typed)
+    user.press(K.Key_Return)
+    pivot = before.mean(0)
+    right = 12 + 1  # on the middle row, right of the centre
+    arm = before[right] - pivot
+    after = full_shape(user.obj, "t2")[right] - pivot
+    assert np.allclose(after / np.linalg.norm(arm) * 10, np.array(place) * np.sign(arm[0]), atol=1e-6)
+    assert user.doc.undo_label() in ("Rotate on Slide", "Scale on Slide")
+
+
+@pytest.mark.parametrize("key", [K.Key_3, K.Key_4])
+@pytest.mark.parametrize("axis", [None, 0, 1, 2])
+def test_turning_and_scaling_by_handles(user, key, axis):
+    from fictilis.app.view_tools import handle_ends
+
+    shape(user, "Lift", key)
+    user.doc.set_picks(np.array([11, 12, 13, 17]), "Pick")
+    ends = handle_ends(user.view.bench(user.view.shaped_item()))
+    before = full_shape(user.obj, "t1")
+    start = ends[axis]
+    user.drag(user.view, start, start + [26, 31])
+    moved = full_shape(user.obj, "t1") - before
+    assert np.abs(moved[[11, 13]]).max() > 0.3 or (key == K.Key_4 and axis == 1)  # a flat pick has no height to scale
+    assert not moved[:10].any()
+    user.press(K.Key_Z, CTRL)
+    assert np.array_equal(full_shape(user.obj, "t1"), before)

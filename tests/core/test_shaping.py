@@ -14,7 +14,7 @@ from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
 from fictilis.core.shaping.mirror import mirror_map
-from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights
+from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights, rotation, scaling
 
 OBJ = "o1"
 
@@ -169,3 +169,32 @@ def test_labels_say_what_is_shaped(sheet):
 def test_a_box_has_mirror_pairs_everywhere():
     points, mesh = box()
     assert (mirror_map(one(points, mesh)) >= 0).all()
+
+
+def test_a_soft_rotation_bends_and_keeps_distances_from_the_axis():
+    rng = np.random.default_rng(2)
+    points, weights = rng.normal(size=(40, 3)), np.linspace(0, 1, 40)
+    moved = points + rotation(points, weights, np.array([1.0, 2, 3]), np.array([0, 2.0, 0]), 70)
+    arm, turned = (points - [1, 2, 3])[:, [0, 2]], (moved - [1, 2, 3])[:, [0, 2]]
+    assert np.allclose(np.linalg.norm(arm, axis=1), np.linalg.norm(turned, axis=1))
+    angle = np.degrees(np.arctan2(turned[:, 0], turned[:, 1]) - np.arctan2(arm[:, 0], arm[:, 1]))
+    assert np.allclose((angle + 180) % 360 - 180, 70 * weights)
+    assert np.array_equal(moved[0], points[0]) and np.allclose(moved[:, 1], points[:, 1])
+
+
+def test_rotation_agrees_with_scipy():
+    """Source: scipy.spatial.transform.Rotation."""
+    from scipy.spatial.transform import Rotation
+
+    points = np.random.default_rng(3).normal(size=(20, 3))
+    axis = np.array([1.0, -2.0, 0.5])
+    moved = points + rotation(points, np.ones(20), np.zeros(3), axis, 33)
+    assert np.allclose(moved, Rotation.from_rotvec(np.radians(33) * axis / np.linalg.norm(axis)).apply(points))
+
+
+def test_scaling_to_zero_flattens_or_gathers():
+    points = np.random.default_rng(4).normal(size=(20, 3))
+    pivot = points.mean(0)
+    flat = points + scaling(points, np.ones(20), pivot, np.array([1, 0, 1]))
+    assert np.allclose(flat[:, 1], pivot[1]) and np.allclose(flat[:, [0, 2]], points[:, [0, 2]])
+    assert np.allclose(points + scaling(points, np.ones(20), pivot, np.zeros(3)), pivot)

@@ -38,14 +38,16 @@ def _find(base: np.ndarray, axis: int) -> np.ndarray:
 
 
 def mirrored(displacement: np.ndarray, weights: np.ndarray, pairs: np.ndarray, axis: int = 0) -> np.ndarray:
-    """(n, 3): ``displacement`` (n, 3) by ``weights`` (n,) together with its mirror image, smooth where both meet.
+    """(n, 3): a ``displacement`` (n, 3), weighted already by ``weights`` (n,), together with its mirror image.
 
-    On the plane itself the motion across cancels, and the rest is not doubled.
+    Smooth where both meet: on the plane itself the motion across cancels, and the rest is not doubled.
     """
     flip = np.ones(3)
     flip[axis] = -1
     there = np.clip(pairs, 0, None)
-    other_weights = np.where(pairs >= 0, weights[there], 0.0)
+    paired = pairs >= 0
+    other_weights = np.where(paired, weights[there], 0.0)
     total = weights + other_weights
     share = np.where(total > 0, np.maximum(weights, other_weights) / np.where(total > 0, total, 1), 0.0)
-    return share[:, None] * (weights[:, None] * displacement + other_weights[:, None] * displacement[there] * flip)
+    other = np.where(paired[:, None], displacement[there] * flip, 0.0)
+    return share[:, None] * (displacement + other)

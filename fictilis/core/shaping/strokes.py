@@ -52,7 +52,30 @@ def dab_weights(obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_p
 
 def displace(obj: MorphObject, weights: np.ndarray, move: np.ndarray, mirror: bool) -> np.ndarray:
     """(n, 3): each point moved by ``move`` (3,) times its weight, on both sides of X = 0 when ``mirror``."""
-    if not mirror:
-        return weights[:, None] * np.asarray(move, np.float64)
-    field = np.broadcast_to(np.asarray(move, np.float64), (len(weights), 3))
-    return mirrored(field, weights, mirror_map(obj, 0))
+    return reflect(obj, weights, weights[:, None] * np.asarray(move, np.float64), mirror)
+
+
+def reflect(obj: MorphObject, weights: np.ndarray, displacement: np.ndarray, mirror: bool) -> np.ndarray:
+    """A weighted ``displacement`` (n, 3) as it is, or with its mirror image across X = 0."""
+    return mirrored(displacement, weights, mirror_map(obj, 0), 0) if mirror else displacement
+
+
+def rotation(points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, axis: np.ndarray, degrees: float) -> np.ndarray:
+    """(n, 3): the displacement that turns points (n, 3) about ``axis`` (3,) through ``pivot`` (3,).
+
+    Each point turns by the angle times its weight, so that a soft rotation bends instead of shrinking.
+    Source: Rodrigues' rotation formula.
+    """
+    axis = np.asarray(axis, np.float64) / np.linalg.norm(axis)
+    angle = np.radians(degrees) * weights[:, None]
+    arm = points - pivot
+    turned = arm * np.cos(angle) + np.cross(axis, arm) * np.sin(angle) + (arm @ axis)[:, None] * axis * (1 - np.cos(angle))
+    return np.where(weights[:, None] > 0, turned - arm, 0.0)
+
+
+def scaling(points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, factors: np.ndarray) -> np.ndarray:
+    """(n, 3): the displacement that scales points (n, 3) about ``pivot`` (3,) by ``factors`` (3,) along X, Y, Z.
+
+    0 on one axis flattens, 0 on all gathers to the pivot.
+    """
+    return weights[:, None] * (points - pivot) * (np.asarray(factors, np.float64) - 1.0)
