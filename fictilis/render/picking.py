@@ -72,7 +72,7 @@ def visible_points(points: np.ndarray, camera: Camera, width: int, height: int, 
         [depth[np.clip(yi + dy, 0, rows - 1), np.clip(xi + dx, 0, columns - 1)] for dy in (-1, 0, 1) for dx in (-1, 0, 1)],
         axis=0,
     )
-    out[inside] = distance[inside] <= deepest + 2e-4
+    out[inside] = distance[inside] <= deepest + 2e-5
     return out
 
 

@@ -269,12 +269,12 @@ class Renderer:
         self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         if item.wire:
             colour = (*rgb(item.wire), 0.55)
-            program["toward"].value, program["size"].value = 2e-4, 1.0
+            program["toward"].value, program["size"].value = 3e-5, 1.0
             program["colour"].value = program["chosen_colour"].value = colour
             buffers.wire.render(moderngl.LINES)
         if item.point_colours:
             quiet, chosen = item.point_colours
-            program["toward"].value, program["size"].value = 3e-4, (3.4 if len(item.points) < 1500 else 2.0) * factor
+            program["toward"].value, program["size"].value = 4e-5, (3.4 if len(item.points) < 1500 else 2.0) * factor
             program["colour"].value = (
                 (*rgb(quiet), 0.75 if len(item.points) < 1500 else 0.45) if quiet else (0.0, 0.0, 0.0, 0.0)
             )

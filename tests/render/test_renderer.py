@@ -201,3 +201,16 @@ def test_one_dragged_weight_renews_only_what_it_moves(monkeypatch):
     moved = scene.with_object(replace(scene.objects[0], base=points * 1.1))
     stage.items(StageWish(moved, 0, current="o1"))
     assert len(whole) == 1
+
+
+def test_a_point_just_behind_a_thin_shell_is_hidden(renderer):
+    points, mesh = fictilis.primitives.ball(10.0, 10)
+    both = np.concatenate([points, points * 0.95])
+    corners = np.concatenate([mesh.corners, mesh.corners[::-1] + len(points)])
+    shells = type(mesh)(len(both), corners, np.concatenate([mesh.offsets, mesh.offsets[1:] + mesh.offsets[-1]]))
+    scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Shells", shells, both)
+    for camera in (CAMERA, Camera(distance=60.0, pitch=0.0, parallel=True)):
+        renderer.draw([draw_item(scene.objects[0], both, "shells")], camera, 400, 300)
+        seen = visible_points(both, camera, 400, 300, renderer.depth())
+        front = points[:, 2] > 5
+        assert seen[: len(points)][front].all() and not seen[len(points) :][front].any()
