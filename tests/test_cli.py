@@ -103,6 +103,7 @@ BAD = {
     "bad number": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=nan"], "not a value"),
     "bad interpolation": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=1", "--interpolation", "x"], "no interpolation"),
     "bad frames": (["evaluate", "{scene}", "--frames", "1,x", "-o", "{out}"], "not a frame"),
+    "no folder for points": (["evaluate", "{scene}", "--frames", "1", "-o", "{out}/x.npz"], "could not be saved"),
     "bad export": (["export", "{scene}", "{out}.xyz"], "can be written"),
     "bad size": (["snapshot", "{scene}", "--frame", "0", "--size", "big", "-o", "{out}"], "not a size"),
     "two files": (["a.fictilis", "b.fictilis"], "One file"),

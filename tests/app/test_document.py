@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fictilis.app.document import UNDO_STEPS, Document
@@ -32,6 +32,8 @@ def heard(doc):
 
 
 @given(st.lists(st.sampled_from(["do", "undo", "redo", "fail", "preview", "cancel"]), max_size=40))
+@example(["do", "undo", "do", "undo", "redo"])
+@example(["do", "preview", "undo", "fail", "redo"])
 @settings(max_examples=60, deadline=None)
 def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
     doc = Document()

@@ -33,6 +33,7 @@ CASES = {
     "linear": (lambda s: keyed(s, "linear"), "LINEAR"),
     "smooth": (lambda s: keyed(s, "smooth"), "CUBICSPLINE"),
     "hold and smooth": (lambda s: keyed(keyed(s, "hold"), "smooth", "t2"), "CUBICSPLINE"),
+    "hold and linear": (lambda s: keyed(keyed(s, "hold"), "linear", "t2"), "LINEAR"),
     "linear with straight in-between": (lambda s: keyed(with_stage(s, "straight"), "linear"), "LINEAR"),
     "smooth with straight in-between": (lambda s: keyed(with_stage(s, "straight"), "smooth"), "CUBICSPLINE"),
     "linear with curved in-between": (lambda s: keyed(with_stage(s, "curved"), "linear"), "CUBICSPLINE"),
@@ -52,6 +53,15 @@ def test_a_standard_player_shows_the_same_weights(sheet, case):
     frames = np.arange(0.0, 49.0) if sampled else np.concatenate([np.linspace(0, 48, 289), np.arange(0.0, 49.0)])
     wanted = coefficients(obj, weights_at(obj, frames)).T
     assert np.abs(play(track, frames / scene.fps) - wanted).max() < 1e-6
+
+
+def test_just_before_a_step_the_other_lanes_are_where_they_belong(sheet):
+    scene = keyed(keyed(sheet, "hold"), "linear", "t2")
+    obj = scene.object(OBJ)
+    track = weight_track(scene, obj)
+    frames = np.array([9.999, 24.999, 39.999])
+    wanted = coefficients(obj, weights_at(obj, frames)).T
+    assert np.abs(play(track, frames / scene.fps) - wanted).max() < 1e-7
 
 
 def test_the_smallest_form_drops_keys_on_a_straight_line(sheet):

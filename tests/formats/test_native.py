@@ -205,7 +205,7 @@ def test_every_single_damaged_byte_is_noticed_or_harmless(tmp_path, full):
             assert "\n" not in error.sentence
 
 
-@pytest.mark.parametrize("how", ["full disk", "read-only file", "missing folder"])
+@pytest.mark.parametrize("how", ["full disk", "read-only file", "missing folder", "cut short at the last step"])
 def test_a_save_that_fails_leaves_the_old_file_whole(tmp_path, full, monkeypatch, how):
     path = tmp_path / "s.fictilis"
     write_native(path, full)
@@ -213,6 +213,9 @@ def test_a_save_that_fails_leaves_the_old_file_whole(tmp_path, full, monkeypatch
     if how == "full disk":
         monkeypatch.setattr(files.os, "fsync", lambda _fd: (_ for _ in ()).throw(OSError(28, "No space left on device")))
         said = "no space left on device. The file that was there is unchanged"
+    elif how == "cut short at the last step":
+        monkeypatch.setattr(files.os, "replace", lambda *_a: (_ for _ in ()).throw(OSError(5, "Input/output error")))
+        said = "input/output error"
     elif how == "read-only file":
         path.chmod(0o444)
         monkeypatch.setattr(files.os, "access", lambda *_a: False)  # root may write everywhere
