@@ -118,6 +118,20 @@ ROWS = (
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
+LINES_BEFORE = (
+    "export",
+    "quit",
+    "pick-all",
+    "in-between",
+    "tool-pick",
+    "wire",
+    "front",
+    "hide",
+    "theme",
+    "loop",
+    "key",
+    "hold",
+)
 MENUS = tuple(dict.fromkeys(row.menu for row in ROWS))
 
 
@@ -169,7 +183,6 @@ class Actions:
         """Add the rows of one menu, with a line before what is rarer."""
         for row in ROWS:
             if row.menu == name:
-                if row.id in ("export", "quit", "pick-all", "in-between", "tool-pick", "wire", "front", "hide", "theme",
-                              "loop", "key", "hold"):  # fmt: skip
+                if row.id in LINES_BEFORE:
                     menu.addSeparator()
                 menu.addAction(self.by_id[row.id])

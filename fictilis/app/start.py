@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -35,6 +36,7 @@ def folders() -> tuple[Path, Path]:
     )
 
 
+@cache  # widgets must not outlive it, so it is kept until the interpreter ends
 def application() -> QApplication:
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Fictilis")

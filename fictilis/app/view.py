@@ -22,7 +22,7 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.core.shaping.strokes import dab_weights
-from fictilis.render.camera import FRONT, SIDE, TOP, Camera
+from fictilis.render.camera import FIELD_OF_VIEW, FRONT, SIDE, TOP, Camera
 from fictilis.render.picking import hit_mesh
 from fictilis.render.renderer import DrawItem, Renderer
 from fictilis.render.snapshot import START_VIEW, bounds
@@ -76,7 +76,7 @@ class View(QWidget):
         self._moving = False
         self._weights_key: tuple = ()
         self._pick_weights: np.ndarray | None = None
-        self._base_tints: dict[int, tuple] = {}
+        self._ghost_of: tuple[np.ndarray, np.ndarray] | None = None
         self._fine = QTimer(self)
         self._fine.setSingleShot(True)
         self._fine.setInterval(FINE_AFTER)
@@ -201,11 +201,10 @@ class View(QWidget):
     def _ghost(self) -> DrawItem:
         obj = self.doc.object
         points = obj.base.astype(np.float32)
-        kept = self._base_tints.get(0)
-        if kept is None or kept[0] is not obj.base:
-            kept = self._base_tints[0] = (obj.base, point_normals(obj.mesh, points))
+        if self._ghost_of is None or self._ghost_of[0] is not obj.base:
+            self._ghost_of = (obj.base, point_normals(obj.mesh, points))
         return DrawItem(
-            ("ghost", obj.id), obj.mesh, points, kept[1], obj.transform.matrix(), id(obj.base),
+            ("ghost", obj.id), obj.mesh, points, self._ghost_of[1], obj.transform.matrix(), id(obj.base),
             colour=self.palette_.quiet, alpha=0.28,
         )  # fmt: skip
 
@@ -274,11 +273,10 @@ class View(QWidget):
             axes = self.camera.axes()
             flat = every @ axes.T
             low, high = flat.min(0), flat.max(0)
-            box = self.camera.fitted(*self._turned_box(low, high, axes), aspect=aspect, margin=1.0)
-            across, above = high[0] - low[0], (high[1] - low[1]) * 1.12
-            tangent = np.tan(np.radians(15))
-            distance = max(above, across / aspect) / 2 / tangent * 1.12 + (high[2] - low[2]) / 2
-            self.camera = replace(box, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
+            across, above = high[0] - low[0], (high[1] - low[1]) * 1.12  # room for the labels
+            half = max(above, across / aspect) / 2 * 1.12
+            distance = half / np.tan(np.radians(FIELD_OF_VIEW / 2)) + (high[2] - low[2]) / 2
+            self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
             self.refresh()
             return
         shaped = self.shaped_item()
@@ -291,11 +289,6 @@ class View(QWidget):
             low, high = bounds(self.doc.scene)
         self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
         self.refresh()
-
-    @staticmethod
-    def _turned_box(low: np.ndarray, high: np.ndarray, axes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        middle = axes.T @ ((low + high) / 2)
-        return middle - 1.0, middle + 1.0
 
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)

@@ -15,6 +15,7 @@ from fictilis.app.commands import Commands
 from fictilis.app.recovery import left_behind
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
+from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL
 
@@ -323,6 +324,32 @@ def test_an_empty_window_says_what_to_do(open_window):
     user.press(K.Key_Space)
     user.window.playback.stop()
     user.settle(50)
+
+
+@pytest.mark.parametrize("name", ["wire", "displacement", "ghost"])
+def test_ways_of_seeing_change_the_picture(user, name):
+    user.doc.set_weight("t1", 1.0)
+    user.view.camera = Camera(pitch=35.0, distance=200.0)
+    user.view.refresh()
+    user.settle(260)
+    before = user.view.grab().toImage()
+    user.window.actions_.by_id[name].trigger()
+    user.settle(260)
+    assert user.view.grab().toImage() != before
+    user.window.actions_.by_id[name].trigger()
+    user.settle(260)
+    assert user.view.grab().toImage() == before
+
+
+def test_the_application_ends_cleanly_after_its_demo(tmp_path):
+    import subprocess
+    import sys
+
+    done = subprocess.run(
+        [sys.executable, "-m", "fictilis", "demo", "--leave", str(tmp_path)], capture_output=True, text=True, timeout=60
+    )
+    assert done.returncode == 0 and done.stderr == "", done.stderr
+    assert (tmp_path / "moon-jelly.png").stat().st_size > 50_000 and "pictures a second" in done.stdout
 
 
 def test_cancelled_work_changes_nothing(user):
