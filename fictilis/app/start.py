@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from fictilis import __version__
 from fictilis.app.document import Document
 from fictilis.app.settings import Settings
+from fictilis.app.tasks import MainThreadGarbage
 from fictilis.app.theme import font, load_fonts
 from fictilis.app.window import Window, install_crash_log
 from fictilis.core.errors import FictilisError
@@ -45,6 +46,7 @@ def application() -> QApplication:
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font(13))
+    app.garbage = MainThreadGarbage()  # kept as long as the application
     return app
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 from collections.abc import Callable
 from typing import TypeVar
@@ -13,6 +14,26 @@ from fictilis.core.errors import Cancelled
 
 T = TypeVar("T")
 SHOW_AFTER = 400  # ms
+GARBAGE_EVERY = 500  # ms
+
+
+class MainThreadGarbage(QObject):
+    """Collects garbage in the interface thread only: elsewhere it could delete widgets behind Qt's back."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.collect)
+        self._timer.start(GARBAGE_EVERY)
+
+    @staticmethod
+    def collect() -> None:
+        """What Python's own collector would do by now."""
+        for generation, (count, threshold) in reversed(list(enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)))):
+            if threshold and count > threshold:
+                gc.collect(generation)
+                return
 
 
 class _Job(QObject):

@@ -352,6 +352,24 @@ def test_the_application_ends_cleanly_after_its_demo(tmp_path):
     assert (tmp_path / "moon-jelly.png").stat().st_size > 50_000 and "pictures a second" in done.stdout
 
 
+def test_garbage_is_collected_by_the_interface_thread_only(user):
+    import gc
+    import weakref
+
+    assert not gc.isenabled()
+
+    class Ring:
+        pass
+
+    ring = Ring()
+    ring.itself = ring
+    gone = weakref.ref(ring)
+    del ring
+    kept = user.window.run("Working", lambda progress: [[] for _ in range(5000)])
+    assert gone() is not None and len(kept) == 5000
+    user.qtbot.waitUntil(lambda: gone() is None, timeout=5000)
+
+
 def test_cancelled_work_changes_nothing(user):
     from fictilis.app.tasks import run_task
     from fictilis.core.errors import Cancelled
