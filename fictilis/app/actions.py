@@ -98,6 +98,7 @@ ROWS = (
     Row("parallel", "View", "Perspective or parallel", "look", ("Ctrl+4",), argument="parallel"),
     Row("fit", "View", "Fit", "look", ("Ctrl+0",), argument="fit"),
     Row("hide", "View", "Hide object", "hide", ("H",), has_object),
+    Row("remove-object", "View", "Remove object", "remove_object", (), has_object),
     Row("show-all", "View", "Show all objects", "show_all", ("Shift+H",)),
     Row("theme", "View", "Dark theme", "theme", (), always, lambda d: d.dark),
     Row("play", "Time", "Play or pause", "play", ("Space",)),

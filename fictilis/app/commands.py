@@ -355,6 +355,10 @@ class Commands:
         doc, obj = self.doc, self.doc.object
         doc.edit(f"Hide {obj.name}", lambda s: object_edits.set_visible(s, obj.id, False))
 
+    def remove_object(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, obj.id))
+
     def show_all(self) -> None:
         self.doc.edit("Show all objects", object_edits.show_all)
 

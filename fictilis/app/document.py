@@ -112,6 +112,11 @@ class Document(QObject):
         return next((t for t in obj.targets if self.selected and t.id == self.selected[-1]), None) if obj else None
 
     @property
+    def title(self) -> str:
+        """The scene's name as shown: its file's, else its own."""
+        return self.path.stem if self.path else self.scene.name
+
+    @property
     def unsaved(self) -> bool:
         return self.settled.scene is not self.saved_scene
 

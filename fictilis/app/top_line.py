@@ -140,7 +140,7 @@ class TopLine(QWidget):
 
     def refresh(self) -> None:
         doc = self.doc
-        name = doc.scene.name
+        name = doc.title
         self.menu_button.setText((name if len(name) <= 26 else name[:24] + "…") + "  ▾")
         self.menu_button.setToolTip(str(doc.path) if doc.path else f"{name}: not on the disk yet")
         if doc.path is None:

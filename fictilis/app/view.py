@@ -58,12 +58,12 @@ class View(QWidget):
         self.camera = Camera(**START_VIEW)
         self._line_up_camera: Camera | None = None
         self.picture: Picture | None = None
-        self._no_picture = False
         self.stage = Stage()
         self.typing = Typing()
         self._stroke: view_tools.Stroke | None = None
         self._stroke_bench: Bench | None = None
         self._typed_start = False
+        self._held_axis: int | None = None
         self._live: np.ndarray | None = None
         self.box: tuple[float, float, float, float] | None = None
         self._brush: _Brush | None = None
@@ -81,7 +81,7 @@ class View(QWidget):
         self._fine.setSingleShot(True)
         self._fine.setInterval(FINE_AFTER)
         self._fine.timeout.connect(self._settle)
-        self._was_way, self._was_scene_objects = doc.way, None
+        self._was_way = doc.way
         self._framed_for: tuple | None = None
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
@@ -341,6 +341,7 @@ class View(QWidget):
             return False
         self._stroke_bench = self.bench(item)
         self._typed_start = event.kind == "type"
+        self._held_axis = handle_under(self._stroke_bench, event.x, event.y)[1]
         self._stroke = tool(self._stroke_bench, event)
         try:
             next(self._stroke)
@@ -512,10 +513,7 @@ class View(QWidget):
             self.typing.erase()
             self._show_typed()
         elif self.typing.takes(character, self._stroke is not None):
-            axis = None
-            if self._stroke is not None:
-                held, axis = handle_under(self._stroke_bench, self.pointer.x(), self.pointer.y())
-            self.typing.add(character, axis if axis is not None else 0)
+            self.typing.add(character, self._held_axis if self._held_axis is not None else 0)
             self._show_typed()
         else:
             super().keyPressEvent(event)

@@ -263,7 +263,7 @@ class Window(QMainWindow):
 
     def _on_change(self) -> None:
         mark = "*" if self.doc.unsaved else ""
-        self.setWindowTitle(f"{mark}{self.doc.scene.name} — Fictilis")
+        self.setWindowTitle(f"{mark}{self.doc.title} — Fictilis")
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
 
     def _fill_recent(self, menu: QMenu) -> None:

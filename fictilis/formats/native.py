@@ -302,6 +302,10 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
     if m.uvs is not None and m.uv_corners is not None:
         uvs = archive.array(m.uvs, "<f8", 2)
         uv = {"uvs": uvs, "uv_corners": indices(m.uv_corners, "texture coordinate", -1, len(uvs))}
+    if (m.uvs is None) != (m.uv_corners is None):
+        raise archive.fail(f"{item.name} has texture coordinates without their corners, or the other way round")
+    if any(abs(factor) < 1e-9 for factor in item.transform.scale):
+        raise archive.fail(f"{item.name} has a scale of 0")
     transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
     lanes = tuple(
         Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys))) for x in item.lanes

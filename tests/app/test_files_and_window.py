@@ -69,7 +69,7 @@ def test_save_open_and_recent(user, tmp_path, monkeypatch):
     user.press(K.Key_S, CTRL)
     assert fictilis.load(path).objects[0].target("t1").weight == 0.75
     user.doc.undo()
-    assert user.doc.unsaved
+    assert user.doc.unsaved and user.doc.title == "mine" and user.window.top.menu_button.text().startswith("mine")
     user.doc.redo()
     assert not user.doc.unsaved
     user.window.commands.open_demo()
@@ -158,6 +158,9 @@ def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answer
     answers(user.window, NewSceneDialog=from_file)
     user.press(K.Key_N, CTRL)
     assert [o.name for o in user.doc.scene.objects] == ["Sheet", "Bend"] and user.obj.name == "Bend"
+    user.window.actions_.by_id["remove-object"].trigger()
+    assert [o.name for o in user.doc.scene.objects] == ["Sheet"] and user.obj.name == "Sheet"
+    user.doc.undo()
     user.doc.undo()
     assert [o.name for o in user.doc.scene.objects] == ["Sheet"]
 

@@ -129,6 +129,18 @@ def test_an_amount_typed_while_dragging_a_handle(user):
     assert np.allclose((full_shape(user.obj, "t1") - before)[12], [0, 0, 7])
 
 
+@pytest.mark.parametrize("axis", [0, 2])
+def test_digits_typed_while_dragging_belong_to_the_handle_held(user, axis):
+    from fictilis.app.view_tools import handle_ends
+
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    end = handle_ends(user.view.bench(user.view.shaped_item()))[axis]
+    before = full_shape(user.obj, "t1")
+    user.drag(user.view, end, end + [45, 60], between=lambda: user.type("7"))
+    assert np.allclose((full_shape(user.obj, "t1") - before)[12], np.eye(3)[axis] * 7)
+
+
 def test_falloff_radius_takes_neighbours_along_and_shows_as_colour(user):
     shape(user)
     user.click(user.view, user.pixel(12))

@@ -108,6 +108,8 @@ JSON_DAMAGE = {
     "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(target="t9"), "t9"),
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
+    "flattened object": (lambda r: first_object(r)["transform"].update(scale=[1, 0, 1]), "scale of 0"),
+    "half of its UVs": (lambda r: first_object(r)["mesh"].update(uv_corners=None), "texture coordinates"),
     "no colour": (lambda r: first_object(r).update(colour="red"), "colour"),
     "falling weight range": (lambda r: first_object(r)["targets"][0].update(range=[1, 0]), "range"),
     "in-between at 1": (lambda r: first_object(r)["targets"][0]["in_betweens"][0].update(at=1.0), "impossible"),
