@@ -191,7 +191,7 @@ class TargetSection(Section):
         self.built_on.setCurrentIndex(max(self.built_on.findData(target.built_on), 0))
         self.stages.clear()
         count = len(target.in_betweens)
-        self.stages.addItem("none" if not count else f"{count} · choose to shape", None)
+        self.stages.addItem("none" if not count else f"{count}: choose", None)
         for stage in target.in_betweens:
             self.stages.addItem(f"{stage.at:.2f} {stage.name}".strip(), stage.at)
         if doc.shaping is not None and doc.shaping.target == target.id and doc.shaping.at != 1.0:

@@ -16,6 +16,7 @@ from fictilis.render.renderer import Ground
 ASSETS = Path(__file__).parent / "assets"
 FAMILY = "Work Sans"
 RADIUS = 7
+ON_AUTO = "#1E1A17"  # text on the colour of auto-key, in both themes
 
 
 @dataclass(frozen=True)
@@ -116,4 +117,4 @@ def style_sheet(p: Palette) -> str:
              "auto_key", "error", "picked", "track")  # fmt: skip
     for name in names:
         text = text.replace(f"@{name}", getattr(p, name))
-    return text.replace("@radius", f"{RADIUS}px").replace("@family", FAMILY)
+    return text.replace("@on_auto", ON_AUTO).replace("@radius", f"{RADIUS}px").replace("@family", FAMILY)

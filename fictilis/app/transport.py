@@ -10,7 +10,7 @@ from fictilis.app.actions import Actions
 from fictilis.app.document import Document
 from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField
 from fictilis.app.playback import Playback
-from fictilis.app.theme import Palette, icon, pixmap
+from fictilis.app.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import keys as edits
 
 RATES = ("24", "25", "30", "48", "60")
@@ -105,7 +105,7 @@ class Transport(QWidget):
         self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
         self.auto.setChecked(doc.auto_key)
         self.auto.setText("Auto-key on" if doc.auto_key else "Auto-key off")
-        self.auto.setIcon(icon("record", p, p.panel) if doc.auto_key else icon("record", p))
+        self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.start.set_value(doc.scene.start)
         self.end.set_value(doc.scene.end)
         if not self.rate.lineEdit().hasFocus():

@@ -2,7 +2,7 @@
 
 import pytest
 
-from fictilis.app.theme import PALETTES
+from fictilis.app.theme import ON_AUTO, PALETTES
 from fictilis.core.scene import LANE_COLOURS
 
 
@@ -45,3 +45,8 @@ def test_curves_stand_out_from_their_lane(name, colour):
     """WCAG 2.2, 1.4.11: graphical objects 3 : 1, of which #B9821A and its like come close."""
     palette = PALETTES[name]
     assert contrast(palette.lane(colour), palette.lane_body) >= 2.9
+
+
+@pytest.mark.parametrize("name", PALETTES)
+def test_auto_key_reads_while_it_is_on(name):
+    assert contrast(ON_AUTO, PALETTES[name].auto_key) >= 4.5
