@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,9 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import weights_at
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.history import History
+from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target
+from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import IN_THE_MIX, WAYS
 
 UNDO_STEPS = 500
@@ -26,12 +29,13 @@ LARGEST_WEIGHT = 1000.0
 class State:
     """What undo goes back to. ``posed``: weights set over a lane and not keyed, by object and target id.
 
-    ``picks``: (k,) picked point indices by object id.
+    ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
     """
 
     scene: Scene
     posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
-    picks: Mapping[str, np.ndarray] = field(default_factory=dict)
+    picks: Mapping[str, Pick] = field(default_factory=dict)
+    version: int = 0
 
 
 @dataclass(frozen=True)
@@ -60,10 +64,10 @@ class Document(QObject):
         self._start(scene or Scene())
 
     def _start(self, scene: Scene) -> None:
-        self._history: list[tuple[str, State]] = [("", State(scene))]
-        self._at = 0
+        self._versions = count()
+        self._history = History(State(scene, version=next(self._versions)), UNDO_STEPS)
         self._preview: State | None = None
-        self.saved_scene: Scene | None = scene
+        self.saved_version: int | None = self._history.state.version
         self.frame = scene.start
         self.object_id: str | None = scene.objects[0].id if scene.objects else None
         self.selected: tuple[str, ...] = ()
@@ -90,12 +94,12 @@ class Document(QObject):
 
     @property
     def state(self) -> State:
-        return self._preview or self._history[self._at][1]
+        return self._preview or self._history.state
 
     @property
     def settled(self) -> State:
         """The committed state, without a preview."""
-        return self._history[self._at][1]
+        return self._history.state
 
     @property
     def scene(self) -> Scene:
@@ -118,14 +122,21 @@ class Document(QObject):
 
     @property
     def unsaved(self) -> bool:
-        return self.settled.scene is not self.saved_scene
+        return self.settled.version != self.saved_version
 
     def weights(self, obj: MorphObject) -> dict[str, float]:
         """The weight of each target as shown."""
         return weights_at(obj, self.frame, self.state.posed.get(obj.id))
 
+    def pick(self, object_id: str | None = None) -> Pick:
+        """What is picked on an object, the present one by default."""
+        return self.state.picks.get(object_id or self.object_id or "", Pick(self.tools.kind))
+
     def picks(self, object_id: str | None = None) -> np.ndarray:
-        return self.state.picks.get(object_id or self.object_id or "", np.zeros(0, np.int64))
+        """(k,) int64: the points that the pick touches."""
+        pick = self.pick(object_id)
+        obj = next((o for o in self.scene.objects if o.id == (object_id or self.object_id)), None)
+        return points_of(obj.mesh, pick) if obj is not None else pick.elements[:0]
 
     def say(self, sentence: str, kind: str = "note") -> None:
         self.said.emit(sentence, kind)
@@ -135,13 +146,10 @@ class Document(QObject):
     def commit(self, label: str, scene: Scene | None = None, **parts: object) -> None:
         """One undoable step to a new scene and, by name, new ``posed`` or ``picks``."""
         now = self.settled
-        new = replace(now, scene=scene or now.scene, **parts)
+        if scene is not None and scene is not now.scene:
+            parts["version"] = next(self._versions)
         self._preview = None
-        del self._history[self._at + 1 :]
-        self._history.append((label, new))
-        if len(self._history) > UNDO_STEPS:
-            del self._history[0]
-        self._at = len(self._history) - 1
+        self._history.push(label, replace(now, scene=scene or now.scene, **parts))
         self._tidy()
         self.changed.emit()
 
@@ -167,10 +175,10 @@ class Document(QObject):
             self.changed.emit()
 
     def undo_label(self) -> str:
-        return self._history[self._at][0] if self._at > 0 else ""
+        return self._history.undo_label()
 
     def redo_label(self) -> str:
-        return self._history[self._at + 1][0] if self._at + 1 < len(self._history) else ""
+        return self._history.redo_label()
 
     def undo(self) -> None:
         self._step(-1)
@@ -181,8 +189,7 @@ class Document(QObject):
     def _step(self, way: int) -> None:
         if self._preview is not None:
             self.cancel_preview()
-        if 0 <= self._at + way < len(self._history):
-            self._at += way
+        if self._history.step(way):
             self._tidy()
             self.changed.emit()
 
@@ -211,7 +218,7 @@ class Document(QObject):
         self._start(scene)
         self.path, self.hold_guard, self.loop, self.dark = path, guard, loop, dark
         if not saved:
-            self.saved_scene = None
+            self.saved_version = None
         self.changed.emit()
 
     def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
@@ -219,8 +226,8 @@ class Document(QObject):
         self.path = path
         now = self.settled
         if now.scene is saved:
-            self._history[self._at] = (self._history[self._at][0], replace(now, scene=named))
-            self.saved_scene = named
+            self._history.state = replace(now, scene=named)
+            self.saved_version = now.version
         self.changed.emit()
 
     # interface state
@@ -242,8 +249,7 @@ class Document(QObject):
             return
         self.frame = float(frame)
         if self.settled.posed:
-            label, now = self._history[self._at]
-            self._history[self._at] = (label, replace(now, posed={}))
+            self._history.state = replace(self.settled, posed={})
             self._preview = None
             self.changed.emit()
         else:
@@ -339,16 +345,22 @@ class Document(QObject):
             wrote = ", ".join(names[t] for t in weights)
             self.say(f"Auto-key wrote {wrote} at frame {self.frame:g}.")
 
-    def stroke(self, displacement: np.ndarray, share: float, label: str, choice: str = "follow") -> bool:
-        """Commit a stroke on the shape being shaped; ``displacement`` is that of the shown points."""
+    def stroke(self, moved: Deltas, share: float, label: str, choice: str = "follow") -> bool:
+        """Commit a stroke on the shape being shaped; ``moved`` is the displacement of the shown points."""
         obj, ref = self.object, self.shaping
         targets = choice if ref.is_base else STAY
-        return self.edit(
-            f"{label} on {ref.label(obj)}",
-            lambda scene: move_shape(scene, obj.id, ref, displacement / share, targets),
-        )
+        own = moved if share == 1.0 else Deltas(moved.indices, moved.offsets / share)
+        return self.edit(f"{label} on {ref.label(obj)}", lambda scene: move_shape(scene, obj.id, ref, own, targets))
 
-    def set_picks(self, indices: np.ndarray, label: str) -> None:
-        picks = dict(self.settled.picks)
-        picks[self.object_id] = np.unique(np.asarray(indices, np.int64))
-        self.commit(label, picks=picks)
+    def set_pick(self, pick: Pick, label: str | None = None) -> None:
+        """Pick something on the present object, in one step; nothing happens when it is picked already."""
+        if pick.same_as(self.pick()):
+            return
+        if label is None:
+            one = pick.kind[:-1]
+            label = f"Pick {len(pick):,} {one if len(pick) == 1 else pick.kind}" if len(pick) else "Pick nothing"
+        self.commit(label, picks={**self.settled.picks, self.object_id: pick})
+
+    def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:
+        """Pick points by their numbers."""
+        self.set_pick(Pick("points", indices), label)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage
 
 from fictilis.app.picture import image_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
+from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
 from fictilis.render.camera import Camera
 from fictilis.render.renderer import Ground, Renderer
@@ -71,8 +72,7 @@ class Thumbnails(QObject):
     def _made_of(obj: MorphObject, ref: ShapeRef) -> tuple:
         parts: list[object] = [obj.mesh, obj.base, obj.appearance, obj.transform]
         if ref.target is not None:
-            target = obj.target(ref.target)
-            parts += [t.deltas for t in (target, *obj.ancestors(target))]
+            parts += shape_parts(obj, ref.target, ref.at)
         return tuple(parts)
 
     def _make_one(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import wraps
 from typing import TypeVar
-from weakref import WeakKeyDictionary
+from weakref import WeakKeyDictionary, ref
 
 import numpy as np
 
@@ -41,5 +41,22 @@ def cached_by_identity(function: Callable[[object], T]) -> Callable[[object], T]
         except KeyError:
             result = known[value] = function(value)
             return result
+
+    return lookup
+
+
+def cached_by_array(function: Callable[..., T]) -> Callable[..., T]:
+    """Remember ``function(array, *rest)`` for as long as the array (by identity) lives; ``rest`` must be hashable."""
+    known: dict[int, tuple[ref, dict]] = {}
+
+    @wraps(function)
+    def lookup(array: np.ndarray, *rest: object) -> T:
+        kept = known.get(id(array))
+        if kept is None or kept[0]() is not array:
+            place = id(array)
+            kept = known[place] = (ref(array, lambda _gone: known.pop(place, None)), {})
+        if rest not in kept[1]:
+            kept[1][rest] = function(array, *rest)
+        return kept[1][rest]
 
     return lookup

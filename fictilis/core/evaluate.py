@@ -8,7 +8,8 @@ import numpy as np
 
 from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import FULL, coefficients
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.mix.masks import masked, own
+from fictilis.core.scene import Deltas, MorphObject, Scene
 
 
 def weights_at(obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None) -> dict:
@@ -45,11 +46,18 @@ def evaluate_frames(obj: MorphObject, frames: Iterable[float]) -> np.ndarray:
     return out
 
 
+def shape_parts(obj: MorphObject, target_id: str, at: float = FULL) -> list[Deltas]:
+    """The masked deltas that add up to a target at full weight, or to its in-between at ``at``."""
+    target = obj.target(target_id)
+    stage = None if at == FULL else target.in_between(at)
+    if stage is not None:
+        return [masked(stage.deltas, target.mask)]
+    return [own(part) for part in (target, *obj.ancestors(target))]
+
+
 def full_shape(obj: MorphObject, target_id: str, at: float = FULL) -> np.ndarray:
     """Points (n, 3) float64 of a target alone at full weight, or of its in-between at ``at``."""
-    target = obj.target(target_id)
     out = obj.base.copy()
-    stage = None if at == FULL else target.in_between(at)
-    for deltas in [stage.deltas] if stage else [t.deltas for t in (target, *obj.ancestors(target))]:
+    for deltas in shape_parts(obj, target_id, at):
         out[deltas.indices] += deltas.offsets
     return out

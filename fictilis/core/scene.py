@@ -16,6 +16,7 @@ LANE_COLOURS = (
     "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
 )  # fmt: skip
 CLAY = "#CC8C70"
+PICK_KINDS = ("points", "edges", "faces")
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,7 +104,11 @@ class InBetween:
 
 @dataclass(frozen=True, eq=False)
 class Target:
-    """A named set of deltas with a weight. ``range`` is the soft limit of its sliders, never a clamp."""
+    """A named set of deltas with a weight. ``range`` is the soft limit of its sliders, never a clamp.
+
+    ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
+    ``group`` is the id of a Group of the object.
+    """
 
     id: str
     name: str
@@ -115,9 +120,70 @@ class Target:
     in_betweens: tuple[InBetween, ...] = ()
     built_on: str | None = None
     muted: bool = False
+    mask: np.ndarray | None = None
+    group: str | None = None
+
+    def __post_init__(self) -> None:
+        if self.mask is not None:
+            object.__setattr__(self, "mask", frozen(self.mask, np.float64))
 
     def in_between(self, at: float) -> InBetween | None:
         return next((stage for stage in self.in_betweens if abs(stage.at - at) < 1e-9), None)
+
+
+@dataclass(frozen=True)
+class Group:
+    """Targets that stand together; ``factor`` multiplies the weights of all of them."""
+
+    id: str
+    name: str
+    factor: float = 1.0
+    folded: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Pick:
+    """Picked parts of a mesh: ``elements`` (k,) int64, sorted numbers of points, of edges or of faces, by ``kind``."""
+
+    kind: str = "points"
+    elements: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def __post_init__(self) -> None:
+        if self.kind not in PICK_KINDS:
+            raise ValueError(f"a pick is of {', '.join(PICK_KINDS)}, not of {self.kind}")
+        object.__setattr__(self, "elements", frozen(np.unique(np.asarray(self.elements, np.int64)), np.int64))
+
+    def __len__(self) -> int:
+        return len(self.elements)
+
+    def same_as(self, other: Pick) -> bool:
+        return self.kind == other.kind and np.array_equal(self.elements, other.elements)
+
+
+@dataclass(frozen=True, eq=False)
+class NamedPick:
+    """A pick kept with its object."""
+
+    name: str
+    pick: Pick
+
+
+@dataclass(frozen=True, eq=False)
+class Texture:
+    """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
+
+    ``projected`` (n, 2) float64 are texture coordinates a point, from a view; None takes the mesh's own UVs.
+    ``tiles`` is how many checker fields go across 0…1.
+    """
+
+    name: str = "Checker"
+    image: bytes | None = None
+    projected: np.ndarray | None = None
+    tiles: int = 16
+
+    def __post_init__(self) -> None:
+        if self.projected is not None:
+            object.__setattr__(self, "projected", frozen(self.projected, np.float64, 2))
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,6 +225,19 @@ class Transform:
 class Appearance:
     colour: str = CLAY
     smooth: bool = True
+    texture: Texture | None = None
+
+
+@dataclass(frozen=True)
+class SavedView:
+    """A view kept under a name: the numbers of a camera that turns about ``centre``; cm and degrees."""
+
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    parallel: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,11 +253,17 @@ class MorphObject:
     transform: Transform = Transform()
     appearance: Appearance = Appearance()
     visible: bool = True
+    locked: bool = False
+    groups: tuple[Group, ...] = ()
+    picks: tuple[NamedPick, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "base", frozen(self.base, np.float64, 3))
         if len(self.base) != self.mesh.point_count:
             raise ValueError(f"{len(self.base)} base points, but the mesh counts {self.mesh.point_count}")
+
+    def group(self, group_id: str | None) -> Group | None:
+        return next((g for g in self.groups if g.id == group_id), None)
 
     def target(self, target_id: str) -> Target:
         for target in self.targets:
@@ -227,6 +312,7 @@ class Scene:
     start: float = 0.0
     end: float = 96.0
     objects: tuple[MorphObject, ...] = ()
+    views: tuple[SavedView, ...] = ()
 
     def object(self, object_id: str) -> MorphObject:
         for obj in self.objects:

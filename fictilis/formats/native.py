@@ -12,20 +12,27 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.scene import (
+    PICK_KINDS,
     Appearance,
     Deltas,
+    Group,
     InBetween,
     Lane,
     Mesh,
     MorphObject,
+    NamedPick,
+    Pick,
+    SavedView,
     Scene,
     Target,
+    Texture,
     Transform,
 )
+from fictilis.core.shaping.picks import element_count
 from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
 
 SUFFIX = ".fictilis"
-VERSION = 1
+VERSION = 2  # 1 knew no masks, groups, picks, textures, locks and views; it is read as having none
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 MAGIC = b"PK\x03\x04"
 
@@ -56,6 +63,37 @@ class TargetRecord(_Strict, kw_only=True):
     muted: bool = False
     deltas: DeltasRecord
     in_betweens: list[StageRecord] = []
+    mask: str | None = None
+    group: str | None = None
+
+
+class GroupRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    factor: float
+    folded: bool
+
+
+class PickRecord(_Strict, kw_only=True):
+    name: str
+    kind: str
+    elements: str
+
+
+class TextureRecord(_Strict, kw_only=True):
+    name: str
+    tiles: int
+    image: str | None = None
+    projected: str | None = None
+
+
+class ViewRecord(_Strict, kw_only=True):
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    parallel: bool
 
 
 class KeyRecord(_Strict, kw_only=True):
@@ -95,6 +133,10 @@ class ObjectRecord(_Strict, kw_only=True):
     base: str
     targets: list[TargetRecord]
     lanes: list[LaneRecord]
+    locked: bool = False
+    groups: list[GroupRecord] = []
+    picks: list[PickRecord] = []
+    texture: TextureRecord | None = None
 
 
 class SceneRecord(_Strict, kw_only=True):
@@ -104,6 +146,7 @@ class SceneRecord(_Strict, kw_only=True):
     start: float
     end: float
     objects: list[ObjectRecord]
+    views: list[ViewRecord] = []
 
 
 class _SchemaOnly(msgspec.Struct):
@@ -140,8 +183,17 @@ def _record(scene: Scene, store) -> SceneRecord:
         stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
         return TargetRecord(
             id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
-            muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages,
+            muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
+            mask=None if t.mask is None else store(t.mask),
         )  # fmt: skip
+
+    def texture(x: Texture | None) -> TextureRecord | None:
+        if x is None:
+            return None
+        image = None if x.image is None else store(np.frombuffer(x.image, np.uint8))
+        return TextureRecord(
+            name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected)
+        )
 
     def obj(o: MorphObject) -> ObjectRecord:
         m = o.mesh
@@ -159,12 +211,16 @@ def _record(scene: Scene, store) -> SceneRecord:
         return ObjectRecord(
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(location=t.location, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
-            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes,
+            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes, locked=o.locked,
+            groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
+            picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
+            texture=texture(o.appearance.texture),
         )  # fmt: skip
 
     return SceneRecord(
         schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
         objects=[obj(o) for o in scene.objects],
+        views=[ViewRecord(**{f: getattr(v, f) for f in ViewRecord.__struct_fields__}) for v in scene.views],
     )  # fmt: skip
 
 
@@ -255,7 +311,8 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         for number, item in enumerate(record.objects):
             objects.append(_object(archive, item))
             progress((number + 1) / len(record.objects))
-        scene = Scene(record.name, record.fps, record.start, record.end, tuple(objects))
+        views = tuple(SavedView(**{f: getattr(v, f) for f in ViewRecord.__struct_fields__}) for v in record.views)
+        scene = Scene(record.name, record.fps, record.start, record.end, tuple(objects), views)
         _check(archive, scene)
         return scene
     except BadFile:
@@ -289,7 +346,31 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
             raise archive.fail(f"{t.name} has in-betweens at impossible weights")
         if not t.range[0] < t.range[1]:
             raise archive.fail(f"{t.name} has the range {t.range[0]:g} to {t.range[1]:g}")
-        return Target(t.id, t.name, deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted)
+        mask = None if t.mask is None else archive.array(t.mask, "<f8")
+        if mask is not None and (len(mask) != count or len(mask) and (mask.min() < 0 or mask.max() > 1)):
+            raise archive.fail(f"the mask of {t.name} is not one number from 0 to 1 for each of {count} points")
+        return Target(
+            t.id, t.name, deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted, mask,
+            t.group,
+        )  # fmt: skip
+
+    def pick(record: PickRecord, mesh: Mesh) -> NamedPick:
+        if record.kind not in PICK_KINDS:
+            raise archive.fail(f"{item.name} has a pick of the unknown kind “{record.kind}”")
+        elements = archive.array(record.elements, "<i8")
+        most = element_count(mesh, record.kind)
+        if len(elements) and (elements.min() < 0 or elements.max() >= most):
+            raise archive.fail(f"{item.name}: the pick “{record.name}” names {record.kind} beyond {most - 1}")
+        return NamedPick(record.name, Pick(record.kind, elements))
+
+    def texture(record: TextureRecord) -> Texture:
+        projected = None if record.projected is None else archive.array(record.projected, "<f8", 2)
+        if projected is not None and len(projected) != count:
+            raise archive.fail(f"{item.name}: the texture “{record.name}” is laid on {len(projected)} points, not {count}")
+        if not 1 <= record.tiles <= 4096:
+            raise archive.fail(f"{item.name}: the texture “{record.name}” has {record.tiles} fields")
+        image = None if record.image is None else archive.array(record.image, "|u1").tobytes()
+        return Texture(record.name, image, projected, record.tiles)
 
     m = item.mesh
     if m.points != count:
@@ -310,9 +391,12 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
     lanes = tuple(
         Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys))) for x in item.lanes
     )
+    mesh = Mesh(count, corners, offsets, **uv)
+    look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None)
     return MorphObject(
-        item.id, item.name, Mesh(count, corners, offsets, **uv), base, tuple(target(t) for t in item.targets), lanes,
-        transform, Appearance(item.colour, item.smooth), item.visible,
+        item.id, item.name, mesh, base, tuple(target(t) for t in item.targets), lanes, transform, look, item.visible,
+        item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
+        tuple(pick(p, mesh) for p in item.picks),
     )  # fmt: skip
 
 
@@ -328,6 +412,10 @@ def _check(archive: _Archive, scene: Scene) -> None:
         raise archive.fail(f"its rate is {scene.fps:g} and its range {scene.start:g} to {scene.end:g}")
     once([o.id for o in scene.objects], "the object id")
     once([o.name for o in scene.objects], "the object name")
+    once([v.name for v in scene.views], "the view")
+    for view in scene.views:
+        if not 0 < view.distance < 1e9:
+            raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")
     for obj in scene.objects:
         once([t.id for t in obj.targets], f"in {obj.name} the target id")
         once([t.name for t in obj.targets], f"in {obj.name} the target name")
@@ -336,7 +424,11 @@ def _check(archive: _Archive, scene: Scene) -> None:
             digits = colour[1:]
             if colour[:1] != "#" or len(digits) != 6 or any(c not in "0123456789abcdefABCDEF" for c in digits):
                 raise archive.fail(f"“{colour[:20]}” is no colour")
+        once([g.id for g in obj.groups], f"in {obj.name} the group id")
+        once([p.name for p in obj.picks], f"in {obj.name} the pick")
         for target in obj.targets:
             obj.ancestors(target)
+            if target.group is not None and obj.group(target.group) is None:
+                raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
         for lane in obj.lanes:
             obj.target(lane.target)

@@ -54,15 +54,17 @@ def _knots(scene: Scene, obj: MorphObject) -> np.ndarray:
     knots = [scene.start, scene.end]
     for lane in obj.lanes:
         knots += [k.frame for k in lane.curve.keys]
-        stages = obj.target(lane.target).in_betweens
-        if not stages:
+        target = obj.target(lane.target)
+        group = obj.group(target.group)
+        stages, factor = target.in_betweens, group.factor if group else 1.0
+        if not stages or not factor:
             continue
         part = pieces(lane.curve)
         stops = np.append(part.starts[1:], part.starts[-1] + 1)
         for start, stop, cubic in zip(part.starts, stops, part.coefficients, strict=True):
             for at in (0.0, 1.0, *(s.at for s in stages)):
                 shifted = cubic[::-1].copy()
-                shifted[-1] -= at
+                shifted[-1] -= at / factor
                 if np.any(shifted[:-1]):
                     roots = np.roots(shifted)
                     real = roots.real[np.abs(roots.imag) < 1e-9]

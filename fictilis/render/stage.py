@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
-from fictilis.core.evaluate import weights_at
+from fictilis.core.evaluate import shape_parts, weights_at
 from fictilis.core.geometry.normals import point_normals, refresh_normals
 from fictilis.core.mix.bank import DeltaBank
 from fictilis.core.mix.coefficients import coefficients
@@ -188,10 +188,7 @@ def _ingredients(obj: MorphObject, ref: ShapeRef) -> tuple:
     """What a shape is made of, by identity."""
     if ref.target is None:
         return (obj.base,)
-    target = obj.target(ref.target)
-    stage = target.in_between(ref.at) if ref.at != 1.0 else None
-    parts = [stage.deltas] if stage else [t.deltas for t in (target, *obj.ancestors(target))]
-    return (obj.base, *parts)
+    return (obj.base, *shape_parts(obj, ref.target, ref.at))
 
 
 def _same(a: tuple, b: tuple) -> bool:

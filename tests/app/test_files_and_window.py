@@ -270,7 +270,7 @@ def test_sizes_are_remembered(open_window, sheet):
     first = open_window(sheet)
     first.window.across.setSizes([300, 700, 280])
     sizes = first.window.across.sizes()
-    first.doc.saved_scene = first.doc.settled.scene
+    first.doc.saved_version = first.doc.settled.version
     first.window.close()
     assert open_window(sheet).window.across.sizes() == sizes
 

@@ -12,9 +12,10 @@ from fictilis.core.geometry.primitives import box, plane
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Scene
+from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
-from fictilis.core.shaping.mirror import mirror_map
-from fictilis.core.shaping.strokes import Reach, dab_weights, displace, pick_weights, rotation, scaling
+from fictilis.core.shaping.mirror import Mirror, mirror_map
+from fictilis.core.shaping.strokes import Reach, displacement, pick_weights, rotation, scaling
 
 OBJ = "o1"
 
@@ -83,7 +84,8 @@ def test_a_mirrored_move_is_symmetric_and_not_doubled_on_the_plane():
     points, mesh = plane(40, 40, 8, 8)
     sheet = one(points, mesh)
     weights = pick_weights(sheet, points, np.array([42]), Reach(25.0, along_surface=False))
-    moved = displace(sheet, weights, np.array([1.0, 2.0, 3.0]), mirror=True)
+    near = np.flatnonzero(weights)
+    moved = displacement(sheet, near, weights[near], np.outer(weights[near], [1.0, 2.0, 3.0]), Mirror("X")).dense(len(points))
     pairs = mirror_map(sheet)
     assert np.allclose(moved, moved[pairs] * [-1, 1, 1], atol=1e-12)
     on_plane = np.abs(points[:, 0]) < 1e-9
@@ -96,7 +98,9 @@ def test_a_dab_is_centred_between_points():
     face = mesh.face(5)
     centre = points[face].mean(0)
     for along in (True, False):
-        weights = dab_weights(sheet, points, centre, face, Reach(15.0, along))
+        indices, under = dab(sheet, points, centre, face, 15.0, along)
+        weights = np.zeros(len(points))
+        weights[indices] = under
         assert np.allclose(weights[face], profile(np.linalg.norm(points[face] - centre, axis=1), 15.0))
         assert weights.max() < 1
 

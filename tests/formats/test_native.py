@@ -9,9 +9,18 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.targets import add_in_between, set_built_on, set_muted, set_path, set_range
+from fictilis.core.edits.shape import set_mask
+from fictilis.core.edits.targets import (
+    add_in_between,
+    change_group,
+    group_targets,
+    set_built_on,
+    set_muted,
+    set_path,
+    set_range,
+)
 from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.scene import Appearance, Transform
+from fictilis.core.scene import Appearance, NamedPick, Pick, SavedView, Texture, Transform
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
@@ -28,9 +37,15 @@ def full(sheet):
         scene = set_key(scene, OBJ, "t1", key)
     obj = replace(
         scene.object(OBJ), transform=Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9)),
-        appearance=Appearance("#102030", False), visible=False,
+        appearance=Appearance("#102030", False, Texture("Photo", b"\x89PNG not really", np.eye(25)[:, :2], 8)), visible=False,
+        locked=True, picks=(NamedPick("Rim", Pick("edges", np.array([3, 5]))), NamedPick("Lid", Pick("faces", np.array([1])))),
     )  # fmt: skip
-    return replace(scene.with_object(obj), fps=29.97, start=-5, end=50)
+    scene = set_mask(scene.with_object(replace(obj, locked=False)), OBJ, "t1", np.linspace(0, 1, 25))
+    scene, group = group_targets(scene, OBJ, ["t2"], "Sides")
+    scene = change_group(scene, OBJ, group, factor=0.5, folded=True)
+    scene = scene.with_object(replace(scene.object(OBJ), locked=True))
+    views = (SavedView("Close", (1.0, 2.0, 3.0), 40.0, 30.0, -10.0, True),)
+    return replace(scene, fps=29.97, start=-5, end=50, views=views)
 
 
 def same(a, b):
@@ -49,6 +64,23 @@ def test_everything_survives_save_and_open(tmp_path, full, which):
     scene = full if which == "full" else moon_jelly()
     write_native(tmp_path / "s.fictilis", scene)
     assert same(read_native(tmp_path / "s.fictilis"), scene)
+
+
+def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, sheet):
+    path = tmp_path / "old.fictilis"
+    write_native(path, sheet)
+
+    def as_it_was(record):
+        record["schema"] = 1
+        del record["views"]
+        for obj in record["objects"]:
+            for name in ("locked", "groups", "picks", "texture"):
+                del obj[name]
+            for target in obj["targets"]:
+                del target["mask"], target["group"]
+
+    edit_json(path, as_it_was)
+    assert same(read_native(path), sheet)
 
 
 def test_saving_twice_gives_the_same_bytes_but_for_the_clock(tmp_path, full):
@@ -89,6 +121,10 @@ def first_object(record):
     return record["objects"][0]
 
 
+def deltas_x(record):
+    return first_object(record)["mesh"]["offsets"]
+
+
 JSON_DAMAGE = {
     "newer version": (lambda r: r.update(schema=99), "version 99"),
     "version zero": (lambda r: r.update(schema=0), "no version 0"),
@@ -113,6 +149,12 @@ JSON_DAMAGE = {
     "no colour": (lambda r: first_object(r).update(colour="red"), "colour"),
     "falling weight range": (lambda r: first_object(r)["targets"][0].update(range=[1, 0]), "range"),
     "in-between at 1": (lambda r: first_object(r)["targets"][0]["in_betweens"][0].update(at=1.0), "impossible"),
+    "group that is not there": (lambda r: first_object(r)["targets"][0].update(group="g9"), "g9, which is not there"),
+    "mask of other points": (lambda r: first_object(r)["targets"][0].update(mask=deltas_x(r)), "needed|one number"),
+    "pick of an unknown kind": (lambda r: first_object(r)["picks"][0].update(kind="loops"), "loops"),
+    "same pick twice": (lambda r: first_object(r)["picks"].append(first_object(r)["picks"][0]), "twice"),
+    "texture of no fields": (lambda r: first_object(r)["texture"].update(tiles=0), "0 fields"),
+    "view from nowhere": (lambda r: r["views"][0].update(distance=0), "from 0 cm away"),
     "infinite number": (lambda r: r.update(start=float("inf")), "scene.json"),
 }
 

@@ -9,6 +9,7 @@ import numpy as np
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.mix.coefficients import FULL, column_number
+from fictilis.core.mix.masks import LEAST
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 FOLLOW, STAY = "follow", "stay"
@@ -46,53 +47,89 @@ def share_shown(obj: MorphObject, ref: ShapeRef, coefficients: np.ndarray) -> fl
     return 1.0 if ref.target is None else float(coefficients[column_number(obj, ref.target, ref.at)])
 
 
-def move_shape(scene: Scene, object_id: str, ref: ShapeRef, displacement: np.ndarray, targets: str = FOLLOW) -> Scene:
-    """The scene with a shape moved by ``displacement`` (n, 3), cm in object space.
+def unlocked(obj: MorphObject) -> MorphObject:
+    """The object itself. Raises EditRefused when it is locked."""
+    if obj.locked:
+        raise EditRefused(f"{obj.name} is locked; unlock it in the list of objects first.")
+    return obj
+
+
+def move_shape(scene: Scene, object_id: str, ref: ShapeRef, displacement: np.ndarray | Deltas, targets: str = FOLLOW) -> Scene:
+    """The scene with a shape moved by ``displacement``, dense (n, 3) or sparse, cm in object space.
 
     ``targets`` matters for the base only: ``follow`` keeps every delta, ``stay`` keeps every target's shape.
-    Points with a displacement of exactly zero keep their numbers bit for bit.
+    Points with a displacement of exactly zero keep their numbers bit for bit. On a target with a mask the deltas change
+    by the displacement divided by the mask; where the mask is closed nothing changes.
     """
-    obj = scene.object(object_id)
+    obj = unlocked(scene.object(object_id))
+    moved = displacement if isinstance(displacement, Deltas) else _sparse(displacement, obj)
+    if len(moved.indices) and moved.indices[-1] >= len(obj.base):
+        raise ValueError(f"a displacement of point {moved.indices[-1]}, but the object has {len(obj.base)} points")
+    if not np.isfinite(moved.offsets).all():
+        raise EditRefused(f"A stroke on {ref.label(obj)} would move points to no finite place; nothing was changed.")
+    if ref.target is None:
+        return scene.with_object(_move_base(obj, moved, targets))
+    target = obj.target(ref.target)
+    through = open_part(moved, target.mask)
+    if ref.at == FULL:
+        return scene.with_object(obj.with_target(replace(target, deltas=add_deltas(target.deltas, through))))
+    stages = tuple(
+        replace(s, deltas=add_deltas(s.deltas, through)) if abs(s.at - ref.at) < 1e-9 else s for s in target.in_betweens
+    )
+    return scene.with_object(obj.with_target(replace(target, in_betweens=stages)))
+
+
+def _sparse(displacement: np.ndarray, obj: MorphObject) -> Deltas:
     moved = np.asarray(displacement, np.float64)
     if moved.shape != obj.base.shape:
         raise ValueError(f"expected a displacement shaped {obj.base.shape}, got {moved.shape}")
-    if not np.isfinite(moved).all():
-        raise EditRefused(f"A stroke on {ref.label(obj)} would move points to no finite place; nothing was changed.")
-    if ref.target is None:
-        obj = _move_base(obj, moved, targets)
-    else:
-        target = obj.target(ref.target)
-        if ref.at == FULL:
-            target = replace(target, deltas=add_deltas(target.deltas, moved))
-        else:
-            target = replace(
-                target,
-                in_betweens=tuple(
-                    replace(s, deltas=add_deltas(s.deltas, moved)) if abs(s.at - ref.at) < 1e-9 else s
-                    for s in target.in_betweens
-                ),
-            )
-        obj = obj.with_target(target)
-    return scene.with_object(obj)
+    return Deltas.from_dense(moved)
 
 
-def add_deltas(deltas: Deltas, moved: np.ndarray) -> Deltas:
-    """Deltas plus a dense displacement (n, 3); rows that end exactly at zero are dropped."""
-    dense = deltas.dense(len(moved))
-    dense += moved
-    return Deltas.from_dense(dense)
+def open_part(moved: Deltas, mask: np.ndarray | None) -> Deltas:
+    """The deltas that the mask turns into ``moved``, without the points where it is closed."""
+    if mask is None:
+        return moved
+    factors = mask[moved.indices]
+    on = factors >= LEAST
+    return Deltas(moved.indices[on], moved.offsets[on] / factors[on, None])
 
 
-def _move_base(obj: MorphObject, moved: np.ndarray, targets: str) -> MorphObject:
-    touched = np.any(moved != 0.0, axis=1)
+def add_deltas(deltas: Deltas, moved: Deltas, factor: float = 1.0) -> Deltas:
+    """``deltas + factor * moved``; rows that end exactly at zero are dropped, the others keep their numbers."""
+    indices = np.union1d(deltas.indices, moved.indices)
+    offsets = np.zeros((len(indices), 3))
+    offsets[np.searchsorted(indices, deltas.indices)] = deltas.offsets
+    offsets[np.searchsorted(indices, moved.indices)] += factor * moved.offsets
+    on = np.any(offsets != 0.0, axis=1)
+    return Deltas(indices[on], offsets[on])
+
+
+def _move_base(obj: MorphObject, moved: Deltas, targets: str) -> MorphObject:
     base = obj.base.copy()
-    base[touched] += moved[touched]
+    base[moved.indices] += moved.offsets
     if targets == FOLLOW:
         return replace(obj, base=base)
 
     def stay(target: Target) -> Target:
-        stages = tuple(replace(s, deltas=add_deltas(s.deltas, -moved)) for s in target.in_betweens)
-        own = target.deltas if target.built_on else add_deltas(target.deltas, -moved)
+        through = open_part(moved, target.mask)
+        stages = tuple(replace(s, deltas=add_deltas(s.deltas, through, -1.0)) for s in target.in_betweens)
+        own = target.deltas if target.built_on else add_deltas(target.deltas, through, -1.0)
         return replace(target, deltas=own, in_betweens=stages)
 
     return replace(obj, base=base, targets=tuple(stay(t) for t in obj.targets))
+
+
+def set_mask(scene: Scene, object_id: str, target_id: str, mask: np.ndarray | None) -> Scene:
+    """A target's mask (n,) in 0…1; None, or 1 everywhere, takes it off."""
+    obj = unlocked(scene.object(object_id))
+    target = obj.target(target_id)
+    if mask is not None:
+        mask = np.asarray(mask, np.float64)
+        if mask.shape != (len(obj.base),):
+            raise ValueError(f"expected a mask shaped ({len(obj.base)},), got {mask.shape}")
+        if not (np.isfinite(mask).all() and (mask >= 0).all() and (mask <= 1).all()):
+            raise EditRefused(f"The mask of {target.name} must be from 0 to 1 everywhere.")
+        if (mask == 1).all():
+            mask = None
+    return scene.with_object(obj.with_target(replace(target, mask=mask)))

@@ -2,27 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import weights_at
-from fictilis.core.geometry.matching import require_match
+from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.mix.bank import mixed_points
 from fictilis.core.mix.coefficients import FULL, coefficients, stage_coefficients
-from fictilis.core.scene import (
-    LANE_COLOURS,
-    Deltas,
-    InBetween,
-    Mesh,
-    MorphObject,
-    Scene,
-    Target,
-    fresh_id,
-    fresh_name,
-)
+from fictilis.core.mix.masks import own, unmasked
+from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, Mesh, MorphObject, Scene, Target, fresh_id, fresh_name
 
 PATHS = ("straight", "curved")
 
@@ -32,19 +23,18 @@ def _changed(scene: Scene, object_id: str, target_id: str, **values: object) -> 
     return scene.with_object(obj.with_target(replace(obj.target(target_id), **values)))
 
 
-def _append(scene: Scene, obj: MorphObject, name: str, deltas: Deltas) -> tuple[Scene, str]:
-    target = Target(
-        id=fresh_id("t", (t.id for t in obj.targets)),
-        name=fresh_name(name, (t.name for t in obj.targets)),
-        deltas=deltas,
+def append(scene: Scene, obj: MorphObject, new: Target, name: str) -> tuple[Scene, str]:
+    """``new`` behind all targets, with an id, name and colour of its own."""
+    made = replace(
+        new, id=fresh_id("t", (t.id for t in obj.targets)), name=fresh_name(name, (t.name for t in obj.targets)),
         colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)],
-    )
-    return scene.with_object(replace(obj, targets=(*obj.targets, target))), target.id
+    )  # fmt: skip
+    return scene.with_object(replace(obj, targets=(*obj.targets, made))), made.id
 
 
 def new_target(scene: Scene, object_id: str, name: str = "Target") -> tuple[Scene, str]:
     """A named copy of the base, ready to be reshaped."""
-    return _append(scene, scene.object(object_id), name, Deltas())
+    return append(scene, scene.object(object_id), Target("", ""), name)
 
 
 def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarray) -> tuple[Scene, str]:
@@ -53,12 +43,19 @@ def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarr
     points = np.asarray(points, np.float64)
     if points.shape != obj.base.shape:
         raise ValueError(f"expected points shaped {obj.base.shape}, got {points.shape}")
-    return _append(scene, obj, name, Deltas.from_dense(points - obj.base))
+    return append(scene, obj, Target("", "", Deltas.from_dense(points - obj.base)), name)
 
 
-def target_from_mesh(scene: Scene, object_id: str, name: str, mesh: Mesh, points: np.ndarray) -> tuple[Scene, str]:
-    """A target from a copy made elsewhere. Raises NotATarget when the mesh does not match the base."""
+def target_from_mesh(
+    scene: Scene, object_id: str, name: str, mesh: Mesh, points: np.ndarray, order: Order | None = None
+) -> tuple[Scene, str]:
+    """A target from a copy made elsewhere, its points put in a found ``order`` where one is given.
+
+    Raises NotATarget when the mesh does not match the base.
+    """
     obj = scene.object(object_id)
+    if order is not None:
+        return target_from_points(scene, object_id, name, order.apply(points))
     require_match(obj.mesh, mesh, name, f"the base {obj.name}")
     return target_from_points(scene, object_id, name, points)
 
@@ -89,12 +86,12 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
     def adopt(target: Target) -> Target:
         if target.built_on != target_id:
             return target
-        own = target.deltas.dense(len(obj.base)) + gone.deltas.dense(len(obj.base))
-        return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(own))
+        shown = own(target).dense(len(obj.base)) + own(gone).dense(len(obj.base))
+        return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(unmasked(shown, target.mask)))
 
     targets = tuple(adopt(t) for t in obj.targets if t.id != target_id)
     lanes = tuple(lane for lane in obj.lanes if lane.target != target_id)
-    return scene.with_object(replace(obj, targets=targets, lanes=lanes))
+    return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes)))
 
 
 def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
@@ -108,12 +105,17 @@ def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Sc
 
 
 def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Scene:
-    """The target at ``place`` in the order of cards, the others keeping theirs."""
+    """The target at ``place`` in the order of cards, the others keeping theirs; among the members of a group it joins it."""
     obj = scene.object(object_id)
     moved = obj.target(target_id)
     rest = [t for t in obj.targets if t.id != target_id]
     place = max(0, min(place, len(rest)))
-    return scene.with_object(replace(obj, targets=(*rest[:place], moved, *rest[place:])))
+    before = rest[place - 1].group if place > 0 else None
+    after = rest[place].group if place < len(rest) else None
+    # within a group it joins it; at its own group's edge it stays a member; elsewhere it leaves
+    group = after if before == after else moved.group if moved.group in (before, after) else None
+    moved = replace(moved, group=group)
+    return scene.with_object(tidy_groups(replace(obj, targets=(*rest[:place], moved, *rest[place:]))))
 
 
 def set_weight(scene: Scene, object_id: str, target_id: str, weight: float) -> Scene:
@@ -163,8 +165,11 @@ def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, pose
     seen = np.zeros_like(obj.base)
     for share, stage in zip(shares, target.in_betweens, strict=False):
         seen[stage.deltas.indices] += share * stage.deltas.offsets
-    for part in (target, *obj.ancestors(target)):
-        seen[part.deltas.indices] += shares[-1] * part.deltas.offsets
+    seen[target.deltas.indices] += shares[-1] * target.deltas.offsets
+    above = np.zeros_like(obj.base)
+    for part in obj.ancestors(target):
+        above[own(part).indices] += shares[-1] * own(part).offsets
+    seen += unmasked(above, target.mask)
     return _with_stage(scene, obj, target_id, InBetween(float(at), Deltas.from_dense(seen)))
 
 
@@ -187,3 +192,56 @@ def remove_in_between(scene: Scene, object_id: str, target_id: str, at: float) -
     if stage is None:
         raise EditRefused(f"{target.name} has no in-between at {at:.2f}.")
     return _changed(scene, object_id, target_id, in_betweens=tuple(s for s in target.in_betweens if s is not stage))
+
+
+def set_colour(scene: Scene, object_id: str, target_id: str, colour: str) -> Scene:
+    return _changed(scene, object_id, target_id, colour=colour)
+
+
+# groups
+
+
+def group_targets(scene: Scene, object_id: str, target_ids: Sequence[str], name: str = "Group") -> tuple[Scene, str]:
+    """A new group of some targets, which then stand together where the first of them stood."""
+    obj = scene.object(object_id)
+    if not target_ids:
+        raise EditRefused("Select the targets to group first.")
+    group = Group(fresh_id("g", (g.id for g in obj.groups)), fresh_name(name, (g.name for g in obj.groups)))
+    scene = scene.with_object(replace(obj, groups=(*obj.groups, group)))
+    return put_in_group(scene, object_id, target_ids, group.id), group.id
+
+
+def put_in_group(scene: Scene, object_id: str, target_ids: Sequence[str], group_id: str | None) -> Scene:
+    """Targets put in a group, or out of theirs; a group that is left empty goes."""
+    obj = scene.object(object_id)
+    if group_id is not None and obj.group(group_id) is None:
+        raise EditRefused(f"{obj.name} has no group with the id {group_id}.")
+    chosen = set(target_ids)
+    targets = tuple(replace(t, group=group_id) if t.id in chosen else t for t in obj.targets)
+    return scene.with_object(tidy_groups(replace(obj, targets=targets)))
+
+
+def tidy_groups(obj: MorphObject) -> MorphObject:
+    """The members of each group stand together, behind the first of them; empty groups are gone."""
+    out: list[Target] = []
+    for target in obj.targets:
+        if target in out:
+            continue
+        out += [t for t in obj.targets if t.group == target.group] if target.group else [target]
+    used = {t.group for t in out}
+    return replace(obj, targets=tuple(out), groups=tuple(g for g in obj.groups if g.id in used))
+
+
+def change_group(scene: Scene, object_id: str, group_id: str, **values: object) -> Scene:
+    """A group's name, factor or whether it is folded."""
+    obj = scene.object(object_id)
+    group = obj.group(group_id)
+    if group is None:
+        raise EditRefused(f"{obj.name} has no group with the id {group_id}.")
+    name = str(values.get("name", group.name)).strip()
+    if not name or any(g.name == name and g.id != group_id for g in obj.groups):
+        raise EditRefused(f"A group needs a name of its own; “{name}” is none.")
+    if not abs(float(values.get("factor", 1.0))) <= 100:
+        raise EditRefused(f"The slider of {group.name} must be from -100 to 100.")
+    changed = replace(group, **{**values, "name": name})
+    return scene.with_object(replace(obj, groups=tuple(changed if g.id == group_id else g for g in obj.groups)))

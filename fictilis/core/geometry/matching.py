@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,6 +13,7 @@ from fictilis.core.geometry.topology import edges, face_of_corner, next_corner
 from fictilis.core.scene import Mesh
 
 SEED_FACES_TRIED = 200
+WAYS_WEIGHED = 6  # ways to lay a symmetric mesh on another that are compared by distance
 
 
 def require_match(base: Mesh, other: Mesh, other_name: str, base_name: str = "the base") -> None:
@@ -25,12 +28,12 @@ def require_match(base: Mesh, other: Mesh, other_name: str, base_name: str = "th
     first = first_difference(base, other)
     if first is None:
         return
-    if base.face_count == other.face_count and same_in_another_order(base, other):
+    if base.face_count == other.face_count and find_order(base, other) is not None:
         raise NotATarget(
             f"{other_name} has the same topology as {base_name}, but its points are in another order. "
             f"The first face that differs is number {first + 1:,}.",
             "order",
-            "Export it again with its vertex order kept.",
+            "Put its points in the base's order, or export it again with its vertex order kept.",
         )
     raise NotATarget(
         f"{other_name} has {other.point_count:,} points like {base_name}, but other faces "
@@ -99,40 +102,123 @@ def canonical_faces(mesh: Mesh) -> np.ndarray:
     return mesh.corners[starts[face] + (place + turn[face]) % sizes[full][face]]
 
 
-def same_in_another_order(a: Mesh, b: Mesh) -> bool:
-    """Whether some renumbering of the points of ``b`` turns its faces into those of ``a``.
+@dataclass(frozen=True, eq=False)
+class Order:
+    """A proved renumbering: ``points`` (n,) int64 is the other mesh's point for each point of the base.
+
+    ``choices`` counts the ways found to lay the one on the other, up to the number that was looked at.
+    """
+
+    points: np.ndarray
+    faces: int
+    choices: int
+
+    def apply(self, other_points: np.ndarray) -> np.ndarray:
+        """The other mesh's points (n, 3) in the base's order."""
+        return np.asarray(other_points)[self.points]
+
+
+def find_order(
+    a: Mesh, b: Mesh, a_points: np.ndarray | None = None, b_points: np.ndarray | None = None,
+    seeds: Sequence[tuple[int, int]] = (),
+) -> Order | None:  # fmt: skip
+    """A renumbering of the points of ``b`` that turns its faces into those of ``a``; None when there is none.
 
     Points are first told apart by repeated refinement of their surroundings; then, for each connected part, one face of
-    ``a`` is laid on faces of ``b`` and the rest follows face by face, which proves the match. Where the parts of a
-    mesh touch nowhere the refinement alone decides which part goes on which.
+    ``a`` is laid on faces of ``b`` and the rest follows face by face, which proves the match. Where several ways are
+    left (a symmetric mesh) the one whose points lie nearest is taken, if points (n, 3) of both are given.
+    ``seeds`` are pairs (point of ``a``, point of ``b``) that must belong together.
     Source: colour refinement (Weisfeiler and Leman, 1968), then propagation over shared edges.
     """
+    if a.point_count != b.point_count or a.face_count != b.face_count:
+        return None
     labels_a, labels_b = _refine(a, b)
     if not np.array_equal(np.sort(labels_a), np.sort(labels_b)):
-        return False
-    ours, theirs = _half_edges(a), _half_edges(b)
-    if (ours is None) != (theirs is None):
-        return False
+        return None
+    ours, theirs = half_edges(a), half_edges(b)
     if ours is None or theirs is None:
-        return True  # edges shared by more than two faces: the refinement has the last word
-    todo = np.ones(a.face_count, bool)
-    taken = np.zeros(b.face_count, bool)
-    counts = np.bincount(labels_a)
-    while todo.any():
-        open_faces = np.flatnonzero(todo)
-        corner = a.offsets[open_faces]
-        face = int(open_faces[np.argmin(counts[labels_a[a.corners[corner]]])])
-        label = labels_a[a.corners[a.offsets[face]]]
-        candidates = np.flatnonzero((labels_b[b.corners] == label) & ~taken[face_of_corner(b)])
+        return None  # edges with more than two faces: no way to follow them
+    search = _Search(a, b, ours, theirs, labels_a, labels_b, _offsets(a_points), _offsets(b_points), tuple(seeds))
+    return search.run()
+
+
+def _offsets(points: np.ndarray | None) -> np.ndarray | None:
+    return None if points is None else np.asarray(points, np.float64) - np.mean(points, axis=0)
+
+
+@dataclass(eq=False)
+class _Search:
+    a: Mesh
+    b: Mesh
+    ours: np.ndarray
+    theirs: np.ndarray
+    labels_a: np.ndarray
+    labels_b: np.ndarray
+    places_a: np.ndarray | None
+    places_b: np.ndarray | None
+    seeds: tuple[tuple[int, int], ...]
+
+    def run(self) -> Order | None:
+        a, b = self.a, self.b
+        todo, taken = np.ones(a.face_count, bool), np.zeros(b.face_count, bool)
+        out = np.full(a.point_count, -1, np.int64)
+        counts, choices = np.bincount(self.labels_a), 1
+        while todo.any():
+            corner = self._start(todo, counts)
+            best, ways = self._best(corner, taken)
+            if best is None:
+                return None
+            choices = max(choices, ways)
+            out[best.points >= 0] = best.points[best.points >= 0]
+            todo[best.mine], taken[best.its] = False, True
+        loose, free = np.flatnonzero(out < 0), np.setdiff1d(np.arange(b.point_count), out)
+        out[loose] = free
+        return Order(out, a.face_count, choices)
+
+    def _start(self, todo: np.ndarray, counts: np.ndarray) -> int:
+        """A corner of an open face: at a seed, else at the rarest kind of point."""
+        corners = np.flatnonzero(todo[face_of_corner(self.a)])
+        points = self.a.corners[corners]
+        for mine, _ in self.seeds:
+            at = np.flatnonzero(points == mine)
+            if len(at):
+                return int(corners[at[0]])
+        return int(corners[np.argmin(counts[self.labels_a[points]])])
+
+    def _best(self, corner: int, taken: np.ndarray) -> tuple[Laid | None, int]:
+        a, b = self.a, self.b
+        point = a.corners[corner]
+        allowed = (self.labels_b[b.corners] == self.labels_a[point]) & ~taken[face_of_corner(b)]
+        for mine, its in self.seeds:
+            if mine == point:
+                allowed &= b.corners == its
+        candidates = np.flatnonzero(allowed)
+        if self.places_a is not None and self.places_b is not None:
+            following = (a.corners[next_corner(a)][corner], b.corners[next_corner(b)][candidates])
+            gap = np.linalg.norm(self.places_b[b.corners[candidates]] - self.places_a[point], axis=1)
+            gap += np.linalg.norm(self.places_b[following[1]] - self.places_a[following[0]], axis=1)
+            candidates = candidates[np.argsort(gap, kind="stable")]
+        best, least, ways = None, np.inf, 0
         for seed in candidates[:SEED_FACES_TRIED]:
-            walked = _walk(a, b, ours, theirs, int(a.offsets[face]), int(seed))
-            if walked is not None and not taken[walked[1]].any():
-                todo[walked[0]] = False
-                taken[walked[1]] = True
+            laid = walk(a, b, self.ours, self.theirs, corner, int(seed))
+            if laid is None or taken[laid.its].any() or not self._keeps_seeds(laid):
+                continue
+            ways += 1
+            size = self._distance(laid)
+            if size < least:
+                best, least = laid, size
+            if ways >= WAYS_WEIGHED or self.places_a is None and ways > 1:
                 break
-        else:
-            return False
-    return True
+        return best, ways
+
+    def _keeps_seeds(self, laid: Laid) -> bool:
+        return all(laid.points[mine] in (-1, its) for mine, its in self.seeds)
+
+    def _distance(self, laid: Laid) -> float:
+        if self.places_a is None or self.places_b is None:
+            return 0.0
+        on = laid.points >= 0
+        return float(((self.places_b[laid.points[on]] - self.places_a[on]) ** 2).sum())
 
 
 def _refine(a: Mesh, b: Mesh) -> tuple[np.ndarray, np.ndarray]:
@@ -156,7 +242,7 @@ def _refine(a: Mesh, b: Mesh) -> tuple[np.ndarray, np.ndarray]:
         label = finer
 
 
-def _half_edges(mesh: Mesh) -> np.ndarray | None:
+def half_edges(mesh: Mesh) -> np.ndarray | None:
     """(c,) int64: the corner whose edge runs the other way along the edge of this one, -1 at a border.
 
     None when an edge is run along in one direction more than once.
@@ -170,33 +256,49 @@ def _half_edges(mesh: Mesh) -> np.ndarray | None:
     return np.where(forward[order][place] == backward, order[place], -1) if len(order) else order
 
 
-def _walk(a: Mesh, b: Mesh, ours: np.ndarray, theirs: np.ndarray, start: int, seed: int):
-    """Lay corner ``start`` of ``a`` on corner ``seed`` of ``b`` and follow. None on the first contradiction."""
-    to_b = np.full(a.point_count, -1, np.int64)
-    to_a = np.full(b.point_count, -1, np.int64)
-    faces_a, faces_b = face_of_corner(a), face_of_corner(b)
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """One connected part laid on another: ``points`` (n,) of the other mesh, -1 where not reached; faces of both."""
+
+    points: np.ndarray
+    mine: np.ndarray
+    its: np.ndarray
+
+
+def walk(a: Mesh, b: Mesh, ours: np.ndarray, theirs: np.ndarray, start: int, seed: int) -> Laid | None:
+    """Lay corner ``start`` of ``a`` on corner ``seed`` of ``b`` and follow. None on the first contradiction.
+
+    ``ours`` and ``theirs`` are the half_edges of both.
+    """
+    # plain lists: single look-ups are quicker than in arrays
+    corners_a, corners_b = a.corners.tolist(), b.corners.tolist()
+    faces_a, faces_b = face_of_corner(a).tolist(), face_of_corner(b).tolist()
+    starts_a, starts_b = a.offsets.tolist(), b.offsets.tolist()
+    across_a, across_b = ours.tolist(), theirs.tolist()
+    to_b, to_a = [-1] * a.point_count, [-1] * b.point_count
     done: dict[int, int] = {}
     queue = [(start, seed)]
     while queue:
         mine, its = queue.pop()
-        face_a, face_b = int(faces_a[mine]), int(faces_b[its])
+        face_a, face_b = faces_a[mine], faces_b[its]
         if face_a in done:
             if done[face_a] != face_b:
                 return None
             continue
         done[face_a] = face_b
-        first_a, first_b, size = int(a.offsets[face_a]), int(b.offsets[face_b]), int(a.face_sizes[face_a])
-        if size != b.face_sizes[face_b]:
+        first_a, first_b = starts_a[face_a], starts_b[face_b]
+        size = starts_a[face_a + 1] - first_a
+        if size != starts_b[face_b + 1] - first_b:
             return None
         for step in range(size):
             ca, cb = first_a + (mine - first_a + step) % size, first_b + (its - first_b + step) % size
-            pa, pb = a.corners[ca], b.corners[cb]
+            pa, pb = corners_a[ca], corners_b[cb]
             if to_b[pa] not in (-1, pb) or to_a[pb] not in (-1, pa):
                 return None
             to_b[pa], to_a[pb] = pb, pa
-            next_a, next_b = ours[ca], theirs[cb]
+            next_a, next_b = across_a[ca], across_b[cb]
             if (next_a < 0) != (next_b < 0):
                 return None
-            if next_a >= 0 and int(faces_a[next_a]) not in done:
-                queue.append((int(next_a), int(next_b)))
-    return np.fromiter(done, np.int64), np.fromiter(done.values(), np.int64)
+            if next_a >= 0 and faces_a[next_a] not in done:
+                queue.append((next_a, next_b))
+    return Laid(np.array(to_b), np.fromiter(done, np.int64), np.fromiter(done.values(), np.int64))

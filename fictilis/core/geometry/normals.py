@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.topology import corners_of, next_corner, point_faces, ranges
+from fictilis.core.geometry.topology import corners_of, faces_at, next_corner
 from fictilis.core.scene import Mesh
 
 
@@ -94,10 +94,10 @@ def refresh_normals(mesh: Mesh, points: np.ndarray, normals: np.ndarray, moved: 
     """Recompute ``normals`` (n, 3) in place near ``moved`` (k,) point indices; returns the points it wrote to."""
     if not len(moved):
         return moved
-    touched = _points_of(mesh, _faces_at(mesh, moved))
+    touched = _points_of(mesh, faces_at(mesh, moved))
     if not len(touched):
         return touched
-    faces = _faces_at(mesh, touched)
+    faces = faces_at(mesh, touched)
     local = np.full(mesh.point_count, len(touched), np.intp)  # one place more takes what lies outside
     local[touched] = np.arange(len(touched))
     total = [np.zeros(len(touched) + 1) for _ in range(3)]
@@ -109,14 +109,6 @@ def refresh_normals(mesh: Mesh, points: np.ndarray, normals: np.ndarray, moved: 
     _add_polygons(mesh, points, faces[sizes > 4], local, total)
     normals[touched] = _unit(total, normals.dtype)[:-1]
     return touched
-
-
-def _faces_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
-    """Sorted faces that use any of ``points`` (k,)."""
-    at = point_faces(mesh)
-    used = np.zeros(mesh.face_count, bool)
-    used[at.faces[ranges(at.starts[points], at.starts[points + 1])]] = True
-    return np.flatnonzero(used)
 
 
 def _points_of(mesh: Mesh, faces: np.ndarray) -> np.ndarray:

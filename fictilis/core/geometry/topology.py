@@ -64,10 +64,14 @@ def edges(mesh: Mesh) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Incidence:
-    """The faces at each point: faces[starts[i]:starts[i + 1]] are those of point i."""
+    """What belongs to each point, its faces or its neighbours: others[starts[i]:starts[i + 1]] are those of point i."""
 
     starts: np.ndarray
-    faces: np.ndarray
+    others: np.ndarray
+
+    def of(self, points: np.ndarray) -> np.ndarray:
+        """Those of all ``points`` (k,), one point after another."""
+        return self.others[ranges(self.starts[points], self.starts[points + 1])]
 
 
 @cached_by_identity
@@ -89,16 +93,62 @@ def corners_of(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
     return ranges(mesh.offsets[faces].astype(np.int64), mesh.offsets[faces + 1].astype(np.int64))
 
 
+@cached_by_identity
+def neighbours(mesh: Mesh) -> Incidence:
+    """The points joined to each point by an edge."""
+    pairs = edges(mesh)
+    both = np.concatenate([pairs, pairs[:, ::-1]])
+    order = np.argsort(both[:, 0], kind="stable")
+    starts = np.concatenate([[0], np.cumsum(np.bincount(both[:, 0], minlength=mesh.point_count))])
+    return Incidence(starts, both[order, 1])
+
+
+@cached_by_identity
+def edge_faces(mesh: Mesh) -> np.ndarray:
+    """(e,) int64: how many face sides run along each edge; 1 at a border."""
+    place = edge_of_corner(mesh)
+    return np.bincount(place[place >= 0], minlength=len(edges(mesh)))
+
+
+@cached_by_identity
+def edge_of_corner(mesh: Mesh) -> np.ndarray:
+    """(c,) int64: the edge that runs from each corner to the next one of its face; -1 where both are one point."""
+    a, b = mesh.corners.astype(np.int64), mesh.corners[next_corner(mesh)].astype(np.int64)
+    return edge_numbers(mesh, a, b)
+
+
+def edge_numbers(mesh: Mesh, a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """(k,) int64: the edges between points ``a`` (k,) and ``b`` (k,); -1 where there is none."""
+    all_ = edges(mesh).astype(np.int64)
+    if not len(all_):
+        return np.full(len(a), -1)
+    codes = all_[:, 0] * mesh.point_count + all_[:, 1]
+    wanted = np.minimum(a, b) * np.int64(mesh.point_count) + np.maximum(a, b)
+    place = np.clip(np.searchsorted(codes, wanted), 0, len(codes) - 1)
+    return np.where(codes[place] == wanted, place, -1)
+
+
+@cached_by_identity
+def border_points(mesh: Mesh) -> np.ndarray:
+    """(n,) bool: points on an edge with one face only."""
+    out = np.zeros(mesh.point_count, bool)
+    out[edges(mesh)[edge_faces(mesh) == 1]] = True
+    return out
+
+
+@cached_by_identity
 def components(mesh: Mesh) -> np.ndarray:
     """(n,) int32: a number for each point, the same for points connected by edges."""
-    label = np.arange(mesh.point_count)
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     pairs = edges(mesh)
-    while True:
-        low = np.minimum(label[pairs[:, 0]], label[pairs[:, 1]])
-        new = label.copy()
-        np.minimum.at(new, pairs[:, 0], low)
-        np.minimum.at(new, pairs[:, 1], low)
-        new = new[new]
-        if np.array_equal(new, label):
-            return np.unique(label, return_inverse=True)[1].astype(np.int32)
-        label = new
+    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(mesh.point_count,) * 2)
+    return connected_components(graph, directed=False)[1].astype(np.int32)
+
+
+def faces_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
+    """Sorted faces that use any of ``points`` (k,)."""
+    used = np.zeros(mesh.face_count, bool)
+    used[point_faces(mesh).of(points)] = True
+    return np.flatnonzero(used)

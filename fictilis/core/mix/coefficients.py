@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Target
 
 FULL = 1.0
@@ -27,8 +28,8 @@ def columns(obj: MorphObject) -> tuple[Column, ...]:
     """All columns of an object: per target its in-betweens, then its full shape."""
     out: list[Column] = []
     for target in obj.targets:
-        out += [Column(target.id, stage.at, stage.deltas) for stage in target.in_betweens]
-        out.append(Column(target.id, FULL, target.deltas))
+        out += [Column(target.id, stage.at, masked(stage.deltas, target.mask)) for stage in target.in_betweens]
+        out.append(Column(target.id, FULL, own(target)))
     return tuple(out)
 
 
@@ -43,7 +44,7 @@ def column_number(obj: MorphObject, target_id: str, at: float = FULL) -> int:
 def coefficients(obj: MorphObject, weights: dict[str, float] | dict[str, np.ndarray]) -> np.ndarray:
     """Coefficients of the columns: (c,) float64 for one number a target, (c, f) for arrays of f weights.
 
-    A target missing from ``weights`` counts as 0, a muted one too. A target that is built on others brings in their
+    A target missing from ``weights`` counts as 0, a muted one too; the factor of its group multiplies a weight. A target that is built on others brings in their
     deltas by the coefficient of its own full shape.
     """
     first = next(iter(weights.values()), 0.0)
@@ -56,7 +57,8 @@ def coefficients(obj: MorphObject, weights: dict[str, float] | dict[str, np.ndar
     for target in obj.targets:
         if target.muted or target.id not in weights:
             continue
-        parts = stage_coefficients(target, weights[target.id])
+        group = obj.group(target.group)
+        parts = stage_coefficients(target, weights[target.id] * (group.factor if group else 1.0))
         last = place[target.id]
         out[last - len(target.in_betweens) : last + 1] += parts
         for parent in obj.ancestors(target):

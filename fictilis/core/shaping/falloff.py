@@ -7,20 +7,34 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.topology import edges, face_of_corner, next_corner, ranges
-from fictilis.core.geometry.twins import twin_groups
+from fictilis.core.geometry.topology import components, edges, face_of_corner, next_corner, ranges
+from fictilis.core.geometry.twins import twin_pairs
 from fictilis.core.scene import Mesh, MorphObject
 
 
-def profile(distances: np.ndarray, radius: float) -> np.ndarray:
-    """Weights in 0…1 for ``distances`` (n,): 1 at 0, smoothly down to 0 at ``radius``.
+def _plateau(x: np.ndarray) -> np.ndarray:
+    t = np.clip(2 - 2 * x, 0.0, 1.0)
+    return t * t * (3 - 2 * t)
 
-    Source: the quartic kernel (1 - x²)².
+
+PROFILES = {
+    "smooth": lambda x: (1 - x * x) ** 2,
+    "linear": lambda x: 1 - x,
+    "dome": lambda x: np.sqrt(1 - x * x),
+    "sharp": lambda x: (1 - x) ** 2,
+    "plateau": _plateau,
+    "even": lambda x: (x < 1).astype(np.float64),
+}
+
+
+def profile(distances: np.ndarray, radius: float, kind: str = "smooth") -> np.ndarray:
+    """Weights in 0…1 for ``distances`` (n,): 1 at 0, down to 0 at ``radius`` by one of PROFILES.
+
+    Source: smooth is the quartic kernel (1 - x²)²; the others are plain functions of x = distance / radius.
     """
     if radius <= 0:
         return (distances <= 0).astype(np.float64)
-    x = np.minimum(distances / radius, 1.0)
-    return (1 - x * x) ** 2
+    return PROFILES[kind](np.minimum(distances / radius, 1.0))
 
 
 def space_distances(points: np.ndarray, sources: np.ndarray, limit: float) -> np.ndarray:
@@ -101,10 +115,8 @@ def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray):
     straight, across = among(links.straight, links.straight_starts), among(links.across, links.across_starts)
     lengths = np.linalg.norm(points[straight[:, 0]] - points[straight[:, 1]], axis=1)
     over, valid = _unfolded(points, across)
-    groups = twin_groups(obj)[near]
-    order = np.argsort(groups, kind="stable")
-    joined = groups[order][1:] == groups[order][:-1]
-    twins = np.stack([order[:-1][joined], order[1:][joined]], axis=1)
+    twins = local[twin_pairs(obj)]
+    twins = twins[(twins >= 0).all(axis=1)]
     pairs = np.concatenate([local[straight], local[across[valid][:, :2]], twins])
     weights = np.concatenate([lengths, over[valid], np.zeros(len(twins))])
     # two rows may name one pair: the shorter way counts; csr would add them up
@@ -135,14 +147,10 @@ def _unfolded(points: np.ndarray, across: np.ndarray) -> tuple[np.ndarray, np.nd
     return np.hypot(xi - xj, yi + yj), ok & (cross >= 0) & (cross <= length)
 
 
-def surface_distances(
-    obj: MorphObject, points: np.ndarray, sources: np.ndarray, limit: float, at: np.ndarray | None = None
-) -> np.ndarray:
+def surface_distances(obj: MorphObject, points: np.ndarray, sources: np.ndarray, limit: float) -> np.ndarray:
     """(n,) float64: distance along the surface to the nearest source; inf beyond ``limit``.
 
-    Parameters
-        points : (n, 3) the present shape; sources : (s,) point indices
-        at : (s,) distance already covered at each source (for a place between points); default 0
+    ``points`` (n, 3) is the present shape; ``sources`` (s,) are point indices.
     Source: Dijkstra's shortest paths over edges, face diagonals and unfolded neighbouring triangles; a little longer
     than the true geodesic.
     """
@@ -156,10 +164,19 @@ def surface_distances(
     near = np.flatnonzero(((points >= seeds.min(0) - limit) & (points <= seeds.max(0) + limit)).all(1))
     graph = surface_graph(obj, points, near)
     starts = np.searchsorted(near, sources)
-    if at is None:
-        out[near] = dijkstra(graph, directed=False, indices=starts, limit=limit, min_only=True)
-        return out
-    for start, covered in zip(starts, at, strict=True):
-        found = dijkstra(graph, directed=False, indices=start, limit=max(limit - covered, 0.0))
-        out[near] = np.minimum(out[near], found + covered)
+    out[near] = dijkstra(graph, directed=False, indices=starts, limit=limit, min_only=True)
     return out
+
+
+def connected_parts(obj: MorphObject) -> np.ndarray:
+    """(n,) int: a number for each point, the same for points joined by edges or lying on one place in the base."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    parts = components(obj.mesh)
+    pairs = parts[twin_pairs(obj)]
+    if not len(pairs):
+        return parts
+    count = int(parts.max()) + 1
+    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    return connected_components(graph, directed=False)[1][parts]

@@ -1,4 +1,4 @@
-"""Strokes: from a pick or a dab to displacements of the shown points."""
+"""From a pick to displacements of the shown points: weights with falloff, moves, turns and scales."""
 
 from __future__ import annotations
 
@@ -6,19 +6,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fictilis.core.geometry.twins import spread_to_twins
-from fictilis.core.scene import MorphObject
-from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
-from fictilis.core.shaping.mirror import mirror_map, mirrored
+from fictilis.core.geometry.twins import spread_to_twins, twin_mean
+from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.shaping.falloff import connected_parts, profile, space_distances, surface_distances
+from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, as_deltas, reflected
 
 
 @dataclass(frozen=True)
 class Reach:
-    """How far a change reaches: radius in cm (0: only the points themselves), along the surface or through space."""
+    """How far a change reaches: radius in cm (0: only the points themselves), along the surface or through space.
+
+    ``profile`` is one of falloff.PROFILES; ``connected`` keeps a reach through space within the connected part.
+    """
 
     radius: float = 0.0
     along_surface: bool = True
-    mirror: bool = False
+    profile: str = "smooth"
+    connected: bool = False
 
 
 def pick_weights(obj: MorphObject, points: np.ndarray, picked: np.ndarray, reach: Reach) -> np.ndarray:
@@ -34,34 +38,24 @@ def pick_weights(obj: MorphObject, points: np.ndarray, picked: np.ndarray, reach
             distances = surface_distances(obj, points, picked, reach.radius)
         else:
             distances = space_distances(points, points[picked], reach.radius)
-        weights = np.maximum(weights, spread_to_twins(obj, profile(distances, reach.radius)))
+            if reach.connected:
+                parts = connected_parts(obj)
+                distances = np.where(np.isin(parts, parts[picked]), distances, np.inf)
+        weights = np.maximum(weights, spread_to_twins(obj, profile(distances, reach.radius, reach.profile)))
     return weights
 
 
-def dab_weights(obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, reach: Reach) -> np.ndarray:
-    """(n,) float64 in 0…1 around ``centre`` (3,), a place on the face whose points are ``face_points`` (k,)."""
-    if reach.along_surface:
-        start = np.linalg.norm(points[face_points] - centre, axis=1)
-        distances = surface_distances(obj, points, face_points, reach.radius, at=start)
-        # where the straight way is inside the first face it is the surface distance
-        distances[face_points] = start
-    else:
-        distances = space_distances(points, centre, reach.radius)
-    return spread_to_twins(obj, profile(distances, reach.radius))
-
-
-def displace(obj: MorphObject, weights: np.ndarray, move: np.ndarray, mirror: bool) -> np.ndarray:
-    """(n, 3): each point moved by ``move`` (3,) times its weight, on both sides of X = 0 when ``mirror``."""
-    return reflect(obj, weights, weights[:, None] * np.asarray(move, np.float64), mirror)
-
-
-def reflect(obj: MorphObject, weights: np.ndarray, displacement: np.ndarray, mirror: bool) -> np.ndarray:
-    """A weighted ``displacement`` (n, 3) as it is, or with its mirror image across X = 0."""
-    return mirrored(displacement, weights, mirror_map(obj, 0), 0) if mirror else displacement
+def displacement(
+    obj: MorphObject, indices: np.ndarray, weights: np.ndarray, moved: np.ndarray, mirror: Mirror = NO_MIRROR
+) -> Deltas:
+    """What moves: rows ``moved`` (k, 3), weighted already by ``weights`` (k,), with their mirror images; twins together."""
+    if mirror.axes:
+        indices, weights, moved = reflected(obj, indices, weights, moved, mirror)
+    return as_deltas(indices, twin_mean(obj, indices, moved))
 
 
 def rotation(points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, axis: np.ndarray, degrees: float) -> np.ndarray:
-    """(n, 3): the displacement that turns points (n, 3) about ``axis`` (3,) through ``pivot`` (3,).
+    """(n, 3): the displacement that turns points (n, 3) about ``axis`` (3,) through ``pivot`` (3,) or (n, 3).
 
     Each point turns by the angle times its weight, so that a soft rotation bends instead of shrinking.
     Source: Rodrigues' rotation formula.
@@ -73,9 +67,13 @@ def rotation(points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, axis: n
     return np.where(weights[:, None] > 0, turned - arm, 0.0)
 
 
-def scaling(points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, factors: np.ndarray) -> np.ndarray:
-    """(n, 3): the displacement that scales points (n, 3) about ``pivot`` (3,) by ``factors`` (3,) along X, Y, Z.
+def scaling(
+    points: np.ndarray, weights: np.ndarray, pivot: np.ndarray, factors: np.ndarray, axes: np.ndarray | None = None
+) -> np.ndarray:
+    """(n, 3): the displacement that scales points (n, 3) about ``pivot`` (3,) or (n, 3) by ``factors`` (3,).
 
-    0 on one axis flattens, 0 on all gathers to the pivot.
+    Along X, Y, Z, or along the rows of ``axes`` (3, 3). 0 on one axis flattens, 0 on all gathers to the pivot.
     """
-    return weights[:, None] * (points - pivot) * (np.asarray(factors, np.float64) - 1.0)
+    arm = points - pivot
+    change = np.asarray(factors, np.float64) - 1.0
+    return weights[:, None] * (arm * change if axes is None else (arm @ axes.T * change) @ axes)

@@ -1,0 +1,80 @@
+"""Edits of topology: one operation on the mesh, carried through to base, targets, in-betweens, masks and picks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.edits.shape import unlocked
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.carry import Carry
+from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target, Transform
+
+MOST_POINTS = 4_000_000
+
+
+def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
+    """The scene with an object's mesh replaced, and everything that belongs to its points carried along."""
+    obj = unlocked(scene.object(object_id))
+    count = carry.mesh.point_count
+    if count > MOST_POINTS:
+        raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
+
+    def deltas(old: Deltas) -> Deltas:
+        return Deltas.from_dense(carry.deltas(old.dense(len(obj.base)))) if len(old.indices) else old
+
+    def target(old: Target) -> Target:
+        stages = tuple(InBetween(s.at, deltas(s.deltas), s.name) for s in old.in_betweens)
+        mask = None if old.mask is None else np.clip(carry.scalars(old.mask), 0.0, 1.0)
+        return replace(old, deltas=deltas(old.deltas), in_betweens=stages, mask=mask)
+
+    look, texture = obj.appearance, obj.appearance.texture
+    if texture is not None and texture.projected is not None:
+        look = replace(look, texture=replace(texture, projected=carry.scalars(texture.projected)))
+    picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.mesh)) for p in obj.picks)
+    new = replace(
+        obj, mesh=carry.mesh, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
+        picks=tuple(p for p in picks if len(p.pick)),
+    )  # fmt: skip
+    return scene.with_object(new)
+
+
+def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, transform: Transform) -> MorphObject:
+    """Every shape of the object through ``linear`` (3, 3), the base also by ``shift`` (3,)."""
+
+    def deltas(old: Deltas) -> Deltas:
+        return Deltas(old.indices, old.offsets @ linear.T)
+
+    def target(old: Target) -> Target:
+        stages = tuple(replace(s, deltas=deltas(s.deltas)) for s in old.in_betweens)
+        return replace(old, deltas=deltas(old.deltas), in_betweens=stages)
+
+    targets = obj.targets if np.array_equal(linear, np.eye(3)) else tuple(target(t) for t in obj.targets)
+    return replace(obj, base=obj.base @ linear.T + shift, targets=targets, transform=transform)
+
+
+def freeze_transform(scene: Scene, object_id: str) -> Scene:
+    """The object's location, rotation and scale put into its points; it stays where it is seen.
+
+    Raises EditRefused for a scale that turns the faces inside out.
+    """
+    obj = unlocked(scene.object(object_id))
+    matrix = obj.transform.matrix()
+    if np.linalg.det(matrix[:3, :3]) < 0:
+        raise EditRefused(f"{obj.name} has a mirroring scale, which would turn its faces inside out; make it positive first.")
+    return scene.with_object(_moved_points(obj, matrix[:3, :3], matrix[:3, 3], Transform()))
+
+
+def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:
+    """The object's origin moved to a point of its base; it stays where it is seen."""
+    obj = unlocked(scene.object(object_id))
+    place = obj.base[point]
+    old = obj.transform
+    linear = old.matrix()[:3, :3]
+    pivot = np.array(old.pivot) - place
+    # the new pivot keeps its place in the object; location takes up the rest
+    wanted = old.matrix()[:3, :3] @ place + old.matrix()[:3, 3]
+    location = wanted - (pivot - linear @ pivot)
+    moved = replace(old, pivot=tuple(pivot.tolist()), location=tuple(location.tolist()))
+    return scene.with_object(_moved_points(obj, np.eye(3), -place, moved))

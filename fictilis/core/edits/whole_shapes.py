@@ -1,0 +1,285 @@
+"""Edits of whole targets: copies, mirrors, halves, sums. Each takes the in-betweens along."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape, unlocked
+from fictilis.core.edits.targets import append, set_built_on
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.closest import Surface
+from fictilis.core.mix.coefficients import FULL
+from fictilis.core.mix.masks import LEAST, masked, own, unmasked
+from fictilis.core.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target, fresh_id, fresh_name
+from fictilis.core.shaping.falloff import PROFILES
+from fictilis.core.shaping.mirror import Mirror, mirror_map
+
+SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
+
+
+def _map(target: Target, change: Callable[[Deltas], Deltas], **values: object) -> Target:
+    """The target with ``change`` made to its deltas and to those of its in-betweens."""
+    stages = tuple(replace(stage, deltas=change(stage.deltas)) for stage in target.in_betweens)
+    return replace(target, deltas=change(target.deltas), in_betweens=stages, **values)
+
+
+def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[Deltas], Deltas], **values: object) -> Scene:
+    obj = unlocked(scene.object(object_id))
+    return scene.with_object(obj.with_target(_map(obj.target(target_id), change, **values)))
+
+
+def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: str) -> tuple[Scene, str]:
+    """``new`` as a target of its own name and id behind ``after``; without weight, so that the mix stays as it is."""
+    made = replace(
+        new, id=fresh_id("t", (t.id for t in obj.targets)), name=fresh_name(name, (t.name for t in obj.targets)),
+        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0,
+    )  # fmt: skip
+    place = [t.id for t in obj.targets].index(after.id) + 1
+    return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
+
+
+def other_side_name(name: str) -> str:
+    """The name with left and right exchanged where it says one of them, else with “mirrored” behind it."""
+    words = name.replace("_", " _ ").replace(".", " . ").split(" ")
+    for a, b in SIDES:
+        for one, other in ((a, b), (b, a)):
+            if one in words:
+                swapped = [other if w == one else w for w in words]
+                return " ".join(swapped).replace(" _ ", "_").replace(" . ", ".")
+    return f"{name} mirrored"
+
+
+def duplicate(scene: Scene, object_id: str, target_id: str) -> tuple[Scene, str]:
+    """A copy of a target with its in-betweens, mask and range; without lane and weight."""
+    obj = scene.object(object_id)
+    target = obj.target(target_id)
+    return _beside(scene, obj, target, target, f"{target.name} copy")
+
+
+def _swapped(obj: MorphObject, axis: int, mirror: Mirror) -> tuple[np.ndarray, np.ndarray]:
+    """Pairs (n,) and the flip (3,). Raises EditRefused when no point has a partner."""
+    pairs = mirror_map(obj, axis, mirror.by_topology, mirror.tolerance)
+    if not (pairs >= 0).any():
+        raise EditRefused(
+            f"No point of {obj.name} has a mirror image across {'XYZ'[axis]} within the tolerance.",
+            "Raise the tolerance, or mirror by topology.",
+        )
+    flip = np.ones(3)
+    flip[axis] = -1
+    return pairs, flip
+
+
+def _mirror_deltas(deltas: Deltas, pairs: np.ndarray, flip: np.ndarray) -> Deltas:
+    """Each point takes its partner's offset, flipped; a point without a partner keeps its own."""
+    dense = deltas.dense(len(pairs))
+    out = np.where((pairs >= 0)[:, None], dense[np.clip(pairs, 0, None)] * flip, dense)
+    out[out == 0.0] = 0.0  # no minus zeros
+    return Deltas.from_dense(out)
+
+
+def _mirror_target(obj: MorphObject, target: Target, axis: int, mirror: Mirror) -> Target:
+    pairs, flip = _swapped(obj, axis, mirror)
+    mask = target.mask
+    if mask is not None:
+        mask = np.where(pairs >= 0, mask[np.clip(pairs, 0, None)], mask)
+    return _map(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask)
+
+
+def mirror_into_new(
+    scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")
+) -> tuple[Scene, str]:
+    """A new target that is the mirror image of this one: left becomes right."""
+    obj = unlocked(scene.object(object_id))
+    target = obj.target(target_id)
+    return _beside(scene, obj, target, _mirror_target(obj, target, axis, mirror), other_side_name(target.name))
+
+
+def swap_sides(scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")) -> Scene:
+    """The target becomes its own mirror image; twice is the identity."""
+    obj = unlocked(scene.object(object_id))
+    return scene.with_object(obj.with_target(_mirror_target(obj, obj.target(target_id), axis, mirror)))
+
+
+def seam(places: np.ndarray, width: float) -> np.ndarray:
+    """(n,) share of the positive side: 0 to 1 over a seam of ``width`` cm about 0, ½ in its middle.
+
+    Source: smoothstep 3t² - 2t³.
+    """
+    if width <= 0:
+        return np.where(np.abs(places) < 1e-9, 0.5, (places > 0).astype(np.float64))
+    t = np.clip(places / width + 0.5, 0.0, 1.0)
+    return t * t * (3 - 2 * t)
+
+
+def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis: int = 0) -> tuple[Scene, tuple[str, str]]:
+    """Two new targets, the half at the negative and the half at the positive side of a soft seam, ``width`` in cm.
+
+    At full weight both add up to the original exactly. On X the first is named left, as seen from the front.
+    """
+    obj = unlocked(scene.object(object_id))
+    if not np.isfinite(width) or width < 0:
+        raise EditRefused(f"A seam must be 0 cm wide or wider, not {width:g} cm.")
+    original = obj.target(target_id)
+    # what it is built on counts once, so both halves are built on the base
+    target = rebuild_on(scene, object_id, target_id, None).object(object_id).target(target_id)
+    share = seam(obj.base[:, axis], width)
+
+    def positive(deltas: Deltas) -> Deltas:
+        return _kept(deltas.indices, deltas.offsets * share[deltas.indices, None])
+
+    def negative(deltas: Deltas) -> Deltas:
+        return _kept(deltas.indices, deltas.offsets - deltas.offsets * share[deltas.indices, None])
+
+    names = (("left", "right"), ("lower", "upper"), ("back", "front"))[axis]
+    scene, first = _beside(scene, obj, original, _map(target, negative), f"{target.name} {names[0]}")
+    obj = scene.object(object_id)
+    scene, second = _beside(scene, obj, obj.target(first), _map(target, positive), f"{target.name} {names[1]}")
+    return scene, (first, second)
+
+
+def _kept(indices: np.ndarray, offsets: np.ndarray) -> Deltas:
+    on = np.any(offsets != 0.0, axis=1)
+    return Deltas(indices[on], offsets[on])
+
+
+def join(scene: Scene, object_id: str, target_ids: Sequence[str], name: str = "") -> tuple[Scene, str]:
+    """A new target, built on the base, that is what several at full weight add up to.
+
+    In-betweens are joined where all of them have one at the same weight.
+    """
+    obj = unlocked(scene.object(object_id))
+    if len(target_ids) < 2:
+        raise EditRefused("Join needs at least two targets; select them with Ctrl.")
+    targets = [obj.target(i) for i in target_ids]
+
+    def added(at: float) -> Deltas:
+        return Deltas.from_dense(sum(full_shape(obj, t.id, at) - obj.base for t in targets))
+
+    places = [s.at for s in targets[0].in_betweens if all(t.in_between(s.at) for t in targets)]
+    stages = tuple(InBetween(at, added(at)) for at in places)
+    new = Target("", "", added(FULL), range=targets[0].range, path=targets[0].path, in_betweens=stages)
+    return _beside(scene, obj, targets[-1], new, name or " + ".join(t.name for t in targets))
+
+
+def scale_deltas(scene: Scene, object_id: str, target_id: str, factor: float) -> Scene:
+    """Every offset times ``factor``."""
+    if not np.isfinite(factor):
+        raise EditRefused(f"The factor must be a finite number, not {factor}.")
+    return _edit(scene, object_id, target_id, lambda d: _kept(d.indices, d.offsets * factor))
+
+
+def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tuple[Scene, int]:
+    """Without offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape."""
+    before = len(scene.object(object_id).target(target_id).deltas.indices)
+
+    def change(deltas: Deltas) -> Deltas:
+        on = np.linalg.norm(deltas.offsets, axis=1) >= threshold
+        return Deltas(deltas.indices[on], deltas.offsets[on])
+
+    scene = _edit(scene, object_id, target_id, change)
+    return scene, before - len(scene.object(object_id).target(target_id).deltas.indices)
+
+
+def combine(scene: Scene, object_id: str, target_id: str, other_id: str, factor: float = 1.0) -> Scene:
+    """Add ``factor`` times another target's own shape to this one; -1 subtracts it."""
+    obj = unlocked(scene.object(object_id))
+    target, other = obj.target(target_id), obj.target(other_id)
+    added = Deltas.from_dense(unmasked(own(other).dense(len(obj.base)), target.mask))
+    return scene.with_object(obj.with_target(replace(target, deltas=add_deltas(target.deltas, added, factor))))
+
+
+def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> Scene:
+    """Another target takes over this one's deltas, in-betweens and mask; its name, weight and lane stay."""
+    obj = unlocked(scene.object(object_id))
+    source, onto = obj.target(target_id), obj.target(onto_id)
+    if source.id == onto.id:
+        raise EditRefused(f"{source.name} is that target already.")
+    if onto.id in (t.id for t in obj.ancestors(source)):
+        raise EditRefused(f"{source.name} is built on {onto.name}; it cannot be copied onto it.")
+    return scene.with_object(
+        obj.with_target(
+            replace(onto, deltas=source.deltas, in_betweens=source.in_betweens, mask=source.mask, path=source.path,
+                    built_on=source.built_on)
+        )
+    )  # fmt: skip
+
+
+def apply_to_base(scene: Scene, object_id: str, target_id: str, weight: float = 1.0, targets: str = FOLLOW) -> Scene:
+    """The base takes on a target's full shape, times ``weight``; other targets follow or stay. The target remains."""
+    obj = scene.object(object_id)
+    moved = Deltas.from_dense(weight * (full_shape(obj, target_id) - obj.base))
+    if not len(moved.indices):
+        raise EditRefused(f"{obj.target(target_id).name} moves no point; the base stays as it is.")
+    return move_shape(scene, object_id, ShapeRef(), moved, targets)
+
+
+def keep_region(scene: Scene, object_id: str, target_id: str, weights: np.ndarray) -> Scene:
+    """Only what lies under ``weights`` (n,) in 0…1: everything else goes back to what the target is built on."""
+    if not (weights > 0).any():
+        raise EditRefused("Pick the region to keep first; nothing is picked.")
+    return _edit(scene, object_id, target_id, lambda d: _kept(d.indices, d.offsets * weights[d.indices, None]))
+
+
+def rebuild_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:
+    """Build a target on another, or on the base, without changing its shape at full weight.
+
+    Raises EditRefused where that would go round in a circle, or where the mask hides what would have to move.
+    """
+    before = full_shape(scene.object(object_id), target_id)
+    after = set_built_on(scene, object_id, target_id, parent)
+    obj = after.object(object_id)
+    target = obj.target(target_id)
+    below = obj.base if parent is None else full_shape(obj, parent)
+    moved = before - below
+    if target.mask is not None and np.abs(moved[target.mask < LEAST]).max(initial=0.0) > 1e-9:
+        raise EditRefused(f"The mask of {target.name} is closed where it would have to move; take the mask off first.")
+    deltas = Deltas.from_dense(unmasked(np.where(np.abs(moved) < 1e-12, 0.0, moved), target.mask))
+    return after.with_object(obj.with_target(replace(target, deltas=deltas)))
+
+
+def bake_mask(scene: Scene, object_id: str, target_id: str) -> Scene:
+    """The mask multiplied into the deltas and taken off; nothing is seen to change."""
+    target = scene.object(object_id).target(target_id)
+    if target.mask is None:
+        raise EditRefused(f"{target.name} has no mask.")
+    return _edit(scene, object_id, target_id, lambda d: masked(d, target.mask), mask=None)
+
+
+def transfer(
+    scene: Scene, object_id: str, source_object_id: str, source_target_id: str, near: float, far: float
+) -> tuple[Scene, str]:
+    """A new target on this object from one of an object of another topology, as both stand in the scene.
+
+    Each point takes the offset of the nearest place on the source's base: in full up to ``near`` cm away, none from
+    ``far`` cm on. In-betweens come along. Source: nearest surface point with barycentric shares.
+    """
+    obj, source = unlocked(scene.object(object_id)), scene.object(source_object_id)
+    target = source.target(source_target_id)
+    if not 0 <= near < far:
+        raise EditRefused(f"The falloff must rise from {near:g} cm: {far:g} cm is no further.")
+    if not source.mesh.face_count:
+        raise EditRefused(f"{source.name} has no faces to transfer from.")
+    there, here = source.transform.matrix(), obj.transform.matrix()
+    cloud = source.base @ there[:3, :3].T + there[:3, 3]
+    found = Surface(source.mesh, cloud).nearest(obj.base @ here[:3, :3].T + here[:3, 3])
+    t = np.clip((found.distances - near) / (far - near), 0.0, 1.0)
+    share = np.where(found.distances <= near, 1.0, PROFILES["smooth"](t))
+    if not (share > 0).any():
+        raise EditRefused(
+            f"No point of {obj.name} lies within {far:g} cm of {source.name}; the nearest is "
+            f"{found.distances.min():.1f} cm away."
+        )
+    turn = np.linalg.inv(here[:3, :3]) @ there[:3, :3]
+
+    def carried(offsets: np.ndarray) -> Deltas:
+        taken = np.einsum("kc,kcx->kx", found.shares, offsets[found.corners]) * share[:, None]
+        return Deltas.from_dense(taken @ turn.T)
+
+    whole = carried(full_shape(source, target.id) - source.base)
+    stages = tuple(replace(s, deltas=carried(full_shape(source, target.id, s.at) - source.base)) for s in target.in_betweens)
+    new = Target("", "", whole, range=target.range, path=target.path, in_betweens=stages)
+    return append(scene, obj, new, target.name)

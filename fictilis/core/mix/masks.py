@@ -1,0 +1,37 @@
+"""Masks: what a target's deltas come to once its mask has been laid on them."""
+
+from __future__ import annotations
+
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from fictilis.core.scene import Deltas, Target
+
+LEAST = 1e-3  # where a mask is below this nothing can be shaped: it would take a thousandfold stroke to show
+_known: WeakKeyDictionary = WeakKeyDictionary()
+
+
+def masked(deltas: Deltas, mask: np.ndarray | None) -> Deltas:
+    """``mask`` (n,) times the deltas; the very deltas without a mask. Remembered by the identity of both."""
+    if mask is None:
+        return deltas
+    kept = _known.get(deltas)
+    if kept is None or kept[0] is not mask:
+        factors = mask[deltas.indices]
+        on = factors != 0
+        kept = _known[deltas] = (mask, Deltas(deltas.indices[on], deltas.offsets[on] * factors[on, None]))
+    return kept[1]
+
+
+def unmasked(offsets: np.ndarray, mask: np.ndarray | None) -> np.ndarray:
+    """Dense offsets (n, 3) that the mask turns into ``offsets``; zero where it lets nothing through."""
+    if mask is None:
+        return offsets
+    open_ = mask >= LEAST
+    return np.where(open_[:, None], offsets / np.where(open_, mask, 1.0)[:, None], 0.0)
+
+
+def own(target: Target) -> Deltas:
+    """The deltas of a target's full shape, masked."""
+    return masked(target.deltas, target.mask)

@@ -1,0 +1,209 @@
+"""Brushes: what one dab does to the points under it, and the stroke that gathers dabs. Costs follow the dab."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.core.geometry.topology import neighbours, ranges
+from fictilis.core.geometry.twins import twin_mean
+from fictilis.core.scene import Deltas, Mesh, MorphObject
+from fictilis.core.shaping.dabs import dab
+from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
+
+
+@dataclass(frozen=True)
+class Brush:
+    """``size`` is the radius in cm; ``strength`` 0…1; ``scrape`` makes Flatten take away only what stands out."""
+
+    kind: str = "push"
+    size: float = 10.0
+    strength: float = 1.0
+    along_surface: bool = True
+    profile: str = "smooth"
+    mirror: Mirror = NO_MIRROR
+    scrape: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Under:
+    """What lies under a dab: points (k, 3) and weights (k,), its centre and mean normal (3,), and the way it is used.
+
+    ``amount`` is strength times pressure; ``goal`` (k, 3) is where Erase and Blend lead.
+    """
+
+    stroke: BrushStroke
+    indices: np.ndarray
+    points: np.ndarray
+    weights: np.ndarray
+    centre: np.ndarray
+    normal: np.ndarray
+    amount: float
+    invert: bool
+    goal: np.ndarray | None
+
+    @property
+    def way(self) -> float:
+        return -1.0 if self.invert else 1.0
+
+
+def _push(u: Under) -> np.ndarray:
+    return (0.12 * u.way * u.amount * u.stroke.brush.size * u.weights)[:, None] * u.normal
+
+
+def _pinch(u: Under) -> np.ndarray:
+    toward = u.centre - u.points
+    toward -= (toward @ u.normal)[:, None] * u.normal
+    return (0.25 * u.way * u.amount * u.weights)[:, None] * toward
+
+
+def _crease(u: Under) -> np.ndarray:
+    toward = u.centre - u.points
+    toward -= (toward @ u.normal)[:, None] * u.normal
+    depth = 0.12 * u.way * u.amount * u.stroke.brush.size * u.weights**2
+    return (0.2 * u.amount * u.weights)[:, None] * toward - depth[:, None] * u.normal
+
+
+def _flatten(u: Under) -> np.ndarray:
+    middle = u.weights @ u.points / u.weights.sum()
+    above = (u.points - middle) @ u.normal
+    if u.invert:
+        above = np.minimum(above, 0.0)
+    elif u.stroke.brush.scrape:
+        above = np.maximum(above, 0.0)
+    return (-0.6 * u.amount * u.weights * above)[:, None] * u.normal
+
+
+def _smooth(u: Under) -> np.ndarray:
+    toward = neighbour_means(u.stroke.obj.mesh, u.stroke.points, u.indices) - u.points
+    return ((-0.4 if u.invert else 0.8) * u.amount * u.weights)[:, None] * toward
+
+
+def _toward_goal(u: Under) -> np.ndarray:
+    return (0.7 * u.way * u.amount * u.weights)[:, None] * (u.goal - u.points)
+
+
+BRUSHES: dict[str, Callable[[Under], np.ndarray]] = {
+    "push": _push,
+    "crease": _crease,
+    "flatten": _flatten,
+    "smooth": _smooth,
+    "pinch": _pinch,
+    "erase": _toward_goal,
+    "blend": _toward_goal,
+}
+
+
+def neighbour_means(mesh: Mesh, values: np.ndarray, indices: np.ndarray) -> np.ndarray:
+    """(k, …): the mean of ``values`` (n, …) over the neighbours of each of ``indices`` (k,); alone, its own value."""
+    table = neighbours(mesh)
+    first, last = table.starts[indices], table.starts[indices + 1]
+    counts = last - first
+    out = values[indices].astype(np.float64)
+    some = counts > 0
+    if some.any():
+        gathered = values[table.others[ranges(first, last)]]
+        places = np.concatenate([[0], np.cumsum(counts[some])[:-1]])
+        sums = np.add.reduceat(gathered, places, axis=0)
+        out[some] = sums / counts[some].reshape(-1, *(1,) * (sums.ndim - 1))
+    return out
+
+
+class BrushStroke:
+    """The dabs of one stroke on a working copy of the shown points.
+
+    points (n, 3) float64 as shown; normals (n, 3) of them, read at each dab; protect (n,) in 0…1 multiplies every
+    dab; goal (n, 3) is needed by Erase and Blend.
+    """
+
+    def __init__(
+        self, obj: MorphObject, points: np.ndarray, normals: np.ndarray, brush: Brush,
+        protect: np.ndarray | None = None, goal: np.ndarray | None = None,
+    ) -> None:  # fmt: skip
+        self.obj, self.brush, self.normals, self.protect, self.goal = obj, brush, normals, protect, goal
+        self.start = points
+        self.points = np.array(points, np.float64)
+        self.touched = np.zeros(len(points), bool)
+        self.last = np.zeros(0, np.int64)
+
+    def dab(
+        self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
+    ) -> np.ndarray:
+        """One dab at ``centre`` (3,), on the face with ``face_points``; returns the sorted points it moved."""
+        brush = self.brush
+        indices, weights = dab(self.obj, self.points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+        if self.protect is not None:
+            weights = weights * self.protect[indices]
+            indices, weights = indices[weights > 0], weights[weights > 0]
+        if not len(indices):
+            self.last = indices
+            return indices
+        indices, weights = self._facing(indices, weights)
+        kind = "smooth" if smooth else brush.kind
+        normal = weights @ self.normals[indices]
+        length = float(np.linalg.norm(normal))
+        goal = None if self.goal is None else self.goal[indices]
+        under = Under(self, indices, self.points[indices], weights, centre,
+                      normal / length if length else np.zeros(3), brush.strength * pressure, invert, goal)  # fmt: skip
+        moved = BRUSHES[kind](under)
+        if brush.mirror.axes:
+            indices, weights, moved = reflected(self.obj, indices, weights, moved, brush.mirror)
+        self.points[indices] += twin_mean(self.obj, indices, moved)
+        self.touched[indices] = True
+        self.last = indices
+        return indices
+
+    def _facing(self, indices: np.ndarray, weights: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Through space a dab leaves alone what faces away from it: the far side of a thin part."""
+        if self.brush.along_surface:
+            return indices, weights
+        normals = self.normals[indices]
+        weights = weights * np.clip(0.5 + normals @ normals[np.argmax(weights)], 0.0, 1.0)
+        return indices[weights > 0], weights[weights > 0]
+
+    def moved(self) -> Deltas:
+        """What the stroke has moved so far."""
+        indices = np.flatnonzero(self.touched)
+        return Deltas(indices, self.points[indices] - self.start[indices])
+
+
+class MaskStroke:
+    """The dabs of a stroke on a target's mask (n,): toward 0, with ``invert`` toward 1, with ``smooth`` evened out."""
+
+    def __init__(self, obj: MorphObject, points: np.ndarray, mask: np.ndarray | None, brush: Brush,
+                 protect: np.ndarray | None = None) -> None:  # fmt: skip
+        self.obj, self.points, self.brush, self.protect = obj, points, brush, protect
+        self.mask = np.ones(len(points)) if mask is None else mask.copy()
+        self.last = np.zeros(0, np.int64)
+
+    def dab(
+        self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
+    ) -> np.ndarray:
+        brush = self.brush
+        indices, weights = dab(self.obj, self.points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+        if self.protect is not None:
+            weights = weights * self.protect[indices]
+        for _, pairs in brush.mirror.pairs(self.obj):
+            there = pairs[indices]
+            both, place = np.unique(np.concatenate([indices, there[there >= 0]]), return_inverse=True)
+            every = np.concatenate([weights, weights[there >= 0]])
+            weights = np.zeros(len(both))
+            np.maximum.at(weights, place, every)
+            indices = both
+        goal = neighbour_means(self.obj.mesh, self.mask, indices) if smooth else float(invert)
+        amount = np.clip(0.5 * brush.strength * pressure * weights, 0.0, 1.0)
+        self.mask[indices] += (goal - self.mask[indices]) * amount
+        self.last = indices
+        return indices
+
+
+def grab_weights(
+    obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, brush: Brush,
+    protect: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Indices (k,) and weights (k,) of what a Grab at ``centre`` takes along."""
+    indices, weights = dab(obj, points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+    weights = weights * brush.strength
+    return (indices, weights) if protect is None else (indices, weights * protect[indices])

@@ -1,0 +1,112 @@
+"""One dab of a brush: which points lie under it, and how strongly. Costs follow the dab, not the mesh."""
+
+from __future__ import annotations
+
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from fictilis.core.geometry.topology import edge_faces, edge_of_corner, edges, face_of_corner, next_corner, ranges
+from fictilis.core.geometry.twins import twin_pairs
+from fictilis.core.scene import Mesh, MorphObject
+from fictilis.core.shaping.falloff import profile
+
+# A way over the links of a square grid with its diagonals is up to 1 / cos(22.5°) too long: own derivation.
+DETOUR = 1.0824
+_links: WeakKeyDictionary = WeakKeyDictionary()
+
+
+class _Links:
+    """Both ways along edges, face diagonals and, between two triangles, to the corner across; and between twins."""
+
+    def __init__(self, obj: MorphObject) -> None:
+        mesh = obj.mesh
+        pairs = np.concatenate([edges(mesh).astype(np.int64), _diagonals(mesh), _across(mesh), twin_pairs(obj)])
+        pairs = np.concatenate([pairs, pairs[:, ::-1]])
+        codes = np.unique(pairs[:, 0] * mesh.point_count + pairs[:, 1])
+        self.base = obj.base
+        self.others = (codes % mesh.point_count).astype(np.int32)
+        self.starts = np.searchsorted(codes, np.arange(mesh.point_count + 1) * mesh.point_count)
+
+
+def _diagonals(mesh: Mesh) -> np.ndarray:
+    follow = next_corner(mesh)
+    many = mesh.face_sizes[face_of_corner(mesh)] >= 4
+    return np.stack([mesh.corners, mesh.corners[follow[follow]]], axis=1)[many].astype(np.int64)
+
+
+def _across(mesh: Mesh) -> np.ndarray:
+    """Corners on both sides of an edge between two triangles."""
+    follow = next_corner(mesh)
+    place = edge_of_corner(mesh)
+    ok = (mesh.face_sizes[face_of_corner(mesh)] == 3) & (place >= 0)
+    ok[ok] = edge_faces(mesh)[place[ok]] == 2
+    rows = np.flatnonzero(ok)
+    rows = rows[np.argsort(place[rows], kind="stable")]
+    same = np.flatnonzero(place[rows][1:] == place[rows][:-1])
+    far = mesh.corners[follow[follow[rows]]].astype(np.int64)
+    out = np.stack([far[same], far[same + 1]], axis=1)
+    return out[out[:, 0] != out[:, 1]]
+
+
+def links(obj: MorphObject) -> _Links:
+    kept = _links.get(obj.mesh)
+    if kept is None or kept.base is not obj.base:
+        kept = _links[obj.mesh] = _Links(obj)
+    return kept
+
+
+def near_points(points: np.ndarray, centre: np.ndarray, radius: float) -> tuple[np.ndarray, np.ndarray]:
+    """Indices (k,) of points (n, 3) within ``radius`` of ``centre`` (3,), and their distances (k,)."""
+    difference = points - centre.astype(points.dtype)
+    square = np.einsum("ij,ij->i", difference, difference)
+    near = np.flatnonzero(square <= radius * radius)
+    return near, np.sqrt(square[near])
+
+
+def dab(
+    obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, radius: float,
+    along_surface: bool = True, kind: str = "smooth",
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Sorted indices (k,) and weights (k,) in 0…1 of the points under a dab, twins alike.
+
+    Parameters
+        points : (n, 3) the present shape; centre : (3,) a place on the face whose points are ``face_points`` (f,)
+        along_surface : take only what is joined to that face within the radius
+    Source: along the surface the distance is the straight one, but never less than the shortest way over links divided
+    by the links' worst detour, so that it is exact where the surface is flat and never reaches over a gap.
+    """
+    near, straight = near_points(points, centre, radius)
+    if not along_surface:
+        return near, profile(straight, radius, kind)
+    inside = np.full(len(points), -1, np.int32)
+    inside[near] = np.arange(len(near), dtype=np.int32)
+    starts = face_points[inside[face_points] >= 0]
+    if not len(starts):  # a face larger than the dab: nothing lies under it but perhaps points of another sheet
+        return near[:0], straight[:0]
+    far = _ways(obj, points, near, inside, starts, radius * DETOUR)
+    distance = np.maximum(straight, far / DETOUR)
+    weights = np.where(np.isfinite(far), profile(distance, radius, kind), 0.0)
+    on = weights > 0
+    return near[on], weights[on]
+
+
+def _ways(
+    obj: MorphObject, points: np.ndarray, near: np.ndarray, inside: np.ndarray, starts: np.ndarray, limit: float
+) -> np.ndarray:
+    """(k,) lengths of the shortest ways over links from any of ``starts`` to the points ``near`` (k,), among these."""
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import dijkstra
+
+    table = links(obj)
+    first, last = table.starts[near], table.starts[near + 1]
+    rows = np.repeat(np.arange(len(near), dtype=np.int32), last - first)
+    columns = inside[table.others[ranges(first, last)]]
+    kept = columns >= 0
+    rows, columns = rows[kept], columns[kept]
+    cloud = points[near]
+    step = cloud[rows] - cloud[columns]
+    lengths = np.maximum(np.sqrt(np.einsum("ij,ij->i", step, step, dtype=np.float64)), 1e-12)
+    ends = np.concatenate([[0], np.cumsum(np.bincount(rows, minlength=len(near)))]).astype(np.int32)
+    graph = csr_array((lengths, columns, ends), shape=(len(near), len(near)))
+    return dijkstra(graph, directed=True, indices=inside[starts], limit=limit, min_only=True)

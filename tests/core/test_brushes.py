@@ -1,0 +1,184 @@
+import numpy as np
+import pytest
+
+from fictilis.core.edits.objects import add_object
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.primitives import ball, plane
+from fictilis.core.geometry.topology import mesh_from_faces
+from fictilis.core.scene import Scene
+from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStroke, grab_weights, neighbour_means
+from fictilis.core.shaping.dabs import dab
+from fictilis.core.shaping.mirror import Mirror
+
+
+def one(points, mesh):
+    scene, _ = add_object(Scene(), "Thing", mesh, points)
+    return scene.objects[0]
+
+
+@pytest.fixture
+def sphere():
+    return one(*ball(10.0, 16))
+
+
+def stroke(obj, brush, **more):
+    return BrushStroke(obj, obj.base, point_normals(obj.mesh, obj.base), brush, **more)
+
+
+def top_of(obj):
+    """A place on a face near the top, and the face's points."""
+    point = int(np.argmax(obj.base[:, 1]))
+    face = next(f for f in range(obj.mesh.face_count) if point in obj.mesh.face(f))
+    return obj.base[obj.mesh.face(face)].mean(0), obj.mesh.face(face)
+
+
+@pytest.mark.parametrize("kind", BRUSHES)
+@pytest.mark.parametrize("along", [True, False])
+def test_a_dab_leaves_all_outside_of_it_bit_for_bit(sphere, kind, along):
+    rough = sphere.base + np.random.default_rng(0).normal(size=sphere.base.shape) * 0.1
+    work = BrushStroke(sphere, rough, point_normals(sphere.mesh, rough), Brush(kind, 4.0, 1.0, along), goal=sphere.base)
+    moved = work.dab(*top_of(sphere))
+    away = np.linalg.norm(rough - top_of(sphere)[0], axis=1) > 4.0
+    assert len(moved) > 10 and np.array_equal(work.points[away], rough[away])
+    assert not np.array_equal(work.points[moved], rough[moved])
+    assert set(work.moved().indices) == set(moved)
+
+
+def test_push_goes_out_and_in_by_the_same(sphere):
+    out, inn = stroke(sphere, Brush("push", 4.0)), stroke(sphere, Brush("push", 4.0))
+    out.dab(*top_of(sphere))
+    inn.dab(*top_of(sphere), invert=True)
+    radius = np.linalg.norm(out.points, axis=1)
+    assert radius.max() > 10.3 and np.allclose(out.points + inn.points, 2 * sphere.base)
+
+
+def test_smooth_evens_out_and_shift_smooths_with_any_brush(sphere):
+    rough = sphere.base * (1 + 0.03 * np.random.default_rng(1).normal(size=(len(sphere.base), 1)))
+    normals = point_normals(sphere.mesh, rough)
+    results = []
+    for brush, shift in ((Brush("smooth", 5.0), False), (Brush("push", 5.0), True)):
+        work = BrushStroke(sphere, rough, normals, brush)
+        for _ in range(5):
+            work.dab(*top_of(sphere), smooth=shift)
+        moved = np.linalg.norm(sphere.base - top_of(sphere)[0], axis=1) < 3.0
+        results.append(work.points)
+        spread = np.std(np.linalg.norm(work.points[moved], axis=1))
+        assert spread < 0.5 * np.std(np.linalg.norm(rough[moved], axis=1))
+    assert np.array_equal(*results)
+
+
+def test_flatten_scrape_and_fill(sphere):
+    points, mesh = plane(20, 20, 20, 20)
+    sheet = one(points, mesh)
+    rough = points + np.outer(np.random.default_rng(2).normal(size=len(points)) * 0.4, [0, 1, 0])
+    normals = np.tile([0.0, 1.0, 0.0], (len(points), 1))
+    middle, face = points[220].copy(), mesh.face(200)
+
+    def done(brush, **how):
+        work = BrushStroke(sheet, rough, normals, brush)
+        moved = work.dab(middle, face, **how)
+        return moved, work.points[moved, 1] - rough[moved, 1], work
+
+    moved, change, work = done(Brush("flatten", 5.0, along_surface=False))
+    assert np.std(work.points[moved, 1]) < np.std(rough[moved, 1]) and change.min() < 0 < change.max()
+    assert done(Brush("flatten", 5.0, along_surface=False, scrape=True))[1].max() <= 0
+    assert done(Brush("flatten", 5.0, along_surface=False), invert=True)[1].min() >= 0
+
+
+def test_pinch_draws_in_and_crease_draws_in_and_sinks(sphere):
+    points, mesh = plane(20, 20, 20, 20)
+    sheet = one(points, mesh)
+    centre, face = points[mesh.face(190)].mean(0), mesh.face(190)
+    for kind in ("pinch", "crease"):
+        work = stroke(sheet, Brush(kind, 5.0))
+        moved = work.dab(centre, face)
+        before = np.linalg.norm((points[moved] - centre)[:, [0, 2]], axis=1)
+        after = np.linalg.norm((work.points[moved] - centre)[:, [0, 2]], axis=1)
+        assert (after <= before + 1e-12).all() and after.sum() < before.sum()
+        assert (work.points[moved, 1].min() < -0.3) == (kind == "crease")
+
+
+def test_erase_and_blend_lead_to_their_goal_and_never_past_it(sphere):
+    goal = sphere.base * 1.2
+    for kind in ("erase", "blend"):
+        work = stroke(sphere, Brush(kind, 6.0, profile="even"), goal=goal)
+        for _ in range(60):
+            moved = work.dab(*top_of(sphere))
+        assert np.allclose(work.points[moved], goal[moved], atol=1e-6)
+
+
+def test_a_pick_protects_the_rest(sphere):
+    protect = np.zeros(len(sphere.base))
+    centre, face = top_of(sphere)
+    protect[face[0]] = 0.5
+    work = stroke(sphere, Brush("push", 4.0), protect=protect)
+    free = stroke(sphere, Brush("push", 4.0))
+    free.dab(centre, face)
+    assert work.dab(centre, face).tolist() == [face[0]]
+    indices, weights = grab_weights(sphere, sphere.base, centre, face, Brush("grab", 4.0), protect)
+    assert (weights[indices != face[0]] == 0).all() and weights.max() > 0.3
+
+
+def test_mirrored_strokes_are_symmetric(sphere):
+    work = stroke(sphere, Brush("push", 5.0, mirror=Mirror("XZ")))
+    point = int(np.argmax(sphere.base @ [0.7, 0.2, 0.6]))
+    face = next(f for f in range(sphere.mesh.face_count) if point in sphere.mesh.face(f))
+    work.dab(sphere.base[point], sphere.mesh.face(face))
+    moved = work.moved().dense(len(sphere.base))
+    for axis, pairs in Mirror("XZ").pairs(sphere):
+        assert (pairs >= 0).all()
+        flip = np.ones(3)
+        flip[axis] = -1
+        assert np.allclose(moved, moved[pairs] * flip, atol=1e-12)
+    assert len(work.moved().indices) > 40
+
+
+def test_through_space_a_dab_leaves_the_far_side_of_a_thin_sheet_alone():
+    points, mesh = plane(20, 20, 10, 10)
+    both = np.concatenate([points, points - [0, 0.2, 0]])
+    faces = np.concatenate([mesh.corners.reshape(-1, 4), mesh.corners.reshape(-1, 4)[:, ::-1] + len(points)])
+    sheet = one(both, mesh_from_faces(len(both), faces))
+    for along in (True, False):
+        work = stroke(sheet, Brush("push", 5.0, along_surface=along))
+        assert work.dab(points[60], sheet.mesh.face(44)).max() < len(points)
+
+
+def test_twins_stay_together_under_every_brush():
+    points = np.array([[0, 0, 0], [1, 0, 0], [1, 0, 1], [1, 0, 0], [1, 0, 1], [2, 1, 0.0]])
+    split = one(points, mesh_from_faces(6, [[0, 2, 1], [3, 4, 5]]))
+    for kind in BRUSHES:
+        work = stroke(split, Brush(kind, 2.0), goal=points * 1.5)
+        work.dab(np.array([0.9, 0, 0.2]), split.mesh.face(0))
+        assert np.array_equal(work.points[1], work.points[3]) and np.array_equal(work.points[2], work.points[4])
+
+
+def test_a_mask_is_painted_shut_opened_and_smoothed(sphere):
+    centre, face = top_of(sphere)
+    work = MaskStroke(sphere, sphere.base, None, Brush("mask", 5.0, profile="even"))
+    for _ in range(20):
+        under = work.dab(centre, face)
+    assert work.mask[under].max() < 1e-4 and work.mask.max() == 1.0
+    hard = np.abs(np.diff(np.sort(work.mask))).max()
+    work.dab(centre + [3, 0, 0], face, smooth=True)
+    assert np.abs(np.diff(np.sort(work.mask))).max() < hard
+    for _ in range(20):
+        work.dab(centre, face, invert=True)
+    assert work.mask[under].min() > 0.99
+
+
+def test_neighbour_means_by_hand():
+    mesh = mesh_from_faces(5, [[0, 1, 2], [0, 2, 3]])
+    values = np.array([1.0, 2.0, 4.0, 8.0, 16.0])
+    assert np.allclose(neighbour_means(mesh, values, np.array([0, 1, 4])), [14 / 3, 2.5, 16.0])
+
+
+def test_a_dab_along_the_surface_is_exact_on_a_flat_grid_and_stops_at_a_gap():
+    points, mesh = plane(20, 20, 20, 20)
+    both = np.concatenate([points, points + [20.01, 0, 0]])
+    sheet = one(both, mesh_from_faces(len(both), np.concatenate([mesh.corners, mesh.corners + 441]).reshape(-1, 4)))
+    edge = np.array([9.9, 0.0, 0.3])
+    face = next(f for f in range(400) if np.abs(points[mesh.face(f)].mean(0) - [9.5, 0, 0.5]).max() < 0.1)
+    indices, weights = dab(sheet, both, edge, mesh.face(face), 5.0, kind="linear")
+    assert indices.max() < 441
+    assert np.allclose(weights, 1 - np.linalg.norm(both[indices] - edge, axis=1) / 5.0)
+    assert len(dab(sheet, both, edge, mesh.face(face), 5.0, along_surface=False)[0]) > 1.7 * len(indices)

@@ -1,0 +1,104 @@
+"""Smooth subdivision against its published rules and limits, and against SciPy's B-splines."""
+
+import numpy as np
+import pytest
+from scipy.interpolate import BSpline
+
+from fictilis.core.geometry import carry
+from fictilis.core.geometry.primitives import box, plane
+from fictilis.core.geometry.topology import mesh_from_faces, neighbours, point_faces
+
+
+def refined(points, mesh, times):
+    for _ in range(times):
+        step = carry.subdivide(mesh, smooth=True)
+        points, mesh = step.base(points), step.mesh
+    return points, mesh
+
+
+def fan(valence, seed=0):
+    """A point with ``valence`` quads around it, each with neighbours beyond, in uneven places."""
+    angle = np.arange(2 * valence) * np.pi / valence
+    rings = [np.zeros((1, 3))]
+    for radius in (1.0, 2.0, 3.0):
+        rings.append(radius * np.stack([np.cos(angle), np.sin(angle), 0 * angle], 1))
+    points = np.concatenate(rings) + np.random.default_rng(seed).normal(size=(1 + 6 * valence, 3)) * 0.15
+    n = 2 * valence
+    faces = [[0, 1 + 2 * k, 2 + 2 * k, 1 + (2 * k + 2) % n] for k in range(valence)]
+    for ring in range(2):
+        a, b = 1 + ring * n, 1 + (ring + 1) * n
+        faces += [[a + k, b + k, b + (k + 1) % n, a + (k + 1) % n] for k in range(n)]
+    return points, mesh_from_faces(len(points), faces)
+
+
+def limit(points, mesh, point):
+    """Source: Halstead, Kass and DeRose (1993), Efficient, fair interpolation using Catmull-Clark surfaces, eq. for the
+    limit position of a point of valence n: (n² v + 4 Σ edge neighbours + Σ points across the faces) / (n (n + 5))."""
+    edge = neighbours(mesh).of(np.array([point]))
+    n = len(edge)
+    corners = []
+    for f in point_faces(mesh).of(np.array([point])):
+        row = mesh.face(f).tolist()
+        corners.append(row[(row.index(point) + 2) % 4])
+    return (n * n * points[point] + 4 * points[edge].sum(0) + points[corners].sum(0)) / (n * (n + 5))
+
+
+@pytest.mark.parametrize("valence", [3, 4, 5, 7])
+def test_a_point_goes_to_its_limit_regular_or_not(valence):
+    points, mesh = fan(valence)
+    finer, _ = refined(points, mesh, 6)
+    far = finer[0]  # original points come first, so the middle keeps its number
+    wanted = limit(points, mesh, 0)
+    once, once_mesh = refined(points, mesh, 1)
+    assert np.allclose(limit(once, once_mesh, 0), wanted, atol=1e-12)  # the limit of the limit is the same place
+    assert np.linalg.norm(far - wanted) < 1e-3 < np.linalg.norm(points[0] - wanted)
+
+
+def test_one_step_by_the_published_rules():
+    """Source: Catmull and Clark (1978): face point = mean of corners; edge point = mean of both ends and both face
+    points; old point = (F + 2 R + (n - 3) P) / n. By hand on a cube: face points at the middles of its sides, edge
+    points at 3/4 of an edge's distance, corners at 5/9."""
+    points, mesh = box(2, 2, 2, 1)
+    after = carry.subdivide(mesh, smooth=True)
+    new = after.base(points)
+    assert np.allclose(np.abs(new[:8]), 5 / 9)
+    edge = np.sort(np.abs(new[8:20]), axis=1)
+    assert np.allclose(edge, [0, 0.75, 0.75])
+    assert np.allclose(np.sort(np.abs(new[20:]), axis=1), [0, 0, 1])
+    assert (after.mesh.face_sizes == 4).all() and after.mesh.face_count == 24
+
+
+def test_a_regular_grid_tends_to_the_bicubic_b_spline():
+    """Source: on a regular grid the limit is the uniform bicubic B-spline surface (Catmull and Clark 1978); SciPy's
+    BSpline evaluates it."""
+    points, mesh = plane(8, 8, 8, 8)
+    points = points + np.random.default_rng(1).normal(size=points.shape) * [0.2, 1.0, 0.2]
+    finer, _ = refined(points, mesh, 6)
+    grid = points.reshape(9, 9, 3)
+    knots = np.arange(-2, 11)
+    along = BSpline(knots, grid, 3, extrapolate=True)
+
+    def surface(i, j):
+        return BSpline(knots, along(i), 3, extrapolate=True)(j)
+
+    for i, j in ((3, 3), (4, 4), (5, 3), (4, 6)):
+        assert np.linalg.norm(finer[i * 9 + j] - surface(i, j)) < 2e-3
+
+
+def test_a_border_tends_to_the_cubic_b_spline_of_its_points():
+    """Source: boundary curves are uniform cubic B-splines (Nasri 1987; DeRose, Kass and Truong 1998): an old border
+    point goes to (1, 4, 1) / 6 of itself and its neighbours."""
+    points, mesh = plane(8, 8, 8, 8)
+    points = points + np.random.default_rng(2).normal(size=points.shape) * 0.3
+    finer, _ = refined(points, mesh, 7)
+    for k in (3, 4, 5):
+        wanted = (points[k - 1] + 4 * points[k] + points[k + 1]) / 6
+        assert np.linalg.norm(finer[k] - wanted) < 1e-3
+
+
+def test_subdividing_a_mix_is_mixing_the_subdivided():
+    """The rules are linear, so morph targets stay exact. Source: linearity; own derivation."""
+    points, mesh = fan(5)
+    deltas = np.random.default_rng(3).normal(size=points.shape)
+    step = carry.subdivide(mesh, smooth=True)
+    assert np.allclose(step.base(points + 0.37 * deltas), step.base(points) + 0.37 * step.deltas(deltas))
