@@ -17,6 +17,7 @@ from fictilis.app.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.window import Window
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
 
@@ -45,7 +46,7 @@ def main() -> None:
     contract = doc.object.target_named("Contract")
     window.lanes.open.add(contract.id)
     doc.start_shaping(ShapeRef(contract.id, 0.5))
-    doc.set_tools(mirror=True)
+    doc.set_tools(mirror=Mirror("X"))
     QTest.qWait(600)
     for x in (470, 480):
         QTest.mouseMove(view, QPoint(x, 225))
@@ -53,7 +54,7 @@ def main() -> None:
     take("shaping")
 
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
-    doc.set_tools(tool="move", radius=14.0, mirror=False)
+    doc.set_tools(tool="move", radius=14.0, mirror=Mirror())
     QTest.qWait(400)
     QTest.mouseClick(view, LEFT, NONE, QPoint(480, 205))
     take("move")
@@ -61,21 +62,23 @@ def main() -> None:
     window.lanes.open.clear()
     window.lanes.refresh()
 
-    doc.set(way="Line-up", show_displacement=True)
+    doc.set(way="Line-up")
+    doc.see(colour="displacement")
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
     view.fit()
     take("line-up")
 
     window.set_theme("Kiln")
     doc.done_shaping()
-    doc.set(way="In the mix", show_displacement=False)
+    doc.set(way="In the mix")
+    doc.see(colour="")
     doc.set_frame(34.0)
     take("kiln")
     window.set_theme("Bisque")
 
     points, mesh = fictilis.primitives.plane(10, 10, 9, 12)
     write_obj(home / "Smile.obj", [MeshData("Smile", points, mesh)])
-    window.commands.targets_from_files([home / "Smile.obj"])
+    window.target_commands.targets_from_files([home / "Smile.obj"])
     take("refusal")
 
     dialog = dialogs.NewSceneDialog(window, lambda: None, True)

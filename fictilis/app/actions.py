@@ -3,14 +3,15 @@ docs/shortcuts.md are made from these rows; a shortcut is made nowhere else."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from fictilis.app.commands import Commands
 from fictilis.app.document import Document
+from fictilis.app.tools import TOOLS
+from fictilis.core.shaping.exact import OPERATIONS
 
 Check = Callable[[Document], bool]
 
@@ -39,6 +40,30 @@ def is_shaping(doc: Document) -> bool:
     return doc.shaping is not None
 
 
+def has_pick(doc: Document) -> bool:
+    return doc.object is not None and len(doc.pick()) > 0
+
+
+def has_two_targets(doc: Document) -> bool:
+    return has_target(doc) and len(doc.object.targets) > 1
+
+
+def several_selected(doc: Document) -> bool:
+    return len(doc.selected) > 1
+
+
+def has_mask(doc: Document) -> bool:
+    return has_target(doc) and doc.target.mask is not None
+
+
+def target_and_pick(doc: Document) -> bool:
+    return has_target(doc) and has_pick(doc)
+
+
+def shaping_pick(doc: Document) -> bool:
+    return is_shaping(doc) and has_pick(doc)
+
+
 @dataclass(frozen=True)
 class Row:
     """``run`` is a method of Commands; ``checked`` makes it a switch and says whether it is on."""
@@ -65,8 +90,23 @@ ROWS = (
     Row("undo", "Edit", "Undo", "undo", ("Ctrl+Z",), lambda d: bool(d.undo_label())),
     Row("redo", "Edit", "Redo", "redo", ("Ctrl+Shift+Z",), lambda d: bool(d.redo_label())),
     Row("delete", "Edit", "Delete keys, else remove targets", "delete", ("Del",), lambda d: bool(d.keys or d.selected)),
-    Row("pick-all", "Edit", "Pick all points", "pick_all", ("Ctrl+A",), is_shaping),
-    Row("pick-none", "Edit", "Pick no points", "pick_none", ("Ctrl+Shift+A",), is_shaping),
+    Row("pick-points", "Pick", "Points", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "points", "points"),
+    Row("pick-edges", "Pick", "Edges", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "edges", "edges"),
+    Row("pick-faces", "Pick", "Faces", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "faces", "faces"),
+    Row("pick-all", "Pick", "Pick all", "pick_all", ("Ctrl+A",), is_shaping),
+    Row("pick-none", "Pick", "Pick nothing", "pick_none", ("Ctrl+Shift+A",), is_shaping),
+    Row("pick-inverse", "Pick", "Pick the rest instead", "pick_inverse", (), is_shaping),
+    Row("pick-grow", "Pick", "Grow", "pick_grow", ("Ctrl+.",), shaping_pick),
+    Row("pick-shrink", "Pick", "Shrink", "pick_shrink", ("Ctrl+,",), shaping_pick),
+    Row("pick-connected", "Pick", "All connected", "pick_connected", (), shaping_pick),
+    Row("pick-loop", "Pick", "Edge loop", "pick_along", (), shaping_pick, argument="loop"),
+    Row("pick-ring", "Pick", "Edge ring", "pick_along", (), shaping_pick, argument="ring"),
+    Row("pick-moved", "Pick", "Points that this target moves", "pick_moved", (), lambda d: is_shaping(d) and has_target(d)),
+    Row("pick-left", "Pick", "Left half", "pick_side", (), is_shaping, argument="left"),
+    Row("pick-right", "Pick", "Right half", "pick_side", (), is_shaping, argument="right"),
+    Row("pick-mirrored", "Pick", "Mirror the pick", "pick_mirrored", (), shaping_pick),
+    Row("keep-pick", "Pick", "Keep this pick…", "keep_pick", (), has_pick),
+    Row("drop-pick", "Pick", "Forget a kept pick…", "drop_pick", (), lambda d: has_object(d) and bool(d.object.picks)),
     Row("new-target", "Target", "New target", "new_target", ("Ctrl+T",), has_object),
     Row("new-from-seen", "Target", "New target from what is seen", "new_from_seen", ("Ctrl+Shift+T",), has_object),
     Row("add-targets", "Target", "Add targets from files…", "add_targets", (), has_object),
@@ -76,27 +116,77 @@ ROWS = (
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
     Row("remove-target", "Target", "Remove targets", "remove_targets", (), has_target),
     Row("mute", "Target", "Mute", "mute", (), has_target, lambda d: has_target(d) and d.target.muted),
+    Row("duplicate", "Target", "Duplicate", "duplicate", ("Ctrl+D",), has_target),
+    Row("mirror-new", "Target", "Mirror into a new target", "mirror_new", (), has_target),
+    Row("swap-sides", "Target", "Swap sides", "swap_sides", (), has_target),
+    Row("split", "Target", "Split into left and right…", "split", (), has_target),
+    Row("join", "Target", "Join selected targets", "join", (), several_selected),
+    Row("scale-deltas", "Target", "Scale its offsets…", "scale_deltas", (), has_target),
+    Row("clean", "Target", "Clean away small motion…", "clean", (), has_target),
+    Row("combine", "Target", "Add or subtract another…", "combine", (), has_two_targets),
+    Row("copy-onto", "Target", "Copy its shape onto another…", "copy_onto", (), has_two_targets),
+    Row("apply-to-base", "Target", "Apply to the base…", "apply_to_base", (), has_target),
+    Row("keep-region", "Target", "Keep only the picked region", "keep_region", (), target_and_pick),
+    Row("rebuild", "Target", "Rebuild on another shape…", "rebuild_on", (), has_target),
+    Row("transfer", "Target", "Transfer from another object…", "transfer", (), has_object),
+    Row("mask-from-pick", "Target", "Mask all but the pick", "mask_from_pick", (), target_and_pick),
+    Row("bake-mask", "Target", "Bake the mask into the shape", "bake_mask", (), has_mask),
+    Row("clear-mask", "Target", "Take the mask off", "clear_mask", (), has_mask),
+    Row("group", "Target", "Group selected targets…", "group", ("Ctrl+G",), has_target),
+    Row("ungroup", "Target", "Take out of the group", "ungroup", (), lambda d: has_target(d) and d.target.group is not None),
+    Row("target-colour", "Target", "Colour…", "colour", (), has_target),
     Row("shape", "Shape", "Shape the selected target", "shape", ("Return", "Enter"), has_object),
     Row("done", "Shape", "Done", "done", ("Esc",), is_shaping),
-    Row("tool-pick", "Shape", "Pick", "tool", ("1",), is_shaping, lambda d: d.tools.tool == "pick", "pick"),
-    Row("tool-move", "Shape", "Move", "tool", ("2",), is_shaping, lambda d: d.tools.tool == "move", "move"),
-    Row("tool-rotate", "Shape", "Rotate", "tool", ("3",), is_shaping, lambda d: d.tools.tool == "rotate", "rotate"),
-    Row("tool-scale", "Shape", "Scale", "tool", ("4",), is_shaping, lambda d: d.tools.tool == "scale", "scale"),
-    Row("tool-grab", "Shape", "Grab", "tool", ("5",), is_shaping, lambda d: d.tools.tool == "grab", "grab"),
+    *(
+        Row(f"tool-{tool.id}", "Shape", tool.name, "tool", (str((n + 1) % 10),) if n < 10 else (), is_shaping,
+            lambda d, t=tool.id: d.tools.tool == t, tool.id)
+        for n, tool in enumerate(TOOLS.values())
+    ),
+    *(Row(f"exact-{o.id}", "Shape", o.label, "exact", (), is_shaping, argument=o.id) for o in OPERATIONS),
     Row("smaller", "Shape", "Smaller brush or falloff", "resize", ("[",), is_shaping, argument=1 / 1.15),
     Row("larger", "Shape", "Larger brush or falloff", "resize", ("]",), is_shaping, argument=1.15),
     Row("weaker", "Shape", "Weaker", "strengthen", ("Shift+[", "{", "Shift+{"), is_shaping, argument=-0.1),
     Row("stronger", "Shape", "Stronger", "strengthen", ("Shift+]", "}", "Shift+}"), is_shaping, argument=0.1),
-    Row("mirror", "Shape", "Mirror X", "mirror", ("M",), is_shaping, lambda d: d.tools.mirror),
+    Row("mirror", "Shape", "Mirror X", "mirror", ("M",), is_shaping, lambda d: "X" in d.tools.mirror.axes, "X"),
+    Row("mirror-y", "Shape", "Mirror Y", "mirror", (), is_shaping, lambda d: "Y" in d.tools.mirror.axes, "Y"),
+    Row("mirror-z", "Shape", "Mirror Z", "mirror", (), is_shaping, lambda d: "Z" in d.tools.mirror.axes, "Z"),
+    Row("place-pivot", "Shape", "Place the pivot", "place_pivot", ("P",), is_shaping),
+    Row("subdivide", "Mesh", "Subdivide", "subdivide", (), has_object, argument=False),
+    Row("subdivide-smooth", "Mesh", "Subdivide smoothly", "subdivide", (), has_object, argument=True),
+    Row("extrude", "Mesh", "Extrude faces…", "extrude", (), shaping_pick),
+    Row("inset", "Mesh", "Inset faces…", "inset", (), shaping_pick),
+    Row("loop-cut", "Mesh", "Cut a loop…", "loop_cut", (), shaping_pick),
+    Row("triangulate", "Mesh", "Triangulate", "triangulate", (), has_object),
+    Row("delete-points", "Mesh", "Delete points", "delete_points", (), shaping_pick),
+    Row("delete-faces", "Mesh", "Delete faces", "delete_faces", (), shaping_pick),
+    Row("weld-middle", "Mesh", "Weld at the middle", "weld_middle", (), shaping_pick),
+    Row("weld-near", "Mesh", "Weld points that are near…", "weld_near", (), has_object),
+    Row("mirror-weld", "Mesh", "Mirror and weld…", "mirror_weld", (), has_object),
+    Row("freeze", "Mesh", "Freeze the transform", "freeze_transform", (), has_object),
+    Row("origin", "Mesh", "Move the origin to the picked point", "origin_to_point", (), shaping_pick),
     Row("way", "View", "Next way to see", "next_way", ("V",), has_object),
-    Row("wire", "View", "Wire", "toggle", (), always, lambda d: d.show_wire, "show_wire"),
-    Row("displacement", "View", "Displacement colour", "toggle", (), always, lambda d: d.show_displacement, "show_displacement"),
-    Row("ghost", "View", "Ghost of the base", "toggle", (), always, lambda d: d.show_ghost, "show_ghost"),
+    *(
+        Row(name.replace("_", "-"), "View", text, "see", (), always, lambda d, n=name: getattr(d.seeing, n), name)
+        for name, text in (
+            ("wire", "Wire"), ("points", "Points"), ("ghost", "Ghost of the base"), ("texture", "Texture"),
+            ("before", "Before and after"), ("paths", "Paths of points"), ("numbers", "Numbers at the pointer"),
+        )
+    ),
+    Row("displacement", "View", "Displacement colour", "colour_by", (), always,
+        lambda d: d.seeing.colour == "displacement", "displacement"),
+    Row("stretch", "View", "Stretch colour", "colour_by", (), always, lambda d: d.seeing.colour == "stretch", "stretch"),
+    Row("cuts", "View", "Faces that cut through others", "colour_by", (), always, lambda d: d.seeing.colour == "cuts", "cuts"),
+    Row("colour-scale", "View", "Scale of the displacement colour…", "colour_scale"),
     Row("front", "View", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "View", "Side", "look", ("Ctrl+2",), argument="side"),
     Row("top", "View", "Top", "look", ("Ctrl+3",), argument="top"),
     Row("parallel", "View", "Perspective or parallel", "look", ("Ctrl+4",), argument="parallel"),
     Row("fit", "View", "Fit", "look", ("Ctrl+0",), argument="fit"),
+    Row("about-pick", "View", "Turn about the pick", "see", (), always, lambda d: d.seeing.about_pick, "about_pick"),
+    Row("keep-view", "View", "Keep this view…", "keep_view"),
+    Row("drop-view", "View", "Forget a kept view…", "drop_view", (), lambda d: bool(d.scene.views)),
+    Row("light", "View", "Light and colours…", "light"),
+    Row("lock", "View", "Lock object", "lock", (), has_object, lambda d: has_object(d) and d.object.locked),
     Row("hide", "View", "Hide object", "hide", ("H",), has_object),
     Row("remove-object", "View", "Remove object", "remove_object", (), has_object),
     Row("show-all", "View", "Show all objects", "show_all", ("Shift+H",)),
@@ -120,26 +210,19 @@ ROWS = (
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
 LINES_BEFORE = (
-    "export",
-    "quit",
-    "pick-all",
-    "in-between",
-    "tool-pick",
-    "wire",
-    "front",
-    "hide",
-    "theme",
-    "loop",
-    "key",
-    "hold",
-)
+    "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
+    "mask-from-pick", "group", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
+    "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
+    "key", "hold",
+)  # fmt: skip
 MENUS = tuple(dict.fromkeys(row.menu for row in ROWS))
 
 
 class Actions:
     """The rows as Qt actions of one window, kept up to date with the document."""
 
-    def __init__(self, window: QWidget, doc: Document, commands: Commands, own_keys: dict[str, list[str]]) -> None:
+    def __init__(self, window: QWidget, doc: Document, commands: Sequence[object], own_keys: dict[str, list[str]]) -> None:
+        """``commands`` are the objects among whose methods the rows' are found."""
         self.doc = doc
         self.by_id: dict[str, QAction] = {}
         for row in ROWS:
@@ -157,8 +240,8 @@ class Actions:
         self.refresh()
 
     @staticmethod
-    def _runner(commands: Commands, row: Row) -> Callable[[], None]:
-        method = getattr(commands, row.run)
+    def _runner(commands: Sequence[object], row: Row) -> Callable[[], None]:
+        (method,) = (getattr(part, row.run) for part in commands if hasattr(part, row.run))
         return (lambda: method()) if row.argument is None else (lambda: method(row.argument))
 
     def set_keys(self, own_keys: dict[str, list[str]]) -> None:

@@ -9,16 +9,18 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
+from fictilis.app.actions import Actions
 from fictilis.app.document import Document
 from fictilis.app.fields import inline_editor
-from fictilis.app.theme import Palette, font
+from fictilis.app.theme import Palette, font, pixmap
 from fictilis.app.thumbnails import Thumbnails
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Target
+from fictilis.core.scene import Group, Scene, Target
 from fictilis.render.renderer import Ground
 
 CARD_HEIGHT, ROW_HEIGHT, GAP = 109, 30, 8
+MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -39,14 +41,24 @@ class Place:
     name: QRectF
 
 
+@dataclass
+class GroupPlace:
+    """Where a group's heading is: caret and name fold it, its bar multiplies the weights of its members."""
+
+    group: Group
+    rect: QRectF
+    bar: QRectF
+    number: QRectF
+
+
 class Cards(QWidget):
     """All cards in one painted widget. ``shape`` asks to shape what was clicked twice."""
 
     shape = pyqtSignal(object)
 
-    def __init__(self, doc: Document, thumbnails: Thumbnails, palette: Palette) -> None:
+    def __init__(self, doc: Document, thumbnails: Thumbnails, palette: Palette, actions: Actions) -> None:
         super().__init__()
-        self.doc, self.thumbnails, self.palette_ = doc, thumbnails, palette
+        self.doc, self.thumbnails, self.palette_, self.actions_ = doc, thumbnails, palette, actions
         self.filter = ""
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -56,6 +68,7 @@ class Cards(QWidget):
         self._drop_at: int | None = None
         self._editor: QLineEdit | None = None
         self._placed: list[Place] = []
+        self.group_places: list[GroupPlace] = []
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.update)
         thumbnails.ready.connect(self.update)
@@ -81,33 +94,51 @@ class Cards(QWidget):
 
     def _lay_out(self) -> None:
         obj = self.doc.object
-        self._placed = []
+        self._placed, self.group_places = [], []
         if obj is None:
             self.setFixedHeight(40)
             return
         shown: list[Target | None] = [None]
         shown += [t for t in obj.targets if self.filter.lower() in t.name.lower()]
-        width = self.width()
-        y = 1.0
-        for number, target in enumerate(shown):
+        y, column, group = 1.0, 0, None
+        for target in shown:
+            its = obj.group(target.group) if target is not None else None
+            if its is not group:
+                group = its
+                y, column = y + (CARD_HEIGHT + GAP if column else 0), 0
+                if group is not None:
+                    y = self._place_group(group, y)
+            if group is not None and group.folded and not self.filter:
+                continue
             if self.as_rows():
-                rect = QRectF(1, y, width - 2, ROW_HEIGHT - 3)
+                self._place_row(target, y)
                 y += ROW_HEIGHT
-                bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
-                number_rect = QRectF(rect.right() - 42, rect.top(), 38, rect.height())
-                name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
             else:
-                wide = (width - GAP - 2) / 2
-                rect = QRectF(1 + (number % 2) * (wide + GAP), 1 + (number // 2) * (CARD_HEIGHT + GAP), wide, CARD_HEIGHT)
-                y = rect.bottom() + GAP
-                bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
-                number_rect = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
-                name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
-            if target is None:
-                self._placed.append(Place(None, rect, None, None, name))
-            else:
-                self._placed.append(Place(target, rect, bar, number_rect, name))
-        self.setFixedHeight(int(y) + 4)
+                self._place_card(target, column, y)
+                column = 1 - column
+                y += CARD_HEIGHT + GAP if column == 0 else 0
+        self.setFixedHeight(int(y + (CARD_HEIGHT + GAP if column else 0)) + 4)
+
+    def _place_group(self, group: Group, y: float) -> float:
+        rect = QRectF(1, y, self.width() - 2, ROW_HEIGHT - 4)
+        bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
+        self.group_places.append(GroupPlace(group, rect, bar, QRectF(rect.right() - 42, rect.top(), 38, rect.height())))
+        return y + ROW_HEIGHT
+
+    def _place_row(self, target: Target | None, y: float) -> None:
+        rect = QRectF(1, y, self.width() - 2, ROW_HEIGHT - 3)
+        bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
+        number = QRectF(rect.right() - 42, rect.top(), 38, rect.height())
+        name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
+        self._placed.append(Place(target, rect, *((bar, number) if target is not None else (None, None)), name))
+
+    def _place_card(self, target: Target | None, column: int, y: float) -> None:
+        wide = (self.width() - GAP - 2) / 2
+        rect = QRectF(1 + column * (wide + GAP), y, wide, CARD_HEIGHT)
+        bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
+        number = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
+        name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
+        self._placed.append(Place(target, rect, *((bar, number) if target is not None else (None, None)), name))
 
     def sizeHint(self) -> QSize:
         return QSize(200, self.height())
@@ -127,8 +158,32 @@ class Cards(QWidget):
         for place in self._placed:
             if place.rect.intersects(QRectF(event.rect())):
                 self._paint_card(painter, place, weights)
+        for place in self.group_places:
+            self._paint_group(painter, place)
         if self._drop_at is not None:
             self._paint_drop(painter)
+
+    def _paint_group(self, painter: QPainter, place: GroupPlace) -> None:
+        p, group = self.palette_, self.doc.object.group(place.group.id) or place.group
+        painter.drawPixmap(
+            round(place.rect.left() + 2), round(place.rect.center().y() - 7),
+            pixmap("caret-right" if group.folded else "caret-down", p.quiet, 14, 2.0),
+        )  # fmt: skip
+        painter.setFont(font(12.5, 600))
+        painter.setPen(QColor(p.text))
+        room = QRectF(place.rect.left() + 20, place.rect.top(), 84, place.rect.height())
+        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+        painter.setFont(font(12.5))
+        painter.setPen(QColor(p.quiet))
+        painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{group.factor:.2f}")
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(p.track))
+        painter.drawRoundedRect(place.bar, 3, 3)
+        part = QRectF(place.bar)
+        part.setWidth(part.width() * min(max(group.factor, 0.0), 1.0))
+        painter.setBrush(QColor(p.quiet))
+        painter.drawRoundedRect(part, 3, 3)
 
     def _paint_card(self, painter: QPainter, place: Place, weights: dict[str, float]) -> None:
         p, target, doc = self.palette_, place.target, self.doc
@@ -218,6 +273,10 @@ class Cards(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at, place = event.position(), self._under(event.position())
+        heading = next((g for g in self.group_places if g.rect.contains(at)), None)
+        if heading is not None:
+            self._press_group(heading, event)
+            return
         if place is None:
             return
         if event.button() == Qt.MouseButton.RightButton:
@@ -240,6 +299,62 @@ class Cards(QWidget):
             )
             self._drag = ("card", target.id)
 
+    def _press_group(self, place: GroupPlace, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton:
+            self.group_menu(place).popup(event.globalPosition().toPoint())
+        elif event.button() == Qt.MouseButton.LeftButton:
+            if place.bar.adjusted(-4, -8, 4, 8).contains(event.position()):
+                self._drag = ("group", place.group.id)
+            elif not place.number.contains(event.position()):
+                self.fold(place.group.id)
+
+    def fold(self, group_id: str) -> None:
+        group = self.doc.object.group(group_id)
+        word = "Unfold" if group.folded else "Fold"
+        self.doc.edit(
+            f"{word} {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group_id, folded=not group.folded)
+        )
+
+    def _factor_at(self, group_id: str, x: float) -> float:
+        bar = next(g.bar for g in self.group_places if g.group.id == group_id)
+        return round(min(max((x - bar.left()) / bar.width(), 0.0), 1.0), 3)
+
+    def _with_factor(self, group_id: str, factor: float, scene: Scene) -> Scene:
+        return edits.change_group(scene, self.doc.object_id, group_id, factor=factor)
+
+    def group_menu(self, place: GroupPlace) -> QMenu:
+        """What can be done with a group."""
+        doc, group = self.doc, place.group
+        members = [t.id for t in doc.object.targets if t.group == group.id]
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Unfold" if group.folded else "Fold", lambda: self.fold(group.id))
+        menu.addAction("Rename", lambda: self._edit(place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group)))
+        menu.addAction("Set its slider…", lambda: self.edit_factor(place))
+        menu.addAction(
+            "Dissolve",
+            lambda: doc.edit(f"Dissolve {group.name}", lambda s: edits.put_in_group(s, doc.object_id, members, None)),
+        )
+        return menu
+
+    def _renamer(self, group: Group) -> Callable[[str], None]:
+        def rename(text: str) -> None:
+            if text.strip() != group.name:
+                self.doc.edit(f"Rename {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group.id, name=text))
+
+        return rename
+
+    def edit_factor(self, place: GroupPlace) -> None:
+        def finish(text: str) -> None:
+            try:
+                factor = float(text.replace(",", "."))
+            except ValueError:
+                self.doc.say(f"“{text}” is not a number; the slider of {place.group.name} stays.", "error")
+                return
+            self.doc.edit(f"Slider of {place.group.name}", lambda s: self._with_factor(place.group.id, factor, s))
+
+        self._edit(place.number.adjusted(-8, 1, 3, -1), f"{place.group.factor:.2f}", finish)
+
     def _weight_at(self, target_id: str, x: float) -> float:
         place = next(p for p in self._placed if p.target is not None and p.target.id == target_id)
         low, high = self.doc.object.target(target_id).range
@@ -255,6 +370,9 @@ class Cards(QWidget):
         kind, target_id = self._drag
         if kind == "weight":
             self.doc.set_weight(target_id, self._weight_at(target_id, event.position().x()), final=False)
+        elif kind == "group":
+            factor = self._factor_at(target_id, event.position().x())
+            self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
         elif (event.position() - self._press).manhattanLength() > 10:
             self._drop_at = self._order_at(event.position())
             self.update()
@@ -275,9 +393,16 @@ class Cards(QWidget):
         (kind, target_id), self._drag = self._drag, None
         if kind == "weight":
             self.doc.set_weight(target_id, self._weight_at(target_id, event.position().x()))
+        elif kind == "group":
+            factor = self._factor_at(target_id, event.position().x())
+            name = self.doc.object.group(target_id).name
+            self.doc.edit(f"Slider of {name}", lambda s: self._with_factor(target_id, factor, s))
         elif self._drop_at is not None:
-            now = [t.id for t in self.doc.object.targets].index(target_id)
-            place = self._drop_at - (1 if self._drop_at > now else 0)
+            order = [t.id for t in self.doc.object.targets]
+            shown = [p.target.id for p in self._placed if p.target is not None]
+            now = order.index(target_id)
+            at = order.index(shown[self._drop_at]) if self._drop_at < len(shown) else order.index(shown[-1]) + 1
+            place = at - (1 if at > now else 0)
             self._drop_at = None
             if place != now:
                 self.doc.edit("Reorder targets", lambda s: edits.move_target(s, self.doc.object_id, target_id, place))
@@ -285,6 +410,10 @@ class Cards(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at, place = event.position(), self._under(event.position())
+        heading = next((g for g in self.group_places if g.rect.contains(at)), None)
+        if heading is not None and heading.number.contains(at):
+            self.edit_factor(heading)
+            return
         if place is None or event.button() != Qt.MouseButton.LeftButton:
             return
         self._drag = None
@@ -340,6 +469,12 @@ class Cards(QWidget):
             word,
             lambda: doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, not target.muted)),
         )
+        menu.addSeparator()
+        for name in MENU_OF_A_CARD:
+            if name is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(self.actions_.by_id[name])
         menu.addAction(
             "Remove", lambda: doc.edit(f"Remove {target.name}", lambda s: edits.remove_target(s, doc.object_id, target.id))
         )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,15 +11,14 @@ import numpy as np
 from PyQt6.QtWidgets import QFileDialog
 
 from fictilis import __version__
+from fictilis.app.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import objects as object_edits
-from fictilis.core.edits import targets as target_edits
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.primitives import FORMS
-from fictilis.core.scene import Appearance, Scene
+from fictilis.core.scene import Appearance, SavedView, Scene, Texture, fresh_name
+from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
-from fictilis.formats.registry import FORMATS, export, export_shapes, load, read_meshes, save, scene_from_file
+from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
 
 if TYPE_CHECKING:
     from fictilis.app.window import Window
@@ -69,12 +69,7 @@ class Commands:
         self.files = FileChooser(window)
 
     def _try(self, work: Callable[[], object]) -> object | None:
-        """Run ``work``; an expected error becomes a sentence on the screen, and None comes back."""
-        try:
-            return work()
-        except FictilisError as error:
-            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
-            return None
+        return self.doc.attempt(work)
 
     # files
 
@@ -209,136 +204,7 @@ class Commands:
             count = len(doc.keys)
             doc.edit(f"Delete {count} key{'' if count == 1 else 's'}", lambda s: key_edits.delete_keys(s, doc.keys))
         elif doc.selected and doc.shaping is None:
-            self.remove_targets()
-
-    def pick_all(self) -> None:
-        count = len(self.doc.object.base)
-        self.doc.set_picks(np.arange(count), f"Pick {count} points")
-
-    def pick_none(self) -> None:
-        if len(self.doc.picks()):
-            self.doc.set_picks(np.zeros(0, np.int64), "Pick nothing")
-
-    # targets
-
-    def new_target(self) -> None:
-        self._make_target("New target", lambda scene: target_edits.new_target(scene, self.doc.object_id))
-
-    def new_from_seen(self) -> None:
-        doc = self.doc
-        posed = doc.state.posed.get(doc.object_id, {})
-        self._make_target(
-            "New target from what is seen",
-            lambda scene: target_edits.target_from_seen(scene, doc.object_id, doc.frame, posed),
-        )
-
-    def _make_target(self, label: str, make: Callable[[Scene], tuple[Scene, str]]) -> None:
-        """Make a target, select it, and let the user name it at once."""
-        scene, target_id = make(self.doc.settled.scene)
-        self.doc.commit(label, scene)
-        self.doc.select_target(target_id)
-        self.window.column.cards.edit_name(target_id)
-
-    def add_targets(self) -> None:
-        self.targets_from_files(self.files.open_several("Add targets from files", file_kinds("read")))
-
-    def targets_from_files(self, paths: Sequence[Path]) -> None:
-        """Add each file that matches the base; the others are named with their reason. One undoable step."""
-        if not paths:
-            return
-        doc = self.doc
-        if doc.object is None:
-            if self.may_leave():
-                self.open_path(paths[0])
-            return
-        scene, sentences, added = doc.settled.scene, [], []
-        for path in paths:
-            try:
-                read = self.window.run(f"Reading {path.name}", lambda progress, p=path: read_meshes(p, progress))
-                for data in read.objects:
-                    name = path.stem if len(read.objects) == 1 else data.name
-                    scene, target_id = target_edits.target_from_mesh(scene, doc.object_id, name, data.mesh, data.points)
-                    added.append(target_id)
-                sentences += [(warning, "warning") for warning in read.warnings]
-            except FictilisError as error:
-                sentences.append((f"{error.sentence} {error.hint}".strip(), "error"))
-        count = len(added)
-        if added:
-            names = {t.id: t.name for t in scene.object(doc.object_id).targets}
-            doc.commit(f"Add {count} target{'' if count == 1 else 's'}", scene)
-            doc.select_target(added[-1])
-            sentences.insert(0, (f"Added {', '.join(names[i] for i in added)}.", "note"))
-        if len(sentences) == 1:
-            doc.say(*sentences[0])
-        else:
-            self.window.tell("Targets from files", sentences)
-
-    def in_between(self) -> None:
-        doc, obj, target = self.doc, self.doc.object, self.doc.target
-        at = round(doc.weights(obj)[target.id], 4)
-        if doc.edit(
-            f"In-between of {target.name} at {at:.2f}", lambda s: target_edits.add_in_between(s, obj.id, target.id, at)
-        ):
-            doc.say(f"{target.name} has an in-between at {at:.2f} now; Enter shapes it.")
-            doc.start_shaping(ShapeRef(target.id, at))
-
-    def remove_shaped_stage(self) -> None:
-        doc, ref = self.doc, self.doc.shaping
-        name = doc.object.target(ref.target).name
-        doc.edit(
-            f"Remove in-between of {name}",
-            lambda s: target_edits.remove_in_between(s, doc.object_id, ref.target, ref.at),
-        )
-
-    def rename(self) -> None:
-        self.window.column.cards.edit_name(self.doc.target.id)
-
-    def remove_targets(self) -> None:
-        doc, chosen = self.doc, self.doc.selected
-
-        def remove(scene: Scene) -> Scene:
-            for target_id in chosen:
-                scene = target_edits.remove_target(scene, doc.object_id, target_id)
-            return scene
-
-        names = ", ".join(doc.object.target(t).name for t in chosen)
-        doc.edit(f"Remove {names}", remove)
-
-    def mute(self) -> None:
-        doc, target = self.doc, self.doc.target
-        word = "Unmute" if target.muted else "Mute"
-        doc.edit(
-            f"{word} {target.name}",
-            lambda s: target_edits.set_muted(s, doc.object_id, target.id, not target.muted),
-        )
-
-    # shaping
-
-    def shape(self) -> None:
-        doc = self.doc
-        if doc.shaping is None:
-            doc.start_shaping(ShapeRef(doc.target.id if doc.target else None))
-
-    def done(self) -> None:
-        self.doc.done_shaping()
-
-    def tool(self, name: str) -> None:
-        self.doc.set_tools(tool=name)
-
-    def resize(self, factor: float) -> None:
-        tools = self.doc.tools
-        if tools.tool not in ("grab", "pick"):
-            start = tools.radius or tools.size
-            self.doc.set_tools(radius=start * factor if tools.radius else start)
-        else:
-            self.doc.set_tools(size=max(tools.size * factor, 1e-3))
-
-    def strengthen(self, step: float) -> None:
-        strength = float(np.clip(round(self.doc.tools.strength + step, 2), 0.05, 1.0))
-        self.doc.set_tools(strength=strength)
-
-    def mirror(self) -> None:
-        self.doc.set_tools(mirror=not self.doc.tools.mirror)
+            self.window.target_commands.remove_targets()
 
     # view
 
@@ -347,6 +213,43 @@ class Commands:
 
     def toggle(self, name: str) -> None:
         self.doc.set(**{name: not getattr(self.doc, name)})
+
+    def see(self, name: str) -> None:
+        """Show something more in the view, or no longer."""
+        self.doc.see(**{name: not getattr(self.doc.seeing, name)})
+
+    def colour_by(self, way: str) -> None:
+        self.doc.see(colour="" if self.doc.seeing.colour == way else way)
+
+    def colour_scale(self) -> None:
+        scale = NumberAsk("scale", "Full colour at", "cm", self.doc.seeing.scale, 0, 1e6)
+        given = self.window.ask_form(
+            "Scale of the displacement colour", "0 takes the largest displacement that is shown.", (scale,), "Set it"
+        )
+        if given is not None:
+            self.doc.see(scale=given["scale"], colour="displacement")
+
+    def light(self) -> None:
+        self.window.ask_light()
+
+    def keep_view(self) -> None:
+        camera, doc = self.window.view.camera, self.doc
+        name = fresh_name("View", (v.name for v in doc.scene.views))
+        given = self.window.ask_form("Keep this view", "", (TextAsk("name", "Name", name),), "Keep it")
+        if given is not None:
+            view = SavedView(given["name"], camera.centre, camera.distance, camera.yaw, camera.pitch, camera.parallel)
+            doc.edit(f"Keep the view {given['name']}", lambda s: object_edits.keep_view(s, view))
+
+    def drop_view(self) -> None:
+        names = [v.name for v in self.doc.scene.views]
+        given = self.window.ask_form(
+            "Forget a kept view", "", (ChoiceAsk("name", "View", [(n, n) for n in names]),), "Forget it"
+        )
+        if given is not None:
+            self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
+
+    def go_to_view(self, view: SavedView) -> None:
+        self.window.view.go_to(view)
 
     def look(self, way: str) -> None:
         self.window.view.look(way)
@@ -358,6 +261,48 @@ class Commands:
     def remove_object(self) -> None:
         doc, obj = self.doc, self.doc.object
         doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, obj.id))
+
+    def lock(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        word = "Unlock" if obj.locked else "Lock"
+        doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_locked(s, obj.id, not obj.locked))
+
+    def choose_texture(self) -> None:
+        path = self.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
+        if path is not None:
+            self._try(lambda: self._set_texture(image_texture(path)))
+
+    def _set_texture(self, texture: Texture | None) -> None:
+        doc, obj = self.doc, self.doc.object
+        look = replace(obj.appearance, texture=texture)
+        if doc.edit(f"Texture of {obj.name}", lambda s: object_edits.set_appearance(s, obj.id, look)):
+            doc.see(texture=texture is not None)
+            bare = texture is not None and texture.projected is None and obj.mesh.uvs is None
+            if bare:
+                doc.say(f"{obj.name} has no texture coordinates; project the texture from a view to see it.", "warning")
+
+    def plain_texture(self) -> None:
+        self._set_texture(None)
+
+    def checker_texture(self) -> None:
+        self._set_texture(Texture(projected=self._projected()))
+
+    def project_texture(self) -> None:
+        """Lay the texture as it is seen from here."""
+        texture = self.doc.object.appearance.texture or Texture()
+        self._set_texture(replace(texture, projected=self.window.view.projection(self.doc.object)))
+
+    def unproject_texture(self) -> None:
+        texture = self.doc.object.appearance.texture or Texture()
+        self._set_texture(replace(texture, projected=None))
+
+    def _projected(self) -> np.ndarray | None:
+        """Without UVs a checker is projected at once, so that it is seen."""
+        obj = self.doc.object
+        texture = obj.appearance.texture
+        if texture is not None:
+            return texture.projected
+        return None if obj.mesh.uvs is not None else self.window.view.projection(obj)
 
     def show_all(self) -> None:
         self.doc.edit("Show all objects", object_edits.show_all)

@@ -8,14 +8,16 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QKeySequence, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QImage, QKeySequence, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QColorDialog,
     QDialog,
     QHBoxLayout,
     QHeaderView,
     QKeySequenceEdit,
     QLabel,
+    QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -25,9 +27,12 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.actions import ROWS
-from fictilis.app.fields import NumberField, Segments, labelled
+from fictilis.app.asking import Ask, CheckAsk, NumberAsk, TextAsk
+from fictilis.app.fields import ArrowCombo, NumberField, Segments, labelled
 from fictilis.app.recovery import Recoverable
+from fictilis.app.theme import Palette
 from fictilis.core.geometry.primitives import FORMS
+from fictilis.render.renderer import Light
 
 
 class Dialog(QDialog):
@@ -154,6 +159,118 @@ class NewSceneDialog(Dialog):
             numbers = {k: (int(f.value) if f.decimals == 0 else f.value) for k, f in fields.items()}
             self.choice = NewSceneChoice(self.form, numbers, beside=beside)
         super()._close(name)
+
+
+SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
+
+
+class FormDialog(Dialog):
+    """A few numbers, choices and texts; ``values`` by name once it was accepted."""
+
+    def __init__(self, parent: QWidget, title: str, sentence: str, asks: Sequence[Ask], verb: str, palette: Palette) -> None:
+        super().__init__(parent, title)
+        if sentence:
+            self.sentence(sentence, True)
+        self.palette_ = palette
+        self.fields: dict[str, QWidget] = {}
+        self._read: dict[str, Callable[[], object]] = {}
+        self.values: dict[str, object] = {}
+        for ask in asks:
+            widget, read = self._field(ask)
+            self.fields[ask.name], self._read[ask.name] = widget, read
+            self.body.addWidget(widget if isinstance(ask, CheckAsk) else labelled(ask.label, widget, width=118))
+        self.button("cancel", "Cancel")
+        self.button("ok", verb, True)
+
+    def _field(self, ask: Ask) -> tuple[QWidget, Callable[[], object]]:
+        if isinstance(ask, NumberAsk):
+            field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high)
+            field.set_value(ask.default)
+            return field, lambda: field.value
+        if isinstance(ask, CheckAsk):
+            check = QCheckBox(ask.label)
+            check.setChecked(ask.default)
+            return check, check.isChecked
+        if isinstance(ask, TextAsk):
+            line = QLineEdit(ask.default)
+            line.setAccessibleName(ask.label)
+            line.selectAll()
+            return line, lambda: line.text().strip()
+        texts = [text for text, _ in ask.choices]
+        values = [value for _, value in ask.choices]
+        start = values.index(ask.default) if ask.default in values else 0
+        if len(texts) <= 3 and sum(map(len, texts)) <= SIDE_BY_SIDE:
+            row = Segments(ask.label, texts)
+            row.set_value(texts[start])
+            return row, lambda: values[next(n for n, t in enumerate(texts) if row.buttons[t].isChecked())]
+        combo = ArrowCombo(self.palette_)
+        combo.setAccessibleName(ask.label)
+        combo.addItems(texts)
+        combo.setCurrentIndex(start)
+        return combo, lambda: values[combo.currentIndex()]
+
+    def _close(self, name: str) -> None:
+        if name == "ok":
+            for field in self.fields.values():
+                if isinstance(field, NumberField):
+                    field.finish()
+            if any(field.property("bad") for field in self.fields.values()):
+                return
+            self.values = {name: read() for name, read in self._read.items()}
+        super()._close(name)
+
+
+class LightDialog(FormDialog):
+    """The key light and the colour of what is picked; shown at once while it is changed."""
+
+    def __init__(
+        self, parent: QWidget, light: Light, picked: str, palette: Palette, show: Callable[[Light, str], None]
+    ) -> None:
+        asks = (
+            NumberAsk("right", "Light from the right", "°", light.right, -180, 180, 0),
+            NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
+            NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
+        )
+        said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
+        super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
+        self.picked, self._show = picked, show
+        self.swatch = QPushButton(picked)
+        self.swatch.setAccessibleName("Colour of the pick")
+        self.swatch.clicked.connect(self._choose)
+        self.body.addWidget(labelled("Picked parts", self.swatch, width=118))
+        for field in self.fields.values():
+            field.committed.connect(lambda _value: self._shown())
+        reset = QPushButton("As shipped")
+        reset.clicked.connect(self._reset)
+        self.row.insertWidget(0, reset)
+        self._mark()
+
+    def _mark(self) -> None:
+        self.swatch.setText(self.picked or "as the theme has it")
+        self.swatch.setStyleSheet(f"border-left: 14px solid {self.picked or self.palette_.picked};")
+
+    def _choose(self) -> None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        colour = QColorDialog.getColor(QColor(self.picked or self.palette_.picked), self, "Colour of the pick", options)
+        if colour.isValid():
+            self.set_picked(colour.name().upper())
+
+    def set_picked(self, colour: str) -> None:
+        self.picked = colour
+        self._mark()
+        self._shown()
+
+    def _reset(self) -> None:
+        shipped = Light()
+        for name in ("right", "up", "strength"):
+            self.fields[name].set_value(getattr(shipped, name))
+        self.set_picked("")
+
+    def light(self) -> Light:
+        return Light(*(self.fields[name].value for name in ("right", "up", "strength")))
+
+    def _shown(self) -> None:
+        self._show(self.light(), self.picked)
 
 
 class BaseQuestion(Dialog):

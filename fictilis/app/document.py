@@ -6,21 +6,25 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import count
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from fictilis.app.tool_settings import ToolSettings
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.shape import STAY, ShapeRef, move_shape
+from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import weights_at
 from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target
+from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import IN_THE_MIX, WAYS
 
+T = TypeVar("T")
 UNDO_STEPS = 500
 LARGEST_WEIGHT = 1000.0
 
@@ -39,16 +43,20 @@ class State:
 
 
 @dataclass(frozen=True)
-class ToolSettings:
-    """Numbers the shaping tools share; sizes in cm."""
+class Seeing:
+    """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing;
+    ``scale`` the displacement in cm at full colour, 0 for the largest."""
 
-    tool: str = "grab"
-    size: float = 18.0
-    strength: float = 1.0
-    radius: float = 0.0
-    along_surface: bool = True
-    mirror: bool = False
-    through: bool = False
+    wire: bool = False
+    points: bool = False
+    colour: str = ""
+    scale: float = 0.0
+    ghost: bool = False
+    texture: bool = False
+    before: bool = False
+    paths: bool = False
+    numbers: bool = False
+    about_pick: bool = False
 
 
 class Document(QObject):
@@ -81,14 +89,15 @@ class Document(QObject):
         self.hold_guard = True
         self.loop = True
         self.dark = False
-        self.show_wire = self.show_displacement = self.show_ghost = False
+        self.seeing = Seeing()
+        self.before: Scene | None = None
         self._fit_tool_sizes()
 
     def _fit_tool_sizes(self) -> None:
         obj = self.object
         if obj is not None and len(obj.base):
             size = float(np.linalg.norm(np.ptp(obj.base, axis=0))) or 1.0
-            self.tools = replace(self.tools, size=float(f"{size * 0.14:.2g}"))
+            self.tools = replace(self.tools, size=float(f"{size * 0.14:.2g}"), pivot_place=None)
 
     # what is there
 
@@ -155,14 +164,20 @@ class Document(QObject):
 
     def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
         """Commit ``function(scene)``; an expected error is said and changes nothing."""
-        try:
-            scene = function(self.settled.scene)
-        except FictilisError as error:
+        scene = self.attempt(lambda: function(self.settled.scene))
+        if scene is None:
             self.cancel_preview()
-            self.say(f"{error.sentence} {error.hint}".strip(), "error")
             return False
         self.commit(label, scene)
         return True
+
+    def attempt(self, work: Callable[[], T]) -> T | None:
+        """Run ``work``; an expected error is said as a sentence, and None comes back."""
+        try:
+            return work()
+        except FictilisError as error:
+            self.say(f"{error.sentence} {error.hint}".strip(), "error")
+            return None
 
     def preview(self, scene: Scene | None = None, **parts: object) -> None:
         """Show a state without committing it."""
@@ -243,6 +258,9 @@ class Document(QObject):
     def set_tools(self, **values: object) -> None:
         self.set(tools=replace(self.tools, **values))
 
+    def see(self, **values: object) -> None:
+        self.set(seeing=replace(self.seeing, **values))
+
     def set_frame(self, frame: float) -> None:
         """Go to a frame. Weights posed over lanes and not keyed fall back to their curves."""
         if frame == self.frame:
@@ -277,6 +295,8 @@ class Document(QObject):
             self.selected = (ref.target,)
         if not self.base_choice_kept:
             self.base_choice = None
+        if self.shaping is None:
+            self.before = self.settled.scene
         self.shaping = ref
         self.changed.emit()
 
@@ -351,6 +371,15 @@ class Document(QObject):
         targets = choice if ref.is_base else STAY
         own = moved if share == 1.0 else Deltas(moved.indices, moved.offsets / share)
         return self.edit(f"{label} on {ref.label(obj)}", lambda scene: move_shape(scene, obj.id, ref, own, targets))
+
+    def numbers_of(self, operation: str) -> dict[tuple[str, str], float]:
+        """The numbers of an exact change as set, else as they come."""
+        kept = self.tools.numbers
+        return {(operation, n.name): kept.get((operation, n.name), n.default) for n in OPERATIONS_BY_ID[operation].numbers}
+
+    def set_mask(self, target_id: str, mask: np.ndarray | None) -> None:
+        name = self.object.target(target_id).name
+        self.edit(f"Mask of {name}", lambda scene: set_mask(scene, self.object_id, target_id, mask))
 
     def set_pick(self, pick: Pick, label: str | None = None) -> None:
         """Pick something on the present object, in one step; nothing happens when it is picked already."""

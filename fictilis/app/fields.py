@@ -34,7 +34,7 @@ class NumberField(KeptKeysField):
         self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
         self.value = 0.0
         self.setAccessibleName(name)
-        self.editingFinished.connect(self._finish)
+        self.editingFinished.connect(self.finish)
         if unit:
             self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
 
@@ -56,7 +56,8 @@ class NumberField(KeptKeysField):
             self.style().polish(self)
             self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
 
-    def _finish(self) -> None:
+    def finish(self) -> None:
+        """Take what was typed, where it is a number within bounds."""
         if not self.isModified():
             return
         try:
@@ -131,6 +132,11 @@ class Segments(QWidget):
     def set_value(self, choice: str) -> None:
         for name, button in self.buttons.items():
             button.setChecked(name == choice)
+
+    def set_values(self, choices: str) -> None:
+        """Several at once, each named by one letter."""
+        for name, button in self.buttons.items():
+            button.setChecked(name in choices)
 
 
 def labelled(name: str, *fields: QWidget, width: int = 75) -> QWidget:

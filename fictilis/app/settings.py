@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings
 
+from fictilis.render.renderer import Light
+
 RECENT_FILES = 10
 
 
@@ -44,6 +46,18 @@ class Settings:
 
     def set_own_keys(self, keys: dict[str, list[str]]) -> None:
         self._store.setValue("keys", json.dumps(keys))
+
+    def light(self) -> Light:
+        kept = json.loads(str(self._store.value("light", "[]")))
+        return Light(*(float(v) for v in kept)) if len(kept) == 3 else Light()
+
+    def picked(self) -> str:
+        """The colour of what is picked, or nothing for the theme's."""
+        return str(self._store.value("picked", ""))
+
+    def set_light(self, light: Light, picked: str) -> None:
+        self._store.setValue("light", json.dumps([light.right, light.up, light.strength]))
+        self._store.setValue("picked", picked)
 
     def flag(self, name: str, default: bool) -> bool:
         return str(self._store.value(f"flags/{name}", default)).lower() == "true"

@@ -17,104 +17,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from fictilis.app.commands import Commands
 from fictilis.app.document import Document
 from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField, Segments, labelled
-from fictilis.app.theme import Palette, icon
+from fictilis.app.section import Section
+from fictilis.app.shape_commands import ShapeCommands
+from fictilis.app.theme import Palette
+from fictilis.app.tool_section import ToolSection
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.masks import LEAST
 from fictilis.core.scene import Transform
-
-TOOL_NAMES = {"pick": "Pick", "move": "Move", "rotate": "Rotate", "scale": "Scale", "grab": "Grab brush"}
-TYPED = {"move": "x 4.5", "rotate": "y 40", "scale": "z 0"}
-
-
-class Section(QWidget):
-    """A heading that folds what stands under it."""
-
-    def __init__(self, palette: Palette) -> None:
-        super().__init__()
-        self.palette_ = palette
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 12)
-        layout.setSpacing(7)
-        self.heading = QPushButton()
-        self.heading.setProperty("flat", True)
-        self.heading.setStyleSheet("text-align: left; font-weight: 600; padding: 3px 0;")
-        self.heading.clicked.connect(self._fold)
-        self.body = QWidget()
-        self.inside = QVBoxLayout(self.body)
-        self.inside.setContentsMargins(0, 0, 0, 0)
-        self.inside.setSpacing(7)
-        layout.addWidget(self.heading)
-        layout.addWidget(self.body)
-
-    def _fold(self) -> None:
-        self.body.setVisible(self.body.isHidden())
-        self.set_heading(self.heading.accessibleName())
-
-    def set_heading(self, text: str) -> None:
-        self.heading.setAccessibleName(text)
-        shown = self.heading.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 180)
-        self.heading.setText(shown)
-        self.heading.setIcon(icon("caret-right" if self.body.isHidden() else "caret-down", self.palette_))
-        self.heading.setToolTip("Unfold" if self.body.isHidden() else "Fold")
-
-    def add(self, widget: QWidget) -> QWidget:
-        self.inside.addWidget(widget)
-        return widget
-
-
-class ToolSection(Section):
-    def __init__(self, doc: Document, palette: Palette) -> None:
-        super().__init__(palette)
-        self.doc = doc
-        self.size = NumberField("Size", "cm", 1, 0.001, 1e6)
-        self.size.committed.connect(lambda v: doc.set_tools(size=v))
-        self.strength = NumberField("Strength", "", 2, 0.01, 1.0)
-        self.strength.committed.connect(lambda v: doc.set_tools(strength=v))
-        self.radius = NumberField("Falloff radius", "cm", 1, 0.0, 1e6)
-        self.radius.committed.connect(lambda v: doc.set_tools(radius=v))
-        self.size_row = self.add(labelled("Size", self.size))
-        self.strength_row = self.add(labelled("Strength", self.strength))
-        self.radius_row = self.add(labelled("Radius", self.radius))
-        self.falloff = Segments("Falloff", ("Surface", "Space"))
-        self.falloff.chosen.connect(lambda c: doc.set_tools(along_surface=c == "Surface"))
-        self.falloff_row = self.add(labelled("Falloff", self.falloff))
-        self.mirror = Segments("Mirror", ("X",), several=True)
-        self.mirror.chosen.connect(lambda _c: doc.set_tools(mirror=not doc.tools.mirror))
-        self.mirror_row = self.add(labelled("Mirror", self.mirror))
-        self.through = QCheckBox("Take hidden points too")
-        self.through.toggled.connect(lambda on: on != doc.tools.through and doc.set_tools(through=on))
-        self.add(self.through)
-        self.note = QLabel()
-        self.note.setProperty("quiet", True)
-        self.note.setWordWrap(True)
-        self.add(self.note)
-
-    def refresh(self) -> None:
-        doc, tools = self.doc, self.doc.tools
-        self.setVisible(doc.shaping is not None)
-        if doc.shaping is None:
-            return
-        self.set_heading(TOOL_NAMES[tools.tool])
-        self.size.set_value(tools.size)
-        self.strength.set_value(tools.strength)
-        self.radius.set_value(tools.radius)
-        self.falloff.set_value("Surface" if tools.along_surface else "Space")
-        self.mirror.buttons["X"].setChecked(tools.mirror)
-        self.through.setChecked(tools.through)
-        grab, move = tools.tool == "grab", tools.tool in TYPED
-        for row, shown in ((self.size_row, grab), (self.strength_row, grab), (self.radius_row, move),
-                           (self.falloff_row, grab or move), (self.mirror_row, grab or move), (self.through, not grab)):  # fmt: skip
-            row.setVisible(shown)
-        count = len(doc.picks())
-        picked = f"{count:,} point{'' if count == 1 else 's'} picked"
-        self.note.setText(
-            "Carries what lies under the brush." if grab
-            else f"{picked}. Drag a handle, or type {TYPED[tools.tool]} Enter." if move and count
-            else "Pick points first: click, Shift-click or drag a box." if move else picked
-        )  # fmt: skip
 
 
 class TargetSection(Section):
@@ -143,6 +57,8 @@ class TargetSection(Section):
             )
         )
         self.path_row = self.add(labelled("Path", self.path))
+        self.mask = QLabel()
+        self.mask_row = self.add(labelled("Mask", self.mask))
         self.muted = QCheckBox("Muted")
         self.muted.toggled.connect(self._mute)
         self.add(self.muted)
@@ -200,14 +116,17 @@ class TargetSection(Section):
         self.path.set_value(target.path.capitalize())
         self.path_row.setEnabled(count > 0)
         self.muted.setChecked(target.muted)
+        self.mask_row.setVisible(target.mask is not None)
+        if target.mask is not None:
+            self.mask.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
         self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
         self.largest.setText(f"{target.deltas.largest:.1f} cm")
 
 
 class ObjectSection(Section):
-    def __init__(self, doc: Document, palette: Palette) -> None:
+    def __init__(self, doc: Document, palette: Palette, commands: Commands) -> None:
         super().__init__(palette)
-        self.doc = doc
+        self.doc, self.commands = doc, commands
         self.name: QLineEdit = KeptKeysField()
         self.name.setAccessibleName("Object name")
         self.name.editingFinished.connect(self._rename)
@@ -220,6 +139,9 @@ class ObjectSection(Section):
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
             self.add(labelled(label, *row, width=56))
+        self.locked = QCheckBox("Locked")
+        self.locked.toggled.connect(self._lock)
+        self.add(self.locked)
         self.shading = Segments("Shading", ("Smooth", "Flat"))
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
         self.add(labelled("Shading", self.shading))
@@ -227,6 +149,17 @@ class ObjectSection(Section):
         self.colour.setAccessibleName("Surface colour")
         self.colour.clicked.connect(self._choose_colour)
         self.add(labelled("Colour", self.colour))
+        self.texture = ArrowCombo(palette)
+        self.texture.setAccessibleName("Texture")
+        self.texture.setMinimumWidth(60)
+        self.texture.activated.connect(self._choose_texture)
+        self.add(labelled("Texture", self.texture))
+        self.tiles = NumberField("Checker fields", "", 0, 1, 4096)
+        self.tiles.committed.connect(self._set_tiles)
+        self.tiles_row = self.add(labelled("Fields", self.tiles))
+        self.laid_by = Segments("Texture laid by", ("UVs", "View"))
+        self.laid_by.chosen.connect(lambda c: commands.project_texture() if c == "View" else commands.unproject_texture())
+        self.laid_row = self.add(labelled("Laid by", self.laid_by))
         self.points = QLabel()
         self.add(labelled("Points", self.points))
         self.faces = QLabel()
@@ -254,6 +187,35 @@ class ObjectSection(Section):
         if look != doc.object.appearance:
             doc.edit(f"Surface of {doc.object.name}", lambda s: object_edits.set_appearance(s, doc.object_id, look))
 
+    def _lock(self, on: bool) -> None:
+        if self.doc.object is not None and on != self.doc.object.locked:
+            self.commands.lock()
+
+    def _choose_texture(self, number: int) -> None:
+        (self.commands.plain_texture, self.commands.checker_texture, self.commands.choose_texture)[min(number, 2)]()
+        self.refresh()
+
+    def _set_tiles(self, value: float) -> None:
+        texture = self.doc.object.appearance.texture
+        if texture is not None and texture.tiles != int(value):
+            self._look(texture=replace(texture, tiles=int(value)))
+
+    def _show_texture(self) -> None:
+        texture, obj = self.doc.object.appearance.texture, self.doc.object
+        self.texture.clear()
+        self.texture.addItems(["None", "Checker", "Image…"])
+        if texture is not None and texture.image is not None:
+            self.texture.addItem(texture.name)
+            self.texture.setCurrentIndex(3)
+        else:
+            self.texture.setCurrentIndex(0 if texture is None else 1)
+        self.tiles_row.setVisible(texture is not None and texture.image is None)
+        self.laid_row.setVisible(texture is not None)
+        if texture is not None:
+            self.tiles.set_value(texture.tiles)
+            self.laid_by.set_value("UVs" if texture.projected is None else "View")
+            self.laid_by.buttons["UVs"].setEnabled(obj.mesh.uvs is not None)
+
     def _choose_colour(self) -> None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog
         colour = QColorDialog.getColor(QColor(self.doc.object.appearance.colour), self, "Surface colour", options)
@@ -275,6 +237,8 @@ class ObjectSection(Section):
         self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
         self.colour.setText(obj.appearance.colour)
         self.colour.setStyleSheet(f"border-left: 14px solid {obj.appearance.colour};")
+        self.locked.setChecked(obj.locked)
+        self._show_texture()
         self.points.setText(f"{len(obj.base):,}")
         self.faces.setText(f"{obj.mesh.face_count:,}")
 
@@ -282,7 +246,7 @@ class ObjectSection(Section):
 class SideColumn(QScrollArea):
     """All sections that fit what is selected."""
 
-    def __init__(self, doc: Document, palette: Palette) -> None:
+    def __init__(self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands) -> None:
         super().__init__()
         self.setObjectName("side")
         self.setWidgetResizable(True)
@@ -295,9 +259,9 @@ class SideColumn(QScrollArea):
         layout.setContentsMargins(12, 10, 8, 10)
         layout.setSpacing(0)
         self.tool, self.target, self.object = (
-            ToolSection(doc, palette),
+            ToolSection(doc, palette, shape_commands),
             TargetSection(doc, palette),
-            ObjectSection(doc, palette),
+            ObjectSection(doc, palette, commands),
         )
         self.sections = (self.tool, self.target, self.object)
         for section in self.sections:
@@ -309,8 +273,9 @@ class SideColumn(QScrollArea):
 
     def set_palette_(self, palette: Palette) -> None:
         for section in self.sections:
-            section.palette_ = palette
-        self.target.built_on.palette_ = self.target.stages.palette_ = palette
+            section.set_palette_(palette)
+        for combo in (self.target.built_on, self.target.stages, self.object.texture):
+            combo.palette_ = palette
         self.refresh()
 
     def refresh(self) -> None:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import colorsys
+import shutil
+import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -110,6 +113,16 @@ def mix(a: str, b: str, part: float) -> str:
     return "#" + "".join(f"{round(x + (y - x) * part):02X}" for x, y in pairs)
 
 
+@lru_cache(maxsize=4)
+def _tick(colour: str) -> str:
+    """The path of a tick in one colour: style sheets take pictures from files only."""
+    folder = Path(tempfile.mkdtemp(prefix="fictilis-"))
+    atexit.register(shutil.rmtree, folder, True)
+    path = folder / "check.svg"
+    path.write_text((ASSETS / "icons" / "check.svg").read_text().replace("currentColor", colour))
+    return path.as_posix()
+
+
 def style_sheet(p: Palette) -> str:
     """Every standard widget, in this palette."""
     text = (ASSETS / "style.qss").read_text()
@@ -117,4 +130,5 @@ def style_sheet(p: Palette) -> str:
              "auto_key", "error", "picked", "track")  # fmt: skip
     for name in names:
         text = text.replace(f"@{name}", getattr(p, name))
+    text = text.replace("@check", _tick(p.on_primary))
     return text.replace("@on_auto", ON_AUTO).replace("@radius", f"{RADIUS}px").replace("@family", FAMILY)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QWidget
@@ -68,7 +70,8 @@ class StateLine(QFrame):
 
 
 class TopLine(QWidget):
-    def __init__(self, doc: Document, actions: Actions, palette: Palette, fill_recent) -> None:
+    def __init__(self, doc: Document, actions: Actions, palette: Palette, lists: Sequence[tuple]) -> None:
+        """``lists`` are menus that are filled when they open: (menu, action behind which they stand, title, filler)."""
         super().__init__()
         self.setObjectName("top_line")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -105,7 +108,7 @@ class TopLine(QWidget):
         layout.addWidget(left, 1)
         layout.addWidget(self.state, 0)
         layout.addWidget(right, 1)
-        self.menu = self._build_menu(fill_recent)
+        self.menu = self._build_menu(lists)
         self.menu_button.setMenu(self.menu)
         doc.changed.connect(self.refresh)
         self.set_palette_(palette)
@@ -118,17 +121,18 @@ class TopLine(QWidget):
         button.setIconSize(QSize(18, 18))
         return button
 
-    def _build_menu(self, fill_recent) -> QMenu:
+    def _build_menu(self, lists: Sequence[tuple]) -> QMenu:
         menu = QMenu(self)
         self.submenus: dict[str, QMenu] = {}
+        self.lists: dict[str, QMenu] = {}
         for name in MENUS:
             part = self.submenus[name] = menu.addMenu(name)
             self.actions_.fill(part, name)
-            if name == "File":
-                recent = QMenu("Open recent", part)
-                part.insertMenu(self.actions_.by_id["save"], recent)
-                recent.aboutToShow.connect(lambda m=recent: fill_recent(m))
-                self.recent = recent
+            for _, before, title, fill in (row for row in lists if row[0] == name):
+                more = QMenu(title, part)
+                part.insertMenu(self.actions_.by_id[before], more)
+                more.aboutToShow.connect(lambda m=more, f=fill: f(m))
+                self.lists[title] = more
         return menu
 
     def set_palette_(self, palette: Palette) -> None:

@@ -7,21 +7,23 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QTabletEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from fictilis.app import view_tools
 from fictilis.app.document import Document
+from fictilis.app.dressing import Dressing, Worn
+from fictilis.app.overlay import divider_x, paint_over
 from fictilis.app.picture import Picture
 from fictilis.app.theme import Palette
-from fictilis.app.thumbnails import tint_of
-from fictilis.app.view_overlay import paint_over
-from fictilis.app.view_tools import Bench, Event, Typing, handle_under
+from fictilis.app.tools import TOOLS, Bench, Event, Stroke
+from fictilis.app.tools.brushing import hover_weights
+from fictilis.app.tools.handles import handle_under
+from fictilis.app.tools.picking import double_click, under
+from fictilis.app.typed import TypedAmount
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import FictilisError
-from fictilis.core.geometry.normals import point_normals
-from fictilis.core.shaping.mirror import mirror_map
-from fictilis.core.shaping.strokes import dab_weights
+from fictilis.core.scene import Deltas, MorphObject, SavedView
+from fictilis.core.shaping.exact import change_exactly
 from fictilis.render.camera import FIELD_OF_VIEW, FRONT, SIDE, TOP, Camera
 from fictilis.render.picking import hit_mesh
 from fictilis.render.renderer import DrawItem, Renderer
@@ -29,16 +31,15 @@ from fictilis.render.snapshot import START_VIEW, bounds
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
-MANY_POINTS = 12_000  # above this only picked points are dotted
+LARGEST_BRUSH = 2000.0  # pixels
 
 
 @dataclass(eq=False)
-class _Brush:
-    """Where the brush hovers: the pixel, and the falloff (n,) it would have, for colour."""
+class Seen:
+    """A place under the pointer: which point of which item is nearest."""
 
-    x: float
-    y: float
-    weights: np.ndarray | None = None
+    item: StageItem
+    point: int
 
 
 class View(QWidget):
@@ -47,7 +48,7 @@ class View(QWidget):
     picture_shown = pyqtSignal()
     first_painted = pyqtSignal()
 
-    def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[np.ndarray], str | None]) -> None:
+    def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
         super().__init__()
         self.doc, self.palette_, self._ask_base = doc, palette, ask_base
         self.setMouseTracking(True)
@@ -58,25 +59,29 @@ class View(QWidget):
         self.camera = Camera(**START_VIEW)
         self._line_up_camera: Camera | None = None
         self.picture: Picture | None = None
-        self.stage = Stage()
-        self.typing = Typing()
-        self._stroke: view_tools.Stroke | None = None
+        self.before_picture: Picture | None = None
+        self.stage, self._before_stage = Stage(), Stage()
+        self.dressing = Dressing(doc)
+        self.typed = TypedAmount(self)
+        self._stroke: Stroke | None = None
         self._stroke_bench: Bench | None = None
-        self._typed_start = False
-        self._held_axis: int | None = None
-        self._live: np.ndarray | None = None
-        self.box: tuple[float, float, float, float] | None = None
-        self._brush: _Brush | None = None
+        self._bench: tuple[tuple, Bench] | None = None
+        self._live: Deltas | None = None
+        self._exact_key: tuple | None = None
+        self.worn = Worn()
+        self.line: np.ndarray | None = None
         self.pointer = QPointF(-1, -1)
+        self.seen: Seen | None = None
         self.navigating: QPointF | None = None
-        self._image = None
+        self.placing_pivot = False
+        self.divider = 0.5
+        self._divider_held = False
+        self._pressure = 1.0
+        self._image = self._before_image = None
         self._painted = False
         self._dirty = True
         self._items: list[StageItem] = []
         self._moving = False
-        self._weights_key: tuple = ()
-        self._pick_weights: np.ndarray | None = None
-        self._ghost_of: tuple[np.ndarray, np.ndarray] | None = None
         self._fine = QTimer(self)
         self._fine.setSingleShot(True)
         self._fine.setInterval(FINE_AFTER)
@@ -89,7 +94,7 @@ class View(QWidget):
     # the picture
 
     def set_renderer(self, renderer: Renderer) -> None:
-        self.picture = Picture(renderer)
+        self.picture, self.before_picture = Picture(renderer), Picture(renderer)
         self.refresh()
 
     def refresh(self) -> None:
@@ -115,10 +120,11 @@ class View(QWidget):
         self._framed_for = identity
         if self.doc.way != self._was_way:
             self._change_way()
-        self._pick_weights = None
+        self.worn.falloff = None
         if self.doc.shaping is None:
-            self._cancel_stroke()
-            self._brush = None
+            self.cancel_stroke()
+            self.placing_pivot = False
+        self._show_exact()
         self.refresh()
 
     def _change_way(self) -> None:
@@ -148,65 +154,30 @@ class View(QWidget):
         return items
 
     def _draw_items(self) -> list[DrawItem]:
-        doc, p = self.doc, self.palette_
         self._items = self.items()
-        out = []
-        for number, item in enumerate(self._items):
-            key = (doc.way, number, item.obj.id, item.ref)
-            draw = DrawItem(
-                key, item.obj.mesh, item.points, item.normals, item.matrix, item.revision,
-                colour=item.obj.appearance.colour, smooth=item.obj.appearance.smooth,
-            )  # fmt: skip
-            draw.wire = (p.text if not p.dark else "#10211D") if doc.show_wire else None
-            if item.shaped:
-                self._dress_shaped(draw, item)
-            elif doc.show_displacement:
-                draw.tint = self._displacement(item)
-            # the tint may change while the points do not
-            draw.revision = (item.revision, id(draw.tint), doc.picks(item.obj.id).tobytes() if item.shaped else b"")
-            out.append(draw)
-        if doc.show_ghost and doc.way != LINE_UP and doc.object is not None:
-            out.append(self._ghost())
-        return out
+        still = not self._moving and self._stroke is None
+        shaped = next((item for item in self._items if item.shaped), None)
+        if shaped is not None and self._stroke is None and self.worn.falloff is None:
+            self._wear_pick(shaped)
+        return self.dressing.items(self._items, self.palette_, self.worn, still)
 
-    def _dress_shaped(self, draw: DrawItem, item: StageItem) -> None:
-        doc, p = self.doc, self.palette_
-        weights = None
-        if self._brush is not None and self._stroke is None:
-            weights = self._brush.weights
-        elif doc.tools.tool in view_tools.CHANGES and doc.tools.radius > 0 and len(doc.picks()) and self._stroke is None:
-            weights = self._falloff(item)
-        if weights is not None:
-            draw.tint, draw.tint_colour = weights.astype(np.float32) * 0.8, p.picked
-        elif doc.show_displacement:
-            draw.tint = self._displacement(item)
-        if doc.tools.tool != "grab":
-            marks = np.zeros(len(item.points), np.float32)
-            marks[doc.picks()] = 1.0
-            draw.marks = marks
-            quiet = ("#3B332C" if not p.dark else "#10211D") if len(item.points) <= MANY_POINTS else None
-            draw.point_colours = (quiet, "#2B4C9B" if not p.dark else "#8FB2FF")
+    def _wear_pick(self, item: StageItem) -> None:
+        """The falloff around the pick as colour, before a stroke."""
+        tools = self.doc.tools
+        if TOOLS[tools.tool].family in ("handles", "exact", "slide") and tools.radius > 0 and len(self.doc.pick()):
+            self.worn.falloff = self.bench(item).weights
 
-    def _displacement(self, item: StageItem) -> np.ndarray:
-        base = item.obj.base
-        return tint_of(item.obj, item.points - base)
-
-    def _falloff(self, item: StageItem) -> np.ndarray:
-        key = (item.revision, self.doc.tools, self.doc.picks().tobytes())
-        if self._pick_weights is None or self._weights_key != key:
-            self._pick_weights = self.bench(item).weights()
-            self._weights_key = key
-        return self._pick_weights
-
-    def _ghost(self) -> DrawItem:
-        obj = self.doc.object
-        points = obj.base.astype(np.float32)
-        if self._ghost_of is None or self._ghost_of[0] is not obj.base:
-            self._ghost_of = (obj.base, point_normals(obj.mesh, points))
-        return DrawItem(
-            ("ghost", obj.id), obj.mesh, points, self._ghost_of[1], obj.transform.matrix(), id(obj.base),
-            colour=self.palette_.quiet, alpha=0.28,
-        )  # fmt: skip
+    def _before_items(self) -> list[DrawItem]:
+        """The shapes as they were when shaping began; while mixing, the bases."""
+        doc, wish = self.doc, self.wish()
+        if doc.shaping is not None and doc.before is not None:
+            wish = replace(wish, scene=doc.before)
+        else:
+            wish = replace(wish, posed={o.id: {t.id: 0.0 for t in o.targets} for o in doc.scene.objects}, shaping=None)
+        there = wish.current in (o.id for o in wish.scene.objects)
+        if not there or wish.shaping is not None and not wish.shaping.exists_in(wish.scene.object(wish.current)):
+            wish = replace(wish, shaping=None, way="In the mix")
+        return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
 
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
@@ -221,15 +192,26 @@ class View(QWidget):
             painter.fillRect(self.rect(), slope)
         else:
             if self._dirty or self._image is None or self._image.size() != self._pixel_size():
-                self._image = self.picture.draw(
-                    self._draw_items(), self.camera, self.width(), self.height(), self.devicePixelRatioF(), p.view,
-                    fine=not self._moving and self._stroke is None,
-                )  # fmt: skip
-                self._dirty = False
-                self.picture_shown.emit()
+                self._draw()
             painter.drawImage(0, 0, self._image)
+            if self.doc.seeing.before and self._before_image is not None:
+                painter.save()
+                painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
+                painter.drawImage(0, 0, self._before_image)
+                painter.restore()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_over(self, painter)
+
+    def _draw(self) -> None:
+        size = (self.width(), self.height(), self.devicePixelRatioF())
+        fine = not self._moving and self._stroke is None
+        if self.doc.seeing.before:
+            self._before_image = self.before_picture.draw(
+                self._before_items(), self.camera, *size, self.palette_.view, fine=fine
+            )
+        self._image = self.picture.draw(self._draw_items(), self.camera, *size, self.palette_.view, fine=fine)
+        self._dirty = False
+        self.picture_shown.emit()
 
     def _pixel_size(self):
         return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
@@ -290,11 +272,27 @@ class View(QWidget):
         self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
         self.refresh()
 
+    def go_to(self, view: SavedView) -> None:
+        """Look from where a kept view looks."""
+        self.camera = Camera(view.centre, view.distance, view.yaw, view.pitch, view.parallel)
+        self.refresh()
+
+    def projection(self, obj: MorphObject) -> np.ndarray:
+        """(n, 2): texture coordinates of an object's points as they are seen from here; the picture's height is 0…1."""
+        item = next((i for i in self.items() if i.obj.id == obj.id), None)
+        cloud = item.in_scene() if item is not None else obj.base
+        pixels, _ = self.camera.project(cloud, self.width(), self.height())
+        return np.stack([(pixels[:, 0] - self.width() / 2) / self.height() + 0.5, 1 - pixels[:, 1] / self.height()], axis=1)
+
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)
         self.refresh()
 
     # strokes
+
+    @property
+    def stroking(self) -> bool:
+        return self._stroke is not None
 
     def shaped_item(self) -> StageItem | None:
         if self.doc.shaping is None:
@@ -303,75 +301,156 @@ class View(QWidget):
         return next((item for item in self._items if item.shaped), None)
 
     def bench(self, item: StageItem) -> Bench:
-        def depth() -> np.ndarray:
-            return self.picture.depth(self._draw_items(), self.camera, self.width(), self.height(), self.palette_.view)
+        """What tools work on, kept while nothing it was made of has changed."""
+        key = (item.obj, item.ref, item.revision, self.camera, self.doc.tools, self.doc.pick(), self.width(), self.height())
+        if self._bench is not None and _same_bench(self._bench[0], key):
+            self._bench[1].item = item
+            return self._bench[1]
+        bench = Bench(
+            self.doc, item, self.camera, self.width(), self.height(), self._depth, self._show_live, self._commit,
+            self._show_line, self._show_mask,
+        )  # fmt: skip
+        self._bench = (key, bench)
+        return bench
 
-        return Bench(
-            self.doc, item, self.camera, self.width(), self.height(), depth, self._show_live, self._commit, self._show_box
-        )
+    def _depth(self) -> np.ndarray:
+        return self.picture.depth(self._draw_items(), self.camera, self.width(), self.height(), self.palette_.view)
 
-    def _show_live(self, displacement: np.ndarray | None) -> None:
-        self._live = displacement
+    def _show_live(self, moved: Deltas | None) -> None:
+        self._live = moved
         self.refresh()
 
-    def _show_box(self, box: tuple[float, float, float, float] | None) -> None:
-        self.box = box
+    def _show_mask(self, mask: np.ndarray | None) -> None:
+        self.worn.mask = mask
+        self.refresh()
+
+    def _show_line(self, line: np.ndarray | None) -> None:
+        self.line = line
         self.update()
 
-    def _commit(self, displacement: np.ndarray, label: str) -> None:
-        doc = self.doc
-        bench = self._stroke_bench
+    def _commit(self, moved: Deltas, label: str) -> None:
+        doc, item = self.doc, self.shaped_item()
         choice = "follow"
         if doc.shaping.is_base and doc.object.targets:
-            asked = doc.base_choice or self._ask_base(displacement)
+            asked = doc.base_choice or self._ask_base(moved)
             if asked is None:
                 self._live = None
                 self.refresh()
                 return
             choice = asked
         self._live = None
-        doc.stroke(displacement, bench.item.share, label, choice)
+        doc.stroke(moved, item.share, label, choice)
 
-    def _start_stroke(self, tool: Callable, event: Event) -> bool:
+    def may_shape(self) -> StageItem | None:
+        """The item a change would go to; None, with the reason said, when there is none."""
         item = self.shaped_item()
         if item is None or self.picture is None:
-            return False
+            return None
+        if item.obj.locked:
+            self.doc.say(f"{item.obj.name} is locked; unlock it in the list of objects first.", "warning")
+            return None
         if abs(item.share) < 1e-6:
             self.doc.say("This shape does not show in the mix: it is muted. Look at it Alone to shape it.", "warning")
+            return None
+        return item
+
+    def start_stroke(self, event: Event) -> bool:
+        tool = TOOLS[self.doc.tools.tool]
+        item = self.shaped_item() if tool.family == "pick" else self.may_shape()
+        if item is None or self.picture is None:
             return False
-        self._stroke_bench = self.bench(item)
-        self._typed_start = event.kind == "type"
-        self._held_axis = handle_under(self._stroke_bench, event.x, event.y)[1]
-        self._stroke = tool(self._stroke_bench, event)
+        if tool.id != "exact":
+            self._live = None
+        self._stroke_bench = self.bench(self.shaped_item())
+        self.typed.alone = event.kind == "type"
+        self.typed.held_axis = handle_under(self._stroke_bench, event.x, event.y)[1] if tool.family == "handles" else None
+        self.worn.falloff = None
+        self._stroke = tool.run(self._stroke_bench, event)
+        return self._go_on(lambda: next(self._stroke))
+
+    def send(self, event: Event) -> None:
+        if self._stroke is not None:
+            self._go_on(lambda: self._stroke.send(event))
+
+    def _go_on(self, step: Callable[[], None]) -> bool:
+        """Let the stroke take an event; whether it goes on. An expected error ends it and is said."""
         try:
-            next(self._stroke)
+            step()
         except StopIteration:
             self._end_stroke()
             return False
         except FictilisError as error:
             self._end_stroke()
-            self.doc.say(error.sentence, "error")
+            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
             return False
         return True
 
-    def _send(self, event: Event) -> None:
-        if self._stroke is None:
-            return
-        try:
-            self._stroke.send(event)
-        except StopIteration:
-            self._end_stroke()
-
     def _end_stroke(self) -> None:
-        self._stroke, self._stroke_bench, self._live, self.box = None, None, None, None
-        self.typing.text = ""
+        self._stroke, self._stroke_bench, self.line = None, None, None
+        self.worn.mask = None
+        self._live, self._exact_key = None, None
+        self.typed.clear()
+        self._show_exact()
         self.refresh()
 
-    def _cancel_stroke(self) -> None:
+    def cancel_stroke(self) -> None:
         if self._stroke is not None:
             self._stroke.close()
             self._end_stroke()
-        self.typing.text = ""
+        self.typed.clear()
+        self.update()
+
+    # exact changes
+
+    def exact_change(self) -> Deltas | None:
+        """What the exact change as set would do; None where it cannot be. Raises FictilisError with the reason."""
+        item, tools = self.shaped_item(), self.doc.tools
+        if item is None:
+            return None
+        numbers = {name: value for (operation, name), value in self.doc.numbers_of(tools.exact).items()}
+        had, self._live = self._live, None
+        try:
+            bench = self.bench(self.shaped_item())
+            return change_exactly(tools.exact, bench.as_picked(), numbers, tools.mirror)
+        finally:
+            self._live = had
+
+    def _show_exact(self) -> None:
+        """Show the exact change before it is applied."""
+        doc = self.doc
+        tools = doc.tools
+        on = doc.shaping is not None and tools.tool == "exact" and tools.exact_shown and len(doc.pick()) > 0
+        if self._stroke is not None:
+            return
+        if not on or self.picture is None:
+            if self._exact_key is not None:
+                self._live, self._exact_key = None, None
+            return
+        key = (doc.settled, tools, doc.shaping, doc.way, doc.frame)
+        if self._exact_key is not None and all(a is b or a == b for a, b in zip(self._exact_key, key, strict=True)):
+            return
+        self._exact_key = key
+        self._live = None
+        try:
+            self._live = self.exact_change()
+        except FictilisError:
+            pass  # said when it is applied
+
+    def apply(self, make: Callable[[Bench], Deltas], label: str) -> None:
+        """One change of the pick by a form: made, shown nowhere before, committed."""
+        item = self.may_shape()
+        if item is None:
+            return
+        self._live, self._exact_key = None, None
+        try:
+            moved = make(self.bench(self.shaped_item()))
+        except FictilisError as error:
+            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
+            return
+        if len(moved.indices):
+            self._commit(moved, label)
+        else:
+            self.doc.say(f"{label}: nothing had to move.")
 
     # events
 
@@ -380,7 +459,14 @@ class View(QWidget):
         return Event(
             kind, at.x(), at.y(), bool(keys & Qt.KeyboardModifier.ShiftModifier),
             bool(keys & Qt.KeyboardModifier.ControlModifier),
+            pressure=self._pressure if self.doc.tools.pressure else 1.0,
         )  # fmt: skip
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        """Keep the pen's pressure, and let the mouse event follow."""
+        released = event.type() == QEvent.Type.TabletRelease
+        self._pressure = 1.0 if released else max(float(event.pressure()), 0.02)
+        event.ignore()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
@@ -388,24 +474,49 @@ class View(QWidget):
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self.navigating = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
+            if self.doc.seeing.before and abs(event.position().x() - divider_x(self)) < 6:
+                self._divider_held = True
+                return
             self._press(self._event("press", event))
 
     def _press(self, press: Event) -> None:
         doc = self.doc
         if self._stroke is not None:
-            self._cancel_stroke()
+            self.cancel_stroke()
         if doc.way == LINE_UP:
-            under = self._line_up_under(press.x, press.y)
-            if under is not None and under.ref is not None and under.ref != doc.shaping:
-                doc.start_shaping(under.ref)
+            item = self._line_up_under(press.x, press.y)
+            if item is not None and item.ref is not None and item.ref != doc.shaping:
+                doc.start_shaping(item.ref)
                 return
-            if under is not None and under.ref is None and doc.shaping is None:
+            if item is not None and item.ref is None and doc.shaping is None:
                 return
-        if doc.shaping is not None:
-            if self._start_stroke(view_tools.TOOLS[doc.tools.tool], press):
-                self._brush = None
+        if self.placing_pivot:
+            self._place_pivot(press)
+        elif doc.shaping is not None:
+            self.start_stroke(press)
+        else:
+            self._pick_object(press.x, press.y)
+
+    def _place_pivot(self, press: Event) -> None:
+        """Put the pivot on the point under the pointer, else on the surface."""
+        item = self.shaped_item()
+        bench = self.bench(item)
+        point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
+        if point is None and hit is None:
+            self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
             return
-        self._pick_object(press.x, press.y)
+        place = bench.scene_points[point] if point is not None else hit.place
+        self.placing_pivot = False
+        self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        item = self.shaped_item()
+        family = TOOLS[self.doc.tools.tool].family
+        if event.button() != Qt.MouseButton.LeftButton or item is None or family == "brush" or self.picture is None:
+            self.mousePressEvent(event)
+            return
+        self.cancel_stroke()
+        double_click(self.bench(item), self._event("press", event))
 
     def _line_up_under(self, x: float, y: float) -> StageItem | None:
         rects = [(item, rect) for item, rect in self.label_rects() if rect.adjusted(-6, -6, 6, 22).contains(x, y)]
@@ -415,6 +526,8 @@ class View(QWidget):
     def _pick_object(self, x: float, y: float) -> None:
         best = None
         for item in self._items or self.items():
+            if item.obj.locked:
+                continue
             hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
             if hit is not None and (best is None or hit.distance < best[0]):
                 best = (hit.distance, item.obj.id)
@@ -423,51 +536,75 @@ class View(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._divider_held:
+            self.divider = min(max(at.x() / max(self.width(), 1), 0.02), 0.98)
+            self.update()
+            return
         if self.navigating is not None:
-            dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
-            panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
-            self.camera = self.camera.moved(dx, dy, self.height()) if panning else self.camera.turned(dx, dy)
-            self.navigating = self.pointer = at
-            self.refresh()
+            self._navigate(at, event)
             return
         self.pointer = at
         if self._stroke is not None:
-            self._send(self._event("move", event))
-        elif self.doc.shaping is not None and self.doc.tools.tool == "grab":
+            self.send(self._event("move", event))
+        else:
             self._hover(at.x(), at.y())
+        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and self._stroke is None
+        self.setCursor(Qt.CursorShape.SplitHCursor if near else
+                       Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
         self.update()
 
+    def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
+        dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
+        panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
+        if panning:
+            self.camera = self.camera.moved(dx, dy, self.height())
+        else:
+            item = self.shaped_item()
+            about = None
+            if self.doc.seeing.about_pick and item is not None and len(self.doc.pick()):
+                about = item.in_scene()[self.doc.picks()].mean(axis=0)
+            self.camera = self.camera.turned(dx, dy, about)
+        self.navigating = self.pointer = at
+        self.refresh()
+
     def _hover(self, x: float, y: float) -> None:
-        """Show what the brush would take, as colour."""
-        item = self.shaped_item()
-        weights = None
-        if item is not None:
+        """Show what the brush would take, as colour, and what is under the pointer, as numbers."""
+        doc, item = self.doc, self.shaped_item()
+        if item is not None and TOOLS[doc.tools.tool].family == "brush" and doc.tools.tool != "mask":
             bench = self.bench(item)
             hit = bench.hit(x, y)
-            if hit is not None:
-                centre = bench.to_object @ (hit.place - item.matrix[:3, 3])
-                weights = dab_weights(item.obj, bench.points, centre, hit.points, bench.reach)
-                if self.doc.tools.mirror:
-                    pairs = mirror_map(item.obj)
-                    weights = np.maximum(weights, np.where(pairs >= 0, weights[pairs], 0.0))
-        had = self._brush is not None and self._brush.weights is not None
-        self._brush = _Brush(x, y, weights)
-        if had or weights is not None:
-            self.refresh()
+            weights = hover_weights(bench, hit) if hit is not None else None
+            if weights is not None or self.worn.falloff is not None:
+                self.worn.falloff = weights
+                self.refresh()
+        if doc.seeing.numbers or doc.seeing.paths:
+            self.seen = self._look_under(x, y)
+
+    def _look_under(self, x: float, y: float) -> Seen | None:
+        """The nearest point of the face under the pointer."""
+        best = None
+        for item in self._items or self.items():
+            hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
+            if hit is not None and (best is None or hit.distance < best[0]):
+                gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
+                best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))
+        return best[1] if best is not None else None
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self.navigating = None
-        elif event.button() == Qt.MouseButton.LeftButton and self._stroke is not None and not self._typed_only():
-            if self.typing.amount() is not None:
-                self._finish_typed()
+        elif self._divider_held:
+            self._divider_held = False
+        elif event.button() == Qt.MouseButton.LeftButton and self._stroke is not None and not self.typed.alone:
+            if self.typed.is_whole():
+                self.typed.finish()
             else:
-                self._send(self._event("release", event))
+                self.send(self._event("release", event))
 
     def leaveEvent(self, _event: object) -> None:
-        self.pointer = QPointF(-1, -1)
-        if self._brush is not None:
-            self._brush = None
+        self.pointer, self.seen = QPointF(-1, -1), None
+        if self.worn.falloff is not None and self._stroke is None:
+            self.worn.falloff = None
             self.refresh()
         self.update()
 
@@ -477,71 +614,16 @@ class View(QWidget):
         self.camera = self.camera.zoomed(factor, at.x(), at.y(), self.width(), self.height())
         self.refresh()
 
-    # typed amounts
-
-    def _typing_is_on(self) -> bool:
-        return self.doc.shaping is not None and self.doc.tools.tool in view_tools.CHANGES and len(self.doc.picks()) > 0
-
-    def _typed_only(self) -> bool:
-        """Whether the stroke began with a typed amount, not with a press."""
-        return self._stroke is not None and self._typed_start
-
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and self._typing_is_on():
-            key = event.key()
-            typed = event.text() and not event.modifiers() & (
-                Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
-            )
-            dragging = self._stroke is not None
-            closing = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Backspace)
-            if (self.typing.text or dragging) and key in closing or typed and self.typing.takes(event.text(), dragging):
-                event.accept()
-                return True
+        if event.type() == QEvent.Type.ShortcutOverride and self.typed.wants(event):
+            event.accept()
+            return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if not self._typing_is_on() and self._stroke is None:
-            super().keyPressEvent(event)
-            return
-        key, character = event.key(), event.text().lower()
-        if key == Qt.Key.Key_Escape and (self.typing.text or self._stroke is not None):
-            self._cancel_stroke()
-            self.refresh()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.typing.text:
-            self._finish_typed()
-        elif key == Qt.Key.Key_Backspace and self.typing.text:
-            self.typing.erase()
-            self._show_typed()
-        elif self.typing.takes(character, self._stroke is not None):
-            self.typing.add(character, self._held_axis if self._held_axis is not None else 0)
-            self._show_typed()
-        else:
+        if not self.typed.key(event):
             super().keyPressEvent(event)
 
-    def _typed_event(self) -> Event:
-        axis, amount = self.typing.amount()
-        return Event("type", 0, 0, axis=axis, amount=amount)
 
-    def _show_typed(self) -> None:
-        if self.typing.amount() is not None:
-            event = self._typed_event()
-            if self._stroke is None:
-                text = self.typing.text
-                self._start_stroke(view_tools.TOOLS[self.doc.tools.tool], event)
-                self.typing.text = text
-            else:
-                self._send(event)
-        elif self._typed_only():
-            text = self.typing.text
-            self._cancel_stroke()
-            self.typing.text = text
-        self.update()
-
-    def _finish_typed(self) -> None:
-        """Commit the typed amount; without a whole number nothing changes."""
-        if self.typing.amount() is None or self._stroke is None:
-            self._cancel_stroke()
-            self.refresh()
-            return
-        self._send(self._typed_event())
-        self._send(Event("release", 0, 0))
+def _same_bench(a: tuple, b: tuple) -> bool:
+    return all(x is y or (not isinstance(x, np.ndarray) and x == y) for x, y in zip(a, b, strict=True))

@@ -5,16 +5,17 @@ from __future__ import annotations
 import sys
 import threading
 import traceback
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QImage
+from PyQt6.QtGui import QCloseEvent, QColor, QImage
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
+    QColorDialog,
     QFrame,
     QHBoxLayout,
     QMainWindow,
@@ -27,6 +28,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app import dialogs
 from fictilis.app.actions import Actions
+from fictilis.app.asking import Ask
 from fictilis.app.column import Column
 from fictilis.app.commands import Commands
 from fictilis.app.document import Document
@@ -35,27 +37,26 @@ from fictilis.app.lanes import Lanes
 from fictilis.app.playback import Playback
 from fictilis.app.recovery import Autosave, left_behind
 from fictilis.app.settings import Settings
+from fictilis.app.shape_commands import ShapeCommands
 from fictilis.app.side_column import SideColumn
+from fictilis.app.target_commands import TargetCommands
 from fictilis.app.tasks import run_task
 from fictilis.app.theme import PALETTES, Palette, icon, style_sheet
 from fictilis.app.thumbnails import Thumbnails, shape_picture
+from fictilis.app.tools import TOOLS
 from fictilis.app.top_line import Toast, TopLine
 from fictilis.app.transport import Transport
 from fictilis.app.view import View
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.errors import FictilisError
-from fictilis.render.renderer import Ground, Renderer
+from fictilis.core.scene import Deltas
+from fictilis.render.renderer import Ground, Light, Renderer
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
-TOOL_ICONS = {
-    "tool-pick": "selection",
-    "tool-move": "arrows-out-cardinal",
-    "tool-rotate": "arrow-clockwise",
-    "tool-scale": "corners-out",
-    "tool-grab": "hand-grabbing",
-}
+SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", "texture": "checkerboard"}
+BUTTON, GAP_AFTER = 26, ("slide", "pinch", "mask")  # pixels of a tool's button; tools with a line behind them
 
 
 class ViewFrame(QWidget):
@@ -72,27 +73,48 @@ class ViewFrame(QWidget):
         self.looks = Segments("View", ("perspective", "front", "side", "top"), shown=("Persp", "Front", "Side", "Top"))
         self.looks.chosen.connect(view.look)
         self.looks.setParent(self)
-        self.shows = self._buttons(("wire", "displacement", "ghost"))
+        self.shows = self._buttons(SHOW_ICONS)
+        self.more = QToolButton()
+        self.more.setProperty("segment", True)
+        self.more.setProperty("place", "last")
+        self.more.setToolTip("More to see")
+        self.more.setIconSize(QSize(18, 18))
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.shows.layout().addWidget(self.more)
         self.strip = QFrame(self)
         self.strip.setObjectName("strip")
-        layout = QVBoxLayout(self.strip)
-        layout.setContentsMargins(4, 4, 4, 4)
-        layout.setSpacing(3)
         self.tools: dict[str, QToolButton] = {}
-        for name in TOOL_ICONS:
-            button = QToolButton()
-            button.setDefaultAction(actions.by_id[name])
+        for name in TOOLS:
+            button = QToolButton(self.strip)
+            button.setDefaultAction(actions.by_id[f"tool-{name}"])
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
-            button.setIconSize(QSize(18, 18))
-            self.tools[name] = button
-            layout.addWidget(button)
+            button.setIconSize(QSize(16, 16))
+            button.setFixedSize(BUTTON, BUTTON)
+            self.tools[f"tool-{name}"] = button
         self.toast = Toast(self, window.palette_)
         doc.said.connect(self.toast.say)
         doc.changed.connect(self.refresh)
         view.picture_shown.connect(self.refresh_look)
         self.refresh()
 
-    def _buttons(self, names: Sequence[str]) -> QWidget:
+    def _lay_out_strip(self, room: int) -> None:
+        """The tools in one column, or in as many as the height asks for."""
+        lines = len(GAP_AFTER) * 5
+        columns = 1
+        while columns < 4 and -(-len(self.tools) // columns) * (BUTTON + 1) + lines + 8 > room:
+            columns += 1
+        rows = -(-len(self.tools) // columns)
+        y, low = 4, 0
+        for number, (name, button) in enumerate(self.tools.items()):
+            column, row = divmod(number, rows)
+            if row == 0:
+                y = 4
+            button.move(4 + column * (BUTTON + 1), y)
+            y += BUTTON + 1 + (5 if name.removeprefix("tool-") in GAP_AFTER and columns == 1 else 0)
+            low = max(low, y)
+        self.strip.resize(8 + columns * (BUTTON + 1) - 1, low + 3)
+
+    def _buttons(self, names: Iterable[str]) -> QWidget:
         row = QWidget(self)
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -100,7 +122,7 @@ class ViewFrame(QWidget):
         for number, name in enumerate(names):
             button = QToolButton()
             button.setProperty("segment", True)
-            button.setProperty("place", "first" if number == 0 else "last" if number == len(names) - 1 else "middle")
+            button.setProperty("place", "first" if number == 0 else "middle")
             button.setDefaultAction(self.window_.actions_.by_id[name])
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
             button.setIconSize(QSize(18, 18))
@@ -109,10 +131,11 @@ class ViewFrame(QWidget):
 
     def set_palette_(self, palette: Palette) -> None:
         by_id = self.window_.actions_.by_id
-        for name, picture in (("wire", "graph"), ("displacement", "thermometer"), ("ghost", "stack")):
+        for name, picture in SHOW_ICONS.items():
             by_id[name].setIcon(icon(picture, palette))
-        for name, picture in TOOL_ICONS.items():
-            by_id[name].setIcon(icon(picture, palette, palette.on_primary))
+        for tool in TOOLS.values():
+            by_id[f"tool-{tool.id}"].setIcon(icon(tool.icon, palette, palette.on_primary))
+        self.more.setIcon(icon("dots-three", palette))
         self.toast.palette_ = palette
         self.view.set_palette_(palette)
 
@@ -130,7 +153,7 @@ class ViewFrame(QWidget):
 
     def resizeEvent(self, _event: object) -> None:
         self.view.setGeometry(self.rect())
-        for part in (self.ways, self.looks, self.shows, self.strip):
+        for part in (self.ways, self.looks, self.shows):
             part.adjustSize()
         narrow = self.width() < self.ways.width() + self.shows.width() + self.looks.width() + 60
         self.ways.move(12, 12)
@@ -140,6 +163,7 @@ class ViewFrame(QWidget):
             self.shows.move(self.width() - self.shows.width() - 12, 12)
         else:
             self.shows.move(self.looks.x() - self.shows.width() - 10, 12)
+        self._lay_out_strip(self.height() - 66)
         self.strip.move(12, 54)
         self.toast.place()
 
@@ -156,8 +180,9 @@ class Window(QMainWindow):
         self.renderer: Renderer | None = None
         self.playback = Playback(doc)
         self.thumbnails = Thumbnails()
-        self.commands = Commands(self)
-        self.actions_ = Actions(self, doc, self.commands, settings.own_keys())
+        self.commands, self.shape_commands, self.target_commands = Commands(self), ShapeCommands(self), TargetCommands(self)
+        parts = (self.commands, self.shape_commands, self.target_commands)
+        self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self.autosave = Autosave(doc, recovery_folder)
         self._build()
         self._restore_sizes()
@@ -170,12 +195,15 @@ class Window(QMainWindow):
     def _build(self) -> None:
         p, doc = self.palette_, self.doc
         self.view = View(doc, p, self.ask_base)
-        self.top = TopLine(doc, self.actions_, p, self._fill_recent)
+        lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", self._fill_picks),
+                 ("View", "drop-view", "Kept views", self._fill_views))  # fmt: skip
+        self.top = TopLine(doc, self.actions_, p, lists)
         self.frame = ViewFrame(self, self.view)
-        self.column = Column(doc, self.thumbnails, p, self.commands.new_target)
+        self.frame.more.setMenu(self.top.submenus["View"])
+        self.column = Column(doc, self.thumbnails, p, self.target_commands.new_target, self.actions_)
         self.column.cards.shape.connect(doc.start_shaping)
-        self.column.dropped.connect(self.commands.targets_from_files)
-        self.side = SideColumn(doc, p)
+        self.column.dropped.connect(self.target_commands.targets_from_files)
+        self.side = SideColumn(doc, p, self.commands, self.shape_commands)
         self.transport = Transport(doc, self.playback, self.actions_, p)
         self.lanes = Lanes(doc, self.actions_, p)
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
@@ -231,15 +259,19 @@ class Window(QMainWindow):
         self.thumbnails.renderer = self.renderer
         self.thumbnails.ratio = self.devicePixelRatioF()
         self.view.set_renderer(self.renderer)
+        self.show_light(self.settings.light(), self.settings.picked())
         self.view.fit()
         QTimer.singleShot(300, warm_up)
 
     # theme and sizes
 
     def set_theme(self, name: str) -> None:
-        self.palette_ = PALETTES[name]
+        picked = self.settings.picked()
+        self.palette_ = replace(PALETTES[name], picked=picked) if picked else PALETTES[name]
         self.settings.set_theme(name)
-        QApplication.instance().setStyleSheet(style_sheet(self.palette_))
+        sheet, application = style_sheet(self.palette_), QApplication.instance()
+        if application.styleSheet() != sheet:  # setting it dresses every widget anew
+            application.setStyleSheet(sheet)
         self.line.setStyleSheet(f"background: {self.palette_.line};")
         for part in (self.top, self.frame, self.column, self.side, self.transport):
             part.set_palette_(self.palette_)
@@ -275,6 +307,21 @@ class Window(QMainWindow):
         if not paths:
             menu.addAction("nothing yet").setEnabled(False)
 
+    def _fill_picks(self, menu: QMenu) -> None:
+        menu.clear()
+        obj = self.doc.object
+        for kept in obj.picks if obj is not None else ():
+            menu.addAction(kept.name, lambda n=kept.name: self.shape_commands.pick_kept(n))
+        if not menu.actions():
+            menu.addAction("none yet").setEnabled(False)
+
+    def _fill_views(self, menu: QMenu) -> None:
+        menu.clear()
+        for view in self.doc.scene.views:
+            menu.addAction(view.name, lambda v=view: self.view.go_to(v))
+        if not menu.actions():
+            menu.addAction("none yet").setEnabled(False)
+
     # questions
 
     def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
@@ -286,6 +333,31 @@ class Window(QMainWindow):
         dialog.exec()
         dialog.deleteLater()
         return dialog.answer
+
+    def ask_form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
+        """Values by name, or None when it was given up."""
+        dialog = dialogs.FormDialog(self, title, sentence, asks, verb, self.palette_)
+        return dialog.values if self.ask(dialog) == "ok" else None
+
+    def ask_colour(self, colour: str, title: str) -> str | None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        chosen = QColorDialog.getColor(QColor(colour), self, title, options)
+        return chosen.name().upper() if chosen.isValid() else None
+
+    def ask_light(self) -> None:
+        was = (self.settings.light(), self.settings.picked())
+        dialog = dialogs.LightDialog(self, *was, self.palette_, self.show_light)
+        if self.ask(dialog) == "ok":
+            self.settings.set_light(dialog.light(), dialog.picked)
+        self.show_light(self.settings.light(), self.settings.picked())
+
+    def show_light(self, light: Light, picked: str) -> None:
+        """Light the view, and colour what is picked; an empty colour is the theme's."""
+        if self.renderer is not None:
+            self.renderer.light = light
+        palette = PALETTES[self.palette_.name]
+        self.palette_ = replace(palette, picked=picked) if picked else palette
+        self.frame.set_palette_(self.palette_)
 
     def ask_new_scene(self) -> dialogs.NewSceneChoice | None:
         from fictilis.app.commands import file_kinds
@@ -299,7 +371,7 @@ class Window(QMainWindow):
     def ask_unsaved(self) -> str | None:
         return self.ask(dialogs.UnsavedDialog(self, self.doc.scene.name))
 
-    def ask_base(self, displacement: np.ndarray) -> str | None:
+    def ask_base(self, displacement: Deltas) -> str | None:
         """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
         doc = self.doc
         obj = doc.object

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 
 from fictilis.core.mix.bank import DeltaBank, mixed_points
-from fictilis.core.mix.coefficients import FULL, coefficients
+from fictilis.core.mix.coefficients import FULL, coefficients, columns
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
@@ -43,6 +43,26 @@ def evaluate_frames(obj: MorphObject, frames: Iterable[float]) -> np.ndarray:
     out = np.empty((len(at), len(obj.base), 3))
     for i in range(len(at)):
         out[i] = bank.mix(shares[:, i])
+    return out
+
+
+def point_paths(
+    obj: MorphObject, indices: np.ndarray, target_id: str, weights: np.ndarray, others: Mapping[str, float]
+) -> np.ndarray:
+    """(w, k, 3) float64: where points ``indices`` (k,) are at each of a target's ``weights`` (w,).
+
+    ``others`` are the weights of the other targets by id, which stay.
+    """
+    at = np.asarray(weights, np.float64)
+    every = {t: np.full(len(at), value) for t, value in others.items()} | {target_id: at}
+    shares = coefficients(obj, every)
+    out = np.repeat(obj.base[indices][None], len(at), axis=0)
+    for share, column in zip(shares, columns(obj), strict=True):
+        if share.any() and len(column.deltas.indices):
+            place = np.searchsorted(column.deltas.indices, indices)
+            place = np.minimum(place, len(column.deltas.indices) - 1)
+            there = column.deltas.indices[place] == indices
+            out[:, there] += share[:, None, None] * column.deltas.offsets[place[there]]
     return out
 
 

@@ -82,9 +82,13 @@ class Camera:
         unit = 2 * depth * np.tan(np.radians(FIELD_OF_VIEW / 2)) / max(height, 1)
         return (dx * right - dy * up) * unit
 
-    def turned(self, dx: float, dy: float) -> Camera:
-        """Turned by a drag of dx, dy pixels."""
-        return replace(self, yaw=(self.yaw - 0.4 * dx) % 360, pitch=float(np.clip(self.pitch + 0.4 * dy, -90, 90)))
+    def turned(self, dx: float, dy: float, about: np.ndarray | None = None) -> Camera:
+        """Turned by a drag of dx, dy pixels about the centre, or about a place (3,) that stays where it is seen."""
+        new = replace(self, yaw=(self.yaw - 0.4 * dx) % 360, pitch=float(np.clip(self.pitch + 0.4 * dy, -90, 90)))
+        if about is None:
+            return new
+        seen = self.axes() @ (np.asarray(about) - np.array(self.centre))
+        return replace(new, centre=tuple(np.asarray(about) - new.axes().T @ seen))
 
     def moved(self, dx: float, dy: float, height: int) -> Camera:
         step = self.drag(np.array(self.centre), dx, dy, height)

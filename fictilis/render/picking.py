@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fictilis.core.geometry.topology import triangles
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.geometry.topology import faces_at, ranges, triangles
 from fictilis.core.scene import Mesh
 from fictilis.render.camera import Camera
 
@@ -23,24 +24,51 @@ class Hit:
     points: np.ndarray
 
 
-def hit_mesh(mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> Hit | None:
+def hit_mesh(
+    mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.ndarray, longest: float | None = None
+) -> Hit | None:
     """The nearest place where a ray meets the triangles of a mesh with points (n, 3).
 
-    Source: Möller and Trumbore (1997), Fast, Minimum Storage Ray/Triangle Intersection.
+    ``longest`` is a length that no edge exceeds: with it only faces with a point that near to the ray are looked at.
     """
-    plan = triangles(mesh)
-    if not len(plan.points):
+    if not len(triangles(mesh).points):
         return None
     # only triangles whose points lie on more than one side of the ray can be met
     right = np.cross(direction, [0.0, 1.0, 0.0] if abs(direction[1]) < 0.9 else [1.0, 0.0, 0.0])
     right /= np.linalg.norm(right)
-    up = np.cross(right, direction)
-    x, y = (points - origin) @ right, (points - origin) @ up
-    tx, ty = x[plan.points], y[plan.points]
+    flat = (points - origin) @ np.stack([right, np.cross(right, direction)], axis=1)
+    x, y = flat[:, 0], flat[:, 1]
+    numbers = slice(None)
+    if longest is not None:
+        close = np.flatnonzero((np.abs(x) <= longest) & (np.abs(y) <= longest))
+        numbers = triangles_at(mesh, close)
+    corners = triangles(mesh).points[numbers]
+    tx, ty = x[corners], y[corners]
     near = np.flatnonzero((tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0))
-    if not len(near):
+    return hit_triangles(mesh, points, near if longest is None else numbers[near], origin, direction)
+
+
+def triangles_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
+    """(k,) numbers of the triangles of all faces that use any of ``points`` (p,)."""
+    starts = _first_triangles(mesh)
+    faces = faces_at(mesh, points)
+    return ranges(starts[faces], starts[faces + 1])
+
+
+@cached_by_identity
+def _first_triangles(mesh: Mesh) -> np.ndarray:
+    return np.searchsorted(triangles(mesh).faces, np.arange(mesh.face_count + 1))
+
+
+def hit_triangles(mesh: Mesh, points: np.ndarray, numbers: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> Hit | None:
+    """The nearest place where a ray meets some of a mesh's triangles, given by their ``numbers`` (k,).
+
+    Source: Möller and Trumbore (1997), Fast, Minimum Storage Ray/Triangle Intersection.
+    """
+    if not len(numbers):
         return None
-    a, b, c = (points[plan.points[near, k]] for k in range(3))
+    plan = triangles(mesh)
+    a, b, c = (points[plan.points[numbers, k]] for k in range(3))
     e1, e2 = b - a, c - a
     p = np.cross(direction, e2)
     det = np.einsum("ij,ij->i", e1, p)
@@ -54,7 +82,7 @@ def hit_mesh(mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.n
     if not inside.any():
         return None
     best = np.flatnonzero(inside)[np.argmin(t[inside])]
-    face = int(plan.faces[near[best]])
+    face = int(plan.faces[numbers[best]])
     return Hit(origin + t[best] * direction, float(t[best]), face, mesh.face(face))
 
 

@@ -18,6 +18,7 @@ from fictilis.render.camera import Camera
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 PLUM = "#46163F"
+DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
 
 def rgb(colour: str) -> tuple[float, float, float]:
@@ -25,12 +26,39 @@ def rgb(colour: str) -> tuple[float, float, float]:
     return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
 
 
+@dataclass(frozen=True)
+class Light:
+    """The key light, seen from the viewer: degrees to the right and up, and its strength; 1 as shipped."""
+
+    right: float = -47.0
+    up: float = 43.0
+    strength: float = 1.0
+
+    def direction(self) -> np.ndarray:
+        """(3,) right, up, toward the viewer."""
+        across, above = np.radians(self.right), np.radians(self.up)
+        return np.array([np.sin(across) * np.cos(above), np.sin(above), np.cos(across) * np.cos(above)])
+
+
+@dataclass(frozen=True, eq=False)
+class Cloth:
+    """A texture laid over a mesh: coordinates (3t, 2) float32 of the triangles' corners, nan where there are none.
+
+    ``image`` (h, w, 3) uint8, its top row first, or None for a checker of ``tiles`` fields.
+    """
+
+    coordinates: np.ndarray
+    image: np.ndarray | None = None
+    tiles: float = 16.0
+
+
 @dataclass(eq=False)
 class DrawItem:
     """One mesh in a picture.
 
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
-    points, normals : (n, 3) float32; tint : (n,) float32 in 0…1 or None; marks : (n,) float32, above 0.5 is marked.
+    points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
+    edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None.
     """
 
     key: Hashable
@@ -42,11 +70,14 @@ class DrawItem:
     colour: str = "#CC8C70"
     tint: np.ndarray | None = None
     tint_colour: str = PLUM
+    low_colour: str = DEEP
     smooth: bool = True
     alpha: float = 1.0
     wire: str | None = None
     marks: np.ndarray | None = None
     point_colours: tuple[str | None, str] | None = None
+    edge_marks: np.ndarray | None = None
+    cloth: Cloth | None = None
 
 
 @dataclass(frozen=True)
@@ -75,7 +106,7 @@ class _Buffers:
         plain = [(self.position, "3f", "position"), (self.mark, "1f", "mark")]
         self.points = ctx.vertex_array(renderer.plain, plain)
         self._plain, self._renderer = plain, renderer
-        self._wire = self._edges = None
+        self._wire = self._edges = self._laid = self._marked = None
 
     @property
     def wire(self):
@@ -84,6 +115,46 @@ class _Buffers:
             self._edges = self._renderer.ctx.buffer(data.tobytes() or b"\0" * 8)
             self._wire = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, self._edges)
         return self._wire
+
+    def marked(self, item: DrawItem):
+        """The marked edges as a vertex array, made anew when they are others."""
+        if self._marked is None or self._marked[0] is not item.edge_marks:
+            self._release(self._marked)
+            data = np.ascontiguousarray(edges(self.mesh)[item.edge_marks], np.int32)
+            buffer = self._renderer.ctx.buffer(data.tobytes())
+            array = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, buffer)
+            self._marked = (item.edge_marks, array, buffer)
+        return self._marked[1]
+
+    def clothed(self, item: DrawItem):
+        """A vertex array with every triangle's corners apart, each with texture coordinates of its own."""
+        ctx, cloth = self._renderer.ctx, item.cloth
+        corners = triangles(self.mesh).points.ravel()
+        if self._laid is None or self._laid[0] is not cloth:
+            self._release(self._laid)
+            parts = [ctx.buffer(reserve=4 * width * len(corners), dynamic=True) for width in (3, 3, 1)]
+            place = ctx.buffer(np.ascontiguousarray(cloth.coordinates, np.float32).tobytes())
+            texture = None
+            if cloth.image is not None:
+                height, width = cloth.image.shape[:2]
+                texture = ctx.texture((width, height), 3, np.ascontiguousarray(cloth.image).tobytes(), alignment=1)
+                texture.build_mipmaps()
+            names = zip(parts, ("3f", "3f", "1f"), ("position", "normal", "tint"), strict=True)
+            array = ctx.vertex_array(self._renderer.clay, [*names, (place, "2f", "coordinate")])
+            self._laid = (cloth, array, *parts, place, texture)
+            self._clothed_revision = None
+        if self._clothed_revision is None or self._clothed_revision != item.revision:
+            tint = np.zeros(len(item.points), np.float32) if item.tint is None else item.tint.astype(np.float32, copy=False)
+            for buffer, values in zip(self._laid[2:5], (item.points, item.normals, tint), strict=True):
+                buffer.write(np.ascontiguousarray(values[corners]))
+            self._clothed_revision = item.revision
+        return self._laid[1], self._laid[6]
+
+    @staticmethod
+    def _release(kept: tuple | None) -> None:
+        for part in (kept or ())[1:]:
+            if part is not None:
+                part.release()
 
     def fill(self, item: DrawItem) -> None:
         if self.revision is not None and self.revision == item.revision:
@@ -108,6 +179,8 @@ class _Buffers:
                      self.tint, self.mark):  # fmt: skip
             if part is not None:
                 part.release()
+        self._release(self._laid)
+        self._release(self._marked)
 
 
 class _Frame:
@@ -148,6 +221,7 @@ class Renderer:
         self._buffers: OrderedDict[Hashable, _Buffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
+        self.light = Light()
 
     def _program(self, vertex: str, fragment: str):
         return self.ctx.program((SHADERS / vertex).read_text(), (SHADERS / fragment).read_text())
@@ -222,10 +296,11 @@ class Renderer:
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
-        light = -0.55 * right + 0.68 * up + 0.52 * back
+        light = self.light.direction() @ np.stack([right, up, back])
         for program in (self.clay, self.plain):
             program["view_projection"].write(matrix)
         self.clay["key_light"].value = tuple(light / np.linalg.norm(light))
+        self.clay["strength"].value = self.light.strength
         self.clay["eye"].value = tuple(camera.position())
         self.clay["back"].value = tuple(back)
         self.clay["parallel_view"].value = float(camera.parallel)
@@ -248,6 +323,7 @@ class Renderer:
         model = item.matrix.T.astype("f4").tobytes()
         self.clay["model"].write(model)
         self.clay["colour"].value, self.clay["tint_colour"].value = rgb(item.colour), rgb(item.tint_colour)
+        self.clay["low_colour"].value = rgb(item.low_colour)
         self.clay["flat_shading"].value, self.clay["alpha"].value = float(not item.smooth), item.alpha
         if item.alpha < 1:
             self.ctx.enable(moderngl.BLEND)
@@ -257,10 +333,21 @@ class Renderer:
         # a ghost lies just behind what it shares a place with
         self.ctx.polygon_offset = (1.0, 4.0) if item.alpha < 1 else (0.0, 0.0)
         if not buffers.empty:
-            buffers.surface.render(moderngl.TRIANGLES)
+            self._draw_surface(item, buffers)
         self.ctx.polygon_offset = (0.0, 0.0)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)
+
+    def _draw_surface(self, item: DrawItem, buffers: _Buffers) -> None:
+        if item.cloth is None:
+            self.clay["cloth"].value = 0
+            buffers.surface.render(moderngl.TRIANGLES)
+            return
+        array, texture = buffers.clothed(item)
+        self.clay["cloth"].value, self.clay["tiles"].value = 1 if texture is None else 2, item.cloth.tiles
+        if texture is not None:
+            texture.use(0)
+        array.render(moderngl.TRIANGLES)
 
     def _draw_plain(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
         program = self.plain
@@ -272,6 +359,12 @@ class Renderer:
             program["toward"].value, program["size"].value = 3e-5, 1.0
             program["colour"].value = program["chosen_colour"].value = colour
             buffers.wire.render(moderngl.LINES)
+        if item.edge_marks is not None and len(item.edge_marks) and item.point_colours:
+            program["toward"].value, program["size"].value = 5e-5, 1.0
+            program["colour"].value = program["chosen_colour"].value = (*rgb(item.point_colours[1]), 1.0)
+            self.ctx.line_width = 2.0 * factor
+            buffers.marked(item).render(moderngl.LINES)
+            self.ctx.line_width = 1.0
         if item.point_colours:
             quiet, chosen = item.point_colours
             program["toward"].value, program["size"].value = 4e-5, (3.4 if len(item.points) < 1500 else 2.0) * factor

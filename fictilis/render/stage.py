@@ -12,7 +12,7 @@ from fictilis.core.evaluate import shape_parts, weights_at
 from fictilis.core.geometry.normals import point_normals, refresh_normals
 from fictilis.core.mix.bank import DeltaBank
 from fictilis.core.mix.coefficients import coefficients
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene import Deltas, MorphObject, Scene
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
@@ -41,7 +41,7 @@ class StageItem:
 
 @dataclass(frozen=True, eq=False)
 class StageWish:
-    """What to show. ``live`` (n, 3) is a stroke's displacement so far of the shaped item, in its object's space."""
+    """What to show."""
 
     scene: Scene
     frame: float
@@ -74,6 +74,7 @@ class _Shape:
         self.points = self.normals = None
         self.revision = 0
         self.touched: np.ndarray | None = None
+        self.laid: Deltas | None = None
         self.still_points = self.still_normals = None
 
     def show(self, key: tuple, make, mesh) -> None:
@@ -81,7 +82,7 @@ class _Shape:
         if self.key is not None and _same(key, self.key):
             return
         follows = self.key is not None and self.key[0] is key[0] and self.still_points is None
-        self.key, self.touched = key, None
+        self.key, self.touched, self.laid = key, None, None
         points, changed = make()
         if follows and changed is not None and len(changed) < len(points) / FEW:
             self.points[changed] = points[changed]
@@ -92,20 +93,24 @@ class _Shape:
         self.still_points = self.still_normals = None
         self.revision += 1
 
-    def lay(self, live: np.ndarray | None, mesh) -> None:
-        """Show a displacement (n, 3) on top; only what it or the one before it moved is recomputed."""
-        if live is None and self.touched is None:
+    def lay(self, live: Deltas | None, mesh) -> None:
+        """Show a displacement on top; only what differs from what is shown already is recomputed."""
+        if live is None and self.touched is None or live is not None and live is self.laid:
             return
         if self.still_points is None:
             self.still_points, self.still_normals = self.points.copy(), self.normals.copy()
-        now = np.zeros(0, np.int64) if live is None else np.flatnonzero(np.any(live != 0, axis=1))
+        now = np.zeros(0, np.int64) if live is None else live.indices
         before = np.zeros(0, np.int64) if self.touched is None else self.touched
         gone = np.setdiff1d(before, now, assume_unique=True)
         self.points[gone] = self.still_points[gone]
         if len(now):
-            self.points[now] = self.still_points[now] + live[now].astype(np.float32)
-        refresh_normals(mesh, self.points, self.normals, np.union1d(gone, now))
-        self.touched = now if live is not None else None
+            rows = self.still_points[now] + live.offsets.astype(np.float32)
+            other = (rows != self.points[now]).any(axis=1)
+            now = now[other]
+            self.points[now] = rows[other]
+        refresh_normals(mesh, self.points, self.normals, np.union1d(gone, now) if len(gone) else now)
+        self.touched = live.indices if live is not None else None
+        self.laid = live
         self.revision += 1
 
 
@@ -117,8 +122,8 @@ class Stage:
         self._shapes: dict[object, _Shape] = {}
         self.lifted = False
 
-    def items(self, wish: StageWish, live: np.ndarray | None = None) -> list[StageItem]:
-        """The shapes to draw, the shaped one marked."""
+    def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
+        """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
         self.lifted = False
         objects = [o for o in wish.scene.objects if o.visible or o.id == wish.current]
         current = next((o for o in objects if o.id == wish.current), None)
@@ -138,7 +143,7 @@ class Stage:
         shape.lay(live, mesh)
         return shape
 
-    def _mix(self, wish: StageWish, obj: MorphObject, live: np.ndarray | None) -> StageItem:
+    def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> StageItem:
         weights, lifted = shown_weights(wish, obj)
         shares = coefficients(obj, weights)
         bank = self._banks.get(obj.id)
@@ -164,14 +169,15 @@ class Stage:
             obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping
         )
 
-    def _line_up(self, wish: StageWish, obj: MorphObject, live: np.ndarray | None) -> list[StageItem]:
+    def _line_up(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> list[StageItem]:
         refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
         if wish.shaping is not None and wish.shaping not in refs:
             refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
         in_mix = live
         if live is not None and wish.shaping is not None:
             weights, _ = shown_weights(wish, obj)
-            in_mix = live * share_shown(obj, wish.shaping, coefficients(obj, weights))
+            share = share_shown(obj, wish.shaping, coefficients(obj, weights))
+            in_mix = Deltas(live.indices, live.offsets * share)
         first = self._mix(wish, obj, in_mix)
         self.lifted = False
         first.label, first.shaped, first.share = "In the mix", False, 1.0

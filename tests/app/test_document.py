@@ -10,7 +10,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between, new_target, remove_in_between, remove_target, set_weight
-from fictilis.core.scene import Scene
+from fictilis.core.scene import Deltas, Scene
 from fictilis.demo.jelly import moon_jelly
 
 
@@ -176,7 +176,7 @@ def test_a_stroke_is_divided_by_its_share(doc):
     move = np.zeros((25, 3))
     move[4] = [0, 0, 1]
     before = doc.object.target("t2").deltas.dense(25)
-    assert doc.stroke(move, 0.25, "Grab")
+    assert doc.stroke(Deltas.from_dense(move), 0.25, "Grab")
     assert np.allclose(doc.object.target("t2").deltas.dense(25) - before, 4 * move)
 
 

@@ -251,6 +251,18 @@ def test_a_locked_object_and_too_many_points_are_refused(monkeypatch):
         topology.carry_through(scene, OBJ, ops.subdivide(mesh))
 
 
+def some_operation(number, obj, rng):
+    """One of eight operations at a random place."""
+    m, faces = obj.mesh, rng.choice(obj.mesh.face_count, 2, replace=False)
+    makers = (
+        lambda: ops.subdivide(m), lambda: ops.subdivide(m, True), lambda: ops.subdivide_faces(m, np.sort(faces)),
+        lambda: ops.extrude(m, obj.base, faces, 0.4), lambda: ops.inset(m, faces, 0.2),
+        lambda: ops.loop_cut(m, int(rng.integers(len(edges(m))))), lambda: ops.triangulate(m, obj.base),
+        lambda: ops.delete_faces(m, faces[:1]),
+    )  # fmt: skip
+    return makers[number]()
+
+
 @given(st.lists(st.integers(0, 7), min_size=1, max_size=4), st.integers(0, 10_000))
 @settings(max_examples=30, deadline=None)
 def test_any_row_of_operations_leaves_matching_shapes(which, seed):
@@ -258,16 +270,8 @@ def test_any_row_of_operations_leaves_matching_shapes(which, seed):
     scene = scene_of(points, mesh)
     rng = np.random.default_rng(seed)
     for number in which:
-        obj = scene.object(OBJ)
-        m, faces = obj.mesh, rng.choice(obj.mesh.face_count, 2, replace=False)
-        make = (
-            lambda: ops.subdivide(m), lambda: ops.subdivide(m, True), lambda: ops.subdivide_faces(m, np.sort(faces)),
-            lambda: ops.extrude(m, obj.base, faces, 0.4), lambda: ops.inset(m, faces, 0.2),
-            lambda: ops.loop_cut(m, int(rng.integers(len(edges(m))))), lambda: ops.triangulate(m, obj.base),
-            lambda: ops.delete_faces(m, faces[:1]),
-        )  # fmt: skip
         try:
-            scene = topology.carry_through(scene, OBJ, make[number]())
+            scene = topology.carry_through(scene, OBJ, some_operation(number, scene.object(OBJ), rng))
         except EditRefused:
             continue
         new = scene.object(OBJ)

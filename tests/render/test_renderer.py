@@ -6,6 +6,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
+from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import DrawItem, Ground, Renderer
@@ -140,7 +141,7 @@ def test_the_stage_shows_the_mix_and_lays_a_stroke_over_it(sheet):
     before, revision = item.points.copy(), item.revision
     live = np.zeros((25, 3))
     live[3] = [0, 1, 0]
-    (item,) = stage.items(wish, live)
+    (item,) = stage.items(wish, Deltas.from_dense(live))
     assert item.revision != revision
     assert np.allclose(item.points - before, live)
     assert np.allclose(item.normals, point_normals(item.obj.mesh, item.points), atol=1e-6)

@@ -7,7 +7,18 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Appearance, Mesh, MorphObject, Scene, Transform, fresh_id, fresh_name
+from fictilis.core.scene import (
+    Appearance,
+    Mesh,
+    MorphObject,
+    NamedPick,
+    Pick,
+    SavedView,
+    Scene,
+    Transform,
+    fresh_id,
+    fresh_name,
+)
 
 
 def add_object(
@@ -54,3 +65,40 @@ def set_visible(scene: Scene, object_id: str, visible: bool) -> Scene:
 
 def show_all(scene: Scene) -> Scene:
     return replace(scene, objects=tuple(o if o.visible else replace(o, visible=True) for o in scene.objects))
+
+
+def set_locked(scene: Scene, object_id: str, locked: bool) -> Scene:
+    return scene.with_object(replace(scene.object(object_id), locked=locked))
+
+
+def move_object(scene: Scene, object_id: str, place: int) -> Scene:
+    """The object at ``place`` in the list, the others keeping theirs."""
+    moved = scene.object(object_id)
+    rest = [o for o in scene.objects if o.id != object_id]
+    place = max(0, min(place, len(rest)))
+    return replace(scene, objects=(*rest[:place], moved, *rest[place:]))
+
+
+def keep_pick(scene: Scene, object_id: str, name: str, pick: Pick) -> Scene:
+    """A pick kept with its object under a name; one of the same name is replaced."""
+    obj, name = scene.object(object_id), name.strip()
+    if not name or not len(pick):
+        raise EditRefused("A kept pick needs a name, and something picked.")
+    rest = tuple(p for p in obj.picks if p.name != name)
+    return scene.with_object(replace(obj, picks=(*rest, NamedPick(name, pick))))
+
+
+def drop_pick(scene: Scene, object_id: str, name: str) -> Scene:
+    obj = scene.object(object_id)
+    return scene.with_object(replace(obj, picks=tuple(p for p in obj.picks if p.name != name)))
+
+
+def keep_view(scene: Scene, view: SavedView) -> Scene:
+    """A view kept under its name; one of the same name is replaced."""
+    if not view.name.strip():
+        raise EditRefused("A kept view needs a name of at least one letter.")
+    return replace(scene, views=(*(v for v in scene.views if v.name != view.name), view))
+
+
+def drop_view(scene: Scene, name: str) -> Scene:
+    return replace(scene, views=tuple(v for v in scene.views if v.name != name))

@@ -4,14 +4,17 @@ uniform mat4 view_projection;
 in vec3 position;
 in vec3 normal;
 in float tint;
+in vec2 coordinate;
 out vec3 world;
 out vec3 turned;
 out float amount;
+out vec2 laid;
 
 void main() {
     vec4 at = model * vec4(position, 1.0);
     world = at.xyz;
     turned = mat3(model) * normal;
     amount = tint;
+    laid = coordinate;
     gl_Position = view_projection * at;
 }

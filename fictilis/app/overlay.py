@@ -1,0 +1,248 @@
+"""What is painted over the view's picture: labels, handles, brush, the line of a pick, paths, numbers, the frame."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
+
+from fictilis.app.theme import Palette, font
+from fictilis.app.tools import TOOLS, Bench
+from fictilis.app.tools.handles import CHANGES, handle_ends, handle_under
+from fictilis.core.evaluate import point_paths
+from fictilis.render.stage import LINE_UP
+
+if TYPE_CHECKING:
+    from fictilis.app.view import View
+
+FRAME = 3
+PATH_STEPS = 49
+MOST_PATHS = 24
+
+
+def divider_x(view: View) -> float:
+    return round(view.divider * view.width())
+
+
+def paint_over(view: View, painter: QPainter) -> None:
+    doc = view.doc
+    painter.setFont(font(12.5))
+    if not doc.scene.objects:
+        painter.setPen(QColor(view.palette_.text))
+        text = "Nothing here yet.\nCtrl+N makes a simple form or takes a mesh file."
+        painter.drawText(view.rect(), Qt.AlignmentFlag.AlignCenter, text)
+    if doc.way == LINE_UP:
+        paint_labels(view, painter)
+    if doc.seeing.before:
+        _paint_divider(view, painter)
+    if doc.seeing.paths and doc.way != LINE_UP:
+        _paint_paths(view, painter)
+    shaped = view.shaped_item()
+    family = TOOLS[doc.tools.tool].family
+    if shaped is not None and family == "handles" and len(doc.pick()):
+        _paint_handles(view, painter, view.bench(shaped))
+    if shaped is not None and view.pointer.x() >= 0 and view.navigating is None:
+        if family == "brush":
+            _paint_brush(view, painter, view.bench(shaped))
+        elif family == "pick" and doc.tools.pick_way == "Brush" and view.line is None:
+            _paint_ring(painter, view.pointer, doc.tools.screen_size, QColor(view.palette_.picked))
+    if view.line is not None:
+        _paint_line(view, painter)
+    if doc.seeing.numbers and view.seen is not None and view.navigating is None:
+        _paint_numbers(view, painter)
+    if view.dressing.legend is not None:
+        _paint_legend(view, painter)
+    if view.typed.text:
+        _paint_typed(view, painter)
+    if view.placing_pivot:
+        _paint_note(view, painter, "Click a point to put the pivot on it")
+    if doc.shaping is not None:
+        painter.setPen(QPen(QColor(view.palette_.primary), FRAME))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        half = FRAME / 2
+        painter.drawRect(QRectF(view.rect()).adjusted(half, half, -half, -half))
+
+
+def paint_labels(view: View, painter: QPainter) -> None:
+    p = view.palette_
+    for item, rect in view.label_rects():
+        chosen = item.shaped
+        if chosen:
+            painter.setPen(QPen(QColor(p.primary), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(rect.adjusted(-8, -8, 8, 24), 7, 7)
+        painter.setFont(font(12, 600 if chosen else 500))
+        painter.setPen(QColor(p.primary if chosen else p.text))
+        wide = max(rect.width() + 30, 40)
+        place = QRectF(rect.center().x() - wide / 2, rect.bottom() + 2, wide, 18)
+        text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideRight, int(place.width()))
+        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _paint_handles(view: View, painter: QPainter, bench: Bench) -> None:
+    ends = handle_ends(bench)
+    held, under = handle_under(bench, view.pointer.x(), view.pointer.y())
+    middle = QPointF(*ends[None])
+    for axis in (0, 1, 2):
+        colour = QColor(view.palette_.axes[axis])
+        end = QPointF(*ends[axis])
+        painter.setPen(QPen(colour, 3 if held and under == axis else 2))
+        painter.drawLine(middle, end)
+        painter.setBrush(colour)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawEllipse(end, 9, 9)
+        painter.setPen(QColor("#FFFFFF" if not view.palette_.dark else "#171C1B"))
+        painter.setFont(font(11, 600))
+        painter.drawText(QRectF(end.x() - 9, end.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, bench.axis_names[axis])
+    painter.setPen(QPen(QColor(view.palette_.text), 1.5))
+    painter.setBrush(QColor(view.palette_.raised))
+    painter.drawEllipse(middle, 6, 6)
+
+
+def _paint_ring(painter: QPainter, at: QPointF, radius: float, colour: QColor) -> None:
+    painter.setPen(QPen(colour, 1.5))
+    colour.setAlpha(26)
+    painter.setBrush(colour)
+    painter.drawEllipse(at, radius, radius)
+
+
+def _paint_brush(view: View, painter: QPainter, bench: Bench) -> None:
+    radius = brush_pixels(view, bench)
+    _paint_ring(painter, view.pointer, radius, QColor(view.palette_.primary))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(view.palette_.primary), 1, Qt.PenStyle.DotLine))
+    inner = radius * view.doc.tools.strength
+    painter.drawEllipse(view.pointer, inner, inner)
+
+
+def brush_pixels(view: View, bench: Bench) -> float:
+    """The brush's radius on the screen, at the depth of the view's centre."""
+    tools = view.doc.tools
+    if tools.on_screen:
+        return tools.screen_size
+    return float(min(tools.size / max(bench.unit(np.array(view.camera.centre)), 1e-9), 4000))
+
+
+def _paint_line(view: View, painter: QPainter) -> None:
+    colour = QColor(view.palette_.picked)
+    painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
+    colour.setAlpha(28)
+    painter.setBrush(colour)
+    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in view.line]))
+
+
+def _box(painter: QPainter, palette: Palette, rect: QRectF) -> None:
+    painter.setPen(QPen(QColor(palette.line), 1))
+    painter.setBrush(QColor(palette.raised))
+    painter.drawRoundedRect(rect, 7, 7)
+    painter.setPen(QColor(palette.text))
+
+
+def _paint_typed(view: View, painter: QPainter) -> None:
+    text = view.typed.text.removeprefix("·").strip()
+    _paint_note(view, painter, f"{text} {CHANGES[view.doc.tools.tool].unit}", 600)
+
+
+def _paint_note(view: View, painter: QPainter, text: str, weight: int = 500) -> None:
+    painter.setFont(font(13, weight))
+    wide = painter.fontMetrics().horizontalAdvance(text) + 24
+    rect = QRectF((view.width() - wide) / 2, view.height() - 56, wide, 30)
+    _box(painter, view.palette_, rect)
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _paint_legend(view: View, painter: QPainter) -> None:
+    """What the colours mean, at the lower right."""
+    legend, p = view.dressing.legend, view.palette_
+    painter.setFont(font(11.5, 500))
+    wide = max(painter.fontMetrics().horizontalAdvance(legend.title) + 22, 178 if legend.colours else 0)
+    high = 54 if legend.colours else 28
+    rect = QRectF(view.width() - wide - 14, view.height() - high - 14, wide, high)
+    _box(painter, p, rect)
+    painter.drawText(QRectF(rect.left() + 11, rect.top() + 5, wide - 22, 18), Qt.AlignmentFlag.AlignVCenter, legend.title)
+    if not legend.colours:
+        return
+    bar = QRectF(rect.left() + 11, rect.top() + 25, wide - 22, 7)
+    slope = QLinearGradient(bar.topLeft(), bar.topRight())
+    for k, colour in enumerate(legend.colours):
+        slope.setColorAt(k / (len(legend.colours) - 1), QColor(colour))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(slope)
+    painter.drawRoundedRect(bar, 3, 3)
+    painter.setPen(QColor(p.quiet))
+    painter.setFont(font(11))
+    sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)
+    for side, mark in zip(sides, legend.marks, strict=False):
+        painter.drawText(QRectF(bar.left(), bar.bottom() + 2, bar.width(), 16), side | Qt.AlignmentFlag.AlignVCenter, mark)
+
+
+def _paint_divider(view: View, painter: QPainter) -> None:
+    x, p = divider_x(view), view.palette_
+    painter.setPen(QPen(QColor(p.primary), 2))
+    painter.drawLine(QPointF(x, 0), QPointF(x, view.height()))
+    painter.setBrush(QColor(p.raised))
+    painter.drawEllipse(QPointF(x, view.height() / 2), 8, 8)
+    painter.setFont(font(12, 600))
+    names = ("Before", "Now") if view.doc.shaping is not None else ("Base", "Mix")
+    for name, left in ((names[0], True), (names[1], False)):
+        wide = painter.fontMetrics().horizontalAdvance(name) + 18
+        rect = QRectF(x - wide - 8 if left else x + 8, view.height() - 40, wide, 24)
+        _box(painter, p, rect)
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, name)
+
+
+def _paint_paths(view: View, painter: QPainter) -> None:
+    """The ways of picked points, else of the one under the pointer, through the weights of the selected target."""
+    doc, obj, target = view.doc, view.doc.object, view.doc.target
+    if obj is None or target is None:
+        return
+    indices = doc.picks()[:MOST_PATHS]
+    if not len(indices):
+        if view.seen is None or view.seen.item.obj.id != obj.id:
+            return
+        indices = np.array([view.seen.point])
+    now = doc.weights(obj)
+    stages = [s.at for s in target.in_betweens]
+    line = np.linspace(*target.range, PATH_STEPS)
+    marks = np.array([0.0, *stages, 1.0, now[target.id]])
+    ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
+    matrix = obj.transform.matrix()
+    flat = ways.reshape(-1, 3) @ matrix[:3, :3].T + matrix[:3, 3]
+    pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
+    colour = QColor(view.palette_.lane(target.colour))
+    for k in range(len(indices)):
+        painter.setPen(QPen(colour, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in pixels[:PATH_STEPS, k]]))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        for x, y in pixels[PATH_STEPS:-1, k]:
+            painter.drawEllipse(QPointF(x, y), 3, 3)
+        painter.setPen(QPen(colour, 2))
+        painter.setBrush(QColor(view.palette_.raised))
+        painter.drawEllipse(QPointF(*pixels[-1, k]), 5, 5)
+
+
+def _paint_numbers(view: View, painter: QPainter) -> None:
+    """The point under the pointer: its number, where it is, and how far it is from the base."""
+    seen, p = view.seen, view.palette_
+    item = seen.item
+    if seen.point >= len(item.points):
+        return
+    here, base = item.points[seen.point], item.obj.base[seen.point]
+    lines = (
+        f"Point {seen.point:,} of {item.obj.name}",
+        "  ".join(f"{axis} {value:.2f}" for axis, value in zip("XYZ", here, strict=True)) + " cm",
+        f"{float(np.linalg.norm(here - base)):.2f} cm from the base",
+    )
+    painter.setFont(font(12))
+    wide = max(painter.fontMetrics().horizontalAdvance(text) for text in lines) + 20
+    high = 17 * len(lines) + 10
+    x = min(view.pointer.x() + 18, view.width() - wide - 8)
+    y = min(view.pointer.y() + 14, view.height() - high - 8)
+    _box(painter, p, QRectF(x, y, wide, high))
+    for k, text in enumerate(lines):
+        painter.setPen(QColor(p.text if k == 0 else p.quiet))
+        painter.drawText(QRectF(x + 10, y + 5 + 17 * k, wide - 20, 17), Qt.AlignmentFlag.AlignVCenter, text)

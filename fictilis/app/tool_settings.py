@@ -1,0 +1,51 @@
+"""Numbers and choices that the shaping tools share."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from fictilis.core.shaping.mirror import Mirror
+from fictilis.core.shaping.strokes import Reach
+
+PIVOTS = ("Pick", "Object", "Islands", "Placed")
+AXES = ("World", "Object", "Normal")
+PICK_WAYS = ("Box", "Lasso", "Brush")
+MIX = "mix"
+
+
+@dataclass(frozen=True)
+class ToolSettings:
+    """Sizes in cm, ``screen_size`` in pixels.
+
+    ``radius`` is the falloff around a pick, and its soft border for brushes. ``numbers`` are those of the exact changes,
+    by (operation, name). ``pivot_place`` is a place in the scene. ``blend_to`` is a target's id, or ``mix``.
+    """
+
+    tool: str = "grab"
+    kind: str = "points"
+    pick_way: str = "Box"
+    through: bool = False
+    size: float = 18.0
+    on_screen: bool = False
+    screen_size: float = 60.0
+    strength: float = 1.0
+    spacing: float = 0.2
+    pressure: bool = True
+    scrape: bool = False
+    blend_to: str = MIX
+    radius: float = 0.0
+    along_surface: bool = True
+    profile: str = "smooth"
+    connected: bool = False
+    mirror: Mirror = Mirror()
+    pivot: str = "Pick"
+    pivot_place: tuple[float, float, float] | None = None
+    axes: str = "World"
+    exact: str = "sphere"
+    exact_shown: bool = True
+    numbers: Mapping[tuple[str, str], float] = field(default_factory=dict)
+
+    @property
+    def reach(self) -> Reach:
+        return Reach(self.radius, self.along_surface, self.profile, self.connected)
