@@ -87,7 +87,7 @@ def start_rows() -> list[Row]:
     ]
 
 
-def _window(scene):
+def open_window(scene):
     from fictilis.app.document import Document
     from fictilis.app.settings import Settings
     from fictilis.app.window import Window
@@ -123,7 +123,7 @@ def playback_rows() -> list[Row]:
     app = application()
     out = []
     for name, scene in (("Moon jelly", moon_jelly()), ("50,000 triangles", _heavy_scene())):
-        window = _window(scene)
+        window = open_window(scene)
         QTest.qWait(2500)
         view, doc = window.view, window.doc
         items = view._draw_items()
@@ -161,45 +161,6 @@ def playback_rows() -> list[Row]:
     return out
 
 
-def stroke_rows() -> list[Row]:
-    from benchmarks.mix import sheet
-    from fictilis.core.shaping.strokes import Reach, dab_weights, displace
-
-    obj = sheet()
-    points = obj.base.copy()
-    face = obj.mesh.face(obj.mesh.face_count // 2 + 150)
-    out = []
-    for part, goal in ((0.01, 12.0), (0.05, 20.0)):
-        radius = 100 * np.sqrt(part / np.pi)
-
-        def dab(along: bool, radius=radius) -> None:
-            weights = dab_weights(obj, points, points[face].mean(0), face, Reach(radius, along))
-            displace(obj, weights, np.array([0.0, 1.0, 0.0]), False)
-
-        dab(True)
-        t = medians({"copy": points.copy, "space": lambda: dab(False), "surface": lambda: dab(True)})
-        detail = f"through space {ms(t['space'])}, along the surface {ms(t['surface'])}, copy {ms(t['copy'])}"
-        out.append(
-            Row(
-                f"start of a grab, {part:.0%} of 100,000 points, through space / copy",
-                t["space"] / t["copy"],
-                None,
-                True,
-                detail,
-            )
-        )
-        out.append(
-            Row(
-                f"start of a grab, {part:.0%} of 100,000 points, on the surface / copy",
-                t["surface"] / t["copy"],
-                None,
-                True,
-                f"goal {goal:g} is issue 3's",
-            )
-        )
-    return out
-
-
 def rows() -> list[Row]:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    return start_rows() + playback_rows() + stroke_rows()
+    return start_rows() + playback_rows()

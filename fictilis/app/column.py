@@ -40,6 +40,8 @@ class ObjectList(QListWidget):
         self.setAccessibleName("Objects")
         self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self._filling = False
         self.itemChanged.connect(self._renamed)
@@ -66,7 +68,8 @@ class ObjectList(QListWidget):
             item.setToolTip(f"{obj.name}, {len(obj.base):,} points" + (f", {' and '.join(state)}" if state else ""))
             if obj.id == self.doc.object_id:
                 self.setCurrentRow(row)
-        self.setFixedHeight(min(len(objects), 7) * 30 + 4)
+        row = self.sizeHintForRow(0) if objects else 28
+        self.setFixedHeight(min(len(objects), 7) * row + 4)
         self._filling = False
 
     def _id(self, row: int) -> str:

@@ -110,12 +110,12 @@ class Dressing:
                 draw.tint, number = self._kept.get(place, (mask,), lambda: (1 - mask).astype(np.float32))
                 draw.tint_colour = palette.text if not palette.dark else "#0C1211"
                 return number
-        if item.shaped and worn.falloff is not None:
+        way = doc.seeing.colour
+        if item.shaped and worn.falloff is not None and not way:
             weights = worn.falloff
             draw.tint, number = self._kept.get(place, (weights,), lambda: weights.astype(np.float32) * np.float32(0.8))
             draw.tint_colour = palette.picked
             return number
-        way = doc.seeing.colour
         if way == "displacement":
             return self._displacement(draw, item, place)
         if way == "stretch":

@@ -130,7 +130,7 @@ class ToolSection(Section):
         self.pivot = ArrowCombo(self.palette_)
         self.pivot.setAccessibleName("Pivot")
         self.pivot.setMinimumWidth(60)
-        for text, value in zip(("Centre of pick", "Object", "Each island", "Placed point"), PIVOTS, strict=True):
+        for text, value in zip(("The pick", "The object", "Each island", "Placed point"), PIVOTS, strict=True):
             self.pivot.addItem(text, value)
         self.pivot.activated.connect(self._set_pivot)
         self.pivot_row = self._row("Pivot", self.pivot)

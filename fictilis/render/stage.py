@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
 from fictilis.core.evaluate import shape_parts, weights_at
-from fictilis.core.geometry.normals import point_normals, refresh_normals
+from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.bank import DeltaBank
 from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Deltas, MorphObject, Scene
@@ -75,7 +75,8 @@ class _Shape:
         self.revision = 0
         self.touched: np.ndarray | None = None
         self.laid: Deltas | None = None
-        self.still_points = self.still_normals = None
+        self.still_points: np.ndarray | None = None
+        self._kept: KeptNormals | None = None
 
     def show(self, key: tuple, make, mesh) -> None:
         """Show the points that ``make()`` gives with those that changed since the last time, or None for all."""
@@ -85,20 +86,27 @@ class _Shape:
         self.key, self.touched, self.laid = key, None, None
         points, changed = make()
         if follows and changed is not None and len(changed) < len(points) / FEW:
+            self._renew(mesh)  # of the points as they were
             self.points[changed] = points[changed]
-            refresh_normals(mesh, self.points, self.normals, changed)
+            self._kept.update(self.points, changed)
         else:
             self.points = np.array(points, np.float32, order="C")
-            self.normals = point_normals(mesh, self.points)
-        self.still_points = self.still_normals = None
+            self.normals, self._kept = point_normals(mesh, self.points), None
+        self.still_points = None
         self.revision += 1
+
+    def _renew(self, mesh) -> None:
+        """Keep what renewing normals piecemeal needs, from the first time on that it is needed."""
+        if self._kept is None:
+            self._kept = KeptNormals(mesh, self.points, self.normals)
 
     def lay(self, live: Deltas | None, mesh) -> None:
         """Show a displacement on top; only what differs from what is shown already is recomputed."""
         if live is None and self.touched is None or live is not None and live is self.laid:
             return
+        self._renew(mesh)
         if self.still_points is None:
-            self.still_points, self.still_normals = self.points.copy(), self.normals.copy()
+            self.still_points = self.points.copy()
         now = np.zeros(0, np.int64) if live is None else live.indices
         before = np.zeros(0, np.int64) if self.touched is None else self.touched
         gone = np.setdiff1d(before, now, assume_unique=True)
@@ -108,7 +116,7 @@ class _Shape:
             other = (rows != self.points[now]).any(axis=1)
             now = now[other]
             self.points[now] = rows[other]
-        refresh_normals(mesh, self.points, self.normals, np.union1d(gone, now) if len(gone) else now)
+        self._kept.update(self.points, np.union1d(gone, now) if len(gone) else now)
         self.touched = live.indices if live is not None else None
         self.laid = live
         self.revision += 1

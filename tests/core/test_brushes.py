@@ -169,7 +169,7 @@ def test_a_mask_is_painted_shut_opened_and_smoothed(sphere):
 def test_neighbour_means_by_hand():
     mesh = mesh_from_faces(5, [[0, 1, 2], [0, 2, 3]])
     values = np.array([1.0, 2.0, 4.0, 8.0, 16.0])
-    assert np.allclose(neighbour_means(mesh, values, np.array([0, 1, 4])), [14 / 3, 2.5, 16.0])
+    assert np.allclose(neighbour_means(mesh, values[None], np.array([0, 1, 4])), [[14 / 3, 2.5, 16.0]])
 
 
 def test_a_dab_along_the_surface_is_exact_on_a_flat_grid_and_stops_at_a_gap():

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from fictilis.core.errors import EditRefused, NotATarget
 from fictilis.core.geometry import primitives
 from fictilis.core.geometry.matching import find_order, first_difference, require_match
-from fictilis.core.geometry.normals import point_normals, refresh_normals
+from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.geometry.topology import components, edges, mesh_from_faces, triangles
 from fictilis.core.scene import Deltas, Mesh, Transform
 
@@ -54,13 +54,24 @@ def test_a_loose_point_has_no_normal():
 @pytest.mark.parametrize("form", ["UV sphere", "Box", "Plane"])
 def test_normals_near_moved_points_equal_the_whole(form):
     points, mesh = primitives.FORMS[form]()
-    normals = point_normals(mesh, points)
+    kept = KeptNormals(mesh, points)
     rng = np.random.default_rng(0)
-    moved = np.sort(rng.choice(len(points), 7, replace=False))
-    points[moved] += rng.normal(size=(7, 3)) * 3
-    touched = refresh_normals(mesh, points, normals, moved)
-    assert np.allclose(normals, point_normals(mesh, points), atol=1e-12)
-    assert set(moved) <= set(touched) and len(touched) < len(points)
+    for _ in range(3):
+        moved = np.sort(rng.choice(len(points), 7, replace=False))
+        points[moved] += rng.normal(size=(7, 3)) * 3
+        touched = kept.update(points, moved)
+        assert np.allclose(kept.normals, point_normals(mesh, points), atol=1e-12)
+        assert set(moved) <= set(touched) and len(touched) < len(points)
+
+
+def test_kept_normals_of_larger_faces():
+    points = np.random.default_rng(2).normal(size=(9, 3))
+    mesh = mesh_from_faces(9, [[0, 1, 2, 3, 4], [4, 3, 5], [5, 3, 6, 7], [0, 4, 8, 7, 6, 5]])
+    kept = KeptNormals(mesh, points)
+    points[[2, 8]] += 1.0
+    assert kept.update(points, np.array([2, 8])).tolist() == [0, 1, 2, 3, 4, 5, 6, 7, 8]
+    assert np.allclose(kept.normals, point_normals(mesh, points), atol=1e-12)
+    assert len(kept.update(points, np.zeros(0, int))) == 0
 
 
 def test_faces_match_from_any_start_corner_and_in_any_order():

@@ -13,6 +13,7 @@ from fictilis.app.document import Document
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import Deltas
+from fictilis.core.shaping.dabs import columns_of
 from fictilis.core.shaping.exact import Picked, joined_normals
 from fictilis.core.shaping.falloff import connected_parts
 from fictilis.core.shaping.strokes import displacement, pick_weights
@@ -64,6 +65,10 @@ class Bench:
     def points(self) -> np.ndarray:
         """(n, 3) float64 in object space, as shown at the start."""
         return self.item.points.astype(np.float64)
+
+    @cached_property
+    def columns(self) -> np.ndarray:
+        return columns_of(self.points)
 
     @cached_property
     def scene_points(self) -> np.ndarray:

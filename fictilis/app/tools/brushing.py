@@ -29,6 +29,12 @@ def brush_of(bench: Bench, at: np.ndarray) -> Brush:
     return Brush(t.tool, bench.brush_size(at), t.strength, t.along_surface, t.profile, t.mirror, t.scrape)
 
 
+def _taken(bench: Bench, hit: Hit, brush: Brush) -> tuple[np.ndarray, np.ndarray]:
+    return grab_weights(
+        bench.item.obj, bench.points, bench.place(hit), hit.points, brush, bench.protect, bench.item.normals, bench.columns
+    )
+
+
 def grab(bench: Bench, press: Event) -> Stroke:
     """Take what lies under the brush and carry it with the pointer."""
     hit = bench.hit(press.x, press.y)
@@ -36,7 +42,7 @@ def grab(bench: Bench, press: Event) -> Stroke:
         return
     obj = bench.item.obj
     brush = brush_of(bench, hit.place)
-    indices, weights = grab_weights(obj, bench.points, bench.place(hit), hit.points, brush, bench.protect)
+    indices, weights = _taken(bench, hit, brush)
     weights = weights * press.pressure
     event = press
     while event.kind != "release":
@@ -83,7 +89,8 @@ def mask_tool(bench: Bench, press: Event) -> Stroke:
     if hit is None:
         return
     target = doc.object.target(ref.target)
-    work = MaskStroke(bench.item.obj, bench.points, target.mask, brush_of(bench, hit.place), bench.protect)
+    work = MaskStroke(bench.item.obj, bench.points, target.mask, brush_of(bench, hit.place), bench.protect,
+                      bench.item.normals)  # fmt: skip
     trail = _Trail(bench, work, hit, press)
     event = press
     while True:
@@ -179,7 +186,7 @@ class _Trail:
 def hover_weights(bench: Bench, hit: Hit) -> np.ndarray:
     """(n,) what the brush would take at a hit, with its mirror images, for colour."""
     brush = replace(brush_of(bench, hit.place), kind="grab")
-    indices, weights = grab_weights(bench.item.obj, bench.points, bench.place(hit), hit.points, brush, bench.protect)
+    indices, weights = _taken(bench, hit, brush)
     out = np.zeros(len(bench.points))
     out[indices] = weights
     return reflected_weights(bench.item.obj, out, brush.mirror)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.topology import corners_of, faces_at, next_corner
+from fictilis.core.geometry.topology import corners_of, face_of_corner, faces_at, next_corner
 from fictilis.core.scene import Mesh
 
 
@@ -46,37 +47,42 @@ def point_normals(mesh: Mesh, points: np.ndarray) -> np.ndarray:
     axes = [np.ascontiguousarray(points[:, k]) for k in range(3)]
     total = [np.zeros(mesh.point_count) for _ in range(3)]
     for table in (plan.triangles, plan.quads):
-        _add_areas(table, axes, table, total)
-    _add_polygons(mesh, points, plan.others, None, total)
+        _add_areas(table, axes, total)
+    if len(plan.others):
+        area = np.repeat(_polygon_areas(mesh, points, plan.others), mesh.face_sizes[plan.others], axis=0)
+        place = mesh.corners[corners_of(mesh, plan.others)]
+        for k in range(3):
+            total[k] += np.bincount(place, area[:, k], mesh.point_count)
     return _unit(total, points.dtype)
 
 
-def _add_areas(table: np.ndarray, axes: list[np.ndarray], places: np.ndarray, total: list[np.ndarray]) -> None:
-    """Add the vector areas of the triangles or quads in ``table`` to ``total`` at ``places``, of the table's shape."""
+def _add_areas(table: np.ndarray, axes: list[np.ndarray], total: list[np.ndarray]) -> None:
+    """Add the vector areas of the triangles or quads in ``table`` to ``total`` at their points."""
     if not table.shape[1]:
         return
+    for area, sums in zip(_table_areas(table, axes), total, strict=True):
+        for place in table:
+            sums += np.bincount(place, area, len(sums))
+
+
+def _table_areas(table: np.ndarray, axes: list[np.ndarray]) -> Iterator[np.ndarray]:
+    """Three (k,) float64: the vector areas, doubled, of triangles (3, k) or quads (4, k)."""
     first, second = ((0, 1), (0, 2)) if len(table) == 3 else ((0, 2), (1, 3))
     corner = [[np.take(axis, row, mode="clip") for axis in axes] for row in table]
     u = [corner[first[1]][k] - corner[first[0]][k] for k in range(3)]
     v = [corner[second[1]][k] - corner[second[0]][k] for k in range(3)]
     for k in range(3):
         i, j = (k + 1) % 3, (k + 2) % 3
-        area = (u[i] * v[j] - u[j] * v[i]).astype(np.float64)
-        for place in places:
-            total[k] += np.bincount(place, area, len(total[k]))
+        yield (u[i] * v[j] - u[j] * v[i]).astype(np.float64)
 
 
-def _add_polygons(mesh: Mesh, points: np.ndarray, faces: np.ndarray, local: np.ndarray | None, total: list[np.ndarray]) -> None:
-    if not len(faces):
-        return
+def _polygon_areas(mesh: Mesh, points: np.ndarray, faces: np.ndarray) -> np.ndarray:
+    """(k, 3) float64: the vector areas, doubled, of larger faces (k,)."""
     corners = corners_of(mesh, faces)
     sizes = mesh.face_sizes[faces]
     here = points[mesh.corners[corners]].astype(np.float64)
     following = points[mesh.corners[next_corner(mesh)[corners]]]
-    area = np.add.reduceat(np.cross(here, following), np.concatenate([[0], np.cumsum(sizes)[:-1]]))
-    place = mesh.corners[corners] if local is None else local[mesh.corners[corners]]
-    for k in range(3):
-        total[k] += np.bincount(place, np.repeat(area[:, k], sizes), len(total[k]))
+    return np.add.reduceat(np.cross(here, following), np.concatenate([[0], np.cumsum(sizes)[:-1]]))
 
 
 def _unit(total: list[np.ndarray], dtype: np.dtype) -> np.ndarray:
@@ -90,29 +96,68 @@ def _unit(total: list[np.ndarray], dtype: np.dtype) -> np.ndarray:
     return out
 
 
-def refresh_normals(mesh: Mesh, points: np.ndarray, normals: np.ndarray, moved: np.ndarray) -> np.ndarray:
-    """Recompute ``normals`` (n, 3) in place near ``moved`` (k,) point indices; returns the points it wrote to."""
-    if not len(moved):
-        return moved
-    touched = _points_of(mesh, faces_at(mesh, moved))
-    if not len(touched):
+class KeptNormals:
+    """The normals of a shape that is being changed: renewed near what moved, by the faces whose area became another.
+
+    ``normals`` (n, 3) in the dtype of the points; the sums behind them are kept, so that a face is looked at once.
+    """
+
+    def __init__(self, mesh: Mesh, points: np.ndarray, normals: np.ndarray | None = None) -> None:
+        """``normals`` are those of the points where they are at hand; they are then written to in place."""
+        self.mesh = mesh
+        self._areas = _areas(mesh, points, np.arange(mesh.face_count))
+        face = face_of_corner(mesh)
+        self._sums = [np.bincount(mesh.corners, area[face], mesh.point_count) for area in self._areas]
+        self.normals = _unit(self._sums, points.dtype) if normals is None else normals
+
+    def update(self, points: np.ndarray, moved: np.ndarray) -> np.ndarray:
+        """Renew near ``moved`` (k,) point indices of points (n, 3); returns the points whose normals were written."""
+        mesh = self.mesh
+        faces = faces_at(mesh, moved)
+        if not len(faces):
+            return faces
+        new = _areas(mesh, points, faces)
+        sizes = mesh.face_sizes[faces]
+        corners = mesh.corners[corners_of(mesh, faces)]
+        used = np.zeros(mesh.point_count, bool)
+        used[corners] = True
+        touched = np.flatnonzero(used)
+        local = np.empty(mesh.point_count, np.int32)
+        local[touched] = np.arange(len(touched), dtype=np.int32)
+        places = local.take(corners)
+        sums = []
+        for kept, area, total in zip(self._areas, new, self._sums, strict=True):
+            change = np.repeat(area - kept.take(faces), sizes)
+            kept[faces] = area
+            part = total.take(touched) + np.bincount(places, change, len(touched))
+            total[touched] = part
+            sums.append(part)
+        self.normals[touched] = _unit(sums, self.normals.dtype)
         return touched
-    faces = faces_at(mesh, touched)
-    local = np.full(mesh.point_count, len(touched), np.intp)  # one place more takes what lies outside
-    local[touched] = np.arange(len(touched))
-    total = [np.zeros(len(touched) + 1) for _ in range(3)]
+
+
+def _near(points: np.ndarray, corners: np.ndarray) -> tuple[list[np.ndarray], np.ndarray]:
+    """The points of a table (s, k) alone, an array an axis, and the table in their numbers."""
+    rows = points.take(corners.ravel(), axis=0)
+    return [np.ascontiguousarray(rows[:, k]) for k in range(3)], np.arange(corners.size).reshape(corners.shape)
+
+
+def _areas(mesh: Mesh, points: np.ndarray, faces: np.ndarray) -> list[np.ndarray]:
+    """Three (k,) float64: the vector areas of ``faces`` (k,). Source: as point_normals."""
     plan, sizes = face_plan(mesh), mesh.face_sizes[faces]
-    axes = [points[:, k] for k in range(3)]
+    out = [np.zeros(len(faces)) for _ in range(3)]
+    few = len(faces) * 8 < mesh.point_count  # a take from what is not contiguous copies the whole first
+    axes = None if few else [np.ascontiguousarray(points[:, k]) for k in range(3)]
     for size, table in ((3, plan.triangles), (4, plan.quads)):
-        part = np.take(table, plan.row[faces[sizes == size]], axis=1)
-        _add_areas(part, axes, local[part], total)
-    _add_polygons(mesh, points, faces[sizes > 4], local, total)
-    normals[touched] = _unit(total, normals.dtype)[:-1]
-    return touched
-
-
-def _points_of(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
-    """Sorted points that ``faces`` (k,) use."""
-    used = np.zeros(mesh.point_count, bool)
-    used[mesh.corners[corners_of(mesh, faces)]] = True
-    return np.flatnonzero(used)
+        where = slice(None) if (sizes == size).all() else sizes == size
+        rows = plan.row[faces[where]]
+        if len(rows):
+            corners = np.take(table, rows, axis=1)
+            near, places = (axes, corners) if axes is not None else _near(points, corners)
+            for total, area in zip(out, _table_areas(places, near), strict=True):
+                total[where] = area
+    large = np.flatnonzero(sizes > 4)
+    if len(large):
+        for total, area in zip(out, _polygon_areas(mesh, points, faces[large]).T, strict=True):
+            total[large] = area
+    return out

@@ -10,7 +10,7 @@ import numpy as np
 from fictilis.core.geometry.topology import neighbours, ranges
 from fictilis.core.geometry.twins import twin_mean
 from fictilis.core.scene import Deltas, Mesh, MorphObject
-from fictilis.core.shaping.dabs import dab
+from fictilis.core.shaping.dabs import columns_of, dab
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
 
 
@@ -77,7 +77,7 @@ def _flatten(u: Under) -> np.ndarray:
 
 
 def _smooth(u: Under) -> np.ndarray:
-    toward = neighbour_means(u.stroke.obj.mesh, u.stroke.points, u.indices) - u.points
+    toward = neighbour_means(u.stroke.obj.mesh, u.stroke.columns, u.indices).T - u.points
     return ((-0.4 if u.invert else 0.8) * u.amount * u.weights)[:, None] * toward
 
 
@@ -96,18 +96,20 @@ BRUSHES: dict[str, Callable[[Under], np.ndarray]] = {
 }
 
 
-def neighbour_means(mesh: Mesh, values: np.ndarray, indices: np.ndarray) -> np.ndarray:
-    """(k, …): the mean of ``values`` (n, …) over the neighbours of each of ``indices`` (k,); alone, its own value."""
+def neighbour_means(mesh: Mesh, columns: np.ndarray, indices: np.ndarray) -> np.ndarray:
+    """(c, k): the mean of each of ``columns`` (c, n) over the neighbours of ``indices`` (k,); alone, a point's own value."""
     table = neighbours(mesh)
     first, last = table.starts[indices], table.starts[indices + 1]
     counts = last - first
-    out = values[indices].astype(np.float64)
-    some = counts > 0
-    if some.any():
-        gathered = values[table.others[ranges(first, last)]]
-        places = np.concatenate([[0], np.cumsum(counts[some])[:-1]])
-        sums = np.add.reduceat(gathered, places, axis=0)
-        out[some] = sums / counts[some].reshape(-1, *(1,) * (sums.ndim - 1))
+    around = table.others[ranges(first, last)]
+    places = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    alone = counts == 0
+    out = np.empty((len(columns), len(indices)))
+    for row, column in zip(out, columns, strict=True):
+        if len(around):
+            gathered = np.append(column.take(around), 0.0)  # one more, so that a last point alone has a place
+            np.divide(np.add.reduceat(gathered, places), np.maximum(counts, 1), out=row)
+        row[alone] = column[indices[alone]]
     return out
 
 
@@ -124,7 +126,7 @@ class BrushStroke:
     ) -> None:  # fmt: skip
         self.obj, self.brush, self.normals, self.protect, self.goal = obj, brush, normals, protect, goal
         self.start = points
-        self.points = np.array(points, np.float64)
+        self.points, self.columns = np.array(points, np.float64), columns_of(points)
         self.touched = np.zeros(len(points), bool)
         self.last = np.zeros(0, np.int64)
 
@@ -133,7 +135,17 @@ class BrushStroke:
     ) -> np.ndarray:
         """One dab at ``centre`` (3,), on the face with ``face_points``; returns the sorted points it moved."""
         brush = self.brush
-        indices, weights = dab(self.obj, self.points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+        indices, weights = dab(
+            self.obj,
+            self.points,
+            centre,
+            face_points,
+            brush.size,
+            brush.along_surface,
+            brush.profile,
+            self.normals,
+            self.columns,
+        )
         if self.protect is not None:
             weights = weights * self.protect[indices]
             indices, weights = indices[weights > 0], weights[weights > 0]
@@ -142,15 +154,18 @@ class BrushStroke:
             return indices
         indices, weights = self._facing(indices, weights)
         kind = "smooth" if smooth else brush.kind
-        normal = weights @ self.normals[indices]
+        normal = weights @ self.normals.take(indices, axis=0)
         length = float(np.linalg.norm(normal))
-        goal = None if self.goal is None else self.goal[indices]
-        under = Under(self, indices, self.points[indices], weights, centre,
+        goal = None if self.goal is None else self.goal.take(indices, axis=0)
+        under = Under(self, indices, self.points.take(indices, axis=0), weights, centre,
                       normal / length if length else np.zeros(3), brush.strength * pressure, invert, goal)  # fmt: skip
         moved = BRUSHES[kind](under)
         if brush.mirror.axes:
             indices, weights, moved = reflected(self.obj, indices, weights, moved, brush.mirror)
-        self.points[indices] += twin_mean(self.obj, indices, moved)
+        rows = self.points.take(indices, axis=0) + twin_mean(self.obj, indices, moved)
+        self.points[indices] = rows
+        for column, values in zip(self.columns, rows.T, strict=True):
+            column[indices] = values
         self.touched[indices] = True
         self.last = indices
         return indices
@@ -173,8 +188,9 @@ class MaskStroke:
     """The dabs of a stroke on a target's mask (n,): toward 0, with ``invert`` toward 1, with ``smooth`` evened out."""
 
     def __init__(self, obj: MorphObject, points: np.ndarray, mask: np.ndarray | None, brush: Brush,
-                 protect: np.ndarray | None = None) -> None:  # fmt: skip
+                 protect: np.ndarray | None = None, normals: np.ndarray | None = None) -> None:  # fmt: skip
         self.obj, self.points, self.brush, self.protect = obj, points, brush, protect
+        self.normals, self.columns = normals, columns_of(points)
         self.mask = np.ones(len(points)) if mask is None else mask.copy()
         self.last = np.zeros(0, np.int64)
 
@@ -182,7 +198,17 @@ class MaskStroke:
         self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
     ) -> np.ndarray:
         brush = self.brush
-        indices, weights = dab(self.obj, self.points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+        indices, weights = dab(
+            self.obj,
+            self.points,
+            centre,
+            face_points,
+            brush.size,
+            brush.along_surface,
+            brush.profile,
+            self.normals,
+            self.columns,
+        )
         if self.protect is not None:
             weights = weights * self.protect[indices]
         for _, pairs in brush.mirror.pairs(self.obj):
@@ -192,7 +218,7 @@ class MaskStroke:
             weights = np.zeros(len(both))
             np.maximum.at(weights, place, every)
             indices = both
-        goal = neighbour_means(self.obj.mesh, self.mask, indices) if smooth else float(invert)
+        goal = neighbour_means(self.obj.mesh, self.mask[None], indices)[0] if smooth else float(invert)
         amount = np.clip(0.5 * brush.strength * pressure * weights, 0.0, 1.0)
         self.mask[indices] += (goal - self.mask[indices]) * amount
         self.last = indices
@@ -201,9 +227,9 @@ class MaskStroke:
 
 def grab_weights(
     obj: MorphObject, points: np.ndarray, centre: np.ndarray, face_points: np.ndarray, brush: Brush,
-    protect: np.ndarray | None = None,
+    protect: np.ndarray | None = None, normals: np.ndarray | None = None, columns: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
-    """Indices (k,) and weights (k,) of what a Grab at ``centre`` takes along."""
-    indices, weights = dab(obj, points, centre, face_points, brush.size, brush.along_surface, brush.profile)
+    """Indices (k,) and weights (k,) of what a Grab at ``centre`` takes along. ``normals``, ``columns``: see dab."""
+    indices, weights = dab(obj, points, centre, face_points, brush.size, brush.along_surface, brush.profile, normals, columns)
     weights = weights * brush.strength
     return (indices, weights) if protect is None else (indices, weights * protect[indices])

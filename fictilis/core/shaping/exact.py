@@ -148,7 +148,7 @@ def _relax(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray
     rim = border_points(mesh)
     means = _border_means(mesh) if rim.any() else None
     for _ in range(round(numbers["Steps"])):
-        step = neighbour_means(mesh, points, near) - points[near]
+        step = neighbour_means(mesh, points.T, near).T - points[near]
         if means is not None:
             on_rim = rim[near]
             step[on_rim] = means(points, near[on_rim]) - points[near[on_rim]]
