@@ -10,7 +10,7 @@ import numpy as np
 from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
 from fictilis.core.evaluate import shape_parts, weights_at
 from fictilis.core.geometry.normals import KeptNormals, point_normals
-from fictilis.core.mix.bank import DeltaBank
+from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
@@ -22,7 +22,10 @@ LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at
 
 @dataclass(eq=False)
 class StageItem:
-    """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene."""
+    """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
+
+    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it.
+    """
 
     obj: MorphObject
     ref: ShapeRef | None
@@ -33,6 +36,15 @@ class StageItem:
     label: str = ""
     share: float = 1.0
     shaped: bool = False
+    shares: np.ndarray | None = None
+    live: Deltas | None = None
+
+    def exact_points(self) -> np.ndarray:
+        """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
+        out = mixed_points(self.obj, self.shares) if self.ref is None else shape_points(self.obj, self.ref)
+        if self.live is not None:
+            out[self.live.indices] += self.live.offsets
+        return out
 
     def in_scene(self) -> np.ndarray:
         """(n, 3) float64: the points in scene space."""
@@ -166,16 +178,18 @@ class Stage:
             share = share_shown(obj, wish.shaping, shares)
         shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.mesh, live)
         return StageItem(
-            obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped
-        )
+            obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped, shares,
+            live,
+        )  # fmt: skip
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)
         shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None), obj.mesh, live)
         label = "Base" if ref.is_base else ref.label(obj)
         return StageItem(
-            obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping
-        )
+            obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping,
+            live=live,
+        )  # fmt: skip
 
     def _line_up(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> list[StageItem]:
         refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]

@@ -63,8 +63,8 @@ class Bench:
 
     @cached_property
     def points(self) -> np.ndarray:
-        """(n, 3) float64 in object space, as shown at the start."""
-        return self.item.points.astype(np.float64)
+        """(n, 3) float64 in object space, as shown at the start, without the rounding of pictures."""
+        return self.item.exact_points()
 
     @cached_property
     def columns(self) -> np.ndarray:
@@ -72,7 +72,7 @@ class Bench:
 
     @cached_property
     def scene_points(self) -> np.ndarray:
-        return self.item.in_scene()
+        return self.points @ self.item.matrix[:3, :3].T + self.item.matrix[:3, 3]
 
     @cached_property
     def to_object(self) -> np.ndarray:

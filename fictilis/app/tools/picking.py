@@ -21,18 +21,20 @@ def pick(bench: Bench, press: Event) -> Stroke:
     event = press
     before = bench.doc.pick()
     brushed = np.zeros(0, np.int64)
+    went = False
     while event.kind != "release":
         event = yield
         line.append((event.x, event.y))
+        went = went or _far(press, event)
         if way == "Brush":
             brushed = np.union1d(brushed, _brushed(bench, line[-2], line[-1]))
             bench.show_line(_circle(event.x, event.y, bench.doc.tools.screen_size))
-        elif _far(press, event) or len(line) > 8:
+        elif went:
             bench.show_line(_box(press, event) if way == "Box" else np.array(line))
     bench.show_line(None)
-    if way == "Brush" and (len(brushed) or _far(press, event)):
+    if way == "Brush" and (len(brushed) or went):
         _take(bench, before, brushed, press, False)
-    elif _far(press, event):
+    elif went and (way == "Lasso" or _far(press, event)):
         shape = _box(press, event) if way == "Box" else np.array(line)
         _take(bench, before, _within(bench, shape), press, False)
     else:
