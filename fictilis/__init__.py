@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
@@ -23,7 +23,8 @@ _HOMES = {
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
-            "primitives": "fictilis.core.geometry.primitives"}  # fmt: skip
+            "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
+            "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry"}  # fmt: skip
 __all__ = ["__version__", *_HOMES, *_MODULES]  # noqa: PLE0604
 
 

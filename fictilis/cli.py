@@ -14,9 +14,10 @@ import zipfile
 from pathlib import Path
 
 from fictilis import __version__
+from fictilis.cli_edit import register
 from fictilis.core.errors import FictilisError
 
-COMMANDS = ("demo", "new", "info", "key", "evaluate", "export", "snapshot")
+COMMANDS = ("demo", "new", "info", "key", "target", "mesh", "evaluate", "export", "snapshot")
 
 
 class UsageError(FictilisError):
@@ -53,6 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("base", type=Path)
     new.add_argument("--target", action="append", default=[], metavar="[OBJECT/][NAME=]FILE")
     new.add_argument("--in-between", action="append", default=[], metavar="[OBJECT/]NAME@WEIGHT=FILE")
+    new.add_argument("--reorder", action="store_true", help="put targets of the same topology in the base's vertex order")
     new.add_argument("--path", action="append", default=[], metavar="[OBJECT/]NAME=straight|curved")
     new.add_argument("-o", "--output", type=Path, required=True)
     new.set_defaults(run=_new)
@@ -70,6 +72,8 @@ def _parser() -> argparse.ArgumentParser:
     key.add_argument("--interpolation", default="smooth", metavar="hold|linear|smooth")
     key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     key.set_defaults(run=_key)
+
+    register(commands)
 
     evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
     evaluate.add_argument("scene", type=Path)
@@ -164,7 +168,8 @@ def _new(options: argparse.Namespace) -> None:
         name = name or Path(file).stem
         if any(t.name == name for t in obj.targets):
             raise UsageError(f"{obj.name} already has a target named {name}.")
-        scene, _ = edits.target_from_mesh(scene, obj.id, name, data.mesh, data.points)
+        order = _order_of(obj, name, data) if options.reorder else None
+        scene, _ = edits.target_from_mesh(scene, obj.id, name, data.mesh, data.points, order)
     for text in options.in_between:
         place, file = _split(text, "NAME@WEIGHT=FILE")
         name, sign, at = place.rpartition("@")
@@ -182,6 +187,17 @@ def _new(options: argparse.Namespace) -> None:
     save(scene, options.output)
 
 
+def _order_of(obj, name: str, data):
+    """The order that puts a target's points in the base's, or None when they are, or when there is none."""
+    from fictilis.core.geometry.matching import find_order, first_difference
+
+    same = data.mesh.point_count == obj.mesh.point_count and first_difference(obj.mesh, data.mesh) is None
+    order = None if same else find_order(obj.mesh, data.mesh, obj.base, data.points)
+    if order is not None and order.choices > 1:
+        _warn([f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."])
+    return order
+
+
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
     import numpy as np
@@ -193,6 +209,8 @@ def describe(scene) -> dict:
             {
                 "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,
                 "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
+                "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
+                "group": obj.group(t.group).name if t.group else None,
             }
             for t in obj.targets
         ]  # fmt: skip

@@ -3,26 +3,87 @@
 import os
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 os.environ["OPENBLAS_NUM_THREADS"] = "1"
 
-from PyQt6.QtCore import QPoint, Qt
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
 
 import fictilis
 from fictilis.app import dialogs
+from fictilis.app.asking import NumberAsk
 from fictilis.app.document import Document
 from fictilis.app.settings import Settings
 from fictilis.app.start import application
+from fictilis.app.tools import TOOLS
 from fictilis.app.window import Window
+from fictilis.core.edits import targets, whole_shapes
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.scene import Pick
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def move_held(view, at: QPoint) -> None:
+    """A move with the left button held."""
+    place = QPointF(at)
+    event = QMouseEvent(QEvent.Type.MouseMove, place, QPointF(view.mapToGlobal(at)), Qt.MouseButton.NoButton, LEFT, NONE)
+    QApplication.sendEvent(view, event)
+
+
+def many_targets(scene, count: int):
+    """The scene with further, made-up targets; beyond 20 in two groups."""
+    names = ("Ripple", "Lift rim", "Tuck", "Swell", "Pinch", "Twist", "Sag", "Crown", "Fold", "Spread")
+    number = 0
+    while len(scene.objects[0].targets) < count:
+        source = scene.objects[0].targets[number % 5]
+        scene, new = whole_shapes.duplicate(scene, "o1", source.id)
+        scene = whole_shapes.scale_deltas(scene, "o1", new, 0.35 + 0.09 * (number % 9))
+        name = names[number % 10] + (f" {number // 10 + 1}" if number >= 10 else "")
+        scene = targets.rename_target(scene, "o1", new, name)
+        number += 1
+    obj = scene.objects[0]
+    order = sorted(obj.targets, key=lambda t: t.name in names or t.name[:-2] in names)
+    scene = scene.with_object(replace(obj, targets=tuple(order)))
+    if count > 20:
+        ids = [t.id for t in order]
+        scene, group = targets.group_targets(scene, "o1", ids[9:15], "Rim shapes")
+        scene = targets.change_group(scene, "o1", group, factor=0.7)
+        scene, group = targets.group_targets(scene, "o1", ids[15:24], "Pulses")
+        scene = targets.change_group(scene, "o1", group, folded=True)
+    return scene
+
+
+def take_tools(window: Window, doc: Document) -> None:
+    """The side column of every tool in one picture."""
+    columns = []
+    for tool in TOOLS:
+        doc.set_tools(tool=tool)
+        QTest.qWait(120)
+        picture = QPixmap(window.side.tool.size())
+        picture.fill(QColor(window.palette_.panel))
+        window.side.tool.render(picture, flags=QWidget.RenderFlag.DrawChildren)
+        columns.append(picture)
+    wide, high = max(c.width() for c in columns), max(c.height() for c in columns)
+    per_row = 5
+    rows = -(-len(columns) // per_row)
+    sheet = QImage(per_row * (wide + 20) + 20, rows * (high + 20) + 20, QImage.Format.Format_RGB32)
+    sheet.fill(QColor(window.palette_.panel))
+    painter = QPainter(sheet)
+    for number, column in enumerate(columns):
+        row, place = divmod(number, per_row)
+        painter.drawPixmap(20 + place * (wide + 20), 20 + row * (high + 20), column)
+    painter.end()
+    sheet.save(str(OUT / "tools.png"))
 
 
 def main() -> None:
@@ -52,26 +113,67 @@ def main() -> None:
         QTest.mouseMove(view, QPoint(x, 225))
         QTest.qWait(200)
     take("shaping")
+    window.lanes.open.clear()
+    window.lanes.refresh()
 
-    doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
+    flare = doc.object.target_named("Flare")
+    doc.start_shaping(ShapeRef(flare.id))
     doc.set_tools(tool="move", radius=14.0, mirror=Mirror())
     QTest.qWait(400)
     QTest.mouseClick(view, LEFT, NONE, QPoint(480, 205))
     take("move")
-    doc.done_shaping()
-    window.lanes.open.clear()
-    window.lanes.refresh()
+    doc.set_tools(tool="pick", kind="faces", radius=8.0)
+    around = doc.object.base[[1 + 15 * 80 + k % 80 for k in range(-9, 6)]]
+    middles = np.array([doc.object.base[doc.object.mesh.face(f)].mean(0) for f in range(doc.object.mesh.face_count)])
+    near = np.linalg.norm(middles[:, None] - around[None], axis=2).min(axis=1) < 4.5
+    doc.set_pick(Pick("faces", np.flatnonzero(near)))
+    doc.set_tools(tool="exact", exact="inflate")
+    take("exact")
+    take_tools(window, doc)
 
+    doc.set(way="Alone")
+    doc.set_tools(tool="push", mirror=Mirror(), size=9.0)
+    doc.set_pick(Pick("faces"))
+    start = QPoint(330, 160)
+    QTest.mousePress(view, LEFT, NONE, start)
+    for k in range(30):
+        move_held(view, start + QPoint(6 * k, round(18 * np.sin(k / 3))))
+    QTest.mouseRelease(view, LEFT, NONE, start + QPoint(174, 0))
+    doc.see(before=True)
+    view.divider = 0.52
+    take("before-and-after")
+    doc.see(before=False, colour="displacement", numbers=True, paths=True)
+    QTest.mouseMove(view, QPoint(430, 170))
+    take("displacement")
+    doc.see(colour="", numbers=False, paths=False)
+    doc.undo()
+    doc.set(way="In the mix")
+    doc.done_shaping()
+
+    dialog = dialogs.FormDialog(window, "Split Flare into left and right",
+                                "Two new targets, one a side, that add up to it exactly. Across the seam one fades into the other.",
+                                (NumberAsk("width", "Seam", "cm", 6.8, 0, 1e6),), "Split it", window.palette_)  # fmt: skip
+    dialog.show()
+    take("split", dialog)
+    dialog.close()
+
+    whole = doc.settled.scene
+    doc.commit("More targets", many_targets(whole, 12))
     doc.set(way="Line-up")
     doc.see(colour="displacement")
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
     view.fit()
     take("line-up")
-
-    window.set_theme("Kiln")
     doc.done_shaping()
     doc.set(way="In the mix")
     doc.see(colour="")
+    doc.commit("Many targets", many_targets(whole, 40))
+    window.column.list_button.click()
+    take("many-targets")
+    window.column.list_button.click()
+    doc.commit("As it was", whole)
+
+    window.set_theme("Kiln")
     doc.set_frame(34.0)
     take("kiln")
     window.set_theme("Bisque")
@@ -99,7 +201,7 @@ def main() -> None:
     window.ask = look
     doc.start_shaping(ShapeRef())
     window.ask_base(displacement)
-    doc.saved_scene = doc.settled.scene
+    doc.saved_version = doc.settled.version
     window.close()
     app.processEvents()
     sys.stdout.write(f"{len(list(OUT.glob('*.png')))} pictures in {OUT}\n")

@@ -38,6 +38,9 @@ def test_new_info_and_its_json(scene_file, capsys):
         "range": [0.0, 1.0],
         "path": "curved",
         "in_betweens": [0.5],
+        "built_on": None,
+        "masked": False,
+        "group": None,
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
     code, out, _ = run("info", scene_file, capsys=capsys)
@@ -147,3 +150,67 @@ def test_version_and_help(capsys):
 def test_no_display_is_one_sentence():
     done = subprocess.run([sys.executable, "-m", "fictilis", "demo"], capture_output=True, text=True, env={"PATH": ""})
     assert done.returncode == 2 and "no display" in done.stderr and done.stderr.count("\n") == 1
+
+
+def shape_of(path, target, obj=0):
+    from fictilis.core.evaluate import full_shape
+
+    thing = fictilis.load(path).objects[obj]
+    return full_shape(thing, thing.target_named(target).id)
+
+
+def test_whole_targets_are_changed(scene_file, tmp_path):
+    words = ("target", scene_file, "--object", "Sheet", "--target")
+    bend, base = shape_of(scene_file, "bend"), fictilis.load(scene_file).objects[0].base
+    assert run(*words, "bend", "duplicate", "--name", "Copy")[0] == 0
+    assert run(*words, "Copy", "scale", "--factor", "2")[0] == 0
+    assert np.allclose(shape_of(scene_file, "Copy") - base, 2 * (bend - base))
+    assert run(*words, "bend", "split", "--seam", "4")[0] == 0
+    halves = shape_of(scene_file, "bend left") + shape_of(scene_file, "bend right") - base
+    assert np.abs(halves - bend).max() < 1e-12
+    assert run(*words, "bend left", "join", "--with", "bend right", "--name", "Again")[0] == 0
+    assert np.allclose(shape_of(scene_file, "Again"), bend)
+    assert run(*words, "bend left", "mirror")[0] == 0
+    assert np.allclose(shape_of(scene_file, "bend right 2"), shape_of(scene_file, "bend right"))
+    assert run(*words, "bend", "rebuild", "--on", "Up")[0] == 0
+    assert np.allclose(shape_of(scene_file, "bend"), bend)
+    assert run(*words, "Copy", "add", "--other", "Up", "--factor", "-1")[0] == 0
+    out = tmp_path / "other.fictilis"
+    assert run(*words, "Copy", "clean", "--below", "1000", "-o", out)[0] == 0
+    assert np.array_equal(shape_of(out, "Copy"), base) and not np.array_equal(shape_of(scene_file, "Copy"), base)
+
+
+def test_the_mesh_is_changed_and_targets_come_along(scene_file):
+    words = ("mesh", scene_file, "--object", "Sheet")
+    assert run(*words, "subdivide", "--smooth")[0] == 0
+    obj = fictilis.load(scene_file).objects[0]
+    assert obj.mesh.face_count == 64 and len(obj.targets[0].deltas.indices) == 81
+    assert run(*words, "triangulate")[0] == 0
+    assert run(*words, "mirror", "--axis", "x", "--keep", "minus")[0] == 0
+    assert run(*words, "freeze")[0] == 0
+    assert set(fictilis.load(scene_file).objects[0].mesh.face_sizes) == {3}
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("target", "--target", "Nose", "swap"), "no target named Nose"),
+        (("target", "--target", "bend", "bake-mask"), "bend has no mask"),
+        (("mesh", "weld", "--within", "0.001"), "close enough"),
+        (("mesh", "transfer", "--from", "Face/Smile", "--far", "3"), "no object named Face"),
+        (("target", "--target", "bend", "scale", "--factor", "nan"), "finite"),
+    ],
+)
+def test_edits_that_cannot_be_are_one_sentence(scene_file, capsys, words, said):
+    before = scene_file.read_bytes()
+    code, _, err = run(words[0], scene_file, "--object", "Sheet", *words[1:], capsys=capsys)
+    assert code == 2 and said in err and err.count("\n") == 1 and scene_file.read_bytes() == before
+
+
+def test_a_target_in_another_order_is_put_in_order(sheet_files, tmp_path, capsys):
+    words = ("new", sheet_files["base"], "--target", f"Mixed up={sheet_files['shuffled']}", "-o", tmp_path / "s.fictilis")
+    code, _, err = run(*words, capsys=capsys)
+    assert code == 2 and "another order" in err
+    code, _, err = run(*words, "--reorder", capsys=capsys)
+    assert code == 0 and "several ways" in err
+    assert np.allclose(shape_of(tmp_path / "s.fictilis", "Mixed up"), fictilis.load(tmp_path / "s.fictilis").objects[0].base)

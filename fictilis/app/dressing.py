@@ -123,7 +123,7 @@ class Dressing:
                 place, (item.obj.base, item.obj.mesh, item.revision, way),
                 lambda: np.clip(stretch(item.obj.mesh, item.obj.base, item.points), -1, 1).astype(np.float32),
             )  # fmt: skip
-            draw.tint_colour, draw.low_colour = palette.error if palette.dark else PLUM, DEEP
+            draw.tint_colour, draw.low_colour = PLUM, DEEP
             self.legend = Legend("Edges against the base", ("half", "same", "double"), (DEEP, item.obj.appearance.colour, PLUM))
             return number
         if way == "cuts" and doc.way != LINE_UP:
@@ -157,7 +157,7 @@ class Dressing:
         tint = np.zeros(len(item.points), np.float32)
         if len(faces) and faces[-1] < item.obj.mesh.face_count:
             tint[item.obj.mesh.corners[corners_of(item.obj.mesh, faces)]] = 1.0
-        draw.tint, draw.tint_colour = tint, palette.error
+        draw.tint, draw.tint_colour = tint, DEEP
         count = sum(len(f) for f in found.values())
         self.legend = Legend(f"{count:,} faces cut through others" if count else "No face cuts through another", (), ())
         return number

@@ -92,9 +92,9 @@ class ToolSection(Section):
         self.add(self.apply_exact)
 
     def _brush_rows(self) -> None:
-        self.size = self._number("Size", "cm", 1, 0.001, 1e6, "size")
+        self.brush_size = self._number("Size", "cm", 1, 0.001, 1e6, "size")
         self.screen_size = self._number("Size on the screen", "px", 0, 1, 2000, "screen_size")
-        self.size_row = self._row("Size", self.size)
+        self.size_row = self._row("Size", self.brush_size)
         self.screen_size_row = self._row("Size", self.screen_size)
         self.size_of = Segments("Size in", ("Scene", "Screen"))
         self.size_of.chosen.connect(lambda c: self.doc.set_tools(on_screen=c == "Screen"))
@@ -109,7 +109,7 @@ class ToolSection(Section):
         self.blend_to.setMinimumWidth(60)
         self.blend_to.activated.connect(lambda n: self.doc.set_tools(blend_to=self.blend_to.itemData(n)))
         self.blend_row = self._row("Toward", self.blend_to)
-        self.scrape = self._check("Scrape: only what stands out", "scrape")
+        self.scrape = self._check("Scrape what stands out", "scrape")
         self.add(self.scrape)
         self.pressure = self._check("Pen pressure", "pressure")
         self.add(self.pressure)
@@ -195,7 +195,7 @@ class ToolSection(Section):
         self.set_heading(f"{tool.name} brush" if brush else tool.name)
         self._show_rows(tool.id, tool.family)
         for field, value in (
-            (self.size, tools.size), (self.screen_size, tools.screen_size), (self.strength, tools.strength),
+            (self.brush_size, tools.size), (self.screen_size, tools.screen_size), (self.strength, tools.strength),
             (self.spacing, tools.spacing), (self.radius, tools.radius), (self.tolerance, tools.mirror.tolerance * 100),
         ):  # fmt: skip
             field.set_value(value)
