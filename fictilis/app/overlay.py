@@ -12,7 +12,7 @@ from fictilis.app.theme import Palette, font
 from fictilis.app.tools import TOOLS, Bench
 from fictilis.app.tools.handles import CHANGES, handle_ends, handle_under
 from fictilis.core.evaluate import point_paths
-from fictilis.render.stage import LINE_UP
+from fictilis.render.stage import ALONE, LINE_UP
 
 if TYPE_CHECKING:
     from fictilis.app.view import View
@@ -203,7 +203,7 @@ def _paint_paths(view: View, painter: QPainter) -> None:
         if view.seen is None or view.seen.item.obj.id != obj.id:
             return
         indices = np.array([view.seen.point])
-    now = doc.weights(obj)
+    now = doc.weights(obj) if doc.way != ALONE else {target.id: 1.0}
     stages = [s.at for s in target.in_betweens]
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])

@@ -10,7 +10,7 @@ import numpy as np
 
 from fictilis.app.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.tools import TOOLS
-from fictilis.app.tools.handles import apply_move, apply_scale, apply_turn, move_to
+from fictilis.app.tools.handles import apply_move, apply_scale, apply_turn, move_to, size_factors
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import topology
 from fictilis.core.edits.shape import ShapeRef
@@ -165,7 +165,7 @@ class ShapeCommands:
     # changes by a form
 
     def apply_numbers(self, kind: str, numbers: tuple[float, float, float], to: bool) -> None:
-        """Move, rotate or scale by numbers; ``to`` moves the pivot of the pick to a place in the scene."""
+        """Move, rotate or scale by numbers; ``to`` moves the pivot to a place in the scene, or scales to a size in cm."""
         values = np.array(numbers)
 
         def make(bench):
@@ -174,13 +174,21 @@ class ShapeCommands:
             if kind == "move":
                 return move_to(bench, values) if to else apply_move(bench, None, values @ bench.axes)
             if kind == "scale":
-                return apply_scale(bench, None, values)
+                return apply_scale(bench, None, size_factors(bench.extents, values) if to else values)
             axes = [k for k in range(3) if values[k]]
             if len(axes) != 1:
                 raise EditRefused("A turn goes about one axis: give one number, and 0 for the other two.")
             return apply_turn(bench, axes[0], float(values[axes[0]]))
 
         self.window.view.apply(make, kind.capitalize())
+
+    def amounts(self, kind: str, to: bool) -> tuple[float, ...]:
+        """What the form of numbers begins with: nothing to do, or where the pivot and how large the pick is now."""
+        item = self.window.view.shaped_item() if to else None
+        if item is None or not len(self.doc.pick()):
+            return (1.0,) * 3 if kind == "scale" and not to else (0.0,) * 3
+        bench = self.window.view.bench(item)
+        return tuple(round(float(v), 6) for v in (bench.pivot if kind == "move" else bench.extents))
 
     def apply_exact(self) -> None:
         view = self.window.view

@@ -176,7 +176,7 @@ class ToolSection(Section):
     def _apply(self) -> None:
         for field in self.xyz:
             field.finish()
-        to = self.by_to.buttons["To"].isChecked() and self.doc.tools.tool == "move"
+        to = self.by_to.buttons["To"].isChecked() and self.doc.tools.tool != "rotate"
         self.commands.apply_numbers(self.doc.tools.tool, tuple(f.value for f in self.xyz), to)
 
     def set_palette_(self, palette: Palette) -> None:
@@ -218,6 +218,8 @@ class ToolSection(Section):
             self._fill_blend()
         self._show_amounts()
         self._say_unpaired()
+        border = brush and len(doc.pick()) > 0
+        self.radius_row.layout().itemAt(0).widget().setText("Soft border" if border else "Radius")
         self.note.setText(self._note())
 
     def _show_rows(self, tool: str, family: str) -> None:
@@ -232,7 +234,7 @@ class ToolSection(Section):
             (self.size_row, brush and not tools.on_screen), (self.screen_size_row, brush and tools.on_screen or by_brush),
             (self.size_of_row, brush), (self.strength_row, brush), (self.spacing_row, dabs), (self.blend_row, tool == "blend"),
             (self.scrape, tool == "flatten"), (self.pressure, brush),
-            (self.radius_row, soft), (self.falloff_row, brush or soft), (self.profile_row, brush or soft),
+            (self.radius_row, soft or brush and len(self.doc.pick()) > 0), (self.falloff_row, brush or soft), (self.profile_row, brush or soft),
             (self.connected, soft and not tools.along_surface), (self.pivot_row, handles), (self.axes_row, handles),
             (self.xyz_row, handles), (self.apply_row, handles), (self.mirror_row, brush or soft),
             (self.mirror_by_row, mirrored), (self.tolerance_row, mirrored and not tools.mirror.by_topology),
@@ -243,14 +245,17 @@ class ToolSection(Section):
             row.setVisible(shown)
 
     def _show_amounts(self) -> None:
-        """The X Y Z form begins anew with each tool; scale by 1, and for “to” the place where the pick is."""
+        """The X Y Z form begins anew with each tool and pick: by nothing, or with where and how large the pick is."""
         tool = self.doc.tools.tool
         if tool not in UNITS:
             return
-        to = tool == "move" and self.by_to.buttons["To"].isChecked()
-        self.by_to.setVisible(tool == "move")
-        start = (1.0,) * 3 if tool == "scale" else (0.0,) * 3
-        state = (tool, to)
+        to = tool != "rotate" and self.by_to.buttons["To"].isChecked()
+        self.by_to.setVisible(tool != "rotate")
+        self.by_to.setToolTip(
+            "By so much, or to the place where the pivot comes" if tool == "move" else "By a factor, or to a size in cm"
+        )
+        start = tuple(self.commands.amounts(tool, to))
+        state = (tool, to, start if to else None)
         if state != self._shown_numbers:
             self._shown_numbers = state
             for field, value in zip(self.xyz, start, strict=True):

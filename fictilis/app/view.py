@@ -65,7 +65,9 @@ class View(QWidget):
         self.typed = TypedAmount(self)
         self._stroke: Stroke | None = None
         self._stroke_bench: Bench | None = None
+        self._pressed: tuple[Event, Event] | None = None
         self._bench: tuple[tuple, Bench] | None = None
+        self._renewing = False
         self._live: Deltas | None = None
         self._exact_key: tuple | None = None
         self.worn = Worn()
@@ -124,6 +126,8 @@ class View(QWidget):
         if self.doc.shaping is None:
             self.cancel_stroke()
             self.placing_pivot = False
+        elif self._stroke is not None:
+            self._renew_stroke()
         self._show_exact()
         self.refresh()
 
@@ -366,11 +370,31 @@ class View(QWidget):
         self.typed.held_axis = handle_under(self._stroke_bench, event.x, event.y)[1] if tool.family == "handles" else None
         self.worn.falloff = None
         self._stroke = tool.run(self._stroke_bench, event)
+        self._pressed = (event, event)
         return self._go_on(lambda: next(self._stroke))
 
     def send(self, event: Event) -> None:
         if self._stroke is not None:
+            self._pressed = (self._pressed[0], event)
             self._go_on(lambda: self._stroke.send(event))
+
+    def _renew_stroke(self) -> None:
+        """The tool's numbers changed under a stroke: do it again with the new ones. Brushes take them for further dabs."""
+        bench = self._stroke_bench
+        if bench is None or self._renewing or bench.tools is self.doc.tools:
+            return
+        tool = TOOLS[self.doc.tools.tool]
+        if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
+            bench.tools = self.doc.tools
+            return
+        (press, last), text, alone = self._pressed, self.typed.text, self.typed.alone
+        self._renewing = True
+        self._stroke.close()
+        self._stroke, self._live = None, None
+        if self.start_stroke(press) and last is not press:
+            self.send(last)
+        self.typed.typing.text, self.typed.alone = text, alone
+        self._renewing = False
 
     def _go_on(self, step: Callable[[], None]) -> bool:
         """Let the stroke take an event; whether it goes on. An expected error ends it and is said."""

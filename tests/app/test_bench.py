@@ -699,3 +699,58 @@ def test_mirrored_strokes_by_key(bench):
     moved = puff(bench) - before
     ((_, pairs),) = Mirror("X").pairs(bench.obj)
     assert np.allclose(moved, moved[pairs] * [-1, 1, 1], atol=1e-9) and np.abs(moved).max() > 0.1
+
+
+def test_brackets_change_the_falloff_while_dragging(bench):
+    index, _ = front_point(bench)
+    bench.doc.set_picks(np.array([index]))
+    bench.doc.set_tools(tool="move", radius=3.0)
+    from fictilis.app.tools.handles import handle_ends
+
+    end = QPointF(*handle_ends(bench.view.bench(bench.view.shaped_item()))[1])
+    before = puff(bench)
+    QTest.mousePress(bench.view, Qt.MouseButton.LeftButton, NONE, point(end))
+    move(bench.view, end - QPointF(0, 30))
+    few = len(bench.view._live.indices)
+    for _ in range(5):
+        bench.press(K.Key_BracketRight)
+    assert bench.doc.tools.radius > 5 and len(bench.view._live.indices) > 1.5 * few
+    QTest.mouseRelease(bench.view, Qt.MouseButton.LeftButton, NONE, point(end - QPointF(0, 30)))
+    moved = np.flatnonzero((puff(bench) != before).any(axis=1))
+    assert len(moved) > 1.5 * few and bench.doc.undo_label() == "Move on Puff"
+    bench.doc.undo()
+    assert np.array_equal(puff(bench), before)
+
+
+def test_brackets_change_grab_and_brushes_while_dragging(bench):
+    _, at = front_point(bench)
+    for tool in ("grab", "push"):
+        bench.doc.set_tools(tool=tool, size=2.0)
+        before = puff(bench)
+        QTest.mousePress(bench.view, Qt.MouseButton.LeftButton, NONE, point(at))
+        move(bench.view, at + QPointF(6, 0))
+        few = len(bench.view._live.indices)
+        for _ in range(5):
+            bench.press(K.Key_BracketRight)
+        move(bench.view, at + QPointF(24, 0))
+        QTest.mouseRelease(bench.view, Qt.MouseButton.LeftButton, NONE, point(at + QPointF(24, 0)))
+        assert (puff(bench) != before).any(axis=1).sum() > 1.5 * few
+        bench.doc.undo()
+        assert np.array_equal(puff(bench), before)
+
+
+def test_scaling_to_a_size_in_cm(bench):
+    bench.doc.set_picks(np.arange(866))
+    bench.doc.set_tools(tool="scale")
+    side = bench.window.side.tool
+    side.by_to.buttons["To"].click()
+    assert [round(f.value, 2) for f in side.xyz] == [24.0, 20.0, 22.0]
+    side.xyz[1].setText("5")
+    side.xyz[1].setModified(True)
+    side.apply.click()
+    assert np.allclose(np.ptp(puff(bench), axis=0), [24, 5, 22])
+    bench.doc.set_picks(np.array([0]))
+    side.xyz[0].setText("3")
+    side.xyz[0].setModified(True)
+    side.apply.click()
+    assert "no size along X" in bench.said[-1][0]

@@ -1,14 +1,20 @@
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStroke, grab_weights, neighbour_means
 from fictilis.core.shaping.dabs import dab
+from fictilis.core.shaping.exact import BY_ID, Picked, change_exactly
 from fictilis.core.shaping.mirror import Mirror
+from fictilis.core.shaping.strokes import Reach, displacement, pick_weights, rotation, scaling
 
 
 def one(points, mesh):
@@ -182,3 +188,48 @@ def test_a_dab_along_the_surface_is_exact_on_a_flat_grid_and_stops_at_a_gap():
     assert indices.max() < 441
     assert np.allclose(weights, 1 - np.linalg.norm(both[indices] - edge, axis=1) / 5.0)
     assert len(dab(sheet, both, edge, mesh.face(face), 5.0, along_surface=False)[0]) > 1.7 * len(indices)
+
+
+@given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 10_000)), min_size=1, max_size=8))
+@settings(max_examples=30, deadline=None)
+def test_any_row_of_shaping_keeps_the_mesh_and_leaves_what_it_did_not_touch(steps):
+    """Brushes, exact changes, turns and scales in any order, on base, target and in-between."""
+    points, mesh = ball(10.0, 6)
+    scene, obj_id = add_object(Scene(), "Ball", mesh, points + np.pi)
+    scene, target = target_from_points(scene, obj_id, "T", points * 1.2 + np.pi)
+    scene = add_in_between(scene, obj_id, target, 0.5)
+    refs = (ShapeRef(), ShapeRef(target), ShapeRef(target, 0.5))
+    for kind, seed in steps:
+        rng = np.random.default_rng(seed)
+        ref, obj = refs[seed % 3], scene.object(obj_id)
+        shown = shape_points(obj, ref)
+        moved = some_change(kind, obj, shown, rng)
+        after = move_shape(scene, obj_id, ref, moved, "stay")
+        new = shape_points(after.object(obj_id), ref)
+        still = np.setdiff1d(np.arange(len(points)), moved.indices)
+        assert after.object(obj_id).mesh is mesh and len(new) == len(points)
+        assert np.array_equal(new[still], shown[still]) and np.allclose(
+            new[moved.indices] - shown[moved.indices], moved.offsets
+        )
+        scene = after
+
+
+def some_change(kind, obj, shown, rng):
+    """A displacement by one of thirteen ways at a random place."""
+    face = obj.mesh.face(int(rng.integers(obj.mesh.face_count)))
+    picked = np.sort(rng.choice(len(shown), 12, replace=False))
+    weights = pick_weights(obj, shown, picked, Reach(float(rng.uniform(0, 4))))
+    near = np.flatnonzero(weights)
+    if kind < len(BRUSHES):
+        work = BrushStroke(obj, shown, point_normals(obj.mesh, shown), Brush(list(BRUSHES)[kind], 4.0), goal=obj.base)
+        work.dab(shown[face].mean(0), face)
+        return work.moved()
+    if kind < len(BRUSHES) + 4:
+        operation = ("sphere", "plane", "inflate", "noise")[kind - len(BRUSHES)]
+        numbers = {n.name: n.default for n in BY_ID[operation].numbers}
+        return change_exactly(operation, Picked(obj, shown, picked, weights), numbers)
+    if kind == len(BRUSHES) + 4:
+        turned = rotation(shown[near], weights[near], shown[picked].mean(0), rng.normal(size=3), 40.0)
+    else:
+        turned = scaling(shown[near], weights[near], shown[picked].mean(0), rng.uniform(0, 2, 3))
+    return displacement(obj, near, weights[near], turned)

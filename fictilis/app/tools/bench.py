@@ -61,6 +61,9 @@ class Bench:
     show_line: Callable[[np.ndarray | None], None]
     show_mask: Callable[[np.ndarray | None], None]
 
+    def __post_init__(self) -> None:
+        self.tools = self.doc.tools
+
     @cached_property
     def points(self) -> np.ndarray:
         """(n, 3) float64 in object space, as shown at the start, without the rounding of pictures."""
@@ -165,6 +168,11 @@ class Bench:
             transform = self.item.obj.transform
             return self.item.matrix[:3, :3] @ np.array(transform.pivot) + self.item.matrix[:3, 3]
         return self.scene_points[self.picked].mean(axis=0)
+
+    @cached_property
+    def extents(self) -> np.ndarray:
+        """(3,): how large the pick is along the axes, in the scene."""
+        return np.ptp(self.scene_points[self.picked] @ self.axes.T, axis=0)
 
     @cached_property
     def pivots(self) -> np.ndarray:

@@ -145,6 +145,7 @@ class _Trail:
             self._dab(self.hit, event)
             return True
         tools = self.bench.doc.tools
+        self.work.brush = brush_of(self.bench, self.hit.place)
         size = self.work.brush.size * self.scale / self.unit
         step = max(tools.spacing * size, 0.5)
         way = at - self.last

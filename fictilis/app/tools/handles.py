@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.app.tools.bench import Bench, Event, Stroke
 from fictilis.app.tools.picking import click, pick
+from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import slide
@@ -163,6 +164,18 @@ CHANGES = {
 def move_to(bench: Bench, place: np.ndarray) -> Deltas:
     """The pick moved as a whole so that its pivot comes to a place (3,) in the scene."""
     return apply_move(bench, None, np.asarray(place, np.float64) - bench.pivot)
+
+
+def size_factors(extents: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """(3,) factors that bring ``extents`` (3,) to sizes in cm; an axis along which there is nothing stays.
+
+    Raises EditRefused where a size is asked of a pick that has none on that axis.
+    """
+    flat = extents < 1e-9
+    if (flat & (np.abs(wanted) > 1e-9)).any():
+        axis = "XYZ"[int(np.flatnonzero(flat & (np.abs(wanted) > 1e-9))[0])]
+        raise EditRefused(f"The pick has no size along {axis}; it cannot be scaled to one.")
+    return np.where(flat, 1.0, wanted / np.where(flat, 1.0, extents))
 
 
 def slide_tool(bench: Bench, press: Event) -> Stroke:
