@@ -126,7 +126,7 @@ def playback_rows() -> list[Row]:
         window = open_window(scene)
         QTest.qWait(2500)
         view, doc = window.view, window.doc
-        items = view._draw_items()
+        items = view.draw_items()
         ground, camera, picture = window.palette_.view, view.camera, view.picture
         buffer = bytearray(4 * WIDTH * HEIGHT)
         frame = {"at": 0.0}
@@ -134,7 +134,7 @@ def playback_rows() -> list[Row]:
         def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, ground=ground) -> None:
             frame["at"] = (frame["at"] + 1) % 90
             doc.frame = frame["at"]
-            picture.draw(view._draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
+            picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
 
         def bare(items=items, picture=picture, camera=camera, ground=ground, buffer=buffer) -> None:
             picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground, False, buffer)

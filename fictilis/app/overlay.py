@@ -46,9 +46,9 @@ def paint_over(view: View, painter: QPainter) -> None:
     if shaped is not None and view.pointer.x() >= 0 and view.navigating is None:
         if family == "brush":
             _paint_brush(view, painter, view.bench(shaped))
-        elif family == "pick" and doc.tools.pick_way == "Brush" and view.line is None:
+        elif family == "pick" and doc.tools.pick_way == "Brush" and view.strokes.line is None:
             _paint_ring(painter, view.pointer, doc.tools.screen_size, QColor(view.palette_.picked))
-    if view.line is not None:
+    if view.strokes.line is not None:
         _paint_line(view, painter)
     if doc.seeing.numbers and view.seen is not None and view.navigating is None:
         _paint_numbers(view, painter)
@@ -130,7 +130,7 @@ def _paint_line(view: View, painter: QPainter) -> None:
     painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
     colour.setAlpha(28)
     painter.setBrush(colour)
-    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in view.line]))
+    painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in view.strokes.line]))
 
 
 def _box(painter: QPainter, palette: Palette, rect: QRectF) -> None:

@@ -180,7 +180,7 @@ class ShapeCommands:
                 raise EditRefused("A turn goes about one axis: give one number, and 0 for the other two.")
             return apply_turn(bench, axes[0], float(values[axes[0]]))
 
-        self.window.view.apply(make, kind.capitalize())
+        self.window.view.strokes.apply(make, kind.capitalize())
 
     def amounts(self, kind: str, to: bool) -> tuple[float, ...]:
         """What the form of numbers begins with: nothing to do, or where the pivot and how large the pick is now."""
@@ -193,7 +193,7 @@ class ShapeCommands:
     def apply_exact(self) -> None:
         view = self.window.view
         label = BY_ID[self.doc.tools.exact].label
-        view.apply(lambda _bench: view.exact_change(), label)
+        view.strokes.apply(lambda _bench: view.strokes.exact_change(), label)
 
     # the mesh
 

@@ -39,7 +39,7 @@ class TypedAmount:
         """Whether a key belongs to the amount rather than to a shortcut."""
         if not self.is_on():
             return False
-        dragging = self.view.stroking
+        dragging = self.view.strokes.on
         plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
         closes = (self.text or dragging) and event.key() in CLOSING
         return bool(closes or (event.text() and plain and self.typing.takes(event.text(), dragging)))
@@ -47,17 +47,17 @@ class TypedAmount:
     def key(self, event: QKeyEvent) -> bool:
         """Take a key; whether it was one of ours."""
         view = self.view
-        if not self.is_on() and not view.stroking:
+        if not self.is_on() and not view.strokes.on:
             return False
         key, character = event.key(), event.text().lower()
-        if key == Qt.Key.Key_Escape and (self.text or view.stroking):
-            view.cancel_stroke()
+        if key == Qt.Key.Key_Escape and (self.text or view.strokes.on):
+            view.strokes.cancel()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.text:
             self.finish()
         elif key == Qt.Key.Key_Backspace and self.text:
             self.typing.erase()
             self._show()
-        elif self.typing.takes(character, view.stroking):
+        elif self.typing.takes(character, view.strokes.on):
             self.typing.add(character, self.held_axis)
             self._show()
         else:
@@ -74,21 +74,21 @@ class TypedAmount:
     def _show(self) -> None:
         view, text = self.view, self.text
         if self.is_whole():
-            if view.stroking:
-                view.send(self._event())
+            if view.strokes.on:
+                view.strokes.send(self._event())
             else:
-                view.start_stroke(self._event())
+                view.strokes.start(self._event())
                 self.typing.text = text
-        elif view.stroking and self.alone:
-            view.cancel_stroke()
+        elif view.strokes.on and self.alone:
+            view.strokes.cancel()
             self.typing.text = text
         view.update()
 
     def finish(self) -> None:
         """Commit the typed amount; without a whole number nothing changes."""
         view = self.view
-        if not self.is_whole() or not view.stroking:
-            view.cancel_stroke()
+        if not self.is_whole() or not view.strokes.on:
+            view.strokes.cancel()
             return
-        view.send(self._event())
-        view.send(Event("release", 0, 0))
+        view.strokes.send(self._event())
+        view.strokes.send(Event("release", 0, 0))

@@ -14,16 +14,14 @@ from fictilis.app.document import Document
 from fictilis.app.dressing import Dressing, Worn
 from fictilis.app.overlay import divider_x, paint_over
 from fictilis.app.picture import Picture
+from fictilis.app.strokes import Strokes
 from fictilis.app.theme import Palette
-from fictilis.app.tools import TOOLS, Bench, Event, Stroke
+from fictilis.app.tools import TOOLS, Bench, Event
 from fictilis.app.tools.brushing import hover_weights
-from fictilis.app.tools.handles import handle_under
 from fictilis.app.tools.picking import double_click, under
 from fictilis.app.typed import TypedAmount
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.errors import FictilisError
 from fictilis.core.scene import Deltas, MorphObject, SavedView
-from fictilis.core.shaping.exact import change_exactly
 from fictilis.render.camera import FIELD_OF_VIEW, FRONT, SIDE, TOP, Camera
 from fictilis.render.picking import hit_mesh
 from fictilis.render.renderer import DrawItem, Renderer
@@ -50,7 +48,7 @@ class View(QWidget):
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
         super().__init__()
-        self.doc, self.palette_, self._ask_base = doc, palette, ask_base
+        self.doc, self.palette_, self.ask_base = doc, palette, ask_base
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(240, 160)
@@ -63,15 +61,8 @@ class View(QWidget):
         self.stage, self._before_stage = Stage(), Stage()
         self.dressing = Dressing(doc)
         self.typed = TypedAmount(self)
-        self._stroke: Stroke | None = None
-        self._stroke_bench: Bench | None = None
-        self._pressed: tuple[Event, Event] | None = None
-        self._bench: tuple[tuple, Bench] | None = None
-        self._renewing = False
-        self._live: Deltas | None = None
-        self._exact_key: tuple | None = None
+        self.strokes = Strokes(self, doc)
         self.worn = Worn()
-        self.line: np.ndarray | None = None
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
         self.navigating: QPointF | None = None
@@ -124,11 +115,8 @@ class View(QWidget):
             self._change_way()
         self.worn.falloff = None
         if self.doc.shaping is None:
-            self.cancel_stroke()
             self.placing_pivot = False
-        elif self._stroke is not None:
-            self._renew_stroke()
-        self._show_exact()
+        self.strokes.changed()
         self.refresh()
 
     def _change_way(self) -> None:
@@ -151,17 +139,17 @@ class View(QWidget):
         )  # fmt: skip
 
     def items(self) -> list[StageItem]:
-        items = self.stage.items(self.wish(), self._live)
+        items = self.stage.items(self.wish(), self.strokes.live)
         if self.doc.shaping is None:
             for item in items:
                 item.shaped = False
         return items
 
-    def _draw_items(self) -> list[DrawItem]:
+    def draw_items(self) -> list[DrawItem]:
         self._items = self.items()
-        still = not self._moving and self._stroke is None
+        still = not self._moving and not self.strokes.on
         shaped = next((item for item in self._items if item.shaped), None)
-        if shaped is not None and self._stroke is None and self.worn.falloff is None:
+        if shaped is not None and not self.strokes.on and self.worn.falloff is None:
             self._wear_pick(shaped)
         return self.dressing.items(self._items, self.palette_, self.worn, still)
 
@@ -208,12 +196,12 @@ class View(QWidget):
 
     def _draw(self) -> None:
         size = (self.width(), self.height(), self.devicePixelRatioF())
-        fine = not self._moving and self._stroke is None
+        fine = not self._moving and not self.strokes.on
         if self.doc.seeing.before:
             self._before_image = self.before_picture.draw(
                 self._before_items(), self.camera, *size, self.palette_.view, fine=fine
             )
-        self._image = self.picture.draw(self._draw_items(), self.camera, *size, self.palette_.view, fine=fine)
+        self._image = self.picture.draw(self.draw_items(), self.camera, *size, self.palette_.view, fine=fine)
         self._dirty = False
         self.picture_shown.emit()
 
@@ -292,11 +280,7 @@ class View(QWidget):
         super().resizeEvent(event)
         self.refresh()
 
-    # strokes
-
-    @property
-    def stroking(self) -> bool:
-        return self._stroke is not None
+    # what is shaped
 
     def shaped_item(self) -> StageItem | None:
         if self.doc.shaping is None:
@@ -305,176 +289,7 @@ class View(QWidget):
         return next((item for item in self._items if item.shaped), None)
 
     def bench(self, item: StageItem) -> Bench:
-        """What tools work on, kept while nothing it was made of has changed."""
-        key = (item.obj, item.ref, item.revision, self.camera, self.doc.tools, self.doc.pick(), self.width(), self.height())
-        if self._bench is not None and _same_bench(self._bench[0], key):
-            self._bench[1].item = item
-            return self._bench[1]
-        bench = Bench(
-            self.doc, item, self.camera, self.width(), self.height(), self._depth, self._show_live, self._commit,
-            self._show_line, self._show_mask,
-        )  # fmt: skip
-        self._bench = (key, bench)
-        return bench
-
-    def _depth(self) -> np.ndarray:
-        return self.picture.depth(self._draw_items(), self.camera, self.width(), self.height(), self.palette_.view)
-
-    def _show_live(self, moved: Deltas | None) -> None:
-        self._live = moved
-        self.refresh()
-
-    def _show_mask(self, mask: np.ndarray | None) -> None:
-        self.worn.mask = mask
-        self.refresh()
-
-    def _show_line(self, line: np.ndarray | None) -> None:
-        self.line = line
-        self.update()
-
-    def _commit(self, moved: Deltas, label: str) -> None:
-        doc, item = self.doc, self.shaped_item()
-        choice = "follow"
-        if doc.shaping.is_base and doc.object.targets:
-            asked = doc.base_choice or self._ask_base(moved)
-            if asked is None:
-                self._live = None
-                self.refresh()
-                return
-            choice = asked
-        self._live = None
-        doc.stroke(moved, item.share, label, choice)
-
-    def may_shape(self) -> StageItem | None:
-        """The item a change would go to; None, with the reason said, when there is none."""
-        item = self.shaped_item()
-        if item is None or self.picture is None:
-            return None
-        if item.obj.locked:
-            self.doc.say(f"{item.obj.name} is locked; unlock it in the list of objects first.", "warning")
-            return None
-        if abs(item.share) < 1e-6:
-            self.doc.say("This shape does not show in the mix: it is muted. Look at it Alone to shape it.", "warning")
-            return None
-        return item
-
-    def start_stroke(self, event: Event) -> bool:
-        tool = TOOLS[self.doc.tools.tool]
-        item = self.shaped_item() if tool.family == "pick" else self.may_shape()
-        if item is None or self.picture is None:
-            return False
-        if tool.id != "exact":
-            self._live = None
-        self._stroke_bench = self.bench(self.shaped_item())
-        self.typed.alone = event.kind == "type"
-        self.typed.held_axis = handle_under(self._stroke_bench, event.x, event.y)[1] if tool.family == "handles" else None
-        self.worn.falloff = None
-        self._stroke = tool.run(self._stroke_bench, event)
-        self._pressed = (event, event)
-        return self._go_on(lambda: next(self._stroke))
-
-    def send(self, event: Event) -> None:
-        if self._stroke is not None:
-            self._pressed = (self._pressed[0], event)
-            self._go_on(lambda: self._stroke.send(event))
-
-    def _renew_stroke(self) -> None:
-        """The tool's numbers changed under a stroke: do it again with the new ones. Brushes take them for further dabs."""
-        bench = self._stroke_bench
-        if bench is None or self._renewing or bench.tools is self.doc.tools:
-            return
-        tool = TOOLS[self.doc.tools.tool]
-        if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
-            bench.tools = self.doc.tools
-            return
-        (press, last), text, alone = self._pressed, self.typed.text, self.typed.alone
-        self._renewing = True
-        self._stroke.close()
-        self._stroke, self._live = None, None
-        if self.start_stroke(press) and last is not press:
-            self.send(last)
-        self.typed.typing.text, self.typed.alone = text, alone
-        self._renewing = False
-
-    def _go_on(self, step: Callable[[], None]) -> bool:
-        """Let the stroke take an event; whether it goes on. An expected error ends it and is said."""
-        try:
-            step()
-        except StopIteration:
-            self._end_stroke()
-            return False
-        except FictilisError as error:
-            self._end_stroke()
-            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
-            return False
-        return True
-
-    def _end_stroke(self) -> None:
-        self._stroke, self._stroke_bench, self.line = None, None, None
-        self.worn.mask = None
-        self._live, self._exact_key = None, None
-        self.typed.clear()
-        self._show_exact()
-        self.refresh()
-
-    def cancel_stroke(self) -> None:
-        if self._stroke is not None:
-            self._stroke.close()
-            self._end_stroke()
-        self.typed.clear()
-        self.update()
-
-    # exact changes
-
-    def exact_change(self) -> Deltas | None:
-        """What the exact change as set would do; None where it cannot be. Raises FictilisError with the reason."""
-        item, tools = self.shaped_item(), self.doc.tools
-        if item is None:
-            return None
-        numbers = {name: value for (operation, name), value in self.doc.numbers_of(tools.exact).items()}
-        had, self._live = self._live, None
-        try:
-            bench = self.bench(self.shaped_item())
-            return change_exactly(tools.exact, bench.as_picked(), numbers, tools.mirror)
-        finally:
-            self._live = had
-
-    def _show_exact(self) -> None:
-        """Show the exact change before it is applied."""
-        doc = self.doc
-        tools = doc.tools
-        on = doc.shaping is not None and tools.tool == "exact" and tools.exact_shown and len(doc.pick()) > 0
-        if self._stroke is not None:
-            return
-        if not on or self.picture is None:
-            if self._exact_key is not None:
-                self._live, self._exact_key = None, None
-            return
-        key = (doc.settled, tools, doc.shaping, doc.way, doc.frame)
-        if self._exact_key is not None and all(a is b or a == b for a, b in zip(self._exact_key, key, strict=True)):
-            return
-        self._exact_key = key
-        self._live = None
-        try:
-            self._live = self.exact_change()
-        except FictilisError:
-            pass  # said when it is applied
-
-    def apply(self, make: Callable[[Bench], Deltas], label: str) -> None:
-        """One change of the pick by a form: made, shown nowhere before, committed."""
-        item = self.may_shape()
-        if item is None:
-            return
-        self._live, self._exact_key = None, None
-        try:
-            moved = make(self.bench(self.shaped_item()))
-        except FictilisError as error:
-            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
-            return
-        if len(moved.indices):
-            self._commit(moved, label)
-        else:
-            self.doc.say(f"{label}: nothing had to move.")
+        return self.strokes.bench(item)
 
     # events
 
@@ -505,8 +320,8 @@ class View(QWidget):
 
     def _press(self, press: Event) -> None:
         doc = self.doc
-        if self._stroke is not None:
-            self.cancel_stroke()
+        if self.strokes.on:
+            self.strokes.cancel()
         if doc.way == LINE_UP:
             item = self._line_up_under(press.x, press.y)
             if item is not None and item.ref is not None and item.ref != doc.shaping:
@@ -517,7 +332,7 @@ class View(QWidget):
         if self.placing_pivot:
             self._place_pivot(press)
         elif doc.shaping is not None:
-            self.start_stroke(press)
+            self.strokes.start(press)
         else:
             self._pick_object(press.x, press.y)
 
@@ -539,7 +354,7 @@ class View(QWidget):
         if event.button() != Qt.MouseButton.LeftButton or item is None or family == "brush" or self.picture is None:
             self.mousePressEvent(event)
             return
-        self.cancel_stroke()
+        self.strokes.cancel()
         double_click(self.bench(item), self._event("press", event))
 
     def _line_up_under(self, x: float, y: float) -> StageItem | None:
@@ -568,11 +383,11 @@ class View(QWidget):
             self._navigate(at, event)
             return
         self.pointer = at
-        if self._stroke is not None:
-            self.send(self._event("move", event))
+        if self.strokes.on:
+            self.strokes.send(self._event("move", event))
         else:
             self._hover(at.x(), at.y())
-        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and self._stroke is None
+        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and not self.strokes.on
         self.setCursor(Qt.CursorShape.SplitHCursor if near else
                        Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
         self.update()
@@ -619,15 +434,15 @@ class View(QWidget):
             self.navigating = None
         elif self._divider_held:
             self._divider_held = False
-        elif event.button() == Qt.MouseButton.LeftButton and self._stroke is not None and not self.typed.alone:
+        elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.typed.alone:
             if self.typed.is_whole():
                 self.typed.finish()
             else:
-                self.send(self._event("release", event))
+                self.strokes.send(self._event("release", event))
 
     def leaveEvent(self, _event: object) -> None:
         self.pointer, self.seen = QPointF(-1, -1), None
-        if self.worn.falloff is not None and self._stroke is None:
+        if self.worn.falloff is not None and not self.strokes.on:
             self.worn.falloff = None
             self.refresh()
         self.update()
@@ -647,7 +462,3 @@ class View(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.typed.key(event):
             super().keyPressEvent(event)
-
-
-def _same_bench(a: tuple, b: tuple) -> bool:
-    return all(x is y or (not isinstance(x, np.ndarray) and x == y) for x, y in zip(a, b, strict=True))

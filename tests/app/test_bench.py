@@ -711,10 +711,10 @@ def test_brackets_change_the_falloff_while_dragging(bench):
     before = puff(bench)
     QTest.mousePress(bench.view, Qt.MouseButton.LeftButton, NONE, point(end))
     move(bench.view, end - QPointF(0, 30))
-    few = len(bench.view._live.indices)
+    few = len(bench.view.strokes.live.indices)
     for _ in range(5):
         bench.press(K.Key_BracketRight)
-    assert bench.doc.tools.radius > 5 and len(bench.view._live.indices) > 1.5 * few
+    assert bench.doc.tools.radius > 5 and len(bench.view.strokes.live.indices) > 1.5 * few
     QTest.mouseRelease(bench.view, Qt.MouseButton.LeftButton, NONE, point(end - QPointF(0, 30)))
     moved = np.flatnonzero((puff(bench) != before).any(axis=1))
     assert len(moved) > 1.5 * few and bench.doc.undo_label() == "Move on Puff"
@@ -729,7 +729,7 @@ def test_brackets_change_grab_and_brushes_while_dragging(bench):
         before = puff(bench)
         QTest.mousePress(bench.view, Qt.MouseButton.LeftButton, NONE, point(at))
         move(bench.view, at + QPointF(6, 0))
-        few = len(bench.view._live.indices)
+        few = len(bench.view.strokes.live.indices)
         for _ in range(5):
             bench.press(K.Key_BracketRight)
         move(bench.view, at + QPointF(24, 0))

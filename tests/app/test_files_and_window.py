@@ -170,6 +170,8 @@ def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answer
 def test_exports_from_the_window(user, tmp_path, monkeypatch):
     for name in ("a.glb", "a.obj"):
         choose(user, monkeypatch, save=tmp_path / name)
+        user.window.activateWindow()  # a slow machine shows the progress dialog, which takes the keys for a moment
+        user.qtbot.waitUntil(user.window.isActiveWindow, timeout=5000)
         user.press(K.Key_E, CTRL)
         assert (tmp_path / name).stat().st_size > 500 and f"Exported {name}" in user.said[-1][0]
     choose(user, monkeypatch, folder_for=tmp_path / "shapes")

@@ -151,7 +151,7 @@ def test_falloff_radius_takes_neighbours_along_and_shows_as_colour(user):
     user.press(K.Key_Return, on=field)
     assert user.doc.tools.radius == 15 and user.doc.shaping is not None
     user.settle()
-    drawn = [d for d in user.view._draw_items() if d.tint is not None]
+    drawn = [d for d in user.view.draw_items() if d.tint is not None]
     assert drawn and 0.5 < drawn[0].tint[12] and drawn[0].tint[0] == 0
     before = full_shape(user.obj, "t1")
     user.view.setFocus()

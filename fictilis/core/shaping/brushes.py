@@ -113,27 +113,18 @@ def neighbour_means(mesh: Mesh, columns: np.ndarray, indices: np.ndarray) -> np.
     return out
 
 
-class BrushStroke:
-    """The dabs of one stroke on a working copy of the shown points.
-
-    points (n, 3) float64 as shown; normals (n, 3) of them, read at each dab; protect (n,) in 0…1 multiplies every
-    dab; goal (n, 3) is needed by Erase and Blend.
-    """
+class _Dabs:
+    """What strokes of dabs share: the brush, the present points, and what protects from it."""
 
     def __init__(
-        self, obj: MorphObject, points: np.ndarray, normals: np.ndarray, brush: Brush,
-        protect: np.ndarray | None = None, goal: np.ndarray | None = None,
-    ) -> None:  # fmt: skip
-        self.obj, self.brush, self.normals, self.protect, self.goal = obj, brush, normals, protect, goal
-        self.start = points
-        self.points, self.columns = np.array(points, np.float64), columns_of(points)
-        self.touched = np.zeros(len(points), bool)
+        self, obj: MorphObject, points: np.ndarray, normals: np.ndarray | None, brush: Brush, protect: np.ndarray | None
+    ) -> None:
+        self.obj, self.brush, self.normals, self.protect = obj, brush, normals, protect
+        self.points, self.columns = points, columns_of(points)
         self.last = np.zeros(0, np.int64)
 
-    def dab(
-        self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
-    ) -> np.ndarray:
-        """One dab at ``centre`` (3,), on the face with ``face_points``; returns the sorted points it moved."""
+    def taken(self, centre: np.ndarray, face_points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Indices (k,) and weights (k,) of what lies under a dab and may change."""
         brush = self.brush
         indices, weights = dab(
             self.obj,
@@ -149,6 +140,30 @@ class BrushStroke:
         if self.protect is not None:
             weights = weights * self.protect[indices]
             indices, weights = indices[weights > 0], weights[weights > 0]
+        return indices, weights
+
+
+class BrushStroke(_Dabs):
+    """The dabs of one stroke on a working copy of the shown points.
+
+    points (n, 3) float64 as shown; normals (n, 3) of them, read at each dab; protect (n,) in 0…1 multiplies every
+    dab; goal (n, 3) is needed by Erase and Blend.
+    """
+
+    def __init__(
+        self, obj: MorphObject, points: np.ndarray, normals: np.ndarray, brush: Brush,
+        protect: np.ndarray | None = None, goal: np.ndarray | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(obj, np.array(points, np.float64), normals, brush, protect)
+        self.start, self.goal = points, goal
+        self.touched = np.zeros(len(points), bool)
+
+    def dab(
+        self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
+    ) -> np.ndarray:
+        """One dab at ``centre`` (3,), on the face with ``face_points``; returns the sorted points it moved."""
+        brush = self.brush
+        indices, weights = self.taken(centre, face_points)
         if not len(indices):
             self.last = indices
             return indices
@@ -184,33 +199,19 @@ class BrushStroke:
         return Deltas(indices, self.points[indices] - self.start[indices])
 
 
-class MaskStroke:
+class MaskStroke(_Dabs):
     """The dabs of a stroke on a target's mask (n,): toward 0, with ``invert`` toward 1, with ``smooth`` evened out."""
 
     def __init__(self, obj: MorphObject, points: np.ndarray, mask: np.ndarray | None, brush: Brush,
                  protect: np.ndarray | None = None, normals: np.ndarray | None = None) -> None:  # fmt: skip
-        self.obj, self.points, self.brush, self.protect = obj, points, brush, protect
-        self.normals, self.columns = normals, columns_of(points)
+        super().__init__(obj, points, normals, brush, protect)
         self.mask = np.ones(len(points)) if mask is None else mask.copy()
-        self.last = np.zeros(0, np.int64)
 
     def dab(
         self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
     ) -> np.ndarray:
         brush = self.brush
-        indices, weights = dab(
-            self.obj,
-            self.points,
-            centre,
-            face_points,
-            brush.size,
-            brush.along_surface,
-            brush.profile,
-            self.normals,
-            self.columns,
-        )
-        if self.protect is not None:
-            weights = weights * self.protect[indices]
+        indices, weights = self.taken(centre, face_points)
         for _, pairs in brush.mirror.pairs(self.obj):
             there = pairs[indices]
             both, place = np.unique(np.concatenate([indices, there[there >= 0]]), return_inverse=True)
