@@ -190,6 +190,35 @@ def test_a_dab_along_the_surface_is_exact_on_a_flat_grid_and_stops_at_a_gap():
     assert len(dab(sheet, both, edge, mesh.face(face), 5.0, along_surface=False)[0]) > 1.7 * len(indices)
 
 
+def test_in_a_hairpin_a_dab_follows_the_surface_around_the_bend():
+    """A strip there and back with a gap of 0.2 cm: what lies across is near in space and far on the surface."""
+    length = np.arange(0, 41) * 0.5
+    there = length <= 10
+    line = np.stack([np.where(there, length, 20.2 - length), np.where(there, 0.0, 0.2), 0 * length], 1)
+    points = np.concatenate([line, line + [0, 0, 0.5], line + [0, 0, 1.0]])
+    faces = [[k + 41 * r, k + 1 + 41 * r, k + 42 + 41 * r, k + 41 + 41 * r] for r in range(2) for k in range(40)]
+    strip = one(points, mesh_from_faces(len(points), faces))
+    start = 41 + 16  # 8 cm along, 2 cm before the bend
+    face = next(f for f in range(80) if start in strip.mesh.face(f))
+    normals = point_normals(strip.mesh, points)
+    indices, weights = dab(strip, points, points[start], strip.mesh.face(face), 5.0, kind="linear", normals=normals)
+    across = 41 + 24
+    assert np.linalg.norm(points[across] - points[start]) < 0.5
+    assert weights[indices == start] == 1.0 and weights[indices == across] < 0.45
+
+
+def test_a_separate_sheet_close_above_is_not_taken_along():
+    points, mesh = plane(40, 40, 40, 40)
+    over, coarse = plane(120, 120, 12, 12)
+    both = np.concatenate([points, over + [5.0, 1.0, 5.0]])
+    corners = np.concatenate([mesh.corners, coarse.corners + len(points)]).reshape(-1, 4)
+    sheets = one(both, mesh_from_faces(len(both), corners))
+    normals = point_normals(sheets.mesh, both)
+    face = 20 * 40 + 20
+    indices, _ = dab(sheets, both, both[sheets.mesh.face(face)].mean(0), sheets.mesh.face(face), 9.0, normals=normals)
+    assert len(indices) > 200 and indices.max() < len(points)
+
+
 @given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 10_000)), min_size=1, max_size=8))
 @settings(max_examples=30, deadline=None)
 def test_any_row_of_shaping_keeps_the_mesh_and_leaves_what_it_did_not_touch(steps):

@@ -147,3 +147,8 @@ def test_slide_stays_on_the_surface_and_keeps_the_silhouette(sphere):
     assert (out[near, 0] - sphere.base[near, 0]).mean() > 1.5
     back = Surface(sphere.mesh, sphere.base).nearest(out[near])
     assert back.distances.max() < 1e-9
+
+
+def test_relax_does_not_shrink_a_ball(sphere):
+    out = moved(sphere, "relax", picked(sphere, np.arange(len(sphere.base))), Steps=40)
+    assert np.linalg.norm(out, axis=1).mean() > 9.9

@@ -5,13 +5,13 @@ import pytest
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
-from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.objects import add_object, set_transform
 from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.mix.coefficients import coefficients
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.scene import Deltas, Scene, Transform
 
 OBJ = "o1"
 
@@ -214,3 +214,15 @@ def test_locked_objects_refuse_every_change_of_shape(face):
     ):
         with pytest.raises(EditRefused, match="Face is locked"):
             work()
+
+
+def test_transfer_between_objects_that_are_turned_and_scaled():
+    points, mesh = plane(20, 20, 10, 10)
+    scene, a = add_object(Scene(), "A", mesh, points)
+    scene, t = edits.target_from_points(scene, a, "Up", points + [0, 1.0, 0])
+    scene, b = add_object(scene, "B", mesh, points @ np.array([[0, 0.5, 0], [-0.5, 0, 0], [0, 0, 0.5]]))
+    scene = set_transform(scene, b, Transform(rotation=(0, 0, -90.0), scale=(2.0, 2.0, 2.0)))
+    scene, new = whole.transfer(scene, b, a, t, 1.0, 2.0)
+    obj = scene.object(b)
+    m = obj.transform.matrix()[:3, :3]
+    assert np.allclose(obj.base @ m.T, points) and np.allclose(obj.target(new).deltas.offsets @ m.T, [0, 1.0, 0])
