@@ -100,11 +100,17 @@ class KeyRecord(_Strict, kw_only=True):
     frame: float
     value: float
     interpolation: str
+    tangent: str = "auto"
+    into: tuple[float, float] | None = None
+    out: tuple[float, float] | None = None
+    ease: str = "ease-in-out"
 
 
 class LaneRecord(_Strict, kw_only=True):
     target: str
     keys: list[KeyRecord]
+    before: str = "hold"
+    after: str = "hold"
 
 
 class MeshRecord(_Strict, kw_only=True):
@@ -203,7 +209,9 @@ def _record(scene: Scene, store) -> SceneRecord:
         lanes = [
             LaneRecord(
                 target=lane.target,
-                keys=[KeyRecord(frame=k.frame, value=k.value, interpolation=k.interpolation) for k in lane.curve.keys],
+                keys=[KeyRecord(**{f: getattr(k, f) for f in KeyRecord.__struct_fields__}) for k in lane.curve.keys],
+                before=lane.curve.before,
+                after=lane.curve.after,
             )
             for lane in o.lanes
         ]
@@ -372,6 +380,9 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
         image = None if record.image is None else archive.array(record.image, "|u1").tobytes()
         return Texture(record.name, image, projected, record.tiles)
 
+    def key(record: KeyRecord) -> Key:
+        return Key(**{f: getattr(record, f) for f in KeyRecord.__struct_fields__})
+
     m = item.mesh
     if m.points != count:
         raise archive.fail(f"{item.name} says it has {m.points} points, but {count} are stored")
@@ -388,9 +399,7 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
     if any(abs(factor) < 1e-9 for factor in item.transform.scale):
         raise archive.fail(f"{item.name} has a scale of 0")
     transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
-    lanes = tuple(
-        Lane(x.target, AnimationCurve(tuple(Key(k.frame, k.value, k.interpolation) for k in x.keys))) for x in item.lanes
-    )
+    lanes = tuple(Lane(x.target, AnimationCurve(tuple(key(k) for k in x.keys), x.before, x.after)) for x in item.lanes)
     mesh = Mesh(count, corners, offsets, **uv)
     look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None)
     return MorphObject(

@@ -60,6 +60,8 @@ def _knots(scene: Scene, obj: MorphObject) -> np.ndarray:
         if not stages or not factor:
             continue
         part = pieces(lane.curve)
+        if not part.is_cubic:
+            continue
         stops = np.append(part.starts[1:], part.starts[-1] + 1)
         for start, stop, cubic in zip(part.starts, stops, part.coefficients, strict=True):
             for at in (0.0, 1.0, *(s.at for s in stages)):

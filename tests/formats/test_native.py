@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
     add_in_between,
@@ -33,8 +33,10 @@ def full(sheet):
     """A scene that uses everything a file can hold."""
     scene = set_range(set_path(add_in_between(sheet, OBJ, "t1", 0.5), OBJ, "t1", "curved"), OBJ, "t1", -1, 2)
     scene = set_muted(set_built_on(scene, OBJ, "t2", "t1"), OBJ, "t2", True)
-    for key in (Key(0, 0, "hold"), Key(12.5, 1.25, "linear"), Key(20, 0)):
+    for key in (Key(0, 0, "hold"), Key(12.5, 1.25, "linear"), Key(20, 0), Key(30, 1, "ease", ease="bounce-out"),
+                Key(40, 2, "smooth", "free", (2.0, 0.5), (3.0, 1.0))):  # fmt: skip
         scene = set_key(scene, OBJ, "t1", key)
+    scene = set_beyond(scene, OBJ, "t1", "linear", "ping-pong")
     obj = replace(
         scene.object(OBJ), transform=Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9)),
         appearance=Appearance("#102030", False, Texture("Photo", b"\x89PNG not really", np.eye(25)[:, :2], 8)), visible=False,
@@ -68,6 +70,7 @@ def test_everything_survives_save_and_open(tmp_path, full, which):
 
 def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, sheet):
     path = tmp_path / "old.fictilis"
+    sheet = set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     write_native(path, sheet)
 
     def as_it_was(record):
@@ -78,6 +81,11 @@ def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, she
                 del obj[name]
             for target in obj["targets"]:
                 del target["mask"], target["group"]
+            for lane in obj["lanes"]:
+                del lane["before"], lane["after"]
+                for key in lane["keys"]:
+                    for name in ("tangent", "into", "out", "ease"):
+                        del key[name]
 
     edit_json(path, as_it_was)
     assert same(read_native(path), sheet)
@@ -144,6 +152,10 @@ JSON_DAMAGE = {
     "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(target="t9"), "t9"),
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
+    "unknown tangent": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(tangent="x"), "no tangent"),
+    "unknown easing": (lambda r: first_object(r)["lanes"][0]["keys"][3].update(ease="jump"), "no easing"),
+    "handle back in time": (lambda r: first_object(r)["lanes"][0]["keys"][4].update(into=[-1, 0]), "back in time"),
+    "unknown way on": (lambda r: first_object(r)["lanes"][0].update(after="x"), "way to go on"),
     "flattened object": (lambda r: first_object(r)["transform"].update(scale=[1, 0, 1]), "scale of 0"),
     "half of its UVs": (lambda r: first_object(r)["mesh"].update(uv_corners=None), "texture coordinates"),
     "no colour": (lambda r: first_object(r).update(colour="red"), "colour"),

@@ -1,0 +1,186 @@
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.errors import EditRefused
+
+OBJ = "o1"
+LANES = [(OBJ, "t1"), (OBJ, "t2")]
+
+
+@pytest.fixture
+def keyed(sheet):
+    scene = sheet
+    for frame, value in ((0, 0.0), (10, 1.0), (20, 0.4), (30, 0.0)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    for frame, value in ((5, 0.2), (15, 0.8)):
+        scene = edits.set_key(scene, OBJ, "t2", Key(frame, value, "linear"))
+    return scene
+
+
+def curve(scene, target="t1"):
+    return scene.object(OBJ).lane(target).curve
+
+
+def frames(scene, target="t1"):
+    return [k.frame for k in curve(scene, target).keys]
+
+
+def refs(*at, target="t1"):
+    return [KeyRef(OBJ, target, f) for f in at]
+
+
+def test_tangents_flat_aligned_free_and_straight(keyed):
+    flat = curve(edits.set_tangent(keyed, refs(20), "flat"))
+    assert flat.slope(20 - 1e-7) == pytest.approx(0, abs=1e-5) and curve(keyed).slope(20.0) < -0.01
+    aligned = curve(edits.set_tangent(keyed, refs(20), "aligned"))
+    sample = np.linspace(0, 30, 61)
+    assert np.allclose(aligned.evaluate(sample), curve(keyed).evaluate(sample), atol=1e-12)
+    straight = curve(edits.straighten(keyed, refs(10, 20)))
+    assert straight.evaluate(15.0) == pytest.approx(0.7)
+    assert straight.slope(20 - 1e-6) == pytest.approx(-0.06, abs=1e-4) and straight.slope(20.0) == pytest.approx(
+        -0.04, abs=1e-4
+    )
+
+
+def test_dragging_a_handle_turns_the_other_of_an_aligned_key_only(keyed):
+    aligned = edits.set_handle(keyed, KeyRef(OBJ, "t1", 20), "out", 4.0, 0.8)
+    key = curve(aligned).key_at(20)
+    assert key.tangent == "aligned" and key.out == (4.0, 0.8) and key.into[1] / key.into[0] == pytest.approx(-0.2)
+    free = edits.set_handle(edits.set_tangent(aligned, refs(20), "free"), KeyRef(OBJ, "t1", 20), "out", 2.0, -1.0)
+    assert curve(free).key_at(20).into == key.into and curve(free).key_at(20).out == (2.0, -1.0)
+    joined = curve(edits.set_tangent(free, refs(20), "aligned")).key_at(20)
+    assert joined.out[1] / joined.out[0] == pytest.approx(-joined.into[1] / joined.into[0])
+    assert curve(edits.set_handle(free, KeyRef(OBJ, "t1", 20), "out", -3.0, 0.0)).key_at(20).out[0] == 0.0
+
+
+def test_a_handle_longer_than_the_way_is_shortened(keyed):
+    scene = edits.set_handle(edits.set_tangent(keyed, refs(10), "free"), KeyRef(OBJ, "t1", 10), "out", 40.0, 4.0)
+    c = curve(scene)
+    assert c.handles(c.key_at(10))[1] == (10.0, 1.0)
+    values = c.evaluate(np.linspace(10, 20, 200))
+    assert np.isfinite(values).all() and values[0] == 1.0 and values[-1] == pytest.approx(0.4)
+
+
+def test_eases_lead_from_key_to_key(keyed):
+    scene = edits.set_interpolation(keyed, refs(0), "ease", "cubic-bezier(0.42, 0, 0.58, 1)")
+    assert curve(scene).evaluate(5.0) == pytest.approx(0.5)
+    bounce = curve(edits.set_interpolation(keyed, refs(0), "ease", "bounce-out"))
+    assert bounce.evaluate(10.0) == 1.0 and bounce.evaluate(5.0) == pytest.approx(0.765625)
+    with pytest.raises(EditRefused, match="no easing"):
+        edits.set_interpolation(keyed, refs(0), "ease", "jumpy")
+
+
+@pytest.mark.parametrize(("way", "at", "value"), [
+    ("hold", 41.0, 0.0), ("repeat", 40.0, 1.0), ("repeat", 75.0, None), ("ping-pong", 40.0, 0.4), ("ping-pong", 70.0, 1.0),
+])  # fmt: skip
+def test_ways_to_go_on_after_the_last_key(keyed, way, at, value):
+    scene = edits.set_beyond(keyed, OBJ, "t1", after=way)
+    c = curve(scene)
+    wanted = curve(keyed).evaluate(15.0) if value is None else value
+    assert float(c.evaluate(at)) == pytest.approx(float(wanted))
+    assert float(c.evaluate(-5.0)) == 0.0
+
+
+def test_linear_and_offset_beyond_the_keys(keyed):
+    rising = AnimationCurve((Key(0, 0, "linear"), Key(10, 2, "linear")), "linear", "offset")
+    assert np.allclose(rising.evaluate([-5.0, 5.0, 12.5, 35.0]), [-1, 1, 2.5, 7.0])
+    both = AnimationCurve((Key(0, 0, "linear"), Key(10, 2, "linear")), "offset", "linear")
+    assert np.allclose(both.evaluate([-5.0, 15.0]), [-1.0, 3.0])
+    with pytest.raises(EditRefused, match="no keys to go on"):
+        edits.set_beyond(edits.delete_keys(keyed, refs(5, 15, target="t2")), OBJ, "t2", after="repeat")
+
+
+def test_retime_scales_and_shifts_a_range(keyed):
+    slower = edits.retime(keyed, LANES, 10, 20, 10, 40)
+    assert frames(slower) == [0, 10, 30, 40] and frames(slower, "t2") == [5, 25]
+    one = edits.retime(keyed, LANES[:1], 0, 30, 0, 60)
+    assert frames(one) == [0, 20, 40, 60] and frames(one, "t2") == [5, 15]
+    with pytest.raises(EditRefused, match="must rise"):
+        edits.retime(keyed, LANES, 10, 20, 30, 30)
+
+
+def test_retiming_keeps_the_shape_of_a_curve_with_handles(keyed):
+    free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
+    twice = edits.retime(free, LANES, 0, 30, 0, 60)
+    sample = np.linspace(0, 30, 91)
+    assert np.allclose(curve(twice).evaluate(2 * sample), curve(free).evaluate(sample), atol=1e-9)
+
+
+def test_shift_after_reverse_mirror_and_stagger(keyed):
+    assert frames(edits.shift_after(keyed, LANES, 15, 7)) == [0, 10, 27, 37]
+    with pytest.raises(EditRefused, match="Lift has a key at frame 10"):
+        edits.shift_after(keyed, LANES, 15, -10)
+    free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
+    eased = edits.set_interpolation(free, refs(20), "ease", "cubic-in")
+    back = curve(edits.reverse(eased, LANES, 0, 30))
+    sample = np.linspace(0.1, 29.9, 75)
+    assert np.allclose(back.evaluate(30 - sample), curve(eased).evaluate(sample), atol=1e-9)
+    mirrored = curve(edits.mirror_values(free, LANES, 0.5))
+    assert np.allclose(mirrored.evaluate(sample), 1 - curve(free).evaluate(sample), atol=1e-9)
+    later = edits.stagger(keyed, LANES, 4)
+    assert frames(later) == frames(keyed) and frames(later, "t2") == [9, 19]
+
+
+def test_snap_bake_clean_and_reduce(keyed):
+    off = edits.map_frames(keyed, LANES, lambda f: f + 0.3)
+    assert frames(edits.snap_to_frames(off, LANES)) == [0, 10, 20, 30]
+    baked = curve(edits.bake(keyed, LANES, 0, 30, 2))
+    assert len(baked.keys) == 16 and np.allclose(
+        baked.evaluate(np.arange(0, 31, 2)), curve(keyed).evaluate(np.arange(0, 31, 2))
+    )
+    extra = edits.set_key(keyed, OBJ, "t2", Key(10, 0.5, "linear"))
+    scene, gone = edits.clean_keys(extra, LANES)
+    assert gone == 1 and frames(scene, "t2") == [5, 15]
+    dense = edits.bake(keyed, LANES, 0, 30, 1)
+    less, gone = edits.reduce_keys(dense, LANES, 0.05)
+    assert (
+        gone > 35
+        and np.abs(curve(less).evaluate(np.linspace(0, 30, 121)) - curve(dense).evaluate(np.linspace(0, 30, 121))).max() < 0.06
+    )
+    with pytest.raises(EditRefused, match="every 0"):
+        edits.bake(keyed, LANES, 0, 30, 0)
+
+
+def test_hold_until_here_keeps_the_earlier_value(keyed):
+    scene = edits.hold_until(keyed, OBJ, "t1", 16)
+    assert np.allclose(curve(scene).evaluate([10, 13, 16]), 1.0) and curve(scene).evaluate(20.0) == pytest.approx(0.4)
+    with pytest.raises(EditRefused, match="no key before frame 2"):
+        edits.hold_until(keyed, OBJ, "t2", 2)
+
+
+def test_a_closed_loop_has_no_seam(keyed):
+    from dataclasses import replace
+
+    scene = edits.close_loop(replace(keyed, start=0.0, end=40.0), LANES)
+    for target in ("t1", "t2"):
+        c = curve(scene, target)
+        assert float(c.evaluate(0.0)) == pytest.approx(float(c.evaluate(40.0)))
+        assert c.slope(1e-6) == pytest.approx(float(c.slope(40 - 1e-6)), abs=1e-4)
+
+
+def test_another_rate_keeps_frames_or_seconds(keyed):
+    assert edits.set_rate(keyed, 48).end == keyed.end and frames(edits.set_rate(keyed, 48)) == frames(keyed)
+    kept = edits.set_rate(keyed, 48, keep_seconds=True)
+    assert frames(kept) == [0, 20, 40, 60] and kept.end == 2 * keyed.end and kept.fps == 48
+
+
+def test_pasting_puts_the_earliest_key_at_the_frame(keyed):
+    copied = {"t1": curve(keyed).keys[1:3], "t2": curve(keyed, "t2").keys[:1]}
+    scene, places = edits.paste_keys(keyed, OBJ, copied, 50)
+    assert frames(scene) == [0, 10, 20, 30, 55, 65] and frames(scene, "t2") == [5, 15, 50] and len(places) == 3
+
+
+@given(st.lists(st.tuples(st.integers(0, 60), st.floats(-2, 2)), min_size=2, max_size=8, unique_by=lambda k: k[0]), st.data())
+@settings(max_examples=60, deadline=None)
+def test_evaluation_never_leaves_the_keys_with_automatic_tangents(keys, data):
+    """No overshoot: between two keys the value stays between theirs. Source: Fritsch and Carlson (1980)."""
+    kinds = data.draw(st.lists(st.sampled_from(["smooth", "linear", "hold"]), min_size=len(keys), max_size=len(keys)))
+    c = AnimationCurve.of(Key(f, v, k) for (f, v), k in zip(keys, kinds, strict=True))
+    for a, b in zip(c.keys, c.keys[1:], strict=False):
+        values = c.evaluate(np.linspace(a.frame, b.frame - 1e-9, 40))
+        assert values.min() >= min(a.value, b.value) - 1e-9 and values.max() <= max(a.value, b.value) + 1e-9
