@@ -36,6 +36,14 @@ def has_keys(doc: Document) -> bool:
     return bool(doc.keys)
 
 
+def has_lanes(doc: Document) -> bool:
+    return doc.object is not None and bool(doc.object.lanes)
+
+
+def has_lane(doc: Document) -> bool:
+    return has_target(doc) and doc.object.lane(doc.target.id) is not None
+
+
 def is_shaping(doc: Document) -> bool:
     return doc.shaping is not None
 
@@ -206,6 +214,33 @@ ROWS = (
     Row("hold", "Time", "Hold until the next key", "interpolate", (), has_keys, argument="hold"),
     Row("linear", "Time", "Linear to the next key", "interpolate", (), has_keys, argument="linear"),
     Row("smooth", "Time", "Smooth to the next key", "interpolate", (), has_keys, argument="smooth"),
+    Row("ease", "Time", "Ease to the next key…", "ease", (), has_keys),
+    Row("tangent-auto", "Time", "Automatic tangents", "tangent", (), has_keys, argument="auto"),
+    Row("tangent-flat", "Time", "Flatten tangents", "tangent", (), has_keys, argument="flat"),
+    Row("straighten", "Time", "Straighten tangents", "straighten", (), has_keys),
+    Row("tangent-free", "Time", "Break tangents", "tangent", (), has_keys, argument="free"),
+    Row("tangent-aligned", "Time", "Join tangents", "tangent", (), has_keys, argument="aligned"),
+    Row("beyond", "Time", "Before and after the keys…", "beyond", (), has_lane),
+    Row("key-numbers", "Time", "Frame and value…", "key_numbers", (), has_keys),
+    Row("nudge-back", "Time", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
+    Row("nudge-on", "Time", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
+    Row("copy-keys", "Time", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
+    Row("paste-keys", "Time", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",), lambda d: has_object(d) and bool(d.copied)),
+    Row("paste-mirrored", "Time", "Paste keys onto the other side", "paste_mirrored", (), lambda d: has_object(d) and bool(d.copied)),
+    Row("retime", "Time", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
+    Row("shift-after", "Time", "Shift everything after the playhead…", "shift_after", (), has_lanes),
+    Row("reverse", "Time", "Reverse", "reverse", (), has_lanes),
+    Row("mirror-values", "Time", "Mirror in value…", "mirror_values", (), has_lanes),
+    Row("stagger", "Time", "Stagger lanes…", "stagger", (), has_lanes),
+    Row("snap-keys", "Time", "Snap to whole frames", "snap", (), has_lanes),
+    Row("bake-keys", "Time", "Bake to keys…", "bake", (), has_lanes),
+    Row("reduce-keys", "Time", "Reduce keys…", "reduce", (), has_lanes),
+    Row("clean-keys", "Time", "Clean away keys that change nothing", "clean_keys", (), has_lanes),
+    Row("hold-until", "Time", "Hold until here", "hold_until", (), has_lane),
+    Row("key-neutral", "Time", "Key the neutral mix", "key_neutral", (), has_targets),
+    Row("close-loop", "Time", "Close the loop", "close_loop", (), has_lanes),
+    Row("fit-time", "Time", "Show the whole range", "fit_time", (), argument="range"),
+    Row("fit-keys", "Time", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
@@ -213,7 +248,7 @@ LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
     "mask-from-pick", "group", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
-    "key", "hold",
+    "key", "hold", "tangent-auto", "key-numbers", "retime", "hold-until", "fit-time",
 )  # fmt: skip
 MENUS = tuple(dict.fromkeys(row.menu for row in ROWS))
 

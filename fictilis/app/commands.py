@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QFileDialog
 
 from fictilis import __version__
 from fictilis.app.asking import ChoiceAsk, NumberAsk, TextAsk
-from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.scene import Appearance, SavedView, Scene, Texture, fresh_name
@@ -198,14 +197,6 @@ class Commands:
     def redo(self) -> None:
         self.doc.redo()
 
-    def delete(self) -> None:
-        doc = self.doc
-        if doc.keys:
-            count = len(doc.keys)
-            doc.edit(f"Delete {count} key{'' if count == 1 else 's'}", lambda s: key_edits.delete_keys(s, doc.keys))
-        elif doc.selected and doc.shaping is None:
-            self.window.target_commands.remove_targets()
-
     # view
 
     def next_way(self) -> None:
@@ -309,41 +300,6 @@ class Commands:
 
     def theme(self) -> None:
         self.window.set_theme("Bisque" if self.doc.dark else "Kiln")
-
-    # time
-
-    def play(self) -> None:
-        self.window.playback.toggle()
-
-    def step(self, frames: int) -> None:
-        scene = self.doc.scene
-        frame = np.floor(self.doc.frame) + frames if frames > 0 else np.ceil(self.doc.frame) + frames
-        self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
-
-    def to_key(self, way: int) -> None:
-        obj = self.doc.object
-        lanes = [lane for lane in obj.lanes if lane.target in self.doc.selected] or obj.lanes if obj else []
-        frames = sorted({k.frame for lane in lanes for k in lane.curve.keys})
-        further = [f for f in frames if (f > self.doc.frame + 1e-6 if way > 0 else f < self.doc.frame - 1e-6)]
-        if further:
-            self.doc.set_frame(further[0] if way > 0 else further[-1])
-
-    def to_end(self, way: int) -> None:
-        scene = self.doc.scene
-        self.doc.set_frame(scene.end if way > 0 else scene.start)
-
-    def key(self) -> None:
-        doc = self.doc
-        weights = doc.weights(doc.object)
-        names = ", ".join(doc.object.target(t).name for t in doc.selected)
-        doc.key_targets({t: weights[t] for t in doc.selected}, f"Key {names}")
-
-    def key_mix(self) -> None:
-        self.doc.key_targets(self.doc.weights(self.doc.object), "Key whole mix")
-
-    def interpolate(self, kind: str) -> None:
-        doc = self.doc
-        doc.edit(f"{kind.capitalize()} to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, kind))
 
     # help
 

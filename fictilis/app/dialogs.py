@@ -7,8 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QColor, QIcon, QImage, QKeySequence, QPixmap
+import numpy as np
+from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QImage, QKeySequence, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import (
     QCheckBox,
     QColorDialog,
@@ -18,6 +19,8 @@ from PyQt6.QtWidgets import (
     QKeySequenceEdit,
     QLabel,
     QLineEdit,
+    QListWidget,
+    QListWidgetItem,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -31,6 +34,8 @@ from fictilis.app.asking import Ask, CheckAsk, NumberAsk, TextAsk
 from fictilis.app.fields import ArrowCombo, NumberField, Segments, labelled
 from fictilis.app.recovery import Recoverable
 from fictilis.app.theme import Palette
+from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
+from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.render.renderer import Light
 
@@ -218,6 +223,59 @@ class FormDialog(Dialog):
                 return
             self.values = {name: read() for name, read in self._read.items()}
         super()._close(name)
+
+
+class EaseDialog(Dialog):
+    """The easings with a picture of each, and a field for CSS."""
+
+    def __init__(self, parent: QWidget, ease: str, palette: Palette) -> None:
+        super().__init__(parent, "Ease to the next key")
+        self.ease = ease
+        self.sentence("Choose one, or write your own as CSS does: cubic-bezier(x1, y1, x2, y2).", True)
+        self.list = QListWidget()
+        self.list.setIconSize(QSize(34, 26))
+        self.list.setMinimumHeight(280)
+        for name in EASINGS:
+            self.list.addItem(QListWidgetItem(ease_icon(name, palette.primary), name.replace("-", " ")))
+        self.list.currentRowChanged.connect(lambda row: row >= 0 and self.css.setText(EASINGS[row]))
+        self.css = QLineEdit(ease)
+        self.css.setAccessibleName("CSS")
+        self.css.textEdited.connect(lambda _text: self.list.setCurrentRow(-1))
+        self.body.addWidget(self.list)
+        self.body.addWidget(labelled("CSS", self.css, width=50))
+        self.wrong = self.sentence("")
+        self.wrong.setProperty("error", True)
+        self.wrong.hide()
+        if ease in EASINGS:
+            self.list.setCurrentRow(EASINGS.index(ease))
+        self.button("cancel", "Cancel")
+        self.button("ok", "Ease it", True)
+
+    def _close(self, name: str) -> None:
+        if name == "ok":
+            try:
+                handles_of(self.css.text())
+            except FictilisError as error:
+                self.wrong.setText(error.sentence)
+                self.wrong.show()
+                return
+            self.ease = self.css.text().strip()
+        super()._close(name)
+
+
+def ease_icon(ease: str, colour: str) -> QIcon:
+    """A small picture of an easing."""
+    picture = QPixmap(68, 52)
+    picture.setDevicePixelRatio(2.0)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    t = np.linspace(0, 1, 49)
+    line = [QPointF(3 + 28 * a, 20 - 14 * b) for a, b in zip(t, ease_at(ease, t), strict=True)]
+    painter.setPen(QPen(QColor(colour), 1.6))
+    painter.drawPolyline(QPolygonF(line))
+    painter.end()
+    return QIcon(picture)
 
 
 class LightDialog(FormDialog):

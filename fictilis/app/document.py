@@ -12,6 +12,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.tool_settings import ToolSettings
+from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.keys import KeyRef
@@ -89,6 +90,8 @@ class Document(QObject):
         self.hold_guard = True
         self.loop = True
         self.dark = False
+        self.copied: dict[str, list[Key]] = {}
+        self.band: tuple[float, float] | None = None
         self.seeing = Seeing()
         self.before: Scene | None = None
         self._fit_tool_sizes()

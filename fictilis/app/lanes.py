@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
+from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu
 
 from fictilis.app import lanes_paint as paint
@@ -15,12 +15,15 @@ from fictilis.app.document import Document
 from fictilis.app.fields import inline_editor
 from fictilis.app.lanes_paint import HEAD, RULER
 from fictilis.app.theme import Palette
+from fictilis.app.time_commands import TimeCommands
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.scene import Target
 
 LANE, TALL, MARGIN = 34, 132, 14
+CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-free",
+           "tangent-aligned", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
 GRAB = 8
 
 
@@ -79,9 +82,9 @@ class Same:
 class Lanes(QAbstractScrollArea):
     """All lanes of the object shown."""
 
-    def __init__(self, doc: Document, actions: Actions, palette: Palette) -> None:
+    def __init__(self, doc: Document, actions: Actions, palette: Palette, commands: TimeCommands) -> None:
         super().__init__()
-        self.doc, self.actions_, self.palette_ = doc, actions, palette
+        self.doc, self.actions_, self.palette_, self.commands = doc, actions, palette, commands
         self.setObjectName("lanes")
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -90,6 +93,7 @@ class Lanes(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Lanes")
         self.open: set[str] = set()
+        self.span: tuple[float, float] | None = None  # frames in sight; None is the whole range
         self._drag: tuple | None = None
         self._press = QPointF()
         self._box: QRectF | None = None
@@ -105,7 +109,7 @@ class Lanes(QAbstractScrollArea):
         self.viewport().update()
 
     def _moved(self) -> None:
-        if self._drag is not None and self._drag[0] == "keys":
+        if self._drag is not None and self._drag[0] in ("keys", "handle", "band"):
             self._lay_out(keep_scale=True)
         self.viewport().update()
 
@@ -150,13 +154,56 @@ class Lanes(QAbstractScrollArea):
     def x(self, frame: float) -> float:
         """The pixel of a frame."""
         left, right = self.x_range()
-        scene = self.doc.scene
-        return left + (frame - scene.start) / (scene.end - scene.start) * (right - left)
+        first, last = self.frames_in_sight()
+        return left + (frame - first) / (last - first) * (right - left)
 
     def frame_at(self, x: float) -> float:
         left, right = self.x_range()
+        first, last = self.frames_in_sight()
+        return first + (x - left) / (right - left) * (last - first)
+
+    def frames_in_sight(self) -> tuple[float, float]:
+        return self.span or (self.doc.scene.start, self.doc.scene.end)
+
+    def fit(self, span: tuple[float, float] | None) -> None:
+        """Show the frames of ``span`` with a little room beside them, or the whole range."""
+        if span is not None:
+            room = max((span[1] - span[0]) * 0.06, 0.5)
+            span = (span[0] - room, span[1] + room)
+        self.span = span
+        self.refresh()
+
+    def zoom(self, factor: float, x: float) -> None:
+        """Show fewer frames (``factor`` below 1) or more; the one at pixel ``x`` stays."""
+        first, last = self.frames_in_sight()
+        at = self.frame_at(min(max(x, self.x_range()[0]), self.x_range()[1]))
+        wide = min(max((last - first) * factor, 2.0), 2e6)
+        part = (at - first) / (last - first)
+        self.span = (at - part * wide, at - part * wide + wide)
         scene = self.doc.scene
-        return scene.start + (x - left) / (right - left) * (scene.end - scene.start)
+        if wide >= (scene.end - scene.start) and self.span[0] <= scene.start and self.span[1] >= scene.end and factor > 1:
+            if abs(wide / (scene.end - scene.start) - 1) < 0.1:
+                self.span = None
+        self.refresh()
+
+    def pan(self, frames: float) -> None:
+        first, last = self.frames_in_sight()
+        self.span = (first + frames, last + frames)
+        self.refresh()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Over heads the wheel scrolls; elsewhere it zooms in time at the pointer, with Shift it pans."""
+        turn, at = event.angleDelta(), event.position()
+        steps = (turn.y() or turn.x()) / 120
+        if at.x() < HEAD:
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() - round(steps * LANE))
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turn.x():
+            first, last = self.frames_in_sight()
+            self.pan(-steps * (last - first) * 0.1)
+        else:
+            self.zoom(0.85**steps, at.x())
+        event.accept()
 
     def bead(self, name: str, frame: float) -> QPointF:
         """The pixel of a target's bead at a frame."""
@@ -190,19 +237,70 @@ class Lanes(QAbstractScrollArea):
         doc, port = self.doc, self.viewport()
         return (
             Same(doc.scene), doc.object_id, doc.keys, frozenset(self.open), port.width(), port.height(),
-            self.verticalScrollBar().value(), self.palette_.name, tuple((p.low, p.high) for p in self._places),
+            self.verticalScrollBar().value(), self.palette_.name, self.frames_in_sight(), doc.band, tuple((p.low, p.high) for p in self._places),
         )  # fmt: skip
 
     def ticks(self) -> tuple[int, list[int]]:
         """Frames between labels, and the labelled frames."""
-        scene = self.doc.scene
         left, right = self.x_range()
         room = max((right - left) / 78, 1)
-        span = scene.end - scene.start
+        start, end = self.frames_in_sight()
+        span = end - start
         steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
         step = next((s for s in steps if span / s <= room), 1_000_000)
-        first = int(np.ceil(scene.start / step) * step)
-        return step, list(range(first, int(np.floor(scene.end)) + 1, step))
+        first = int(np.ceil(start / step - 1e-9) * step)
+        return step, list(range(first, int(np.floor(end + 1e-9)) + 1, step))
+
+    def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
+        """The handles in sight: key, side, where the key is, where the handle's end is. Of selected keys in open lanes."""
+        out = []
+        for place in self._places:
+            if place.target.id not in self.open or place.curve is None:
+                continue
+            keys = place.curve.keys
+            for n, key in enumerate(keys):
+                ref = KeyRef(self.doc.object_id, place.target.id, key.frame)
+                if ref not in self.doc.keys:
+                    continue
+                into, on = place.curve.handles(key)
+                at = QPointF(self.x(key.frame), place.y(key.value))
+                if n > 0 and keys[n - 1].interpolation == "smooth":
+                    out.append((ref, "into", at, QPointF(self.x(key.frame - into[0]), place.y(key.value + into[1]))))
+                if n + 1 < len(keys) and key.interpolation == "smooth":
+                    out.append((ref, "out", at, QPointF(self.x(key.frame + on[0]), place.y(key.value + on[1]))))
+        return out
+
+    def _handle_under(self, at: QPointF) -> tuple[KeyRef, str] | None:
+        near = [(np.hypot(end.x() - at.x(), end.y() - at.y()), ref, side) for ref, side, _, end in self.handles()]
+        near = [row for row in near if row[0] <= GRAB]
+        return min(near, key=lambda row: row[0])[1:] if near else None
+
+    # the band of Retime
+
+    def band_places(self) -> tuple[QRectF, QRectF, QRectF] | None:
+        """The band on the ruler: its first end, its body, its last end."""
+        if self.doc.band is None:
+            return None
+        a, b = (self.x(f) for f in self.doc.band)
+        return QRectF(a - 5, 1, 10, RULER - 3), QRectF(a, 3, max(b - a, 1), RULER - 8), QRectF(b - 5, 1, 10, RULER - 3)
+
+    def _band_drag(self, at: QPointF) -> str | None:
+        places = self.band_places()
+        if places is None or at.y() >= RULER:
+            return None
+        first, body, last = places
+        return "first" if first.contains(at) else "last" if last.contains(at) else "body" if body.contains(at) else None
+
+    def _retimed(self, event: QMouseEvent):
+        """The scene with the band dragged, and the band's new place."""
+        part, (first, last) = self._drag[1], self._drag[2]
+        by = self.frame_at(event.position().x()) - self.frame_at(self._press.x())
+        snap = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        by = float(np.round(by)) if snap else by
+        band = {"first": (min(first + by, last - 1), last), "last": (first, max(last + by, first + 1)),
+                "body": (first + by, last + by)}[part]  # fmt: skip
+        scene = edits.retime(self.doc.settled.scene, self.commands.lanes(), first, last, *band, snap)
+        return scene, band
 
     def dot_state(self, place: LanePlace) -> str:
         """``here``: a key at this frame; ``posed``: the value differs from the curve; ``keyed``; or ``none``."""
@@ -235,10 +333,18 @@ class Lanes(QAbstractScrollArea):
         if event.button() == Qt.MouseButton.RightButton:
             self._context(event)
             return
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._drag = ("pan", self.frames_in_sight())
+            return
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        handle = self._handle_under(at) if at.x() >= HEAD and at.y() >= RULER else None
         if at.x() < HEAD:
             self._press_head(at, event)
+        elif handle is not None:
+            self._drag = ("handle", *handle)
+        elif self._band_drag(at) is not None:
+            self._drag = ("band", self._band_drag(at), self.doc.band)
         elif at.y() < RULER:
             self._drag = ("scrub",)
             self._scrub(at.x())
@@ -302,6 +408,18 @@ class Lanes(QAbstractScrollArea):
         elif kind == "keys" and (at - self._press).manhattanLength() > 3:
             scene, _ = self._moved_keys(event)
             self.doc.preview(scene)
+        elif kind == "handle":
+            self.doc.preview(self._with_handle(event))
+        elif kind == "band":
+            scene, band = self._retimed(event)
+            self.doc.band = band
+            self.doc.preview(scene)
+        elif kind == "pan":
+            left, right = self.x_range()
+            first, last = self._drag[1]
+            shift = (self._press.x() - at.x()) / (right - left) * (last - first)
+            self.span = (first + shift, last + shift)
+            self.refresh()
         elif kind == "box":
             self._box = QRectF(self._press, at).normalized()
             self.viewport().update()
@@ -309,10 +427,10 @@ class Lanes(QAbstractScrollArea):
     def _hover(self, at: QPointF) -> None:
         place = self._lane_under(at)
         on_slider = place is not None and place.slider.adjusted(-7, -9, 7, 9).contains(at)
-        on_key = at.x() >= HEAD and self._key_under(at) is not None
+        on_key = at.x() >= HEAD and (self._key_under(at) is not None or self._handle_under(at) is not None)
         shape = (
             Qt.CursorShape.SizeHorCursor
-            if on_slider
+            if on_slider or at.x() >= HEAD and self._band_drag(at) is not None
             else Qt.CursorShape.PointingHandCursor
             if on_key
             else Qt.CursorShape.ArrowCursor
@@ -330,6 +448,15 @@ class Lanes(QAbstractScrollArea):
         if snap:
             frames, value = float(np.round(frames)), round(value, 2)
         return edits.move_keys(self.doc.settled.scene, self.doc.keys, frames, value, snap)
+
+    def _with_handle(self, event: QMouseEvent):
+        """The scene with the handle held put where the pointer is."""
+        _, ref, side = self._drag
+        place = next(p for p in self._places if p.target.id == ref.target)
+        key = self.doc.settled.scene.object(ref.object).lane(ref.target).curve.key_at(ref.frame)
+        frames = (self.frame_at(event.position().x()) - ref.frame) * (1 if side == "out" else -1)
+        value = place.value(event.position().y()) - key.value
+        return edits.set_handle(self.doc.settled.scene, ref, side, max(frames, 0.0), value)
 
     def _slider_value(self, target_id: str, x: float) -> float:
         place = next(p for p in self._places if p.target.id == target_id)
@@ -355,6 +482,15 @@ class Lanes(QAbstractScrollArea):
                 count = len(places)
                 doc.keys = frozenset(places)
                 doc.commit(f"Move {count} key{'' if count == 1 else 's'}", scene)
+        elif kind == "handle":
+            if (at - self._press).manhattanLength() > 2:
+                scene, self._drag = self._with_handle(event), None
+                doc.commit("Move a handle", scene)
+        elif kind == "band":
+            if (at - self._press).manhattanLength() > 2:
+                scene, band = self._retimed(event)
+                self._drag, doc.band = None, band
+                doc.commit("Retime", scene)
         elif kind == "box":
             if self._box is not None:
                 doc.set(keys=self._before_keys | self._keys_in(self._box))
@@ -382,6 +518,8 @@ class Lanes(QAbstractScrollArea):
                 self.doc.select_target(place.target.id)
         elif self._key_under(at) is None:
             frame = float(np.round(self.frame_at(at.x())))
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                frame = self.frame_at(at.x())
             doc, target = self.doc, place.target
             value = place.curve.value(frame) if place.curve else target.weight
             doc.edit(
@@ -401,8 +539,9 @@ class Lanes(QAbstractScrollArea):
             self.doc.set(keys=frozenset({key}), selected=(key.target,))
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in ("hold", "linear", "smooth"):
-            menu.addAction(self.actions_.by_id[name])
-        menu.addSeparator()
-        menu.addAction(self.actions_.by_id["delete"])
+        for name in CONTEXT:
+            if name is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(self.actions_.by_id[name])
         menu.popup(event.globalPosition().toPoint())

@@ -37,8 +37,12 @@ def backdrop(lanes: Lanes) -> QPixmap:
         painter.drawText(QRectF(HEAD, RULER, port.width() - HEAD, 60), Qt.AlignmentFlag.AlignCenter, text)
     for place in _in_sight(lanes):
         _body(lanes, painter, place)
+    _outside(lanes, painter)
     _ruler(lanes, painter)
+    _band(lanes, painter)
+    painter.fillRect(QRectF(0, 0, HEAD - 1, port.height()), QColor(p.panel))
     painter.setPen(QColor(p.line))
+    painter.drawLine(QPointF(0, RULER - 0.5), QPointF(HEAD, RULER - 0.5))
     painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, port.height()))
     painter.end()
     return out
@@ -70,6 +74,37 @@ def box(lanes: Lanes, painter: QPainter, rect: QRectF) -> None:
     colour.setAlpha(30)
     painter.setBrush(colour)
     painter.drawRect(rect)
+
+
+def _outside(lanes: Lanes, painter: QPainter) -> None:
+    """A veil over what lies outside of the range."""
+    port, scene = lanes.viewport(), lanes.doc.scene
+    veil = QColor(lanes.palette_.ground)
+    veil.setAlpha(150)
+    first, last = lanes.x(scene.start), lanes.x(scene.end)
+    if lanes.span is not None and first > HEAD:
+        painter.fillRect(QRectF(HEAD, RULER, first - HEAD, port.height()), veil)
+    if lanes.span is not None and last < port.width():
+        painter.fillRect(QRectF(last, RULER, port.width() - last, port.height()), veil)
+
+
+def _band(lanes: Lanes, painter: QPainter) -> None:
+    """Retime's band: its body shifts, its ends scale."""
+    places = lanes.band_places()
+    if places is None:
+        return
+    first, body, last = places
+    colour = QColor(lanes.palette_.primary)
+    soft = QColor(colour)
+    soft.setAlpha(26)
+    painter.fillRect(QRectF(body.left(), RULER, body.width(), lanes.viewport().height()), soft)
+    soft.setAlpha(120)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(soft)
+    painter.drawRoundedRect(body, 4, 4)
+    painter.setBrush(colour)
+    for end in (first, last):
+        painter.drawRoundedRect(end, 4, 4)
 
 
 def _ruler(lanes: Lanes, painter: QPainter) -> None:
@@ -198,13 +233,13 @@ def _curve(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) ->
     first, last = lanes.frame_at(left), lanes.frame_at(right)
     keyed = np.array([k.frame for k in curve.keys])
     # a step needs the value just before it too
-    frames = np.sort(np.concatenate([np.linspace(first, last, int(right - left) // 2 + 2), keyed, keyed - 1e-6]))
+    frames = np.linspace(first, last, int(right - left) // 2 + 2)
+    frames = np.sort(np.concatenate([frames, keyed, keyed - 1e-6]))
     xs = left + (frames - first) / (last - first) * (right - left)
     ys = place.y(curve.evaluate(frames))
     points = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
-    path = QPainterPath()
-    path.addPolygon(QPolygonF(points))
-    area = QPainterPath(path)
+    area = QPainterPath()
+    area.addPolygon(QPolygonF(points))
     zero = place.y(min(max(0.0, place.low), place.high))
     area.lineTo(points[-1].x(), zero)
     area.lineTo(points[0].x(), zero)
@@ -212,14 +247,34 @@ def _curve(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) ->
     fill.setAlpha(40)
     painter.fillPath(area, fill)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(colour, 1.8))
-    painter.drawPath(path)
+    inside = np.flatnonzero((frames >= keyed[0]) & (frames <= keyed[-1]))
+    faint = QColor(colour)
+    faint.setAlpha(110)
+    low, high = (inside[0], inside[-1]) if len(inside) else (len(points), len(points))
+    for pen, part in ((QPen(faint, 1.4), points[: low + 1]), (QPen(colour, 1.8), points[low : high + 1]),
+                      (QPen(faint, 1.4), points[high:])):  # fmt: skip
+        if len(part) > 1:
+            painter.setPen(pen)
+            painter.drawPolyline(QPolygonF(part))
     for a, b in zip(curve.keys, curve.keys[1:], strict=False):
         if curve.is_still(a.frame, b.frame - 1e-6):
             painter.setPen(QPen(colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
             painter.drawLine(QPointF(lanes.x(a.frame), place.y(a.value)), QPointF(lanes.x(b.frame), place.y(a.value)))
+    _handles(lanes, painter, place, colour)
     for key in curve.keys:
         _bead(lanes, painter, place, key, colour)
+
+
+def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+    """The handles of selected keys in an open lane: a line and a small square at its end."""
+    for ref, _, at, end in lanes.handles():
+        if ref.target != place.target.id:
+            continue
+        painter.setPen(QPen(QColor(lanes.palette_.text), 1))
+        painter.drawLine(at, end)
+        painter.setPen(QPen(colour, 1.6))
+        painter.setBrush(QColor(lanes.palette_.raised))
+        painter.drawRect(QRectF(end.x() - 3.5, end.y() - 3.5, 7, 7))
 
 
 def _bead(lanes: Lanes, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:

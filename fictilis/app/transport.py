@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
@@ -17,11 +19,15 @@ RATES = ("24", "25", "30", "48", "60")
 
 
 class Transport(QWidget):
-    def __init__(self, doc: Document, playback: Playback, actions: Actions, palette: Palette) -> None:
+    def __init__(
+        self, doc: Document, playback: Playback, actions: Actions, palette: Palette, ask_keep: Callable[[float], bool | None]
+    ) -> None:
+        """``ask_keep`` asks whether another rate keeps seconds (True) or frames (False); None gives it up."""
         super().__init__()
         self.setObjectName("transport")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.doc, self.playback, self.actions_, self.palette_ = doc, playback, actions, palette
+        self._ask_keep, self._asking = ask_keep, False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 4, 12, 4)
         layout.setSpacing(6)
@@ -60,7 +66,8 @@ class Transport(QWidget):
         self.auto.setProperty("auto", True)
         self.key = self._button("key", "Key")
         self.key_mix = self._button("key-mix", "Key whole mix")
-        for button in (self.auto, self.key, self.key_mix):
+        self.retime = self._button("retime", "Retime")
+        for button in (self.auto, self.key, self.key_mix, self.retime):
             layout.addWidget(button)
         self.setFixedHeight(40)
         doc.changed.connect(self.refresh)
@@ -96,6 +103,7 @@ class Transport(QWidget):
             button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
         self.key.setIcon(icon("key", palette))
         self.key_mix.setIcon(icon("circles-three", palette))
+        self.retime.setIcon(icon("arrows-horizontal", palette))
         self.refresh()
 
     def refresh(self) -> None:
@@ -106,6 +114,7 @@ class Transport(QWidget):
         self.auto.setChecked(doc.auto_key)
         self.auto.setText("Auto-key on" if doc.auto_key else "Auto-key off")
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
+        self.retime.setChecked(doc.band is not None)
         self.start.set_value(doc.scene.start)
         self.end.set_value(doc.scene.end)
         if not self.rate.lineEdit().hasFocus():
@@ -134,7 +143,12 @@ class Transport(QWidget):
             self.doc.say(f"“{text}” is not a frame rate.", "error")
             self.rate.setEditText(f"{self.doc.scene.fps:g}")
             return
-        if rate != self.doc.scene.fps and not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate)):
+        if rate == self.doc.scene.fps or self._asking:
+            return
+        self._asking = True  # the question takes the focus, which ends the editing once more
+        keep = self._ask_keep(rate) if any(o.lanes for o in self.doc.scene.objects) else False
+        self._asking = False
+        if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
             self.rate.setEditText(f"{self.doc.scene.fps:g}")
 
 

@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app import dialogs
 from fictilis.app.actions import Actions
-from fictilis.app.asking import Ask
+from fictilis.app.asking import Ask, ChoiceAsk
 from fictilis.app.column import Column
 from fictilis.app.commands import Commands
 from fictilis.app.document import Document
@@ -43,6 +43,7 @@ from fictilis.app.target_commands import TargetCommands
 from fictilis.app.tasks import run_task
 from fictilis.app.theme import PALETTES, Palette, icon, style_sheet
 from fictilis.app.thumbnails import Thumbnails, shape_picture
+from fictilis.app.time_commands import TimeCommands
 from fictilis.app.tools import TOOLS
 from fictilis.app.top_line import Toast, TopLine
 from fictilis.app.transport import Transport
@@ -181,7 +182,8 @@ class Window(QMainWindow):
         self.playback = Playback(doc)
         self.thumbnails = Thumbnails()
         self.commands, self.shape_commands, self.target_commands = Commands(self), ShapeCommands(self), TargetCommands(self)
-        parts = (self.commands, self.shape_commands, self.target_commands)
+        self.time_commands = TimeCommands(self)
+        parts = (self.commands, self.shape_commands, self.target_commands, self.time_commands)
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self.autosave = Autosave(doc, recovery_folder)
         self._build()
@@ -204,8 +206,8 @@ class Window(QMainWindow):
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
         self.side = SideColumn(doc, p, self.commands, self.shape_commands)
-        self.transport = Transport(doc, self.playback, self.actions_, p)
-        self.lanes = Lanes(doc, self.actions_, p)
+        self.transport = Transport(doc, self.playback, self.actions_, p, self.ask_keep)
+        self.lanes = Lanes(doc, self.actions_, p, self.time_commands)
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         low = QWidget()
         stack = QVBoxLayout(low)
@@ -338,6 +340,23 @@ class Window(QMainWindow):
         """Values by name, or None when it was given up."""
         dialog = dialogs.FormDialog(self, title, sentence, asks, verb, self.palette_)
         return dialog.values if self.ask(dialog) == "ok" else None
+
+    def ask_keep(self, rate: float) -> bool | None:
+        """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""
+        scene = self.doc.scene
+        length = scene.end - scene.start
+        asks = (ChoiceAsk("keep", "Keep", [("Frames", False), ("Seconds", True)], False),)
+        said = (
+            f"Keeping frames, {length:g} frames last {length / rate:.2f} s instead of {length / scene.fps:.2f} s. Keeping "
+            f"seconds, every key moves, and the range becomes {length * rate / scene.fps:g} frames long."
+        )
+        given = self.ask_form(f"{rate:g} frames a second", said, asks, "Change the rate")
+        return None if given is None else given["keep"]
+
+    def ask_ease(self, ease: str) -> str | None:
+        """An easing, as its name or as CSS, or None."""
+        dialog = dialogs.EaseDialog(self, ease, self.palette_)
+        return dialog.ease if self.ask(dialog) == "ok" else None
 
     def ask_colour(self, colour: str, title: str) -> str | None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog

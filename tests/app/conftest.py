@@ -93,6 +93,16 @@ def move(widget: QWidget, at, button=LEFT, modifiers=NONE) -> None:
     QApplication.sendEvent(widget, event)
 
 
+@pytest.fixture(autouse=True)
+def no_waiting_questions(monkeypatch):
+    """A question that no test answers fails at once instead of waiting for ever."""
+
+    def refuse(dialog):
+        raise AssertionError(f"nobody answers {dialog.windowTitle()}")
+
+    monkeypatch.setattr("fictilis.app.dialogs.Dialog.exec", refuse)
+
+
 @pytest.fixture
 def open_window(qtbot, tmp_path: Path):
     """Opens the real window on a scene; closes it without questions."""

@@ -10,6 +10,8 @@ from PyQt6.QtTest import QTest
 from fictilis.app import dialogs
 from fictilis.app.actions import ROWS
 from fictilis.app.tools import TOOLS
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef, set_mask
 from fictilis.core.edits.targets import target_from_points
@@ -672,8 +674,12 @@ def test_every_action_can_be_run_while_shaping_with_a_pick(bench, forms, monkeyp
     monkeypatch.setattr(bench.window, "show_about", lambda *_a: None)
     monkeypatch.setattr(bench.window, "ask_colour", lambda *_a: "#112233")
     monkeypatch.setattr(bench.window, "ask_unsaved", lambda *_a: None)
+    monkeypatch.setattr(bench.window, "ask_ease", lambda *_a: "back-in")
+    for frame in (0.0, 12.0, 24.0):
+        bench.doc.commit("Key", set_key(bench.doc.settled.scene, "o1", "t1", Key(frame, frame % 24)))
     start = bench.doc.settled.scene
     for row in ROWS:
+        bench.doc.set(keys=frozenset({KeyRef("o1", "t1", 12.0)}))
         if row.id in ("quit", "demo", "open"):
             continue
         if bench.doc.shaping is None and bench.doc.object is not None:

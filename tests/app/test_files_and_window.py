@@ -15,6 +15,7 @@ from fictilis.app.commands import Commands
 from fictilis.app.recovery import left_behind
 from fictilis.app.shape_commands import ShapeCommands
 from fictilis.app.target_commands import TargetCommands
+from fictilis.app.time_commands import TimeCommands
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
 from fictilis.render.camera import Camera
@@ -229,7 +230,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
-    parts = (Commands, ShapeCommands, TargetCommands)
+    parts = (Commands, ShapeCommands, TargetCommands, TimeCommands)
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

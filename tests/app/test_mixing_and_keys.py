@@ -240,7 +240,8 @@ def test_scrubbing_and_stepping(keyed):
         assert keyed.doc.frame == frame
 
 
-def test_range_rate_and_current_frame_fields(keyed):
+def test_range_rate_and_current_frame_fields(keyed, monkeypatch):
+    monkeypatch.setattr(keyed.window, "ask_form", lambda *_a: {"keep": False})
     t = keyed.window.transport
     for field, text in ((t.end, "48"), (t.frame, "12")):
         field.setFocus()

@@ -53,7 +53,7 @@ def test_named_easings_are_those_of_a_general_tween_library(name):
     wanted = np.array([theirs(float(x)) for x in t])
     inner = slice(1, -1)  # libraries set the very ends of expo by hand
     # pytweening places the last bounce at 2.65 / 2.75 of the time, Penner (and CSS libraries) at 2.625 / 2.75
-    loose = {"expo": 2e-3, "bounce": 4e-3}
+    loose = {"expo": 2e-3, "bounce": 0.02}
     assert np.abs(ours[inner] - wanted[inner]).max() < loose.get(kind, 1e-9)
 
 

@@ -1,0 +1,263 @@
+"""What the actions of time do: each method is one row's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from fictilis.app.asking import ChoiceAsk, NumberAsk
+from fictilis.core.animation.curve import BEYOND, Key
+from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits.whole_shapes import other_side_name
+from fictilis.core.scene import Scene
+
+if TYPE_CHECKING:
+    from fictilis.app.window import Window
+
+WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset",
+           "ping-pong": "There and back"}  # fmt: skip
+
+
+class TimeCommands:
+    """One method a row of the actions table."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.doc = window, window.doc
+
+    def delete(self) -> None:
+        doc = self.doc
+        if doc.keys:
+            count = len(doc.keys)
+            doc.edit(f"Delete {count} key{'' if count == 1 else 's'}", lambda s: key_edits.delete_keys(s, doc.keys))
+        elif doc.selected and doc.shaping is None:
+            self.window.target_commands.remove_targets()
+
+    def play(self) -> None:
+        self.window.playback.toggle()
+
+    def step(self, frames: int) -> None:
+        scene = self.doc.scene
+        frame = np.floor(self.doc.frame) + frames if frames > 0 else np.ceil(self.doc.frame) + frames
+        self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
+
+    def to_key(self, way: int) -> None:
+        obj = self.doc.object
+        lanes = [lane for lane in obj.lanes if lane.target in self.doc.selected] or obj.lanes if obj else []
+        frames = sorted({k.frame for lane in lanes for k in lane.curve.keys})
+        further = [f for f in frames if (f > self.doc.frame + 1e-6 if way > 0 else f < self.doc.frame - 1e-6)]
+        if further:
+            self.doc.set_frame(further[0] if way > 0 else further[-1])
+
+    def to_end(self, way: int) -> None:
+        scene = self.doc.scene
+        self.doc.set_frame(scene.end if way > 0 else scene.start)
+
+    def key(self) -> None:
+        doc = self.doc
+        weights = doc.weights(doc.object)
+        names = ", ".join(doc.object.target(t).name for t in doc.selected)
+        doc.key_targets({t: weights[t] for t in doc.selected}, f"Key {names}")
+
+    def key_mix(self) -> None:
+        self.doc.key_targets(self.doc.weights(self.doc.object), "Key whole mix")
+
+    def interpolate(self, kind: str) -> None:
+        doc = self.doc
+        doc.edit(f"{kind.capitalize()} to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, kind))
+
+    # the keys selected
+
+    def ease(self) -> None:
+        """Lead to the next key by an easing, from a list with pictures or as CSS."""
+        doc = self.doc
+        now = next((k.ease for k in self._selected_keys() if k.interpolation == "ease"), "ease-in-out")
+        ease = self.window.ask_ease(now)
+        if ease is not None:
+            doc.edit("Ease to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, "ease", ease))
+
+    def tangent(self, kind: str) -> None:
+        doc = self.doc
+        words = {"auto": "Automatic", "flat": "Flatten", "aligned": "Join", "free": "Break"}
+        doc.edit(f"{words[kind]} tangents", lambda s: key_edits.set_tangent(s, doc.keys, kind))
+
+    def straighten(self) -> None:
+        self.doc.edit("Straighten tangents", lambda s: key_edits.straighten(s, self.doc.keys))
+
+    def _selected_keys(self) -> list[Key]:
+        scene = self.doc.settled.scene
+        return [
+            scene.object(r.object).lane(r.target).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
+        ]
+
+    def key_numbers(self) -> None:
+        """The exact frame and value of one key; of several, what is added to both."""
+        keys = self._selected_keys()
+        one = len(keys) == 1
+        asks = (
+            NumberAsk("frame", "Frame" if one else "Frames on", "", keys[0].frame if one else 0.0, -1e6, 1e6),
+            NumberAsk("value", "Value" if one else "Value up", "", keys[0].value if one else 0.0, -1000, 1000, 3),
+        )
+        title = "Frame and value of the key" if one else f"Move {len(keys)} keys"
+        given = self.window.ask_form(title, "", asks, "Set it" if one else "Move them")
+        if given is not None:
+            start = (keys[0].frame, keys[0].value) if one else (0.0, 0.0)
+            self._move(given["frame"] - start[0], given["value"] - start[1], "Set frame and value")
+
+    def nudge(self, frames: float) -> None:
+        self._move(frames, 0.0, "Nudge keys")
+
+    def _move(self, frames: float, value: float, label: str) -> None:
+        doc = self.doc
+        scene, places = key_edits.move_keys(doc.settled.scene, doc.keys, frames, value, snap=False)
+        doc.keys = frozenset(places)
+        doc.commit(label, scene)
+
+    def copy_keys(self) -> None:
+        doc = self.doc
+        rows: dict[str, list[Key]] = {}
+        for ref, key in zip(sorted(doc.keys, key=lambda r: r.frame), self._selected_keys(), strict=True):
+            rows.setdefault(ref.target, []).append(key)
+        doc.set(copied=rows)
+        doc.say(f"Copied {len(doc.keys)} key{'' if len(doc.keys) == 1 else 's'}; they are pasted at the playhead.")
+
+    def paste_keys(self) -> None:
+        """At the playhead: keys of one lane onto the selected lanes, others onto their own."""
+        doc = self.doc
+        rows = doc.copied
+        if len(rows) == 1 and doc.selected:
+            (row,) = rows.values()
+            rows = dict.fromkeys(doc.selected, row)
+        self._paste({t: row for t, row in rows.items() if any(t == x.id for x in doc.object.targets)}, "Paste keys")
+
+    def paste_mirrored(self) -> None:
+        """Keys of left targets onto the right ones, and the other way round."""
+        doc, obj = self.doc, self.doc.object
+        by_name, names = {t.name: t.id for t in obj.targets}, {t.id: t.name for t in obj.targets}
+        rows = {by_name.get(other_side_name(names[t])): row for t, row in doc.copied.items() if t in names}
+        rows.pop(None, None)
+        if not rows:
+            doc.say("None of the copied lanes has a counterpart named for the other side, as left and right.", "warning")
+            return
+        self._paste(rows, "Paste keys mirrored")
+
+    def _paste(self, rows: dict[str, list[Key]], label: str) -> None:
+        doc = self.doc
+        scene, places = key_edits.paste_keys(doc.settled.scene, doc.object_id, rows, doc.frame)
+        doc.keys = frozenset(places)
+        doc.commit(label, scene)
+
+    # whole lanes
+
+    def lanes(self) -> list[tuple[str, str]]:
+        """The lanes that an operation is for: those selected, else all of the object, in the order of the cards."""
+        obj = self.doc.object
+        keyed = [t.id for t in obj.targets if obj.lane(t.id) is not None]
+        chosen = [t for t in keyed if t in self.doc.selected] if self.doc.selected else keyed
+        return [(obj.id, t) for t in chosen or keyed]
+
+    def span(self) -> tuple[float, float]:
+        """The range an operation is for: from the first to the last selected key, else the scene's."""
+        frames = sorted(k.frame for k in self.doc.keys)
+        if len(frames) > 1 and frames[-1] > frames[0]:
+            return frames[0], frames[-1]
+        return self.doc.scene.start, self.doc.scene.end
+
+    def _on_lanes(self, label: str, change: Callable[[Scene, list[tuple[str, str]]], Scene]) -> None:
+        lanes = self.lanes()
+        if not lanes:
+            self.doc.say("There are no keys yet.", "warning")
+            return
+        self.doc.edit(label, lambda s: change(s, lanes))
+
+    def retime(self) -> None:
+        """Show the band on the ruler, or take it away."""
+        doc = self.doc
+        doc.set(band=None if doc.band is not None else self.span())
+
+    def shift_after(self) -> None:
+        asks = (NumberAsk("by", "Frames", "", 1, -1e6, 1e6),)
+        given = self.window.ask_form("Shift everything after the playhead", "A minus moves it back.", asks, "Shift it")
+        if given is not None:
+            frame = self.doc.frame
+            self._on_lanes("Shift what follows", lambda s, lanes: key_edits.shift_after(s, lanes, frame, given["by"]))
+
+    def reverse(self) -> None:
+        first, last = self.span()
+        self._on_lanes("Reverse", lambda s, lanes: key_edits.reverse(s, lanes, first, last))
+
+    def mirror_values(self) -> None:
+        asks = (NumberAsk("about", "About the value", "", 0.5, -1000, 1000),)
+        given = self.window.ask_form("Mirror in value", "", asks, "Mirror it")
+        if given is not None:
+            self._on_lanes("Mirror in value", lambda s, lanes: key_edits.mirror_values(s, lanes, given["about"]))
+
+    def stagger(self) -> None:
+        asks = (NumberAsk("frames", "Each later by", "frames", 3, -1e6, 1e6),)
+        said = "The first lane stays; each further one, in the order of the cards, starts that much later."
+        given = self.window.ask_form("Stagger lanes", said, asks, "Stagger them")
+        if given is not None:
+            self._on_lanes("Stagger", lambda s, lanes: key_edits.stagger(s, lanes, given["frames"]))
+
+    def snap(self) -> None:
+        self._on_lanes("Snap to whole frames", key_edits.snap_to_frames)
+
+    def bake(self) -> None:
+        asks = (NumberAsk("every", "A key every", "frames", 1, 0.01, 1e5),)
+        given = self.window.ask_form("Bake to keys", "", asks, "Bake it")
+        if given is not None:
+            first, last = self.span()
+            self._on_lanes("Bake", lambda s, lanes: key_edits.bake(s, lanes, first, last, given["every"]))
+
+    def reduce(self) -> None:
+        asks = (NumberAsk("tolerance", "Within", "", 0.01, 0, 10, 3),)
+        given = self.window.ask_form("Reduce keys", "As few as keep every value within a tolerance.", asks, "Reduce them")
+        if given is not None:
+            self._thin("Reduce keys", lambda s, lanes: key_edits.reduce_keys(s, lanes, given["tolerance"]))
+
+    def clean_keys(self) -> None:
+        self._thin("Clean keys", key_edits.clean_keys)
+
+    def _thin(self, label: str, work: Callable[[Scene, list[tuple[str, str]]], tuple[Scene, int]]) -> None:
+        doc = self.doc
+        done = doc.attempt(lambda: work(doc.settled.scene, self.lanes()))
+        if done is None:
+            return
+        if done[1]:
+            doc.commit(label, done[0])
+        doc.say(f"{done[1]} key{'' if done[1] == 1 else 's'} went." if done[1] else "Every key is needed.")
+
+    def hold_until(self) -> None:
+        doc, frame = self.doc, self.doc.frame
+
+        def work(scene: Scene) -> Scene:
+            for target_id in doc.selected:
+                scene = key_edits.hold_until(scene, doc.object_id, target_id, frame)
+            return scene
+
+        doc.edit(f"Hold until frame {frame:g}", work)
+
+    def key_neutral(self) -> None:
+        """Every target at 0."""
+        self.doc.key_targets({t.id: 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+
+    def close_loop(self) -> None:
+        self._on_lanes("Close the loop", key_edits.close_loop)
+
+    def beyond(self) -> None:
+        """How the selected lane goes on before and after its keys."""
+        doc, target = self.doc, self.doc.target
+        lane = doc.object.lane(target.id)
+        choices = [(WAYS_ON[way], way) for way in BEYOND]
+        asks = (
+            ChoiceAsk("before", "Before the first", choices, lane.curve.before if lane else "hold"),
+            ChoiceAsk("after", "After the last", choices, lane.curve.after if lane else "hold"),
+        )
+        given = self.window.ask_form(f"{target.name} outside its keys", "", asks, "Set it")
+        if given is not None:
+            doc.edit(f"Outside the keys of {target.name}", lambda s: key_edits.set_beyond(s, doc.object_id, target.id, **given))
+
+    def fit_time(self, what: str) -> None:
+        """Show the range, or what is selected, in the full width of the lanes."""
+        self.window.lanes.fit(self.span() if what == "keys" else None)

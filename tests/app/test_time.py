@@ -1,0 +1,240 @@
+"""Time in the real window: zoom, handles, eases, the Retime band, copied keys, and edits of many keys."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.targets import rename_target
+from tests.app.conftest import SHIFT
+from tests.app.test_bench import forms, run  # noqa: F401
+
+K = Qt.Key
+OBJ = "o1"
+
+
+@pytest.fixture
+def timed(open_window, sheet):
+    """Lift keyed at 0, 20, 40, 60; Slide at 10 and 30."""
+    scene = sheet
+    for frame, value in ((0, 0.0), (20, 1.0), (40, 0.5), (60, 0.0)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    for frame, value in ((10, 0.0), (30, 1.0)):
+        scene = edits.set_key(scene, OBJ, "t2", Key(frame, value))
+    user = open_window(scene)
+    user.lanes = user.window.lanes
+    return user
+
+
+def curve(user, target="t1"):
+    return user.obj.lane(target).curve
+
+
+def frames(user, target="t1"):
+    return [round(k.frame, 6) for k in curve(user, target).keys]
+
+
+def wheel(user, at, turn, modifiers=Qt.KeyboardModifier.NoModifier):
+    port = user.lanes.viewport()
+    event = QWheelEvent(
+        QPointF(at), QPointF(port.mapToGlobal(QPoint(round(at.x()), round(at.y())))), QPoint(), QPoint(0, turn),
+        Qt.MouseButton.NoButton, modifiers, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(port, event)
+
+
+def select(user, *at, target="t1"):
+    user.doc.set(keys=frozenset(KeyRef(OBJ, target, float(f)) for f in at), selected=(target,))
+
+
+def test_the_wheel_zooms_at_the_pointer_and_shift_pans(timed):
+    lanes = timed.lanes
+    at = QPointF(lanes.x(40), 60)
+    for _ in range(4):
+        wheel(timed, at, 120)
+    first, last = lanes.frames_in_sight()
+    assert last - first < 60 and lanes.x(40) == pytest.approx(at.x(), abs=0.5)
+    wheel(timed, at, -120, SHIFT)
+    assert lanes.frames_in_sight()[0] > first and lanes.frames_in_sight()[1] - lanes.frames_in_sight()[0] == pytest.approx(
+        last - first
+    )
+    timed.drag(lanes.viewport(), QPointF(600, 60), QPointF(500, 60), button=Qt.MouseButton.MiddleButton)
+    assert lanes.frames_in_sight()[0] > first + 3
+    run(timed, "fit-time")
+    assert lanes.frames_in_sight() == (0, 96)
+    select(timed, 20, 40)
+    run(timed, "fit-keys")
+    assert 18 < lanes.frames_in_sight()[0] < 20 and 40 < lanes.frames_in_sight()[1] < 42
+    timed.settle(50)
+
+
+def test_keys_are_dragged_right_when_zoomed(timed):
+    timed.lanes.fit((10, 50))
+    start = timed.lanes.bead("Lift", 20.0)
+    timed.drag(timed.lanes.viewport(), start, QPointF(timed.lanes.x(25), start.y()))
+    assert frames(timed) == [0, 25, 40, 60]
+
+
+def test_handles_of_a_selected_key_are_dragged(timed):
+    timed.lanes.open.add("t1")
+    timed.lanes.refresh()
+    select(timed, 40)
+    ends = {side: end for _, side, _, end in timed.lanes.handles()}
+    assert set(ends) == {"into", "out"}
+    before = timed.doc.settled.scene
+    timed.drag(timed.lanes.viewport(), ends["out"], ends["out"] + QPointF(30, 20))
+    key = curve(timed).key_at(40)
+    assert key.tangent == "aligned" and key.out[1] < 0 < key.into[1] and timed.doc.undo_label() == "Move a handle"
+    run(timed, "tangent-free")
+    ends = {side: end for _, side, _, end in timed.lanes.handles()}
+    timed.drag(timed.lanes.viewport(), ends["into"], ends["into"] - QPointF(0, 30))
+    assert curve(timed).key_at(40).out == pytest.approx(key.out)
+    timed.doc.undo()
+    timed.doc.undo()
+    timed.doc.undo()
+    assert timed.doc.settled.scene is before
+
+
+@pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "free"), ("tangent-free", "free"),
+                                                 ("tangent-aligned", "aligned"), ("tangent-auto", "auto")])  # fmt: skip
+def test_tangents_by_the_menu(timed, action, tangent):
+    select(timed, 40)
+    run(timed, action)
+    assert curve(timed).key_at(40).tangent == tangent
+
+
+def test_an_ease_is_chosen_from_pictures_or_written_as_css(timed, monkeypatch):
+    select(timed, 0)
+
+    def choose(dialog):
+        dialog.css.setText("cubic-bezier(2, 0, 0, 1)")
+        dialog.buttons["ok"].click()
+        assert not dialog.wrong.isHidden() and "both x" in dialog.wrong.text()
+        assert dialog.list.count() == 34 and not dialog.list.item(3).icon().isNull()
+        dialog.list.setCurrentRow(33)
+        dialog.buttons["ok"].click()
+        return dialog.answer
+
+    monkeypatch.setattr(timed.window, "ask", choose)
+    run(timed, "ease")
+    key = curve(timed).key_at(0)
+    assert (key.interpolation, key.ease) == ("ease", "bounce-in-out")
+
+
+def test_the_band_of_retime_scales_and_shifts(timed):
+    lanes, port = timed.lanes, timed.lanes.viewport()
+    select(timed, 20, 40)
+    timed.window.transport.retime.click()
+    assert timed.doc.band == (20, 40)
+    timed.doc.set(selected=(), keys=frozenset())
+    _, _, last = lanes.band_places()
+    timed.drag(port, last.center(), QPointF(lanes.x(50), last.center().y()))
+    assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 35] and timed.doc.band == (20, 50)
+    timed.doc.select_target("t2")
+    _, body, _ = lanes.band_places()
+    timed.drag(port, QPointF(lanes.x(45), body.center().y()), QPointF(lanes.x(48), body.center().y()))
+    assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 38] and timed.doc.undo_label() == "Retime"
+    timed.doc.undo()
+    timed.doc.undo()
+    assert frames(timed) == [0, 20, 40, 60]
+    timed.window.transport.retime.click()
+    assert timed.doc.band is None and lanes.band_places() is None
+
+
+def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
+    scene = rename_target(rename_target(timed.doc.settled.scene, OBJ, "t1", "Smile left"), OBJ, "t2", "Smile right")
+    timed.doc.commit("Names", scene)
+    select(timed, 20, 40)
+    timed.press(K.Key_C, Qt.KeyboardModifier.ControlModifier)
+    timed.doc.set_frame(70)
+    timed.press(K.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert frames(timed) == [0, 20, 40, 60, 70, 90]
+    run(timed, "paste-mirrored")
+    assert frames(timed, "t2") == [10, 30, 70, 90] and curve(timed, "t2").value(70) == 1.0
+    timed.doc.undo()
+    timed.doc.select_target("t2")
+    timed.doc.set_frame(40)
+    run(timed, "paste-keys")
+    assert frames(timed, "t2") == [10, 30, 40, 60]
+
+
+def test_exact_numbers_and_nudges(timed, forms):  # noqa: F811
+    forms(timed, {"frame": 22.5, "value": 1.25}, {"frame": 2, "value": -0.25})
+    select(timed, 20)
+    run(timed, "key-numbers")
+    assert curve(timed).key_at(22.5).value == 1.25 and KeyRef(OBJ, "t1", 22.5) in timed.doc.keys
+    select(timed, 40, 60)
+    run(timed, "key-numbers")
+    assert frames(timed) == [0, 22.5, 42, 62] and curve(timed).value(62) == -0.25
+    timed.press(K.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert frames(timed) == [0, 22.5, 41, 61]
+
+
+MANY = {
+    "shift-after": ({"by": 5}, [0, 25, 45, 65]), "reverse": ({}, [36, 56, 76, 96]), "mirror-values": ({"about": 0.5}, [0, 20, 40, 60]),
+    "stagger": ({"frames": 4}, [0, 20, 40, 60]), "bake-keys": ({"every": 48}, [0, 48, 96]), "hold-until": ({}, [0, 15, 20, 40, 60]),
+    "key-neutral": ({}, [0, 15, 20, 40, 60]), "close-loop": ({}, [0, 20, 40, 60, 96]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MANY)
+def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
+    answer, places = MANY[name]
+    forms(timed, answer)
+    timed.doc.set_frame(15)
+    timed.doc.select_target("t1")
+    before = timed.doc.settled.scene
+    run(timed, name)
+    assert frames(timed) == places and timed.doc.settled.scene is not before
+    timed.settle(30)
+    timed.doc.undo()
+    assert timed.doc.settled.scene is before
+
+
+def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
+    forms(timed, {"tolerance": 0.05})
+    run(timed, "clean-keys")
+    assert timed.said[-1][0] == "Every key is needed."
+    scene = timed.doc.settled.scene
+    timed.doc.commit("Bake", edits.bake(scene, [(OBJ, "t1")], 0, 60, 2))
+    run(timed, "reduce-keys")
+    assert "keys went" in timed.said[-1][0] and len(curve(timed).keys) < 20
+
+
+def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
+    forms(timed, {"before": "Hold", "after": "There and back"})
+    timed.doc.select_target("t1")
+    run(timed, "beyond")
+    assert curve(timed).after == "ping-pong" and timed.doc.weights(timed.obj)["t1"] == 0.0
+    timed.doc.set_frame(80)
+    assert timed.doc.weights(timed.obj)["t1"] == pytest.approx(0.5)
+    timed.settle(30)
+
+
+@pytest.mark.parametrize(("keep", "last"), [("Frames", 60), ("Seconds", 120)])
+def test_another_rate_asks_what_is_kept(timed, forms, keep, last):  # noqa: F811
+    forms(timed, {"keep": keep})
+    rate = timed.window.transport.rate
+    rate.setEditText("48")
+    rate.lineEdit().editingFinished.emit()
+    assert timed.doc.scene.fps == 48 and frames(timed)[-1] == last
+    assert timed.doc.scene.end == (96 if keep == "Frames" else 192)
+
+
+def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_path):
+    from fictilis.core.evaluate import weights_at
+    from fictilis.core.mix.coefficients import coefficients
+    from fictilis.formats.weight_tracks import weight_track
+    from tests.formats.gltf_player import play
+
+    select(timed, 20)
+    scene = edits.set_interpolation(timed.doc.settled.scene, timed.doc.keys, "ease", "back-out")
+    scene = edits.set_handle(scene, KeyRef(OBJ, "t1", 40.0), "out", 12.0, 0.4)
+    obj = scene.object(OBJ)
+    track = weight_track(scene, obj)
+    at = np.arange(0.0, 97.0)
+    assert np.abs(play(track, at / scene.fps) - coefficients(obj, weights_at(obj, at)).T).max() < 1e-6
