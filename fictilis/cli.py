@@ -17,7 +17,7 @@ from fictilis import __version__
 from fictilis.cli_edit import register
 from fictilis.core.errors import FictilisError
 
-COMMANDS = ("demo", "new", "info", "key", "target", "mesh", "evaluate", "export", "snapshot")
+COMMANDS = ("demo", "new", "info", "check", "key", "target", "mesh", "evaluate", "export", "snapshot")
 
 
 class UsageError(FictilisError):
@@ -63,6 +63,11 @@ def _parser() -> argparse.ArgumentParser:
     info.add_argument("scene", type=Path)
     info.add_argument("--json", action="store_true")
     info.set_defaults(run=_info)
+
+    check = commands.add_parser("check", help="say what is suspicious in a scene; exit 1 where something is")
+    check.add_argument("scene", type=Path)
+    check.add_argument("--loop", action="store_true", help="the animation loops: its seam is looked at too")
+    check.set_defaults(run=_check)
 
     key = commands.add_parser("key", help="set keys on a target")
     key.add_argument("scene", type=Path)
@@ -244,6 +249,16 @@ def _info(options: argparse.Namespace) -> None:
             )
         for lane in obj["lanes"]:
             print(f"  lane {lane['name']}: {lane['keys']} keys")
+
+
+def _check(options: argparse.Namespace) -> int:
+    from fictilis.core.checks import run_checks
+    from fictilis.formats.registry import load
+
+    found = run_checks(load(options.scene), options.loop)
+    for finding in found:
+        print(finding.sentence + (f" Remedy: {finding.remedy}." if finding.remedy else ""))
+    return 1 if found else 0
 
 
 def _key(options: argparse.Namespace) -> None:

@@ -17,12 +17,15 @@ from PyQt6.QtWidgets import QApplication, QWidget
 import fictilis
 from fictilis.app import dialogs
 from fictilis.app.asking import NumberAsk
+from fictilis.app.checking import ChecksDialog
 from fictilis.app.document import Document
 from fictilis.app.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.tools import TOOLS
 from fictilis.app.window import Window
-from fictilis.core.edits import targets, whole_shapes
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits import keys, targets, whole_shapes
+from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick
 from fictilis.core.shaping.mirror import Mirror
@@ -156,6 +159,28 @@ def main() -> None:
     dialog.show()
     take("split", dialog)
     dialog.close()
+
+    window.lanes.open.add(contract.id)
+    doc.set(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
+    doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
+    window.lanes.fit((6.0, 62.0))
+    doc.set(band=(22.0, 40.0))
+    doc.set_frame(31.0)
+    take("retime")
+    doc.set(band=None, keys=frozenset())
+    window.lanes.open.clear()
+    window.lanes.fit(None)
+    doc.undo()
+
+    scene = keys.set_key(doc.settled.scene, "o1", doc.object.target_named("Dome").id, Key(0.0, 0.0))
+    scene = keys.set_key(scene, "o1", doc.object.target_named("Dome").id, Key(31.5, 1.4))
+    scene = keys.set_key(scene, "o1", doc.object.target_named("Dome").id, Key(60.0, 0.0))
+    doc.commit("Suspicious", scene)
+    dialog = ChecksDialog(window, doc, window.checker)
+    dialog.show()
+    take("checks", dialog)
+    dialog.close()
+    doc.undo()
 
     whole = doc.settled.scene
     doc.commit("More targets", many_targets(whole, 12))

@@ -214,3 +214,13 @@ def test_a_target_in_another_order_is_put_in_order(sheet_files, tmp_path, capsys
     code, _, err = run(*words, "--reorder", capsys=capsys)
     assert code == 0 and "several ways" in err
     assert np.allclose(shape_of(tmp_path / "s.fictilis", "Mixed up"), fictilis.load(tmp_path / "s.fictilis").objects[0].base)
+
+
+def test_checks_are_printed_and_told_by_the_exit(scene_file, capsys):
+    assert run("key", scene_file, "--object", "Sheet", "--target", "Up", "0=0", "12=1.5")[0] == 0
+    code, out, _ = run("check", scene_file, capsys=capsys)
+    assert code == 1 and "Up reaches 1.50 at frame 12" in out and "Remedy: Widen the range" in out
+    assert run("key", scene_file, "--object", "Sheet", "--target", "Up", "12=1", "24=0")[0] == 0
+    assert run("key", scene_file, "--object", "Sheet", "--target", "bend", "0=0", "12=1", "24=0")[0] == 0
+    code, out, _ = run("check", scene_file, "--loop", capsys=capsys)
+    assert "Up reaches" not in out

@@ -142,6 +142,9 @@ ROWS = (
     Row("clear-mask", "Target", "Take the mask off", "clear_mask", (), has_mask),
     Row("group", "Target", "Group selected targets…", "group", ("Ctrl+G",), has_target),
     Row("ungroup", "Target", "Take out of the group", "ungroup", (), lambda d: has_target(d) and d.target.group is not None),
+    Row("keep-mix", "Target", "Keep this mix…", "keep_mix", (), has_targets),
+    Row("drop-mix", "Target", "Forget a kept mix…", "drop_mix", (), lambda d: has_object(d) and bool(d.object.mixes)),
+    Row("blend-mixes", "Target", "Blend two kept mixes…", "blend_mixes", (), lambda d: has_object(d) and len(d.object.mixes) > 1),
     Row("target-colour", "Target", "Colour…", "colour", (), has_target),
     Row("shape", "Shape", "Shape the selected target", "shape", ("Return", "Enter"), has_object),
     Row("done", "Shape", "Done", "done", ("Esc",), is_shaping),
@@ -207,6 +210,13 @@ ROWS = (
     Row("start", "Time", "Start of range", "to_end", ("Home",), argument=-1),
     Row("end", "Time", "End of range", "to_end", ("End",), argument=1),
     Row("loop", "Time", "Loop", "toggle", (), always, lambda d: d.loop, "loop"),
+    Row("back-and-forth", "Time", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth, "back_and_forth"),
+    Row("every-frame", "Time", "Show every frame", "toggle", (), always, lambda d: d.every_frame, "every_frame"),
+    *(
+        Row(f"speed-{percent}", "Time", f"Play at {percent} %", "speed", (), always,
+            lambda d, part=percent / 100: d.speed == part, percent / 100)
+        for percent in (25, 50, 100, 200)
+    ),
     Row("key", "Time", "Key selected lanes", "key", ("K",), has_target),
     Row("key-mix", "Time", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
     Row("auto-key", "Time", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, "auto_key"),
@@ -241,12 +251,13 @@ ROWS = (
     Row("close-loop", "Time", "Close the loop", "close_loop", (), has_lanes),
     Row("fit-time", "Time", "Show the whole range", "fit_time", (), argument="range"),
     Row("fit-keys", "Time", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
+    Row("checks", "Time", "Checks…", "checks", (), has_object),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
 LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
-    "mask-from-pick", "group", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
+    "mask-from-pick", "group", "keep-mix", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
     "key", "hold", "tangent-auto", "key-numbers", "retime", "hold-until", "fit-time",
 )  # fmt: skip

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QSlider,
     QTableWidget,
     QTableWidgetItem,
     QToolButton,
@@ -30,7 +31,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.actions import ROWS
-from fictilis.app.asking import Ask, CheckAsk, NumberAsk, TextAsk
+from fictilis.app.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.fields import ArrowCombo, NumberField, Segments, labelled
 from fictilis.app.recovery import Recoverable
 from fictilis.app.theme import Palette
@@ -276,6 +277,40 @@ def ease_icon(ease: str, colour: str) -> QIcon:
     painter.drawPolyline(QPolygonF(line))
     painter.end()
     return QIcon(picture)
+
+
+class BlendDialog(FormDialog):
+    """From one kept mix to another by a slider, shown while it is dragged."""
+
+    def __init__(
+        self, parent: QWidget, names: Sequence[str], palette: Palette, show: Callable[[str, str, float], None]
+    ) -> None:
+        choices = [(n, n) for n in names]
+        asks = (ChoiceAsk("first", "From", choices, names[0]), ChoiceAsk("second", "To", choices, names[-1]))
+        super().__init__(parent, "Blend two kept mixes", "", asks, "Set it", palette)
+        self.button("key", "Key it")
+        self._show = show
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(-500, 1500)
+        self.slider.setValue(500)
+        self.slider.setAccessibleName("Part of the way")
+        self.slider.valueChanged.connect(lambda _v: self.shown())
+        self.amount = QLabel()
+        self.amount.setFixedWidth(46)
+        self.body.addWidget(labelled("Part of the way", self.slider, self.amount, width=118))
+        for field in self.fields.values():
+            signal = field.chosen if isinstance(field, Segments) else field.activated
+            signal.connect(lambda _choice: self.shown())
+        self.shown()
+
+    @property
+    def part(self) -> float:
+        return self.slider.value() / 1000
+
+    def shown(self) -> None:
+        self.amount.setText(f"{self.part:.2f}")
+        self.values = {name: read() for name, read in self._read.items()}
+        self._show(self.values["first"], self.values["second"], self.part)
 
 
 class LightDialog(FormDialog):

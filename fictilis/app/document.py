@@ -89,6 +89,8 @@ class Document(QObject):
         self.auto_key = False
         self.hold_guard = True
         self.loop = True
+        self.back_and_forth = self.every_frame = False
+        self.speed = 1.0
         self.dark = False
         self.copied: dict[str, list[Key]] = {}
         self.band: tuple[float, float] | None = None
@@ -337,6 +339,24 @@ class Document(QObject):
             self.commit(label, posed=posed)
         else:
             self.preview(posed=posed)
+
+    def set_weights(self, weights: Mapping[str, float], label: str, final: bool = True) -> None:
+        """Set several weights at once: keyed by auto-key, else posed over lanes and set where no lane drives."""
+        obj = self.object
+        weights = {t.id: weights[t.id] for t in obj.targets if t.id in weights}
+        if final and self.auto_key:
+            self.key_targets(weights, label)
+            return
+        scene, posed = self.settled.scene, {k: dict(v) for k, v in self.settled.posed.items()}
+        for target_id, value in weights.items():
+            if obj.lane(target_id) is None:
+                scene = target_edits.set_weight(scene, obj.id, target_id, value)
+            else:
+                posed.setdefault(obj.id, {})[target_id] = float(value)
+        if final:
+            self.commit(label, scene, posed=posed)
+        else:
+            self.preview(scene, posed=posed)
 
     def type_weight(self, target_id: str, text: str) -> None:
         """Set a weight from typed text; what is no number is said and changes nothing."""

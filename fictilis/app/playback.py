@@ -11,12 +11,18 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from fictilis.app.document import Document
 
 
-def frame_after(seconds: float, first: float, start: float, end: float, fps: float, loop: bool) -> tuple[float, bool]:
+def frame_after(
+    seconds: float, first: float, start: float, end: float, fps: float, loop: bool, back: bool = False
+) -> tuple[float, bool]:
     """The frame shown ``seconds`` after ``first``, and whether playing goes on.
 
-    In a loop the last frame stands for the first of the next round, so a range 0…96 at 24 lasts 4 s.
+    In a loop the last frame stands for the first of the next round, so a range 0…96 at 24 lasts 4 s; ``back`` goes
+    there and back instead.
     """
     frame = first + int(seconds * fps + 1e-6)
+    if loop and back:
+        way = (frame - start) % max(2 * (end - start), 1e-9)
+        return start + (way if way <= end - start else 2 * (end - start) - way), True
     if frame < end:
         return frame, True
     if not loop:
@@ -34,6 +40,7 @@ class Playback(QObject):
         self.doc, self.clock = doc, clock
         self.playing = False
         self.measured = 0.0
+        self._waits_for_picture = False
         self._shown: deque[float] = deque(maxlen=48)
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
@@ -50,7 +57,8 @@ class Playback(QObject):
         if not scene.start <= self.doc.frame < scene.end:
             self.doc.set_frame(scene.start)
         self._first, self._since = self.doc.frame, self.clock()
-        self._rate = scene.fps
+        self._rate = self._frames_a_second()
+        self._waits_for_picture = False
         self._shown.clear()
         self.measured, self.playing = 0.0, True
         self._timer.start(4)
@@ -64,17 +72,33 @@ class Playback(QObject):
 
     def picture_shown(self) -> None:
         """The view has painted; called for each picture while playing."""
+        self._waits_for_picture = False
         if not self.playing:
             return
         self._shown.append(self.clock())
         if len(self._shown) > 2:
             self.measured = (len(self._shown) - 1) / max(self._shown[-1] - self._shown[0], 1e-9)
 
+    def _frames_a_second(self) -> float:
+        return self.doc.scene.fps * self.doc.speed
+
     def _tick(self) -> None:
-        scene = self.doc.scene
-        if scene.fps != self._rate:
-            self._first, self._since, self._rate = self.doc.frame, self.clock(), scene.fps
-        frame, going_on = frame_after(self.clock() - self._since, self._first, scene.start, scene.end, scene.fps, self.doc.loop)
-        self.doc.set_frame(frame)
+        scene, doc, rate = self.doc.scene, self.doc, self._frames_a_second()
+        if rate != self._rate:
+            self._first, self._since, self._rate = doc.frame, self.clock(), rate
+        seconds = self.clock() - self._since
+        if doc.every_frame:  # one on for each picture shown, but never before its time
+            if self._waits_for_picture or seconds * rate < 1:
+                return
+            self._waits_for_picture = True
+            seconds, self._since = 1 / rate, self.clock()
+        back = doc.back_and_forth
+        frame, going_on = frame_after(seconds, self._first, scene.start, scene.end, rate, doc.loop, back)
+        if doc.every_frame:  # where it is counts, and on the way back which way it goes
+            turns = scene.end - scene.start
+            self._first = self._first + 1 if back and doc.loop else frame
+            if back and doc.loop and self._first >= scene.start + 2 * turns:
+                self._first -= 2 * turns
+        doc.set_frame(frame)
         if not going_on:
             self.stop()

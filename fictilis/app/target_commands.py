@@ -314,6 +314,32 @@ class TargetCommands:
         doc, obj = self.doc, self.doc.object
         doc.set_mask(doc.target.id, np.clip(pick_weights(obj, obj.base, doc.picks(), doc.tools.reach), 0, 1))
 
+    # stored mixes
+
+    def keep_mix(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        ask = TextAsk("name", "Name", f"Mix {len(obj.mixes) + 1}")
+        given = self.window.ask_form("Keep this mix", "The weights as they are now, under a name.", (ask,), "Keep it")
+        if given is not None:
+            weights = doc.weights(obj)
+            doc.edit(f"Keep the mix {given['name']}", lambda s: target_edits.keep_mix(s, obj.id, given["name"], weights))
+
+    def drop_mix(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        ask = ChoiceAsk("name", "Mix", [(m.name, m.name) for m in obj.mixes])
+        given = self.window.ask_form("Forget a kept mix", "", (ask,), "Forget it")
+        if given is not None:
+            doc.edit(f"Forget the mix {given['name']}", lambda s: target_edits.drop_mix(s, obj.id, given["name"]))
+
+    def put_back(self, name: str) -> None:
+        """Set the weights of a kept mix."""
+        mix = next(m for m in self.doc.object.mixes if m.name == name)
+        self.doc.set_weights(dict(mix.weights), f"Put back {name}")
+
+    def blend_mixes(self) -> None:
+        """Between two kept mixes, by one slider."""
+        self.window.ask_blend()
+
     # groups
 
     def group(self) -> None:

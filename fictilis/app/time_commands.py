@@ -67,6 +67,9 @@ class TimeCommands:
         doc = self.doc
         doc.edit(f"{kind.capitalize()} to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, kind))
 
+    def speed(self, part: float) -> None:
+        self.doc.set(speed=part)
+
     # the keys selected
 
     def ease(self) -> None:
@@ -147,6 +150,9 @@ class TimeCommands:
         scene, places = key_edits.paste_keys(doc.settled.scene, doc.object_id, rows, doc.frame)
         doc.keys = frozenset(places)
         doc.commit(label, scene)
+
+    def checks(self) -> None:
+        self.window.show_checks()
 
     # whole lanes
 

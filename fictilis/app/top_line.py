@@ -103,11 +103,15 @@ class TopLine(QWidget):
         self.export = QPushButton("Export")
         self.export.setIconSize(QSize(16, 16))
         self.export.clicked.connect(actions.by_id["export"].trigger)
-        for part in (self.undo, self.redo, self.export):
+        self.checks = QPushButton("Checks")
+        self.checks.setIconSize(QSize(16, 16))
+        self.checks.clicked.connect(actions.by_id["checks"].trigger)
+        for part in (self.undo, self.redo, self.checks, self.export):
             end.addWidget(part)
         layout.addWidget(left, 1)
         layout.addWidget(self.state, 0)
         layout.addWidget(right, 1)
+        self.found = 0
         self.menu = self._build_menu(lists)
         self.menu_button.setMenu(self.menu)
         doc.changed.connect(self.refresh)
@@ -140,7 +144,16 @@ class TopLine(QWidget):
         self.undo.defaultAction().setIcon(icon("arrow-counter-clockwise", palette))
         self.redo.defaultAction().setIcon(icon("arrow-clockwise", palette))
         self.export.setIcon(icon("export", palette))
+        self.palette_ = palette
+        self.show_found(self.found)
         self.refresh()
+
+    def show_found(self, count: int) -> None:
+        """How many things the checks found."""
+        self.found, p = count, self.palette_
+        self.checks.setText("No checks" if not count else f"{count} check{'' if count == 1 else 's'}")
+        self.checks.setIcon(QIcon(pixmap("warning-circle", p.auto_key if count else p.quiet, 16, 2.0)))
+        self.checks.setToolTip("What is suspicious in the scene, with remedies")
 
     def refresh(self) -> None:
         doc = self.doc

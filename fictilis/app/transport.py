@@ -56,10 +56,12 @@ class Transport(QWidget):
         self.rate.lineEdit().editingFinished.connect(self._set_rate)
         self.time = self._quiet("")
         self.measured = self._quiet("")
+        self.seam = self._quiet("")
+        self.seam.setToolTip("The largest jump of a point, and of its speed, from the last frame back to the first")
         self.time.setMinimumWidth(56)
         self.measured.setMinimumWidth(104)
         for part in (self.play, self.to_start, self.loop, self.frame, self._quiet("of"), self.start, self._quiet("to"),
-                     self.end, self._quiet("at"), self.rate, self._quiet("fps"), self.time, self.measured):  # fmt: skip
+                     self.end, self._quiet("at"), self.rate, self._quiet("fps"), self.time, self.measured, self.seam):  # fmt: skip
             layout.addWidget(part)
         layout.addStretch(1)
         self.auto = self._button("auto-key", "Auto-key off")
@@ -127,7 +129,18 @@ class Transport(QWidget):
         seconds = (doc.frame - doc.scene.start) / doc.scene.fps
         self.time.setText(f"{int(seconds // 60)}:{seconds % 60:05.2f}")
         playing = self.playback.playing
+        self.seam.setVisible(not playing)
+        self.measured.setVisible(playing)
         self.measured.setText(f"shows {self.playback.measured:.1f} fps" if playing and self.playback.measured else "")
+
+    def show_seam(self, seam: tuple[float, float] | None) -> None:
+        """The seam of the loop: cm, and cm a frame."""
+        if seam is None:
+            self.seam.setText("")
+        elif max(seam) < 5e-3:
+            self.seam.setText("no seam")
+        else:
+            self.seam.setText(f"seam {seam[0]:.2f} cm, {seam[1]:.2f} a frame")
 
     def _set_range(self, _value: float) -> None:
         start, end = self.start.value, self.end.value

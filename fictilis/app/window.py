@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app import dialogs
 from fictilis.app.actions import Actions
 from fictilis.app.asking import Ask, ChoiceAsk
+from fictilis.app.checking import Checker, ChecksDialog
 from fictilis.app.column import Column
 from fictilis.app.commands import Commands
 from fictilis.app.document import Document
@@ -49,6 +50,7 @@ from fictilis.app.top_line import Toast, TopLine
 from fictilis.app.transport import Transport
 from fictilis.app.view import View
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.targets import blended
 from fictilis.core.errors import FictilisError
 from fictilis.core.scene import Deltas
 from fictilis.render.renderer import Ground, Light, Renderer
@@ -186,6 +188,7 @@ class Window(QMainWindow):
         parts = (self.commands, self.shape_commands, self.target_commands, self.time_commands)
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self.autosave = Autosave(doc, recovery_folder)
+        self.checker = Checker(doc)
         self._build()
         self._restore_sizes()
         self.set_theme(self.palette_.name)
@@ -198,8 +201,10 @@ class Window(QMainWindow):
         p, doc = self.palette_, self.doc
         self.view = View(doc, p, self.ask_base)
         lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", self._fill_picks),
-                 ("View", "drop-view", "Kept views", self._fill_views))  # fmt: skip
+                 ("View", "drop-view", "Kept views", self._fill_views),
+                 ("Target", "drop-mix", "Put back a kept mix", self._fill_mixes))  # fmt: skip
         self.top = TopLine(doc, self.actions_, p, lists)
+        self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(self, self.view)
         self.frame.more.setMenu(self.top.submenus["View"])
         self.column = Column(doc, self.thumbnails, p, self.target_commands.new_target, self.actions_)
@@ -207,6 +212,7 @@ class Window(QMainWindow):
         self.column.dropped.connect(self.target_commands.targets_from_files)
         self.side = SideColumn(doc, p, self.commands, self.shape_commands)
         self.transport = Transport(doc, self.playback, self.actions_, p, self.ask_keep)
+        self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
         self.lanes = Lanes(doc, self.actions_, p, self.time_commands)
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         low = QWidget()
@@ -317,6 +323,14 @@ class Window(QMainWindow):
         if not menu.actions():
             menu.addAction("none yet").setEnabled(False)
 
+    def _fill_mixes(self, menu: QMenu) -> None:
+        menu.clear()
+        obj = self.doc.object
+        for mix in obj.mixes if obj is not None else ():
+            menu.addAction(mix.name, lambda n=mix.name: self.target_commands.put_back(n))
+        if not menu.actions():
+            menu.addAction("none yet").setEnabled(False)
+
     def _fill_views(self, menu: QMenu) -> None:
         menu.clear()
         for view in self.doc.scene.views:
@@ -340,6 +354,30 @@ class Window(QMainWindow):
         """Values by name, or None when it was given up."""
         dialog = dialogs.FormDialog(self, title, sentence, asks, verb, self.palette_)
         return dialog.values if self.ask(dialog) == "ok" else None
+
+    def ask_blend(self) -> None:
+        """Blend two kept mixes; the weights are set, or keyed."""
+        doc, obj = self.doc, self.doc.object
+        mixes = {m.name: m for m in obj.mixes}
+
+        def weights(first: str, second: str, part: float) -> dict[str, float]:
+            return blended(mixes[first], mixes[second], part)
+
+        dialog = dialogs.BlendDialog(
+            self, list(mixes), self.palette_, lambda *which: doc.set_weights(weights(*which), "Blend", final=False)
+        )
+        answer = self.ask(dialog)
+        doc.cancel_preview()
+        if answer in ("ok", "key"):
+            first, second = dialog.values["first"], dialog.values["second"]
+            label = f"Blend {first} and {second}"
+            if answer == "key":
+                doc.key_targets(weights(first, second, dialog.part), label)
+            else:
+                doc.set_weights(weights(first, second, dialog.part), label)
+
+    def show_checks(self) -> None:
+        self.ask(ChecksDialog(self, self.doc, self.checker))
 
     def ask_keep(self, rate: float) -> bool | None:
         """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""
@@ -454,6 +492,7 @@ class Window(QMainWindow):
             return
         self._keep_sizes()
         self.autosave.stop()
+        self.checker.stop()
         event.accept()
 
 

@@ -168,6 +168,14 @@ class NamedPick:
     pick: Pick
 
 
+@dataclass(frozen=True)
+class StoredMix:
+    """Weights kept under a name, as pairs (target id, weight)."""
+
+    name: str
+    weights: tuple[tuple[str, float], ...]
+
+
 @dataclass(frozen=True, eq=False)
 class Texture:
     """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
@@ -256,6 +264,7 @@ class MorphObject:
     locked: bool = False
     groups: tuple[Group, ...] = ()
     picks: tuple[NamedPick, ...] = ()
+    mixes: tuple[StoredMix, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "base", frozen(self.base, np.float64, 3))

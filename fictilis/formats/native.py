@@ -24,6 +24,7 @@ from fictilis.core.scene import (
     Pick,
     SavedView,
     Scene,
+    StoredMix,
     Target,
     Texture,
     Transform,
@@ -78,6 +79,11 @@ class PickRecord(_Strict, kw_only=True):
     name: str
     kind: str
     elements: str
+
+
+class MixRecord(_Strict, kw_only=True):
+    name: str
+    weights: list[tuple[str, float]]
 
 
 class TextureRecord(_Strict, kw_only=True):
@@ -142,6 +148,7 @@ class ObjectRecord(_Strict, kw_only=True):
     locked: bool = False
     groups: list[GroupRecord] = []
     picks: list[PickRecord] = []
+    mixes: list[MixRecord] = []
     texture: TextureRecord | None = None
 
 
@@ -222,7 +229,7 @@ def _record(scene: Scene, store) -> SceneRecord:
             mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes, locked=o.locked,
             groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
-            texture=texture(o.appearance.texture),
+            texture=texture(o.appearance.texture), mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes],
         )  # fmt: skip
 
     return SceneRecord(
@@ -405,7 +412,7 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
     return MorphObject(
         item.id, item.name, mesh, base, tuple(target(t) for t in item.targets), lanes, transform, look, item.visible,
         item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
-        tuple(pick(p, mesh) for p in item.picks),
+        tuple(pick(p, mesh) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
     )  # fmt: skip
 
 
@@ -435,6 +442,9 @@ def _check(archive: _Archive, scene: Scene) -> None:
                 raise archive.fail(f"“{colour[:20]}” is no colour")
         once([g.id for g in obj.groups], f"in {obj.name} the group id")
         once([p.name for p in obj.picks], f"in {obj.name} the pick")
+        once([m.name for m in obj.mixes], f"in {obj.name} the mix")
+        for target_id in (t for m in obj.mixes for t, _ in m.weights):
+            obj.target(target_id)
         for target in obj.targets:
             obj.ancestors(target)
             if target.group is not None and obj.group(target.group) is None:

@@ -123,6 +123,7 @@ def open_window(qtbot, tmp_path: Path):
     yield make
     for window in opened:
         window.autosave.stop()
+        window.checker.stop()
         window.thumbnails._timer.stop()
 
 

@@ -669,9 +669,10 @@ def test_every_action_can_be_run_while_shaping_with_a_pick(bench, forms, monkeyp
     for name in ("open", "save", "folder_for"):
         monkeypatch.setattr(bench.window.commands.files, name, lambda *_a: None)
     monkeypatch.setattr(bench.window.commands.files, "open_several", lambda *_a: [])
-    for name in ("ask_new_scene", "ask_shortcuts", "ask_light"):
+    for name in ("ask_new_scene", "ask_shortcuts", "ask_light", "ask_blend"):
         monkeypatch.setattr(bench.window, name, lambda *_a: None)
     monkeypatch.setattr(bench.window, "show_about", lambda *_a: None)
+    monkeypatch.setattr(bench.window, "show_checks", lambda *_a: None)
     monkeypatch.setattr(bench.window, "ask_colour", lambda *_a: "#112233")
     monkeypatch.setattr(bench.window, "ask_unsaved", lambda *_a: None)
     monkeypatch.setattr(bench.window, "ask_ease", lambda *_a: "back-in")

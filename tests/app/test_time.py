@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
+from fictilis.app.playback import frame_after
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
@@ -238,3 +239,89 @@ def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_
     track = weight_track(scene, obj)
     at = np.arange(0.0, 97.0)
     assert np.abs(play(track, at / scene.fps) - coefficients(obj, weights_at(obj, at)).T).max() < 1e-6
+
+
+def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
+    timed.qtbot.waitUntil(lambda: bool(timed.window.checker.found), timeout=8000)
+    count = len(timed.window.checker.found)
+    assert timed.window.top.checks.text() == f"{count} check{'' if count == 1 else 's'}"
+    scene = edits.set_key(timed.doc.settled.scene, OBJ, "t1", Key(20, 1.5))
+    timed.doc.commit("Too much", scene)
+    seen = []
+
+    def look(dialog):
+        dialog.show()
+        seen.append(dialog)
+        finding, go, mend = next(row for row in dialog.buttons_of if row[0].check == "range")
+        go.click()
+        assert timed.doc.frame == 20 and timed.doc.selected == ("t1",)
+        mend.click()
+        assert all(row[0].check != "range" for row in dialog.buttons_of)
+        dialog.buttons["ok"].click()
+        return dialog.answer
+
+    monkeypatch.setattr(timed.window, "ask", look)
+    timed.window.top.checks.click()
+    assert seen and timed.target("Lift").range == (0.0, 1.5)
+    timed.doc.undo()
+    assert timed.target("Lift").range == (0.0, 1.0)
+
+
+def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa: F811
+    forms(timed, {"name": "Rest"}, {"name": "Reach"})
+    run(timed, "keep-mix")
+    timed.doc.set_frame(20)
+    run(timed, "keep-mix")
+    assert [m.name for m in timed.obj.mixes] == ["Rest", "Reach"]
+    timed.doc.set_frame(40)
+    menu = timed.window.top.lists["Put back a kept mix"]
+    menu.aboutToShow.emit()
+    menu.actions()[1].trigger()
+    assert timed.doc.weights(timed.obj) == pytest.approx({"t1": 1.0, "t2": 0.5}) and timed.doc.undo_label() == "Put back Reach"
+
+    def blend(dialog):
+        dialog.slider.setValue(250)
+        assert timed.doc.weights(timed.obj)["t1"] == pytest.approx(0.25)
+        dialog.buttons["key"].click()
+        return dialog.answer
+
+    monkeypatch.setattr(timed.window, "ask", blend)
+    run(timed, "blend-mixes")
+    assert curve(timed).value(40) == pytest.approx(0.25) and curve(timed, "t2").value(40) == pytest.approx(0.125)
+    timed.doc.undo()
+    assert curve(timed).value(40) == 0.5
+
+
+def test_ways_to_play(timed):
+    playback = timed.window.playback
+    run(timed, "speed-50")
+    assert timed.doc.speed == 0.5 and timed.window.actions_.by_id["speed-50"].isChecked()
+    assert frame_after(1.0, 0, 0, 96, 24, True, back=True) == (24, True)
+    assert frame_after(5.0, 0, 0, 96, 24, True, back=True) == (72, True)
+    assert frame_after(9.0, 0, 0, 96, 24, True, back=True) == (24, True)
+    now = [0.0]
+    playback.clock = lambda: now[0]
+    playback.start()
+    now[0] = 2.0
+    playback._tick()
+    assert timed.doc.frame == 24
+    playback.stop()
+    run(timed, "every-frame")
+    timed.doc.set_frame(0)
+    playback.start()
+    for step in (5.0, 0.0, 5.0):
+        now[0] += step
+        playback._tick()
+        timed.window.view.picture_shown.emit()
+    assert timed.doc.frame == 2  # a frame for each picture, however late, and none before its time
+    playback.stop()
+
+
+def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
+    timed.doc.edit("Range", lambda s: edits.set_frame_range(s, 0, 40))
+    label = timed.window.transport.seam
+    timed.qtbot.waitUntil(lambda: "seam 6.40 cm" in label.text(), timeout=8000)
+    run(timed, "close-loop")
+    timed.qtbot.waitUntil(lambda: "no seam" in label.text(), timeout=8000)
+    run(timed, "loop")
+    timed.qtbot.waitUntil(lambda: label.text() == "", timeout=8000)

@@ -14,6 +14,7 @@ from fictilis.core.edits.targets import (
     add_in_between,
     change_group,
     group_targets,
+    keep_mix,
     set_built_on,
     set_muted,
     set_path,
@@ -45,6 +46,7 @@ def full(sheet):
     scene = set_mask(scene.with_object(replace(obj, locked=False)), OBJ, "t1", np.linspace(0, 1, 25))
     scene, group = group_targets(scene, OBJ, ["t2"], "Sides")
     scene = change_group(scene, OBJ, group, factor=0.5, folded=True)
+    scene = keep_mix(scene, OBJ, "Surprise", {"t1": 0.3, "t2": 1.0})
     scene = scene.with_object(replace(scene.object(OBJ), locked=True))
     views = (SavedView("Close", (1.0, 2.0, 3.0), 40.0, 30.0, -10.0, True),)
     return replace(scene, fps=29.97, start=-5, end=50, views=views)
@@ -77,7 +79,7 @@ def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, she
         record["schema"] = 1
         del record["views"]
         for obj in record["objects"]:
-            for name in ("locked", "groups", "picks", "texture"):
+            for name in ("locked", "groups", "picks", "texture", "mixes"):
                 del obj[name]
             for target in obj["targets"]:
                 del target["mask"], target["group"]
@@ -152,6 +154,7 @@ JSON_DAMAGE = {
     "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(target="t9"), "t9"),
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
+    "mix of nothing": (lambda r: first_object(r)["mixes"][0]["weights"].append(["t9", 1.0]), "t9"),
     "unknown tangent": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(tangent="x"), "no tangent"),
     "unknown easing": (lambda r: first_object(r)["lanes"][0]["keys"][3].update(ease="jump"), "no easing"),
     "handle back in time": (lambda r: first_object(r)["lanes"][0]["keys"][4].update(into=[-1, 0]), "back in time"),

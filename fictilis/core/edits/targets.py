@@ -13,7 +13,19 @@ from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.mix.bank import mixed_points
 from fictilis.core.mix.coefficients import FULL, coefficients, stage_coefficients
 from fictilis.core.mix.masks import own, unmasked
-from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, Mesh, MorphObject, Scene, Target, fresh_id, fresh_name
+from fictilis.core.scene import (
+    LANE_COLOURS,
+    Deltas,
+    Group,
+    InBetween,
+    Mesh,
+    MorphObject,
+    Scene,
+    StoredMix,
+    Target,
+    fresh_id,
+    fresh_name,
+)
 
 PATHS = ("straight", "curved")
 
@@ -91,7 +103,8 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
 
     targets = tuple(adopt(t) for t in obj.targets if t.id != target_id)
     lanes = tuple(lane for lane in obj.lanes if lane.target != target_id)
-    return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes)))
+    mixes = tuple(replace(m, weights=tuple(w for w in m.weights if w[0] != target_id)) for m in obj.mixes)
+    return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes, mixes=mixes)))
 
 
 def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
@@ -196,6 +209,30 @@ def remove_in_between(scene: Scene, object_id: str, target_id: str, at: float) -
 
 def set_colour(scene: Scene, object_id: str, target_id: str, colour: str) -> Scene:
     return _changed(scene, object_id, target_id, colour=colour)
+
+
+# stored mixes
+
+
+def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, float]) -> Scene:
+    """Weights by target id kept under a name; a mix of the same name is replaced."""
+    obj, name = scene.object(object_id), name.strip()
+    if not name:
+        raise EditRefused("A kept mix needs a name of at least one letter.")
+    mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights))
+    return scene.with_object(replace(obj, mixes=(*(m for m in obj.mixes if m.name != name), mix)))
+
+
+def drop_mix(scene: Scene, object_id: str, name: str) -> Scene:
+    obj = scene.object(object_id)
+    return scene.with_object(replace(obj, mixes=tuple(m for m in obj.mixes if m.name != name)))
+
+
+def blended(a: StoredMix, b: StoredMix, part: float) -> dict[str, float]:
+    """Weights ``part`` of the way from one mix to another; a target that one of them lacks counts as 0 there."""
+    first, second = dict(a.weights), dict(b.weights)
+    ids = dict.fromkeys((*first, *second))
+    return {t: (1 - part) * first.get(t, 0.0) + part * second.get(t, 0.0) for t in ids}
 
 
 # groups
