@@ -288,7 +288,7 @@ def _evaluate(options: argparse.Namespace) -> None:
     objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
     if any(obj.name == "frames" for obj in objects):
         raise UsageError("An object named “frames” would stand in the way of the list of frames; rename it first.")
-    arrays = {"frames": np.array(frames)} | {obj.name: evaluate_frames(obj, frames) for obj in objects}
+    arrays = {"frames": np.array(frames)} | {obj.name: evaluate_frames(obj, frames, scene.fps) for obj in objects}
 
     def write(temporary: Path) -> None:  # by hand, since np.savez knows some names as its own words
         with zipfile.ZipFile(temporary, "w") as archive:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from contextlib import suppress
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -29,6 +30,7 @@ class Checker(QObject):
         self.seam: tuple[float, float] | None = None  # of the object shown, cm and cm a frame; None where nothing loops
         self._looked_at: tuple[Scene, bool] | None = None
         self._busy = False
+        self._thread: threading.Thread | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
@@ -54,9 +56,11 @@ class Checker(QObject):
                 found = (run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None)
             except Exception as error:  # a check that fails must not take the window with it
                 found = error
-            self._done.emit(wanted, found)
+            with suppress(RuntimeError):  # the window may be gone by now
+                self._done.emit(wanted, found)
 
-        threading.Thread(target=work, daemon=True).start()
+        self._thread = threading.Thread(target=work, daemon=True)
+        self._thread.start()
 
     def _take(self, wanted: tuple[Scene, bool], found: object) -> None:
         self._busy = False
@@ -76,7 +80,10 @@ class Checker(QObject):
         return self.found
 
     def stop(self) -> None:
+        """No further run; one under way is waited for."""
         self._timer.stop()
+        if self._thread is not None:
+            self._thread.join(timeout=10)
 
 
 class ChecksDialog(Dialog):

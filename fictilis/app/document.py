@@ -140,7 +140,7 @@ class Document(QObject):
 
     def weights(self, obj: MorphObject) -> dict[str, float]:
         """The weight of each target as shown."""
-        return weights_at(obj, self.frame, self.state.posed.get(obj.id))
+        return weights_at(obj, self.frame, self.state.posed.get(obj.id), self.scene.fps)
 
     def pick(self, object_id: str | None = None) -> Pick:
         """What is picked on an object, the present one by default."""

@@ -256,6 +256,11 @@ def _curve(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) ->
         if len(part) > 1:
             painter.setPen(pen)
             painter.drawPolyline(QPolygonF(part))
+    lane = lanes.doc.object.lane(place.target.id)
+    if lane is not None and any(m.on and m.amount for m in lane.modifiers):
+        moved = place.y(lane.values(frames, lanes.doc.scene.fps))
+        painter.setPen(QPen(QColor(lanes.palette_.text), 1))
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), moved.tolist(), strict=True)]))
     for a, b in zip(curve.keys, curve.keys[1:], strict=False):
         if curve.is_still(a.frame, b.frame - 1e-6):
             painter.setPen(QPen(colour, 3.6, cap=Qt.PenCapStyle.FlatCap))

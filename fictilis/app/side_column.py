@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.commands import Commands
 from fictilis.app.document import Document
 from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField, Segments, labelled
+from fictilis.app.modifier_section import ModifierSection
 from fictilis.app.section import Section
 from fictilis.app.shape_commands import ShapeCommands
 from fictilis.app.theme import Palette
@@ -263,7 +264,8 @@ class SideColumn(QScrollArea):
             TargetSection(doc, palette),
             ObjectSection(doc, palette, commands),
         )
-        self.sections = (self.tool, self.target, self.object)
+        self.modifiers = ModifierSection(doc, palette)
+        self.sections = (self.tool, self.target, self.modifiers, self.object)
         for section in self.sections:
             layout.addWidget(section)
         layout.addStretch()

@@ -12,33 +12,38 @@ from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
 
-def weights_at(obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None) -> dict:
-    """Weight of each target by id: of its lane at ``frame``, else its own; ``posed`` values win over both."""
-    curves = {lane.target: lane.curve for lane in obj.lanes}
+def weights_at(
+    obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
+) -> dict:
+    """Weight of each target by id: of its lane at ``frame``, else its own; ``posed`` values win over both.
+
+    ``fps`` matters to modifiers only, which know seconds.
+    """
+    lanes = {lane.target: lane for lane in obj.lanes}
     shape = np.shape(frame)
     out = {}
     for target in obj.targets:
-        curve = curves.get(target.id)
-        value = np.full(shape, target.weight) if curve is None else curve.evaluate(frame)
+        lane = lanes.get(target.id)
+        value = np.full(shape, target.weight) if lane is None else lane.values(frame, fps)
         out[target.id] = value if shape else float(value)
     out.update(posed or {})
     return out
 
 
-def evaluate_object(obj: MorphObject, frame: float) -> np.ndarray:
+def evaluate_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.ndarray:
     """Mixed points (n, 3) float64 of one object at a frame, in its own space, base vertex order."""
-    return mixed_points(obj, coefficients(obj, weights_at(obj, frame)))
+    return mixed_points(obj, coefficients(obj, weights_at(obj, frame, fps=fps)))
 
 
 def evaluate(scene: Scene, frame: float) -> dict[str, np.ndarray]:
     """Mixed points (n, 3) float64 of each object by name, each in its own space."""
-    return {obj.name: evaluate_object(obj, frame) for obj in scene.objects}
+    return {obj.name: evaluate_object(obj, frame, scene.fps) for obj in scene.objects}
 
 
-def evaluate_frames(obj: MorphObject, frames: Iterable[float]) -> np.ndarray:
+def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0) -> np.ndarray:
     """(f, n, 3) float64: mixed points of one object at each of ``frames``."""
     at = np.asarray(list(frames), np.float64)
-    shares = coefficients(obj, weights_at(obj, at)).reshape(-1, len(at))
+    shares = coefficients(obj, weights_at(obj, at, fps=fps)).reshape(-1, len(at))
     bank = DeltaBank(obj)
     out = np.empty((len(at), len(obj.base), 3))
     for i in range(len(at)):

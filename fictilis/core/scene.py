@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
+from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.arrays import frozen
 from fictilis.core.errors import EditRefused
 
@@ -196,10 +197,15 @@ class Texture:
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """Animates the weight of one target."""
+    """Animates the weight of one target: a curve, and modifiers that act on it one after another."""
 
     target: str
     curve: AnimationCurve
+    modifiers: tuple[Modifier, ...] = ()
+
+    def values(self, frames: np.ndarray | float, fps: float) -> np.ndarray:
+        """Values at ``frames`` (any shape), the modifiers included."""
+        return modified(self.curve, self.modifiers, frames, fps)
 
 
 @dataclass(frozen=True)
@@ -295,10 +301,11 @@ class MorphObject:
         return replace(self, targets=tuple(target if t.id == target.id else t for t in self.targets))
 
     def with_lane(self, target_id: str, curve: AnimationCurve) -> MorphObject:
-        """The object with the lane of a target set; a curve without keys takes the lane away."""
+        """The object with the curve of a target's lane set; a curve without keys takes the lane away."""
+        old = self.lane(target_id)
         lanes = tuple(lane for lane in self.lanes if lane.target != target_id)
         if curve.keys:
-            lanes += (Lane(target_id, curve),)
+            lanes += (Lane(target_id, curve, old.modifiers if old else ()),)
         return replace(self, lanes=lanes)
 
     def ancestors(self, target: Target) -> list[Target]:

@@ -162,7 +162,7 @@ def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
         )
     mesh = g.Mesh(name=obj.name, primitives=[primitive])
     if obj.targets:
-        mesh.weights = coefficients(obj, weights_at(obj, scene.start)).tolist()
+        mesh.weights = coefficients(obj, weights_at(obj, scene.start, fps=scene.fps)).tolist()
         mesh.extras = {"targetNames": column_names(obj)}
     return mesh
 

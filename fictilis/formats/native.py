@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.scene import (
     PICK_KINDS,
@@ -112,11 +113,19 @@ class KeyRecord(_Strict, kw_only=True):
     ease: str = "ease-in-out"
 
 
+class ModifierRecord(_Strict, kw_only=True):
+    kind: str
+    on: bool
+    amount: float
+    numbers: list[tuple[str, float]]
+
+
 class LaneRecord(_Strict, kw_only=True):
     target: str
     keys: list[KeyRecord]
     before: str = "hold"
     after: str = "hold"
+    modifiers: list[ModifierRecord] = []
 
 
 class MeshRecord(_Strict, kw_only=True):
@@ -219,6 +228,9 @@ def _record(scene: Scene, store) -> SceneRecord:
                 keys=[KeyRecord(**{f: getattr(k, f) for f in KeyRecord.__struct_fields__}) for k in lane.curve.keys],
                 before=lane.curve.before,
                 after=lane.curve.after,
+                modifiers=[
+                    ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
+                ],
             )
             for lane in o.lanes
         ]
@@ -406,7 +418,12 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
     if any(abs(factor) < 1e-9 for factor in item.transform.scale):
         raise archive.fail(f"{item.name} has a scale of 0")
     transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
-    lanes = tuple(Lane(x.target, AnimationCurve(tuple(key(k) for k in x.keys), x.before, x.after)) for x in item.lanes)
+
+    def lane(record: LaneRecord) -> Lane:
+        curve = AnimationCurve(tuple(key(k) for k in record.keys), record.before, record.after)
+        return Lane(record.target, curve, tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers))
+
+    lanes = tuple(lane(x) for x in item.lanes)
     mesh = Mesh(count, corners, offsets, **uv)
     look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None)
     return MorphObject(

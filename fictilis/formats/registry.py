@@ -29,7 +29,9 @@ class Format:
 
 def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
     shown = [obj for obj in scene.objects if obj.visible]
-    write_obj(path, [_data(obj, obj.name, evaluate_object(obj, frame)) for obj in shown], f"the mix at frame {frame:g}")
+    write_obj(
+        path, [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in shown], f"the mix at frame {frame:g}"
+    )
     return []
 
 

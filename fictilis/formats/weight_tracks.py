@@ -38,7 +38,7 @@ def weight_track(scene: Scene, obj: MorphObject) -> WeightTrack | None:
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
-        return coefficients(obj, weights_at(obj, frames)).T
+        return coefficients(obj, weights_at(obj, frames, fps=scene.fps)).T
 
     knots = _knots(scene, obj)
     cubics = _cubics(shares, knots)

@@ -37,6 +37,8 @@ def bounds(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
 
 def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
     """(height, width, 4) uint8: the visible objects at a frame, fitted to the base so that motion stays in step."""
-    items = [draw_item(obj, evaluate_object(obj, frame), ("snapshot", obj.id)) for obj in scene.objects if obj.visible]
+    items = [
+        draw_item(obj, evaluate_object(obj, frame, scene.fps), ("snapshot", obj.id)) for obj in scene.objects if obj.visible
+    ]
     camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
     return renderer.draw(items, camera, width, height, Ground(), fine=True)

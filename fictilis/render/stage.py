@@ -68,7 +68,7 @@ class StageWish:
 
 def shown_weights(wish: StageWish, obj: MorphObject) -> tuple[dict[str, float], bool]:
     """Weights the mix is shown with, and whether the shaped target is lifted to its own weight to be seen at all."""
-    weights = weights_at(obj, wish.frame, wish.posed.get(obj.id))
+    weights = weights_at(obj, wish.frame, wish.posed.get(obj.id), wish.scene.fps)
     ref = wish.shaping
     if ref is None or ref.target is None or obj.id != wish.current:
         return weights, False

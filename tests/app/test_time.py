@@ -325,3 +325,31 @@ def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
     timed.qtbot.waitUntil(lambda: "no seam" in label.text(), timeout=8000)
     run(timed, "loop")
     timed.qtbot.waitUntil(lambda: label.text() == "", timeout=8000)
+
+
+def test_modifiers_act_over_the_curve_and_are_baked(timed):
+    section = timed.window.side.modifiers
+    timed.doc.select_target("t1")
+    section.more.activated.emit(1)
+    section.more.activated.emit(2)
+    assert [m.kind for m in timed.obj.lane("t1").modifiers] == ["spring", "wobble"] and len(section.blocks) == 2
+    section.blocks[0]["preset"].activated.emit(3)
+    assert timed.obj.lane("t1").modifiers[0].number("damping") == 7.0
+    field = section.blocks[1]["height"]
+    field.setFocus()
+    field.selectAll()
+    timed.type("0.2", field)
+    timed.press(K.Key_Return, on=field)
+    timed.doc.set_frame(30)
+    moved = timed.doc.weights(timed.obj)["t1"]
+    assert abs(moved - curve(timed).value(30)) > 0.02
+    section.blocks[1]["on"].click()
+    assert not timed.obj.lane("t1").modifiers[1].on and timed.doc.weights(timed.obj)["t1"] != moved
+    section.blocks[1]["gone"].click()
+    sprung = timed.doc.weights(timed.obj)["t1"]
+    timed.settle(60)
+    section.bake.click()
+    lane = timed.obj.lane("t1")
+    assert lane.modifiers == () and len(lane.curve.keys) == 97 and timed.doc.weights(timed.obj)["t1"] == pytest.approx(sprung)
+    timed.doc.undo()
+    assert len(timed.obj.lane("t1").modifiers) == 1 and frames(timed) == [0, 20, 40, 60]

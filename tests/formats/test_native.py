@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import set_beyond, set_key
+from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.edits.keys import set_beyond, set_key, set_modifiers
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
     add_in_between,
@@ -38,6 +39,7 @@ def full(sheet):
                 Key(40, 2, "smooth", "free", (2.0, 0.5), (3.0, 1.0))):  # fmt: skip
         scene = set_key(scene, OBJ, "t1", key)
     scene = set_beyond(scene, OBJ, "t1", "linear", "ping-pong")
+    scene = set_modifiers(scene, OBJ, "t1", (Modifier("spring", False, 0.5, (("damping", 9.0),)), Modifier("offset")))
     obj = replace(
         scene.object(OBJ), transform=Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9)),
         appearance=Appearance("#102030", False, Texture("Photo", b"\x89PNG not really", np.eye(25)[:, :2], 8)), visible=False,
@@ -84,7 +86,7 @@ def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, she
             for target in obj["targets"]:
                 del target["mask"], target["group"]
             for lane in obj["lanes"]:
-                del lane["before"], lane["after"]
+                del lane["before"], lane["after"], lane["modifiers"]
                 for key in lane["keys"]:
                     for name in ("tangent", "into", "out", "ease"):
                         del key[name]
@@ -155,6 +157,11 @@ JSON_DAMAGE = {
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
     "mix of nothing": (lambda r: first_object(r)["mixes"][0]["weights"].append(["t9", 1.0]), "t9"),
+    "unknown modifier": (lambda r: first_object(r)["lanes"][0]["modifiers"][0].update(kind="jelly"), "no modifier"),
+    "modifier beyond its bounds": (
+        lambda r: first_object(r)["lanes"][0]["modifiers"][0].update(numbers=[["damping", -4.0]]),
+        "Damping of spring",
+    ),
     "unknown tangent": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(tangent="x"), "no tangent"),
     "unknown easing": (lambda r: first_object(r)["lanes"][0]["keys"][3].update(ease="jump"), "no easing"),
     "handle back in time": (lambda r: first_object(r)["lanes"][0]["keys"][4].update(into=[-1, 0]), "back in time"),

@@ -106,7 +106,7 @@ def out_of_range(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     for lane in obj.lanes:
         target, at = obj.target(lane.target), _frames(scene)
         at = np.union1d(at, [k.frame for k in lane.curve.keys])
-        values = lane.curve.evaluate(at)
+        values = lane.values(at, scene.fps)
         low, high = target.range
         beyond = np.maximum(values - high, low - values)
         worst = int(np.argmax(beyond))
@@ -126,7 +126,7 @@ def pile_up(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """Targets that move the same points at once by weights that add up to too much."""
     targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
     at = _frames(scene)
-    weights = weights_at(obj, at)
+    weights = weights_at(obj, at, fps=scene.fps)
     for n, a in enumerate(targets):
         for b in targets[n + 1 :]:
             both = np.intersect1d(_strong(a), _strong(b), assume_unique=True)
@@ -160,7 +160,7 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     for target in obj.targets:
         lane = obj.lane(target.id)
         empty = not len(target.deltas.indices) and not target.in_betweens
-        still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.curve.evaluate(_frames(scene)))
+        still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(_frames(scene), scene.fps))
         remedy = ("Remove it", lambda s, t=target.id: remove_target(s, obj.id, t))
         if empty and target.built_on is None:
             yield Finding("empty", f"{target.name} moves no point.", obj.id, target.id, None, *remedy)
@@ -239,8 +239,8 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
     """How far points jump from the last frame to the first, cm, and how much their speed does, cm a frame: the largest."""
     if not obj.lanes:
         return 0.0, 0.0
-    first, last = evaluate_object(obj, scene.start), evaluate_object(obj, scene.end)
-    after, before = evaluate_object(obj, scene.start + 1e-3), evaluate_object(obj, scene.end - 1e-3)
+    first, last = evaluate_object(obj, scene.start, scene.fps), evaluate_object(obj, scene.end, scene.fps)
+    after, before = (evaluate_object(obj, scene.start + 1e-3, scene.fps), evaluate_object(obj, scene.end - 1e-3, scene.fps))
     speed = ((after - first) - (last - before)) / 1e-3
     return tuple(float(np.sqrt((d**2).sum(1).max(initial=0.0))) for d in (last - first, speed))
 

@@ -10,8 +10,9 @@ import numpy as np
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of
 from fictilis.core.animation.hold_guard import missing_hold
+from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
+from fictilis.core.scene import MorphObject, Scene
 
 LONGEST_RANGE = 1_000_000.0
 
@@ -316,17 +317,43 @@ def snap_to_frames(scene: Scene, lanes: Lanes) -> Scene:
 
 
 def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1.0) -> Scene:
-    """A linear key each ``every`` frames from ``first`` to ``last``, on the curve as it was."""
+    """A linear key each ``every`` frames from ``first`` to ``last``, on the motion as it was; modifiers are gone then.
+
+    Raises EditRefused where keys outside of that range would move without the modifiers.
+    """
     if not every > 0:
         raise EditRefused(f"Keys can be baked every 1 frame or so, not every {every:g}.")
     frames = np.append(np.arange(first, last - 1e-9, every), last)
+    for object_id, target_id in lanes:
+        obj = scene.object(object_id)
+        lane = obj.lane(target_id)
+        if lane is None:
+            continue
+        outside = [k for k in lane.curve.keys if not first - SAME_FRAME <= k.frame <= last + SAME_FRAME]
+        if outside and lane.modifiers:
+            name = obj.target(target_id).name
+            raise EditRefused(
+                f"{name} has a key at frame {outside[0].frame:g}, outside of {first:g} to {last:g}, and modifiers that act "
+                "there too; bake the whole lane."
+            )
+        values = lane.values(frames, scene.fps)
+        keys = [Key(float(f), float(v), "linear") for f, v in zip(frames, values, strict=True)]
+        obj = obj.with_lane(target_id, AnimationCurve.of((*outside, *keys), lane.curve))
+        scene = scene.with_object(_with_modifiers(obj, target_id, ()))
+    return scene
 
-    def change(curve: AnimationCurve) -> AnimationCurve:
-        keys = [Key(float(f), float(v), "linear") for f, v in zip(frames, curve.evaluate(frames), strict=True)]
-        outside = [k for k in curve.keys if not first - SAME_FRAME <= k.frame <= last + SAME_FRAME]
-        return AnimationCurve.of((*outside, *keys), curve)
 
-    return _map_lanes(scene, lanes, change)
+def set_modifiers(scene: Scene, object_id: str, target_id: str, modifiers: tuple[Modifier, ...]) -> Scene:
+    """The modifiers of a lane, in the order in which they act."""
+    obj = scene.object(object_id)
+    if obj.lane(target_id) is None:
+        raise EditRefused(f"{obj.target(target_id).name} has no keys yet for a modifier to act on.")
+    return scene.with_object(_with_modifiers(obj, target_id, modifiers))
+
+
+def _with_modifiers(obj: MorphObject, target_id: str, modifiers: tuple[Modifier, ...]) -> MorphObject:
+    lanes = tuple(replace(lane, modifiers=modifiers) if lane.target == target_id else lane for lane in obj.lanes)
+    return replace(obj, lanes=lanes)
 
 
 def clean_keys(scene: Scene, lanes: Lanes) -> tuple[Scene, int]:

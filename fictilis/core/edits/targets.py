@@ -86,7 +86,7 @@ def target_from_seen(
 ) -> tuple[Scene, str]:
     """A target that freezes the mix as it is seen."""
     obj = scene.object(object_id)
-    seen = mixed_points(obj, coefficients(obj, weights_at(obj, frame, posed)))
+    seen = mixed_points(obj, coefficients(obj, weights_at(obj, frame, posed, scene.fps)))
     return target_from_points(scene, object_id, name, seen)
 
 

@@ -1,0 +1,53 @@
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier, modified
+from fictilis.core.errors import EditRefused
+
+CURVE = AnimationCurve((Key(0, 0.0), Key(20, 1.0), Key(40, 0.2), Key(60, 0.2)))
+FRAMES = np.linspace(-5, 90, 191)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_off_or_without_amount_nothing_changes_and_half_is_half(kind):
+    plain = CURVE.evaluate(FRAMES)
+    for m in (Modifier(kind, on=False), Modifier(kind, amount=0.0)):
+        assert np.array_equal(modified(CURVE, (m,), FRAMES, 24), plain)
+    whole, half = (modified(CURVE, (Modifier(kind, amount=a),), FRAMES, 24) for a in (1.0, 0.5))
+    assert np.allclose(half, (plain + whole) / 2) and np.abs(whole - plain).max() > 0.01
+
+
+def test_an_offset_is_late_and_a_smooth_curve_is_flatter():
+    late = modified(CURVE, (Modifier("offset", numbers=(("frames", 6.0),)),), FRAMES, 24)
+    assert np.allclose(late, CURVE.evaluate(FRAMES - 6))
+    smooth = modified(CURVE, (Modifier("smooth", numbers=(("seconds", 0.6),)),), FRAMES, 24)
+    assert smooth.max() < 0.97 and np.abs(np.diff(smooth)).max() < np.abs(np.diff(CURVE.evaluate(FRAMES))).max()
+    assert np.allclose(modified(AnimationCurve((Key(0, 3.0),)), (Modifier("smooth"),), FRAMES, 24), 3.0)
+
+
+def test_a_wobble_swings_about_the_curve():
+    wave = modified(CURVE, (Modifier("wobble", numbers=(("height", 0.3),)),), FRAMES, 24) - CURVE.evaluate(FRAMES)
+    assert 0.2 < wave.max() <= 0.3 and -0.3 <= wave.min() < -0.2
+
+
+def test_springs_overshoot_by_their_preset_and_rest_in_the_end():
+    jump = AnimationCurve((Key(0, 0.0, "hold"), Key(10, 1.0)))
+    late = np.linspace(0, 400, 1601)
+    tops = {}
+    for name, (k, c) in PRESETS.items():
+        value = modified(jump, (Modifier("spring", numbers=(("stiffness", k), ("damping", c))),), late, 24)
+        tops[name] = value.max()
+        assert value[-1] == pytest.approx(1.0, abs=1e-6) and value[0] == 0
+    assert tops["crisp"] < tops["springy"] < tops["bouncy"] and tops["crisp"] < 1.1
+
+
+def test_wrong_numbers_are_refused():
+    for make, said in (
+        (lambda: Modifier("jelly"), "no modifier"),
+        (lambda: Modifier("spring", numbers=(("stiffness", -1.0),)), "Stiffness of spring must be from"),
+        (lambda: Modifier("spring", numbers=(("mass", 1.0),)), "no number called mass"),
+        (lambda: Modifier("wobble", amount=99.0), "amount of wobble"),
+    ):
+        with pytest.raises(EditRefused, match=said):
+            make()

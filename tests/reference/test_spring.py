@@ -1,0 +1,64 @@
+"""The spring against the closed-form damped oscillator and an independent integrator."""
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.modifiers import Modifier, modified
+
+STEP_AT = 12.0
+JUMP = AnimationCurve((Key(0, 0.0, "hold"), Key(STEP_AT, 1.0, "hold"), Key(400, 1.0)))
+
+
+def spring(k, c, amount=1.0):
+    return Modifier("spring", True, amount, (("stiffness", k), ("damping", c)))
+
+
+CASES = {"under": (100.0, 4.0), "critical": (100.0, 20.0), "over": (100.0, 50.0)}
+
+
+@pytest.mark.parametrize("case", CASES)
+@pytest.mark.parametrize("fps", [24.0, 60.0])
+def test_a_step_is_answered_as_the_closed_form_says(case, fps):
+    """Source: step response of the damped oscillator with ω₀² = k and ζ = c / (2 √k), any handbook of vibrations."""
+    k, c = CASES[case]
+    frames = np.linspace(0, 240, 500)
+    t = np.maximum((frames - STEP_AT) / fps, 0)
+    w0, zeta = np.sqrt(k), c / (2 * np.sqrt(k))
+    if zeta < 1:
+        wd = w0 * np.sqrt(1 - zeta**2)
+        wanted = 1 - np.exp(-zeta * w0 * t) * (np.cos(wd * t) + zeta * w0 / wd * np.sin(wd * t))
+    elif zeta == 1:
+        wanted = 1 - np.exp(-w0 * t) * (1 + w0 * t)
+    else:
+        root = np.sqrt(zeta**2 - 1)
+        a, b = w0 * (zeta - root), w0 * (zeta + root)
+        wanted = 1 - (b * np.exp(-a * t) - a * np.exp(-b * t)) / (b - a)
+    assert np.abs(modified(JUMP, (spring(k, c),), frames, fps) - wanted).max() < 1e-9
+
+
+def test_at_shared_times_the_rate_does_not_matter():
+    """Source: the equation knows seconds only. The same keys in seconds, looked at 24 and 60 times a second."""
+    seconds = np.arange(0, 6, 1 / 12)
+
+    def curve(fps):
+        return AnimationCurve(tuple(Key(s * fps, v, kind) for s, v, kind in
+                                    ((0, 0, "smooth"), (1, 1, "linear"), (1.5, 0.2, "smooth"), (4, 0, "hold"))))  # fmt: skip
+
+    chain = (spring(150.0, 9.0), spring(60.0, 6.0, 0.7))
+    slow, quick = (modified(curve(fps), chain, seconds * fps, fps) for fps in (24.0, 60.0))
+    assert np.abs(slow - quick).max() < 1e-9
+
+
+@pytest.mark.parametrize("kind", ["smooth", "linear", "ease"])
+def test_it_follows_a_moving_curve_as_an_integrator_finds(kind):
+    """Source: scipy.integrate.solve_ivp (DOP853) on the same equation."""
+    curve = AnimationCurve((Key(0, 0, kind), Key(20, 1, kind), Key(30, -0.5, kind), Key(60, 0.3)))
+    k, c, fps = 120.0, 7.0, 24.0
+    t = np.linspace(0, 4, 97)
+    found = solve_ivp(
+        lambda s, y: [y[1], k * (float(curve.evaluate(s * fps)) - y[0]) - c * y[1]], (0, 4), [0.0, 0.0], "DOP853", t,
+        rtol=1e-10, atol=1e-12, max_step=0.02,
+    )  # fmt: skip
+    assert np.abs(modified(curve, (spring(k, c),), t * fps, fps) - found.y[0]).max() < 1e-6
