@@ -9,6 +9,8 @@ import numpy as np
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.scene import Mesh
 
+MOST_ASKED = 1_000_000  # triangles looked at in one go, so that memory stays bounded
+
 
 @dataclass(frozen=True, eq=False)
 class Nearest:
@@ -22,7 +24,7 @@ class Nearest:
 
 
 class Surface:
-    """A mesh in a shape, ready to be asked."""
+    """A mesh in a shape, ready to be asked. ``step`` is a length of the order of its faces."""
 
     def __init__(self, mesh: Mesh, points: np.ndarray) -> None:
         from scipy.spatial import cKDTree
@@ -31,36 +33,58 @@ class Surface:
         self.corners = triangles(mesh).points
         cloud = self.points[self.corners]
         middle = cloud.mean(axis=1)
-        self.reach = float(np.sqrt(((cloud - middle[:, None]) ** 2).sum(2).max(initial=0.0)))
-        self.tree = cKDTree(middle) if len(middle) else None
+        reach = np.sqrt(((cloud - middle[:, None]) ** 2).sum(2).max(axis=1)) if len(cloud) else np.zeros(0)
+        self.step = float(np.median(reach)) if len(reach) else 0.0
+        # triangles of about one size together: how far to look follows from the largest of them
+        size = np.floor(np.log2(np.maximum(reach, 1e-9 + 1e-6 * reach.max(initial=0.0)))) if len(reach) else reach
+        self._sizes = []
+        for value in np.unique(size):
+            which = np.flatnonzero(size == value)
+            self._sizes.append((cKDTree(middle[which]), which, float(reach[which].max())))
+        self._sizes.sort(key=lambda row: -len(row[1]))
 
     def nearest(self, queries: np.ndarray) -> Nearest:
         """The nearest place to each of ``queries`` (k, 3), exactly: more triangles are asked until none can be nearer.
 
         Raises ValueError on a mesh without faces.
         """
-        if self.tree is None:
+        if not self._sizes:
             raise ValueError("a mesh without faces has no surface")
         queries = np.asarray(queries, np.float64)
-        count, total = len(queries), len(self.corners)
-        places, shares = np.zeros((count, 3)), np.zeros((count, 3))
-        corners, distances = np.zeros((count, 3), np.int64), np.full(count, np.inf)
-        open_, asked = np.arange(count), min(8, total)
+        count = len(queries)
+        out = Nearest(np.zeros((count, 3)), np.full(count, np.inf), np.zeros((count, 3), np.int64), np.zeros((count, 3)))
+        for size in self._sizes:
+            self._ask(queries, np.arange(count), min(4, len(size[1])), size, out)
+        return out
+
+    def _ask(self, queries: np.ndarray, open_: np.ndarray, asked: int, size: tuple, out: Nearest) -> None:
+        """Better the answers to the queries ``open_`` (k,) by triangles of one size, ``asked`` of them first."""
+        tree, which, reach = size
         while len(open_):
-            far, which = self.tree.query(queries[open_], k=asked)
-            far, which = far.reshape(len(open_), asked), which.reshape(len(open_), asked)
-            tri = self.points[self.corners[which]]
+            if len(open_) * asked > MOST_ASKED and len(open_) > 1:  # far from the surface many are about as near
+                half = len(open_) // 2
+                self._ask(queries, open_[:half], asked, size, out)
+                open_ = open_[half:]
+                continue
+            far, found = tree.query(queries[open_], k=asked)
+            far, found = far.reshape(len(open_), asked), which[found.reshape(len(open_), asked)]
+            useful = far[:, 0] - reach < out.distances[open_]
+            open_, far, found = open_[useful], far[useful], found[useful]
+            if not len(open_):
+                return
+            tri = self.points[self.corners[found]]
             share = nearest_shares(queries[open_][:, None], *(tri[:, :, k] for k in range(3)))
             place = np.einsum("kij,kijc->kic", share, tri)
             gap = np.linalg.norm(place - queries[open_][:, None], axis=2)
             best, row = gap.argmin(axis=1), np.arange(len(open_))
-            places[open_], distances[open_] = place[row, best], gap[row, best]
-            corners[open_], shares[open_] = self.corners[which[row, best]], share[row, best]
+            nearer = gap[row, best] < out.distances[open_]
+            to, row, best = open_[nearer], row[nearer], best[nearer]
+            out.places[to], out.distances[to] = place[row, best], gap[row, best]
+            out.corners[to], out.shares[to] = self.corners[found[row, best]], share[row, best]
             # a triangle further down the list has its middle no nearer than the last one asked
-            unsure = far[:, -1] < distances[open_] + self.reach
-            open_ = open_[unsure] if asked < total else open_[:0]
-            asked = min(asked * 4, total)
-        return Nearest(places, distances, corners, shares)
+            unsure = far[:, -1] - reach < out.distances[open_]
+            open_ = open_[unsure] if asked < len(which) else open_[:0]
+            asked = min(asked * 4, len(which))
 
 
 def nearest_shares(p: np.ndarray, a: np.ndarray, b: np.ndarray, c: np.ndarray) -> np.ndarray:

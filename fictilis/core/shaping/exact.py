@@ -255,12 +255,20 @@ def change_exactly(operation_id: str, picked: Picked, numbers: dict[str, float],
     return displacement(picked.obj, near, picked.weights[near], moved, mirror)
 
 
-def slide(picked: Picked, surface: Surface, move: np.ndarray, mirror: Mirror = NO_MIRROR) -> Deltas:
-    """The displacement that moves the pick by ``move`` (3,) and back onto ``surface``, its shape before the slide.
+MOST_STEPS = 32
 
-    The silhouette stays, since every point ends on the old surface.
+
+def slide(picked: Picked, surface: Surface, move: np.ndarray, mirror: Mirror = NO_MIRROR) -> Deltas:
+    """The displacement that moves the pick by ``move`` (3,) along ``surface``, its shape before the slide.
+
+    The silhouette stays, since every point ends on the old surface. The way is gone in steps of about a face, each
+    laid back on the surface, so that points follow it round.
     """
     near = picked.near
     weights = picked.weights[near]
-    goal = surface.nearest(picked.points[near] + weights[:, None] * np.asarray(move, np.float64)).places
-    return displacement(picked.obj, near, weights, goal - picked.points[near], mirror)
+    move = np.asarray(move, np.float64)
+    steps = int(np.clip(np.ceil(np.linalg.norm(move) / max(4 * surface.step, 1e-9)), 1, MOST_STEPS))
+    places = picked.points[near]
+    for _ in range(steps):
+        places = surface.nearest(places + weights[:, None] * move / steps).places
+    return displacement(picked.obj, near, weights, places - picked.points[near], mirror)
