@@ -152,3 +152,12 @@ def test_slide_stays_on_the_surface_and_keeps_the_silhouette(sphere):
 def test_relax_does_not_shrink_a_ball(sphere):
     out = moved(sphere, "relax", picked(sphere, np.arange(len(sphere.base))), Steps=40)
     assert np.linalg.norm(out, axis=1).mean() > 9.9
+
+
+def test_a_soft_slide_goes_less_far_where_the_weight_is_less(sphere):
+    near = np.argsort(-sphere.base[:, 1])[:40]
+    soft = np.zeros(len(sphere.base))
+    soft[near] = np.linspace(1, 0.1, 40)
+    out = slide(picked(sphere, near, soft=soft), Surface(sphere.mesh, sphere.base), np.array([2.0, 0, 0]))
+    way = np.linalg.norm(out.dense(len(sphere.base))[near], axis=1)
+    assert way[0] > 1.8 and way[-1] < 0.4 and np.corrcoef(way, soft[near])[0, 1] > 0.98

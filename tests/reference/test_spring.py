@@ -62,3 +62,15 @@ def test_it_follows_a_moving_curve_as_an_integrator_finds(kind):
         rtol=1e-10, atol=1e-12, max_step=0.02,
     )  # fmt: skip
     assert np.abs(modified(curve, (spring(k, c),), t * fps, fps) - found.y[0]).max() < 1e-6
+
+
+def test_two_springs_in_a_row_as_an_integrator_finds():
+    """Source: scipy.integrate.solve_ivp (DOP853) on both equations at once."""
+    curve = AnimationCurve((Key(0, 0), Key(20, 1), Key(30, -0.5), Key(60, 0.3)))
+    fps, (k1, c1), (k2, c2) = 24.0, (120.0, 7.0), (60.0, 5.0)
+    t = np.linspace(0, 4, 97)
+    found = solve_ivp(
+        lambda s, y: [y[1], k1 * (float(curve.evaluate(s * fps)) - y[0]) - c1 * y[1], y[3], k2 * (y[0] - y[2]) - c2 * y[3]],
+        (0, 4), [0.0] * 4, "DOP853", t, rtol=1e-10, atol=1e-12, max_step=0.02,
+    )  # fmt: skip
+    assert np.abs(modified(curve, (spring(k1, c1), spring(k2, c2)), t * fps, fps) - found.y[2]).max() < 1e-6
