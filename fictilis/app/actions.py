@@ -249,6 +249,11 @@ ROWS = (
     Row("hold-until", "Time", "Hold until here", "hold_until", (), has_lane),
     Row("key-neutral", "Time", "Key the neutral mix", "key_neutral", (), has_targets),
     Row("close-loop", "Time", "Close the loop", "close_loop", (), has_lanes),
+    *(
+        Row(f"lanes-{which}", "Time", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
+        for which, text in (("all", "All lanes"), ("keyed", "Keyed lanes only"), ("selected", "Selected lanes only"))
+    ),
+    Row("timecode", "Time", "Timecode", "toggle", (), always, lambda d: d.timecode, "timecode"),
     Row("fit-time", "Time", "Show the whole range", "fit_time", (), argument="range"),
     Row("fit-keys", "Time", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
     Row("checks", "Time", "Checks…", "checks", (), has_object),
@@ -259,7 +264,7 @@ LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
     "mask-from-pick", "group", "keep-mix", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
-    "key", "hold", "tangent-auto", "key-numbers", "retime", "hold-until", "fit-time",
+    "key", "hold", "tangent-auto", "key-numbers", "retime", "hold-until", "lanes-all", "fit-time",
 )  # fmt: skip
 MENUS = tuple(dict.fromkeys(row.menu for row in ROWS))
 

@@ -91,6 +91,8 @@ class Document(QObject):
         self.loop = True
         self.back_and_forth = self.every_frame = False
         self.speed = 1.0
+        self.timecode = False
+        self.lanes_shown = "all"
         self.dark = False
         self.copied: dict[str, list[Key]] = {}
         self.band: tuple[float, float] | None = None

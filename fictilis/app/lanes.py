@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea, QMenu
+from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton
 
 from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
@@ -100,11 +100,24 @@ class Lanes(QAbstractScrollArea):
         self._before_keys: frozenset[KeyRef] = frozenset()
         self._places: list[LanePlace] = []
         self._backdrop: tuple[tuple, QPixmap] | None = None
+        self.which = QToolButton(self)
+        self.which.setProperty("flat", True)
+        self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.which.setToolTip("Which lanes are shown")
+        menu = QMenu(self.which)
+        for name in ("lanes-all", "lanes-keyed", "lanes-selected"):
+            menu.addAction(actions.by_id[name])
+        self.which.setMenu(menu)
+        self.which.setFixedHeight(RULER - 3)
+        self.which.move(4, 1)
         doc.changed.connect(self.refresh)
         doc.moved.connect(self._moved)
         self.refresh()
 
     def refresh(self) -> None:
+        words = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected lanes"}
+        self.which.setText(words[self.doc.lanes_shown] + "  ▾")
+        self.which.adjustSize()
         self._lay_out()
         self.viewport().update()
 
@@ -123,6 +136,8 @@ class Lanes(QAbstractScrollArea):
         width = self.viewport().width()
         for target in obj.targets if obj else ():
             lane = obj.lane(target.id)
+            if not self._is_shown(target, lane is not None):
+                continue
             curve = lane.curve if lane else None
             height = TALL if target.id in self.open else LANE
             low, high = scales.get(target.id) or self._scale(target, curve)
@@ -135,6 +150,10 @@ class Lanes(QAbstractScrollArea):
         self.verticalScrollBar().setRange(0, max(total - page, 0))
         self.verticalScrollBar().setPageStep(page)
         self.verticalScrollBar().setSingleStep(LANE)
+
+    def _is_shown(self, target: Target, keyed: bool) -> bool:
+        which = self.doc.lanes_shown
+        return which == "all" or which == "keyed" and keyed or which == "selected" and target.id in self.doc.selected
 
     def _scale(self, target: Target, curve: AnimationCurve | None) -> tuple[float, float]:
         low, high = target.range

@@ -33,7 +33,10 @@ def backdrop(lanes: Lanes) -> QPixmap:
     if not lanes.places():
         painter.setPen(QColor(p.quiet))
         painter.setFont(font(12.5))
-        text = "Each target has its lane here. Ctrl+T makes a target." if lanes.doc.object else ""
+        obj = lanes.doc.object
+        text = "" if obj is None else "Each target has its lane here. Ctrl+T makes a target."
+        if obj is not None and obj.targets:
+            text = f"None of the {len(obj.targets)} lanes is {lanes.doc.lanes_shown}."
         painter.drawText(QRectF(HEAD, RULER, port.width() - HEAD, 60), Qt.AlignmentFlag.AlignCenter, text)
     for place in _in_sight(lanes):
         _body(lanes, painter, place)

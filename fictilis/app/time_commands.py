@@ -70,6 +70,9 @@ class TimeCommands:
     def speed(self, part: float) -> None:
         self.doc.set(speed=part)
 
+    def show_lanes(self, which: str) -> None:
+        self.doc.set(lanes_shown=which)
+
     # the keys selected
 
     def ease(self) -> None:

@@ -127,7 +127,7 @@ class Transport(QWidget):
         doc = self.doc
         self.frame.set_value(doc.frame)
         seconds = (doc.frame - doc.scene.start) / doc.scene.fps
-        self.time.setText(f"{int(seconds // 60)}:{seconds % 60:05.2f}")
+        self.time.setText(timecode(doc.frame, doc.scene.fps) if doc.timecode else f"{int(seconds // 60)}:{seconds % 60:05.2f}")
         playing = self.playback.playing
         self.seam.setVisible(not playing)
         self.measured.setVisible(playing)
@@ -163,6 +163,15 @@ class Transport(QWidget):
         self._asking = False
         if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
             self.rate.setEditText(f"{self.doc.scene.fps:g}")
+
+
+def timecode(frame: float, fps: float) -> str:
+    """Hours, minutes, seconds and frames of a frame counted from 0, without dropping any: HH:MM:SS:FF."""
+    rate = max(round(fps), 1)
+    whole = int(abs(frame) + 1e-6)
+    rest, frames = divmod(whole, rate)
+    sign = "-" if frame < 0 else ""
+    return f"{sign}{rest // 3600:02d}:{rest // 60 % 60:02d}:{rest % 60:02d}:{frames:02d}"
 
 
 def icon_of(name: str, palette: Palette):

@@ -7,10 +7,11 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.playback import frame_after
+from fictilis.app.transport import timecode
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.targets import rename_target
+from fictilis.core.edits.targets import new_target, rename_target
 from tests.app.conftest import SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
 
@@ -353,3 +354,33 @@ def test_modifiers_act_over_the_curve_and_are_baked(timed):
     assert lane.modifiers == () and len(lane.curve.keys) == 97 and timed.doc.weights(timed.obj)["t1"] == pytest.approx(sprung)
     timed.doc.undo()
     assert len(timed.obj.lane("t1").modifiers) == 1 and frames(timed) == [0, 20, 40, 60]
+
+
+def test_lanes_are_shown_all_keyed_or_selected(timed):
+    timed.doc.edit("Spare", lambda s: new_target(s, OBJ, "Spare")[0])
+    assert [p.target.name for p in timed.lanes.places()] == ["Lift", "Slide", "Spare"]
+    timed.lanes.which.menu().actions()[1].trigger()
+    assert [p.target.name for p in timed.lanes.places()] == ["Lift", "Slide"] and "Keyed" in timed.lanes.which.text()
+    run(timed, "lanes-selected")
+    timed.doc.select_target(None)
+    assert timed.lanes.places() == []
+    timed.settle(30)
+    timed.doc.select_target("t2")
+    assert [p.target.name for p in timed.lanes.places()] == ["Slide"]
+    run(timed, "lanes-all")
+    assert len(timed.lanes.places()) == 3
+
+
+@pytest.mark.parametrize(("frame", "fps", "text"), [(0, 24, "00:00:00:00"), (95, 24, "00:00:03:23"), (90, 30, "00:00:03:00"),
+                                                    (86_400 * 24, 24, "24:00:00:00"), (-1, 25, "-00:00:00:01")])  # fmt: skip
+def test_timecode(frame, fps, text):
+    """Source: SMPTE non-drop-frame counting: the frames of a second run from 0 to the rate less one; 90 frames are 3 s at
+    30 (common practice)."""
+    assert timecode(frame, fps) == text
+
+
+def test_the_time_is_shown_as_timecode(timed):
+    timed.doc.set_frame(47)
+    assert timed.window.transport.time.text() == "0:01.96"
+    run(timed, "timecode")
+    assert timed.window.transport.time.text() == "00:00:01:23"
