@@ -65,7 +65,7 @@ def has_mask(doc: Document) -> bool:
 
 
 def target_and_pick(doc: Document) -> bool:
-    return has_target(doc) and has_pick(doc)
+    return has_target(doc) and shaping_pick(doc)
 
 
 def shaping_pick(doc: Document) -> bool:
@@ -113,7 +113,7 @@ ROWS = (
     Row("pick-left", "Pick", "Left half", "pick_side", (), is_shaping, argument="left"),
     Row("pick-right", "Pick", "Right half", "pick_side", (), is_shaping, argument="right"),
     Row("pick-mirrored", "Pick", "Mirror the pick", "pick_mirrored", (), shaping_pick),
-    Row("keep-pick", "Pick", "Keep this pick…", "keep_pick", (), has_pick),
+    Row("keep-pick", "Pick", "Keep this pick…", "keep_pick", (), shaping_pick),
     Row("drop-pick", "Pick", "Forget a kept pick…", "drop_pick", (), lambda d: has_object(d) and bool(d.object.picks)),
     Row("new-target", "Target", "New target", "new_target", ("Ctrl+T",), has_object),
     Row("new-from-seen", "Target", "New target from what is seen", "new_from_seen", ("Ctrl+Shift+T",), has_object),

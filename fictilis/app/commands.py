@@ -14,7 +14,7 @@ from fictilis import __version__
 from fictilis.app.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.geometry.primitives import FORMS
-from fictilis.core.scene import Appearance, SavedView, Scene, Texture, fresh_name
+from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Texture, fresh_name
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
@@ -207,7 +207,16 @@ class Commands:
 
     def see(self, name: str) -> None:
         """Show something more in the view, or no longer."""
-        self.doc.see(**{name: not getattr(self.doc.seeing, name)})
+        doc, on = self.doc, not getattr(self.doc.seeing, name)
+        doc.see(**{name: on})
+        if name == "texture" and on and doc.object is not None:
+            self._say_bare(doc.object)
+
+    def _say_bare(self, obj: MorphObject) -> None:
+        """Say why no texture shows on an object without coordinates."""
+        texture = obj.appearance.texture
+        if obj.mesh.uvs is None and (texture is None or texture.projected is None):
+            self.doc.say(f"{obj.name} has no texture coordinates; project the texture from a view to see it.", "warning")
 
     def colour_by(self, way: str) -> None:
         self.doc.see(colour="" if self.doc.seeing.colour == way else way)
@@ -268,9 +277,8 @@ class Commands:
         look = replace(obj.appearance, texture=texture)
         if doc.edit(f"Texture of {obj.name}", lambda s: object_edits.set_appearance(s, obj.id, look)):
             doc.see(texture=texture is not None)
-            bare = texture is not None and texture.projected is None and obj.mesh.uvs is None
-            if bare:
-                doc.say(f"{obj.name} has no texture coordinates; project the texture from a view to see it.", "warning")
+            if texture is not None:
+                self._say_bare(doc.object)
 
     def plain_texture(self) -> None:
         self._set_texture(None)

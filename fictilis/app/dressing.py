@@ -89,7 +89,11 @@ class Dressing:
             draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
             draw.cloth = self._cloth(item.obj) if seeing.texture else None
             tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
-            marked = self._marks(draw, item, palette) if item.shaped and not base else 0
+            marked = 0
+            if item.shaped and not base:
+                marked = self._marks(draw, item, palette)
+            elif seeing.points and not base:
+                draw.point_colours = (_dot_colour(palette), palette.picked)
             draw.revision = (item.revision, tinted, marked)
             out.append(draw)
         if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not base:
@@ -168,7 +172,7 @@ class Dressing:
         brushing = TOOLS[doc.tools.tool].family == "brush"
         dots = doc.seeing.points or (not brushing and doc.tools.kind == "points")
         few = len(item.points) <= MANY_POINTS
-        quiet = ("#3B332C" if not palette.dark else "#10211D") if dots and (few or doc.seeing.points) else None
+        quiet = _dot_colour(palette) if dots and (few or doc.seeing.points) else None
         if quiet is None and not len(pick):
             return 0
         draw.point_colours = (quiet, palette.picked)
@@ -205,6 +209,10 @@ class Dressing:
         )[0]
 
 
+def _dot_colour(palette: Palette) -> str:
+    return "#3B332C" if not palette.dark else "#10211D"
+
+
 def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
     """Faces by object id that pass through others, of the same object or another one on the stage."""
     found = {i.obj.id: self_cuts(i.obj.mesh, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
@@ -239,5 +247,5 @@ def image_of_bytes(data: bytes | None) -> np.ndarray | None:
         with Image.open(io.BytesIO(data)) as picture:
             picture.thumbnail((4096, 4096))
             return np.asarray(picture.convert("RGB"))
-    except (OSError, ValueError):
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         return None

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QWheelEvent
@@ -13,6 +11,7 @@ from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
 from fictilis.app.document import Document
 from fictilis.app.fields import inline_editor
+from fictilis.app.lane_place import LanePlace
 from fictilis.app.lanes_paint import HEAD, RULER
 from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
@@ -25,46 +24,6 @@ LANE, TALL, MARGIN = 34, 132, 14
 CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-free",
            "tangent-aligned", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
 GRAB = 8
-
-
-@dataclass
-class LanePlace:
-    """One lane's rectangles, and the values at the bottom and top of its body."""
-
-    target: Target
-    curve: AnimationCurve | None
-    head: QRectF
-    body: QRectF
-    low: float
-    high: float
-
-    @property
-    def caret(self) -> QRectF:
-        return QRectF(self.head.left() + 4, self.head.center().y() - 8, 14, 16)
-
-    @property
-    def name(self) -> QRectF:
-        return QRectF(self.head.left() + 32, self.head.top(), 74, self.head.height())
-
-    @property
-    def slider(self) -> QRectF:
-        return QRectF(self.head.left() + 112, self.head.center().y() - 2, 44, 4)
-
-    @property
-    def number(self) -> QRectF:
-        return QRectF(self.head.left() + 161, self.head.center().y() - 9, 36, 18)
-
-    @property
-    def dot(self) -> QRectF:
-        return QRectF(self.head.right() - 21, self.head.center().y() - 8, 16, 16)
-
-    def y(self, value: float) -> float:
-        inner = self.body.adjusted(0, 7, 0, -7)
-        return inner.bottom() - (value - self.low) / (self.high - self.low) * inner.height()
-
-    def value(self, y: float) -> float:
-        inner = self.body.adjusted(0, 7, 0, -7)
-        return self.low + (inner.bottom() - y) / inner.height() * (self.high - self.low)
 
 
 class Same:

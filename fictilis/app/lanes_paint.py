@@ -14,7 +14,8 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef
 
 if TYPE_CHECKING:
-    from fictilis.app.lanes import LanePlace, Lanes
+    from fictilis.app.lane_place import LanePlace
+    from fictilis.app.lanes import Lanes
 
 RULER, HEAD = 24, 222
 BEAD = 4.5

@@ -203,7 +203,8 @@ class ShapeCommands:
 
         def work():
             obj = doc.object
-            carry = make(obj, doc.pick())
+            # while mixing a pick made earlier is not seen, and must not decide
+            carry = make(obj, doc.pick() if doc.shaping is not None else Pick())
             return carry, topology.carry_through(doc.settled.scene, obj.id, carry)
 
         done = doc.attempt(work)
@@ -225,8 +226,9 @@ class ShapeCommands:
     def subdivide(self, smooth: bool) -> None:
         def make(obj: MorphObject, pick: Pick) -> Carry:
             faces = self._faces(obj, pick)
-            some = not smooth and len(faces) and self.doc.shaping is not None
-            return mesh_operations.subdivide_faces(obj.mesh, faces) if some else mesh_operations.subdivide(obj.mesh, smooth)
+            if len(faces) and not smooth:
+                return mesh_operations.subdivide_faces(obj.mesh, faces)
+            return mesh_operations.subdivide(obj.mesh, smooth)
 
         self._mesh("Subdivide", make)
 

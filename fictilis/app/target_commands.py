@@ -104,6 +104,8 @@ class TargetCommands:
                 f"Finding the order of {name}",
                 lambda _progress, s=seeds: find_order(obj.mesh, data.mesh, obj.base, data.points, s),
             )
+            if order is None and not seeds:
+                return None
             if order is None:
                 self.doc.say(f"No order of {name} has point {seeds[-1][1]} on point {seeds[-1][0]} of the base.", "error")
                 seeds = ()

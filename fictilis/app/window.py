@@ -200,9 +200,15 @@ class Window(QMainWindow):
     def _build(self) -> None:
         p, doc = self.palette_, self.doc
         self.view = View(doc, p, self.ask_base)
-        lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", self._fill_picks),
-                 ("View", "drop-view", "Kept views", self._fill_views),
-                 ("Target", "drop-mix", "Put back a kept mix", self._fill_mixes))  # fmt: skip
+
+        def of_object(name: str) -> Callable[[], Sequence]:
+            return lambda: getattr(doc.object, name) if doc.object is not None else ()
+
+        picks = self._kept(of_object("picks"), lambda kept: self.shape_commands.pick_kept(kept.name))
+        mixes = self._kept(of_object("mixes"), lambda mix: self.target_commands.put_back(mix.name))
+        views = self._kept(lambda: doc.scene.views, lambda view: self.view.go_to(view))
+        lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
+                 ("View", "drop-view", "Kept views", views), ("Target", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
         self.top = TopLine(doc, self.actions_, p, lists)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(self, self.view)
@@ -315,28 +321,17 @@ class Window(QMainWindow):
         if not paths:
             menu.addAction("nothing yet").setEnabled(False)
 
-    def _fill_picks(self, menu: QMenu) -> None:
-        menu.clear()
-        obj = self.doc.object
-        for kept in obj.picks if obj is not None else ():
-            menu.addAction(kept.name, lambda n=kept.name: self.shape_commands.pick_kept(n))
-        if not menu.actions():
-            menu.addAction("none yet").setEnabled(False)
+    def _kept(self, things: Callable[[], Sequence], go: Callable[[object], None]) -> Callable[[QMenu], None]:
+        """Fills a menu with things kept under names."""
 
-    def _fill_mixes(self, menu: QMenu) -> None:
-        menu.clear()
-        obj = self.doc.object
-        for mix in obj.mixes if obj is not None else ():
-            menu.addAction(mix.name, lambda n=mix.name: self.target_commands.put_back(n))
-        if not menu.actions():
-            menu.addAction("none yet").setEnabled(False)
+        def fill(menu: QMenu) -> None:
+            menu.clear()
+            for thing in things():
+                menu.addAction(thing.name, lambda t=thing: go(t))
+            if not menu.actions():
+                menu.addAction("none yet").setEnabled(False)
 
-    def _fill_views(self, menu: QMenu) -> None:
-        menu.clear()
-        for view in self.doc.scene.views:
-            menu.addAction(view.name, lambda v=view: self.view.go_to(v))
-        if not menu.actions():
-            menu.addAction("none yet").setEnabled(False)
+        return fill
 
     # questions
 

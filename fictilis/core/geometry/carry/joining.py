@@ -78,6 +78,8 @@ def labels_within(points: np.ndarray, chosen: np.ndarray, distance: float) -> np
     from scipy.sparse.csgraph import connected_components
     from scipy.spatial import cKDTree
 
+    if not (np.isfinite(distance) and distance >= 0):
+        raise EditRefused(f"Points are welded within 0 cm or more, not {distance:g} cm.")
     labels = np.arange(len(points))
     pairs = cKDTree(points[chosen]).query_pairs(distance, output_type="ndarray")
     graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(chosen),) * 2)
@@ -141,6 +143,8 @@ def mirror_weld(mesh: Mesh, points: np.ndarray, axis: int, side: int, tolerance:
 
     Points within ``tolerance`` cm of the middle are laid on it, in every shape. Raises EditRefused where faces cross it.
     """
+    if not (np.isfinite(tolerance) and tolerance >= 0):
+        raise EditRefused(f"The middle reaches 0 cm or more to each side, not {tolerance:g} cm.")
     away = points[:, axis] * side
     middle = np.abs(away) <= tolerance
     kept = middle | (away > 0)
