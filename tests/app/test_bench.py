@@ -577,6 +577,29 @@ def test_every_way_of_seeing_changes_the_picture(bench, name):
     assert not bench.window.actions_.by_id[name].isChecked()
 
 
+def test_the_points_show_while_mixing_too(bench):
+    QTest.keyClick(bench.view, Qt.Key.Key_Escape)
+    bench.settle(250)
+    plain = bench.view.grab().toImage()
+    run(bench, "points")
+    bench.settle(250)
+    assert bench.doc.shaping is None and bench.view.grab().toImage() != plain
+
+
+def test_a_texture_that_cannot_show_says_why(bench):
+    bare = replace(bench.obj, mesh=replace(bench.obj.mesh, uvs=None, uv_corners=None))
+    bench.doc.commit("Bare", bench.doc.settled.scene.with_object(bare))
+    run(bench, "texture")
+    assert "has no texture coordinates" in bench.said[-1][0]
+
+
+def test_a_mesh_operation_while_mixing_heeds_no_earlier_pick(bench):
+    bench.doc.set_pick(Pick("faces", np.array([40, 41])))
+    QTest.keyClick(bench.view, Qt.Key.Key_Escape)
+    run(bench, "triangulate")
+    assert (bench.obj.mesh.face_sizes == 3).all()
+
+
 def test_the_divider_of_before_and_after_is_dragged(bench):
     run(bench, "before")
     bench.settle()

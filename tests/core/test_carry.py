@@ -184,6 +184,8 @@ def test_welding_joins_at_the_mean_and_drops_fallen_faces():
     assert len(np.unique(within)) == 1 and len(np.unique(ops.labels_within(points, np.array([0, 1, 7]), 10.5))) == 24
     with pytest.raises(EditRefused, match="close enough"):
         ops.weld(mesh, np.arange(25))
+    with pytest.raises(EditRefused, match="not -1 cm"):
+        ops.labels_within(points, np.arange(25), -1.0)
 
 
 def test_welding_a_seam_closes_the_mesh():
@@ -219,6 +221,8 @@ def test_mirror_weld_makes_both_sides_alike_in_every_shape():
     shifted = points + [3.0, 0, 0]
     with pytest.raises(EditRefused, match="4 faces cross the middle"):
         ops.mirror_weld(mesh, shifted, 0, 1, 1e-6)
+    with pytest.raises(EditRefused, match="not nan cm"):
+        ops.mirror_weld(mesh, points, 0, 1, float("nan"))
 
 
 def test_freezing_the_transform_and_moving_the_origin_change_nothing_in_the_scene():
