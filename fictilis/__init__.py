@@ -22,6 +22,7 @@ _HOMES = {
     "moon_jelly": "fictilis.demo.jelly",
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
+            "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
             "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry"}  # fmt: skip

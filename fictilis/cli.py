@@ -207,6 +207,8 @@ def describe(scene) -> dict:
     """What ``info --json`` prints."""
     import numpy as np
 
+    from fictilis.core.channels import channel
+
     objects = []
     for obj in scene.objects:
         sizes, counts = np.unique(obj.mesh.face_sizes, return_counts=True)
@@ -224,7 +226,7 @@ def describe(scene) -> dict:
                 "name": obj.name, "points": obj.mesh.point_count, "faces": obj.mesh.face_count,
                 "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
                 "uvs": 0 if obj.mesh.uvs is None else len(obj.mesh.uvs), "targets": targets,
-                "lanes": [{"name": obj.target(x.target).name, "keys": len(x.curve.keys)} for x in obj.lanes],
+                "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes],
             }
         )  # fmt: skip
     return {"fps": scene.fps, "range": [scene.start, scene.end], "objects": objects}

@@ -19,6 +19,7 @@ from fictilis.app import dialogs
 from fictilis.app.asking import NumberAsk
 from fictilis.app.checking import ChecksDialog
 from fictilis.app.document import Document
+from fictilis.app.lane_place import TALL
 from fictilis.app.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.tools import TOOLS
@@ -108,7 +109,7 @@ def main() -> None:
     take("main")
 
     contract = doc.object.target_named("Contract")
-    window.lanes.open.add(contract.id)
+    window.lanes.set_height(contract.id, TALL)
     doc.start_shaping(ShapeRef(contract.id, 0.5))
     doc.set_tools(mirror=Mirror("X"))
     QTest.qWait(600)
@@ -116,7 +117,7 @@ def main() -> None:
         QTest.mouseMove(view, QPoint(x, 225))
         QTest.qWait(200)
     take("shaping")
-    window.lanes.open.clear()
+    window.lanes.look.heights.clear()
     window.lanes.refresh()
 
     flare = doc.object.target_named("Flare")
@@ -160,7 +161,7 @@ def main() -> None:
     take("split", dialog)
     dialog.close()
 
-    window.lanes.open.add(contract.id)
+    window.lanes.set_height(contract.id, TALL)
     doc.set(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
     doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
     window.lanes.fit((6.0, 62.0))
@@ -168,7 +169,7 @@ def main() -> None:
     doc.set_frame(31.0)
     take("retime")
     doc.set(band=None, keys=frozenset())
-    window.lanes.open.clear()
+    window.lanes.look.heights.clear()
     window.lanes.fit(None)
     doc.undo()
 

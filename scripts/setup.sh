@@ -5,7 +5,7 @@ cd "$(dirname "$0")/.."
 
 packages=(python3-venv xvfb xauth libegl1 libgl1 libgl1-mesa-dri libgles2 libglib2.0-0 libfontconfig1 libdbus-1-3 libxkbcommon-x11-0
   libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
-  libxcb-xkb1)
+  libxcb-xkb1 libpulse0)
 
 missing=()
 if command -v dpkg-query >/dev/null; then

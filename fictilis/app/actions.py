@@ -10,6 +10,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from fictilis.app.document import Document
+from fictilis.app.lane_place import LANE, TALL, THIN
 from fictilis.app.tools import TOOLS
 from fictilis.core.shaping.exact import OPERATIONS
 
@@ -37,11 +38,31 @@ def has_keys(doc: Document) -> bool:
 
 
 def has_lanes(doc: Document) -> bool:
-    return doc.object is not None and bool(doc.object.lanes)
+    return any(owner.lanes for owner in doc.scene.owners)
 
 
 def has_lane(doc: Document) -> bool:
-    return has_target(doc) and doc.object.lane(doc.target.id) is not None
+    return doc.chosen is not None and doc.owner_of(doc.chosen.id).lane(doc.chosen.id) is not None
+
+
+def has_chosen(doc: Document) -> bool:
+    return doc.chosen is not None
+
+
+def has_markers(doc: Document) -> bool:
+    return bool(doc.scene.markers)
+
+
+def marker_here(doc: Document) -> bool:
+    return any(abs(m.frame - doc.frame) < 1e-6 for m in doc.scene.markers)
+
+
+def has_sound(doc: Document) -> bool:
+    return doc.scene.sound is not None
+
+
+def has_camera(doc: Document) -> bool:
+    return bool(doc.scene.cameras)
 
 
 def is_shaping(doc: Document) -> bool:
@@ -57,7 +78,7 @@ def has_two_targets(doc: Document) -> bool:
 
 
 def several_selected(doc: Document) -> bool:
-    return len(doc.selected) > 1
+    return len(doc.selected_targets) > 1
 
 
 def has_mask(doc: Document) -> bool:
@@ -97,7 +118,7 @@ ROWS = (
     Row("quit", "File", "Quit", "quit", ("Ctrl+Q",)),
     Row("undo", "Edit", "Undo", "undo", ("Ctrl+Z",), lambda d: bool(d.undo_label())),
     Row("redo", "Edit", "Redo", "redo", ("Ctrl+Shift+Z",), lambda d: bool(d.redo_label())),
-    Row("delete", "Edit", "Delete keys, else remove targets", "delete", ("Del",), lambda d: bool(d.keys or d.selected)),
+    Row("delete", "Edit", "Delete keys, else remove targets", "delete", ("Del",), lambda d: bool(d.keys or d.selected_targets)),
     Row("pick-points", "Pick", "Points", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "points", "points"),
     Row("pick-edges", "Pick", "Edges", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "edges", "edges"),
     Row("pick-faces", "Pick", "Faces", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "faces", "faces"),
@@ -187,6 +208,10 @@ ROWS = (
         lambda d: d.seeing.colour == "displacement", "displacement"),
     Row("stretch", "View", "Stretch colour", "colour_by", (), always, lambda d: d.seeing.colour == "stretch", "stretch"),
     Row("cuts", "View", "Faces that cut through others", "colour_by", (), always, lambda d: d.seeing.colour == "cuts", "cuts"),
+    Row("ghosts-frames", "View", "Ghosts of frames", "ghosts", (), has_object, lambda d: d.seeing.ghosts == "frames", "frames"),
+    Row("ghosts-keys", "View", "Ghosts of keys", "ghosts", (), has_object, lambda d: d.seeing.ghosts == "keys", "keys"),
+    Row("ghost-numbers", "View", "How many ghosts…", "ghost_numbers"),
+    Row("motion", "View", "Motion path", "see", (), has_object, lambda d: d.seeing.motion, "motion"),
     Row("colour-scale", "View", "Scale of the displacement colour…", "colour_scale"),
     Row("front", "View", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "View", "Side", "look", ("Ctrl+2",), argument="side"),
@@ -196,6 +221,9 @@ ROWS = (
     Row("about-pick", "View", "Turn about the pick", "see", (), always, lambda d: d.seeing.about_pick, "about_pick"),
     Row("keep-view", "View", "Keep this view…", "keep_view"),
     Row("drop-view", "View", "Forget a kept view…", "drop_view", (), lambda d: bool(d.scene.views)),
+    Row("new-camera", "View", "New camera from this view", "new_camera"),
+    Row("through-camera", "View", "Look through the camera", "through_camera", ("Ctrl+5",), has_camera, lambda d: d.through_camera),
+    Row("remove-camera", "View", "Remove the camera", "remove_camera", (), has_camera),
     Row("light", "View", "Light and colours…", "light"),
     Row("lock", "View", "Lock object", "lock", (), has_object, lambda d: has_object(d) and d.object.locked),
     Row("hide", "View", "Hide object", "hide", ("H",), has_object),
@@ -217,46 +245,71 @@ ROWS = (
             lambda d, part=percent / 100: d.speed == part, percent / 100)
         for percent in (25, 50, 100, 200)
     ),
-    Row("key", "Time", "Key selected lanes", "key", ("K",), has_target),
-    Row("key-mix", "Time", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
-    Row("auto-key", "Time", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, "auto_key"),
-    Row("hold-guard", "Time", "Hold guard", "toggle", (), always, lambda d: d.hold_guard, "hold_guard"),
-    Row("hold", "Time", "Hold until the next key", "interpolate", (), has_keys, argument="hold"),
-    Row("linear", "Time", "Linear to the next key", "interpolate", (), has_keys, argument="linear"),
-    Row("smooth", "Time", "Smooth to the next key", "interpolate", (), has_keys, argument="smooth"),
-    Row("ease", "Time", "Ease to the next key…", "ease", (), has_keys),
-    Row("tangent-auto", "Time", "Automatic tangents", "tangent", (), has_keys, argument="auto"),
-    Row("tangent-flat", "Time", "Flatten tangents", "tangent", (), has_keys, argument="flat"),
-    Row("straighten", "Time", "Straighten tangents", "straighten", (), has_keys),
-    Row("tangent-free", "Time", "Break tangents", "tangent", (), has_keys, argument="free"),
-    Row("tangent-aligned", "Time", "Join tangents", "tangent", (), has_keys, argument="aligned"),
-    Row("beyond", "Time", "Before and after the keys…", "beyond", (), has_lane),
-    Row("key-numbers", "Time", "Frame and value…", "key_numbers", (), has_keys),
-    Row("nudge-back", "Time", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
-    Row("nudge-on", "Time", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
-    Row("copy-keys", "Time", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
-    Row("paste-keys", "Time", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",), lambda d: has_object(d) and bool(d.copied)),
-    Row("paste-mirrored", "Time", "Paste keys onto the other side", "paste_mirrored", (), lambda d: has_object(d) and bool(d.copied)),
-    Row("retime", "Time", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
-    Row("shift-after", "Time", "Shift everything after the playhead…", "shift_after", (), has_lanes),
-    Row("reverse", "Time", "Reverse", "reverse", (), has_lanes),
-    Row("mirror-values", "Time", "Mirror in value…", "mirror_values", (), has_lanes),
-    Row("stagger", "Time", "Stagger lanes…", "stagger", (), has_lanes),
-    Row("snap-keys", "Time", "Snap to whole frames", "snap", (), has_lanes),
-    Row("bake-keys", "Time", "Bake to keys…", "bake", (), has_lanes),
-    Row("reduce-keys", "Time", "Reduce keys…", "reduce", (), has_lanes),
-    Row("clean-keys", "Time", "Clean away keys that change nothing", "clean_keys", (), has_lanes),
-    Row("hold-until", "Time", "Hold until here", "hold_until", (), has_lane),
-    Row("key-neutral", "Time", "Key the neutral mix", "key_neutral", (), has_targets),
-    Row("close-loop", "Time", "Close the loop", "close_loop", (), has_lanes),
     *(
-        Row(f"lanes-{which}", "Time", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
-        for which, text in (("all", "All lanes"), ("keyed", "Keyed lanes only"), ("selected", "Selected lanes only"))
+        Row(f"time-{way}", "Time", text, "show_time", (), always, lambda d, w=way: d.time_shown == w, way)
+        for way, text in (("frames", "Count in frames"), ("seconds", "Count in seconds"), ("timecode", "Count in timecode"))
     ),
-    Row("timecode", "Time", "Timecode", "toggle", (), always, lambda d: d.timecode, "timecode"),
-    Row("fit-time", "Time", "Show the whole range", "fit_time", (), argument="range"),
-    Row("fit-keys", "Time", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
-    Row("checks", "Time", "Checks…", "checks", (), has_object),
+    Row("play-from", "Time", "Play from here", "play_from", ("Ctrl+Home",)),
+    Row("play-until", "Time", "Play until here", "play_until", ("Ctrl+End",)),
+    Row("play-all", "Time", "Play all of the range", "play_all", (), lambda d: d.scene.played is not None),
+    Row("marker", "Time", "Marker here…", "marker", ("Ctrl+M",)),
+    Row("previous-marker", "Time", "Previous marker", "to_marker", ("Ctrl+Left",), has_markers, argument=-1),
+    Row("next-marker", "Time", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
+    Row("drop-marker", "Time", "Delete the marker here", "drop_marker", (), marker_here),
+    Row("sound", "Time", "Sound from a file…", "sound"),
+    Row("sound-mute", "Time", "Mute the sound", "sound_mute", (), has_sound, lambda d: has_sound(d) and d.scene.sound.muted),
+    Row("sound-here", "Time", "Sound begins here", "sound_here", (), has_sound),
+    Row("sound-numbers", "Time", "Start and volume of the sound…", "sound_numbers", (), has_sound),
+    Row("scrub-sound", "Time", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound, "scrub_sound"),
+    Row("sound-remove", "Time", "Remove the sound", "sound_remove", (), has_sound),
+    Row("key", "Keys", "Key selected lanes", "key", ("K",), has_chosen),
+    Row("key-mix", "Keys", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
+    Row("auto-key", "Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, "auto_key"),
+    Row("hold-guard", "Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard, "hold_guard"),
+    Row("hold", "Keys", "Hold until the next key", "interpolate", (), has_keys, argument="hold"),
+    Row("linear", "Keys", "Linear to the next key", "interpolate", (), has_keys, argument="linear"),
+    Row("smooth", "Keys", "Smooth to the next key", "interpolate", (), has_keys, argument="smooth"),
+    Row("ease", "Keys", "Ease to the next key…", "ease", (), has_keys),
+    Row("tangent-auto", "Keys", "Automatic tangents", "tangent", (), has_keys, argument="auto"),
+    Row("tangent-flat", "Keys", "Flatten tangents", "tangent", (), has_keys, argument="flat"),
+    Row("straighten", "Keys", "Straighten tangents", "straighten", (), has_keys),
+    Row("tangent-free", "Keys", "Break tangents", "tangent", (), has_keys, argument="free"),
+    Row("tangent-aligned", "Keys", "Join tangents", "tangent", (), has_keys, argument="aligned"),
+    Row("beyond", "Keys", "Before and after the keys…", "beyond", (), has_lane),
+    Row("key-numbers", "Keys", "Frame and value…", "key_numbers", (), has_keys),
+    Row("nudge-back", "Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
+    Row("nudge-on", "Keys", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
+    Row("copy-keys", "Keys", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
+    Row("paste-keys", "Keys", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",), lambda d: has_object(d) and bool(d.copied)),
+    Row("paste-mirrored", "Keys", "Paste keys onto the other side", "paste_mirrored", (), lambda d: has_object(d) and bool(d.copied)),
+    Row("retime", "Keys", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
+    Row("shift-after", "Keys", "Shift everything after the playhead…", "shift_after", (), has_lanes),
+    Row("reverse", "Keys", "Reverse", "reverse", (), has_lanes),
+    Row("mirror-values", "Keys", "Mirror in value…", "mirror_values", (), has_lanes),
+    Row("stagger", "Keys", "Stagger lanes…", "stagger", (), has_lanes),
+    Row("snap-keys", "Keys", "Snap to whole frames", "snap", (), has_lanes),
+    Row("bake-keys", "Keys", "Bake to keys…", "bake", (), has_lanes),
+    Row("reduce-keys", "Keys", "Reduce keys…", "reduce", (), has_lanes),
+    Row("clean-keys", "Keys", "Clean away keys that change nothing", "clean_keys", (), has_lanes),
+    Row("hold-until", "Keys", "Hold until here", "hold_until", (), has_lane),
+    Row("key-neutral", "Keys", "Key the neutral mix", "key_neutral", (), has_targets),
+    Row("close-loop", "Keys", "Close the loop", "close_loop", (), has_lanes),
+    *(
+        Row(f"lanes-{which}", "Lanes", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
+        for which, text in (
+            ("all", "All lanes"), ("keyed", "Keyed lanes only"), ("selected", "Selected lanes only"),
+            ("weight", "Weights only"), ("object", "The object's own only"), ("camera", "The camera's only"),
+        )
+    ),
+    Row("together", "Lanes", "Together in one plot", "together", ("L",), has_lanes, lambda d: d.together),
+    Row("shared-scale", "Lanes", "One value scale for all", "toggle", (), always, lambda d: d.shared_scale, "shared_scale"),
+    Row("lane-open", "Lanes", "Open to full height", "lane_height", (), always, argument=TALL),
+    Row("lane-normal", "Lanes", "Usual height", "lane_height", (), always, argument=LANE),
+    Row("lane-thin", "Lanes", "Thin strip", "lane_height", (), always, argument=THIN),
+    Row("fit-time", "Lanes", "Show the whole range", "fit_time", (), argument="range"),
+    Row("fit-keys", "Lanes", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
+    Row("fit-values", "Lanes", "Value scales as they come", "fit_values"),
+    Row("checks", "Lanes", "Checks…", "checks", (), has_object),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
@@ -264,7 +317,8 @@ LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
     "mask-from-pick", "group", "keep-mix", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
-    "key", "hold", "tangent-auto", "key-numbers", "retime", "hold-until", "lanes-all", "fit-time",
+    "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",
+    "retime", "hold-until", "together", "lane-open", "fit-time", "checks",
 )  # fmt: skip
 MENUS = tuple(dict.fromkeys(row.menu for row in ROWS))
 

@@ -287,14 +287,14 @@ class Cards(QWidget):
         self._press = at
         target = place.target
         if target is None:
-            self.doc.select_target(None)
+            self.doc.select_channel(None)
         elif place.bar.adjusted(-4, -6, 4, 6).contains(at):
             if target.id not in self.doc.selected:
-                self.doc.select_target(target.id)
+                self.doc.select_channel(target.id)
             self._drag = ("weight", target.id)
         else:
             keys = event.modifiers()
-            self.doc.select_target(
+            self.doc.select_channel(
                 target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
             )
             self._drag = ("card", target.id)
@@ -369,7 +369,7 @@ class Cards(QWidget):
             return
         kind, target_id = self._drag
         if kind == "weight":
-            self.doc.set_weight(target_id, self._weight_at(target_id, event.position().x()), final=False)
+            self.doc.set_value(target_id, self._weight_at(target_id, event.position().x()), final=False)
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
@@ -392,7 +392,7 @@ class Cards(QWidget):
             return
         (kind, target_id), self._drag = self._drag, None
         if kind == "weight":
-            self.doc.set_weight(target_id, self._weight_at(target_id, event.position().x()))
+            self.doc.set_value(target_id, self._weight_at(target_id, event.position().x()))
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             name = self.doc.object.group(target_id).name
@@ -460,7 +460,7 @@ class Cards(QWidget):
             )
             return menu
         if target.id not in doc.selected:
-            doc.select_target(target.id)
+            doc.select_channel(target.id)
         menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
         menu.addAction("Rename", lambda: self.edit_name(target.id))
         menu.addAction("Set weight…", lambda: self.edit_weight(place))
@@ -503,7 +503,7 @@ class Cards(QWidget):
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
         now = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
-        self._edit(rect, now, lambda text: self.doc.type_weight(target.id, text))
+        self._edit(rect, now, lambda text: self.doc.type_value(target.id, text))
 
     def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
         editor = inline_editor(self, rect, text, finish)

@@ -142,9 +142,10 @@ class ChecksDialog(Dialog):
 
     def _go(self, finding: Finding) -> None:
         doc = self.doc
-        doc.select_object(finding.object)
-        if finding.target is not None:
-            doc.select_target(finding.target)
+        if any(o.id == finding.owner for o in doc.scene.objects):
+            doc.select_object(finding.owner)
+        if finding.channel is not None:
+            doc.select_channel(finding.channel)
         if finding.frame is not None:
             doc.set_frame(finding.frame)
 

@@ -221,7 +221,7 @@ class Column(QWidget):
     def _toggle_visible(self) -> None:
         obj = self.doc.object
         word = "Hide" if obj.visible else "Show"
-        self.doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_visible(s, obj.id, not obj.visible))
+        self.doc.set_values({"visible": 0.0 if word == "Hide" else 1.0}, f"{word} {obj.name}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):

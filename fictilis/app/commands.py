@@ -256,7 +256,7 @@ class Commands:
 
     def hide(self) -> None:
         doc, obj = self.doc, self.doc.object
-        doc.edit(f"Hide {obj.name}", lambda s: object_edits.set_visible(s, obj.id, False))
+        doc.set_values({"visible": 0.0}, f"Hide {obj.name}")
 
     def remove_object(self) -> None:
         doc, obj = self.doc, self.doc.object

@@ -11,14 +11,12 @@ from typing import TypeVar
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from fictilis.app.document_values import Values
 from fictilis.app.tool_settings import ToolSettings
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits import keys as key_edits
-from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
-from fictilis.core.evaluate import weights_at
 from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target
 from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
@@ -27,12 +25,11 @@ from fictilis.render.stage import IN_THE_MIX, WAYS
 
 T = TypeVar("T")
 UNDO_STEPS = 500
-LARGEST_WEIGHT = 1000.0
 
 
 @dataclass(frozen=True, eq=False)
 class State:
-    """What undo goes back to. ``posed``: weights set over a lane and not keyed, by object and target id.
+    """What undo goes back to. ``posed``: values set over a lane and not keyed, by owner and channel id.
 
     ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
     """
@@ -46,7 +43,7 @@ class State:
 @dataclass(frozen=True)
 class Seeing:
     """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing;
-    ``scale`` the displacement in cm at full colour, 0 for the largest."""
+    ``scale`` the displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing."""
 
     wire: bool = False
     points: bool = False
@@ -58,9 +55,13 @@ class Seeing:
     paths: bool = False
     numbers: bool = False
     about_pick: bool = False
+    ghosts: str = ""
+    ghost_count: int = 2
+    ghost_step: int = 4
+    motion: bool = False
 
 
-class Document(QObject):
+class Document(Values, QObject):
     """``changed`` after any change of state or interface; ``moved`` when only the frame or a preview did."""
 
     changed = pyqtSignal()
@@ -91,8 +92,11 @@ class Document(QObject):
         self.loop = True
         self.back_and_forth = self.every_frame = False
         self.speed = 1.0
-        self.timecode = False
+        self.time_shown = "frames"
         self.lanes_shown = "all"
+        self.together = self.shared_scale = False
+        self.through_camera = self.playing = False
+        self.scrub_sound = True
         self.dark = False
         self.copied: dict[str, list[Key]] = {}
         self.band: tuple[float, float] | None = None
@@ -139,10 +143,6 @@ class Document(QObject):
     @property
     def unsaved(self) -> bool:
         return self.settled.version != self.saved_version
-
-    def weights(self, obj: MorphObject) -> dict[str, float]:
-        """The weight of each target as shown."""
-        return weights_at(obj, self.frame, self.state.posed.get(obj.id), self.scene.fps)
 
     def pick(self, object_id: str | None = None) -> Pick:
         """What is picked on an object, the present one by default."""
@@ -222,16 +222,16 @@ class Document(QObject):
             self.object_id = scene.objects[-1].id if scene.objects else None
             self.selected, self.shaping = (), None
         obj = self.object
-        there = {t.id for t in obj.targets} if obj else set()
-        self.selected = tuple(t for t in self.selected if t in there)
+        self.selected = tuple(c for c in self.selected if self.has_channel(c))
+        self.through_camera = self.through_camera and bool(scene.cameras)
         if self.shaping is not None and (obj is None or not self.shaping.exists_in(obj)):
             self.shaping = None
         self.keys = frozenset(k for k in self.keys if self._key_is_there(scene, k))
 
     @staticmethod
     def _key_is_there(scene: Scene, key: KeyRef) -> bool:
-        obj = next((o for o in scene.objects if o.id == key.object), None)
-        lane = obj.lane(key.target) if obj else None
+        owner = next((o for o in scene.owners if o.id == key.owner), None)
+        lane = owner.lane(key.channel) if owner else None
         return lane is not None and lane.curve.key_at(key.frame) is not None
 
     def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
@@ -269,7 +269,7 @@ class Document(QObject):
         self.set(seeing=replace(self.seeing, **values))
 
     def set_frame(self, frame: float) -> None:
-        """Go to a frame. Weights posed over lanes and not keyed fall back to their curves."""
+        """Go to a frame. Values posed over lanes and not keyed fall back to their curves."""
         if frame == self.frame:
             return
         self.frame = float(frame)
@@ -286,15 +286,15 @@ class Document(QObject):
             self._fit_tool_sizes()
             self.changed.emit()
 
-    def select_target(self, target_id: str | None, add: bool = False) -> None:
-        """Select one target (None: the base), or with ``add`` also keep those selected before."""
-        if target_id is None:
+    def select_channel(self, channel_id: str | None, add: bool = False) -> None:
+        """Select a target or another channel (None: the base), or with ``add`` also keep those selected before."""
+        if channel_id is None:
             self.selected = ()
         elif add:
-            rest = tuple(t for t in self.selected if t != target_id)
-            self.selected = rest if target_id in self.selected else (*rest, target_id)
+            rest = tuple(c for c in self.selected if c != channel_id)
+            self.selected = rest if channel_id in self.selected else (*rest, channel_id)
         else:
-            self.selected = (target_id,)
+            self.selected = (channel_id,)
         self.changed.emit()
 
     def start_shaping(self, ref: ShapeRef) -> None:
@@ -315,80 +315,6 @@ class Document(QObject):
 
     def next_way(self) -> None:
         self.set(way=WAYS[(WAYS.index(self.way) + 1) % len(WAYS)])
-
-    # weights and keys
-
-    def set_weight(self, target_id: str, value: float, final: bool = True) -> None:
-        """Set a weight: of the target where no lane drives it, else posed over the lane, or keyed by auto-key."""
-        obj = self.object
-        target = obj.target(target_id)
-        if not abs(value) <= LARGEST_WEIGHT:
-            self.say(f"A weight must be from -{LARGEST_WEIGHT:g} to {LARGEST_WEIGHT:g}; {target.name} keeps its own.", "error")
-            return
-        label = f"Weight of {target.name}"
-        if final and self.auto_key:
-            self.key_targets({target_id: value}, f"Auto-key {target.name}")
-            return
-        if obj.lane(target_id) is None:
-            if final:
-                self.edit(label, lambda scene: target_edits.set_weight(scene, obj.id, target_id, value))
-            else:
-                self.preview(target_edits.set_weight(self.settled.scene, obj.id, target_id, value))
-            return
-        posed = {k: dict(v) for k, v in self.settled.posed.items()}
-        posed.setdefault(obj.id, {})[target_id] = float(value)
-        if final:
-            self.commit(label, posed=posed)
-        else:
-            self.preview(posed=posed)
-
-    def set_weights(self, weights: Mapping[str, float], label: str, final: bool = True) -> None:
-        """Set several weights at once: keyed by auto-key, else posed over lanes and set where no lane drives."""
-        obj = self.object
-        weights = {t.id: weights[t.id] for t in obj.targets if t.id in weights}
-        if final and self.auto_key:
-            self.key_targets(weights, label)
-            return
-        scene, posed = self.settled.scene, {k: dict(v) for k, v in self.settled.posed.items()}
-        for target_id, value in weights.items():
-            if obj.lane(target_id) is None:
-                scene = target_edits.set_weight(scene, obj.id, target_id, value)
-            else:
-                posed.setdefault(obj.id, {})[target_id] = float(value)
-        if final:
-            self.commit(label, scene, posed=posed)
-        else:
-            self.preview(scene, posed=posed)
-
-    def type_weight(self, target_id: str, text: str) -> None:
-        """Set a weight from typed text; what is no number is said and changes nothing."""
-        try:
-            value = float(text.replace(",", "."))
-        except ValueError:
-            self.say(f"“{text}” is not a number; {self.object.target(target_id).name} keeps its weight.", "error")
-            return
-        self.set_weight(target_id, value)
-
-    def key_targets(self, weights: Mapping[str, float], label: str) -> None:
-        """Key targets of the current object at the present frame, the hold guard watching."""
-        obj = self.object
-        try:
-            scene, held = key_edits.key_weights(self.settled.scene, obj.id, self.frame, weights, self.hold_guard)
-        except FictilisError as error:
-            self.say(error.sentence, "error")
-            return
-        posed = {k: {t: v for t, v in d.items() if k != obj.id or t not in weights} for k, d in self.settled.posed.items()}
-        self.commit(label, scene, posed={k: d for k, d in posed.items() if d})
-        names = {t.id: t.name for t in obj.targets}
-        for hold in held:
-            self.say(
-                f"Hold guard: {names[hold.target]} stays at {hold.key.value:.2f} until frame {hold.key.frame:g}; "
-                "the missing key was added.",
-                "warning",
-            )
-        if self.auto_key and not held:
-            wrote = ", ".join(names[t] for t in weights)
-            self.say(f"Auto-key wrote {wrote} at frame {self.frame:g}.")
 
     def stroke(self, moved: Deltas, share: float, label: str, choice: str = "follow") -> bool:
         """Commit a stroke on the shape being shaped; ``moved`` is the displacement of the shown points."""

@@ -12,6 +12,8 @@ import numpy as np
 from fictilis.app.document import Document
 from fictilis.app.theme import Palette
 from fictilis.app.tools import TOOLS
+from fictilis.core.channels import stand_at
+from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import corners_of, edge_of_corner, triangles
@@ -19,10 +21,11 @@ from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.scene import Mesh, MorphObject, Texture
 from fictilis.render.renderer import DEEP, PLUM, Cloth, DrawItem
-from fictilis.render.stage import LINE_UP, StageItem
+from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
 
 MANY_POINTS = 12_000  # above this only picked points are dotted
 KEPT = 64
+EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 
 
 @dataclass(frozen=True)
@@ -84,8 +87,9 @@ class Dressing:
             key = ("before" if base else doc.way, number, item.obj.id, item.ref)
             look = item.obj.appearance
             draw = DrawItem(
-                key, item.obj.mesh, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth
-            )
+                key, item.obj.mesh, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
+                alpha=item.opacity,
+            )  # fmt: skip
             draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
             draw.cloth = self._cloth(item.obj) if seeing.texture else None
             tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
@@ -96,6 +100,8 @@ class Dressing:
                 draw.point_colours = (_dot_colour(palette), palette.picked)
             draw.revision = (item.revision, tinted, marked)
             out.append(draw)
+        if seeing.ghosts and doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing:
+            out += self._ghosts_in_time()
         if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not base:
             out.append(self._ghost(palette))
         return out
@@ -201,6 +207,40 @@ class Dressing:
         return DrawItem(
             ("ghost", obj.id), obj.mesh, points, normals, obj.transform.matrix(), number, colour=palette.quiet, alpha=0.28
         )
+
+    def ghost_frames(self) -> list[tuple[float, float]]:
+        """Frames that ghosts stand on, with how near each is: 1 for the nearest on its side."""
+        doc, seeing, obj = self.doc, self.doc.seeing, self.doc.object
+        count, here, out = seeing.ghost_count, doc.frame, []
+        if seeing.ghosts == "keys":
+            keys = sorted({k.frame for lane in obj.lanes for k in lane.curve.keys})
+            sides = ([f for f in reversed(keys) if f < here - 1e-6], [f for f in keys if f > here + 1e-6])
+        else:
+            steps = [n * seeing.ghost_step for n in range(1, count + 1)]
+            sides = ([here - s for s in steps], [here + s for s in steps])
+        for side in sides:
+            inside = [f for f in side[:count] if doc.scene.start - 1e-6 <= f <= doc.scene.end + 1e-6]
+            out += [(frame, 1 - n / (count + 1)) for n, frame in enumerate(inside)]
+        return out
+
+    def _ghosts_in_time(self) -> list[DrawItem]:
+        """The mix of the object as it is at neighbouring frames: earlier ones warm, later ones cool, far ones fainter."""
+        doc, obj, fps = self.doc, self.doc.object, self.doc.scene.fps
+        out = []
+        for number, (frame, near) in enumerate(self.ghost_frames()):
+
+            def make(at: float = frame) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+                points = evaluate_object(obj, at, fps).astype(np.float32)
+                return points, point_normals(obj.mesh, points), stand_at(obj, at, fps=fps).transform.matrix()
+
+            place = ("time", obj.id, frame)
+            (points, normals, matrix), revision = self._kept.get(place, (obj, frame, fps), make)
+            colour = EARLIER if frame < doc.frame else LATER
+            key = ("time", obj.id, number)
+            out.append(
+                DrawItem(key, obj.mesh, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
+            )
+        return out
 
     def _cloth(self, obj: MorphObject) -> Cloth:
         texture = obj.appearance.texture or Texture()

@@ -1,25 +1,54 @@
-"""Where a lane is: the rectangles of its head, and values as pixels of its body."""
+"""Where lanes stand: which are shown, the rectangles of their heads and bodies, and values as pixels of a body."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import numpy as np
 from PyQt6.QtCore import QRectF
 
+from fictilis.app.document import Document
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.scene import Target
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.channels import Channel, channels
+from fictilis.core.scene import MorphObject, SceneCamera
+from fictilis.core.timeline import Lane
+
+RULER, HEAD = 24, 222
+THIN, LANE, TALL, HEADING = 18, 34, 132, 22
+OPEN_FROM, THIN_BELOW, HIGHEST = 70, 26, 400  # pixels: tangents from here on, no slider below, no higher than this
+MARGIN = 14
+PARTS = {"object": "Place and look", "camera": "Camera"}
 
 
-@dataclass
+@dataclass(eq=False)
 class LanePlace:
-    """One lane's rectangles, and the values at the bottom and top of its body."""
+    """One lane's rectangles, and the values at the bottom and top of its body. ``drawn``: it has a body at all."""
 
-    target: Target
-    curve: AnimationCurve | None
+    owner: str
+    channel: Channel
+    lane: Lane | None
     head: QRectF
     body: QRectF
     low: float
     high: float
+    drawn: bool = True
+
+    @property
+    def curve(self) -> AnimationCurve | None:
+        return self.lane.curve if self.lane is not None else None
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.owner, self.channel.id
+
+    @property
+    def is_open(self) -> bool:
+        return self.body.height() >= OPEN_FROM
+
+    @property
+    def is_thin(self) -> bool:
+        return self.head.height() < THIN_BELOW
 
     @property
     def caret(self) -> QRectF:
@@ -27,24 +56,182 @@ class LanePlace:
 
     @property
     def name(self) -> QRectF:
-        return QRectF(self.head.left() + 32, self.head.top(), 74, self.head.height())
+        wide = 74 if not self.is_thin else 124
+        return QRectF(self.head.left() + 32, self.head.top(), wide, self.head.height())
 
     @property
     def slider(self) -> QRectF:
-        return QRectF(self.head.left() + 112, self.head.center().y() - 2, 44, 4)
+        """Empty in a thin lane."""
+        if self.is_thin:
+            return QRectF()
+        return QRectF(self.head.left() + 112, self.head.center().y() - 2, 40, 4)
 
     @property
     def number(self) -> QRectF:
-        return QRectF(self.head.left() + 161, self.head.center().y() - 9, 36, 18)
+        return QRectF(self.head.left() + 157, self.head.center().y() - 9, 41, 18)
 
     @property
     def dot(self) -> QRectF:
         return QRectF(self.head.right() - 21, self.head.center().y() - 8, 16, 16)
 
+    @property
+    def edge(self) -> QRectF:
+        """The lower edge of the head, by which the lane is made higher or lower."""
+        return QRectF(self.head.left(), self.head.bottom() - 3, self.head.width(), 5)
+
+    @property
+    def inner(self) -> QRectF:
+        room = 7 if self.body.height() >= THIN_BELOW else 4
+        return self.body.adjusted(0, room, 0, -room)
+
     def y(self, value: float) -> float:
-        inner = self.body.adjusted(0, 7, 0, -7)
-        return inner.bottom() - (value - self.low) / (self.high - self.low) * inner.height()
+        return self.inner.bottom() - (value - self.low) / (self.high - self.low) * self.inner.height()
 
     def value(self, y: float) -> float:
-        inner = self.body.adjusted(0, 7, 0, -7)
-        return self.low + (inner.bottom() - y) / inner.height() * (self.high - self.low)
+        return self.low + (self.inner.bottom() - y) / self.inner.height() * (self.high - self.low)
+
+    def part(self, value: float) -> float:
+        """Where a value stands on the slider, 0…1 over the soft range."""
+        return (value - self.channel.low) / (self.channel.high - self.channel.low)
+
+    def value_on_slider(self, x: float) -> float:
+        part = min(max((x - self.slider.left()) / self.slider.width(), 0.0), 1.0)
+        value = self.channel.low + part * (self.channel.high - self.channel.low)
+        return float(np.round(value)) if self.channel.stepped else round(value, 3)
+
+
+@dataclass(eq=False)
+class Heading:
+    """A line that folds the lanes under it: of the object, of the camera, or of a group by its id."""
+
+    part: str
+    text: str
+    rect: QRectF
+    folded: bool
+
+
+@dataclass(eq=False)
+class LaneLook:
+    """What the user set on the lanes: heights by channel id, folded headings, a filter, and value scales of their own."""
+
+    heights: dict[str, int] = field(default_factory=dict)
+    folded: set[str] = field(default_factory=lambda: set(PARTS))
+    filter: str = ""
+    scales: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
+
+
+@cached_by_identity
+def extent(lane: Lane) -> tuple[float, float]:
+    """The least and largest value a lane reaches among its keys, its modifiers included at 24 frames a second."""
+    keys = lane.curve.keys
+    first, last = keys[0].frame, keys[-1].frame
+    frames = np.unique(np.concatenate([[k.frame for k in keys], np.linspace(first, last, 97)]))
+    values = lane.curve.evaluate(frames)
+    if any(m.on and m.amount for m in lane.modifiers):
+        values = np.concatenate([values, lane.values(np.append(frames, np.linspace(last, last + 24, 25)), 24.0)])
+    return float(values.min()), float(values.max())
+
+
+def scale_of(channel: Channel, lane: Lane | None) -> tuple[float, float]:
+    """The values at the bottom and top of a lane's body: of a weight its range and more, of others what they reach."""
+    low, high = extent(lane) if lane is not None else (channel.value, channel.value)
+    if channel.part == "weight" or channel.id in ("opacity", "visible"):
+        low, high = min(channel.low, low, 0.0), max(channel.high, high, 0.0)
+    if high - low < 1e-9:
+        room = max(abs(high) * 0.1, (channel.high - channel.low) * 0.02)
+        low, high = low - room, high + room
+    return low, high
+
+
+def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
+    """The object shown and the camera that is looked through."""
+    return [owner for owner in (doc.object, *doc.scene.cameras[:1]) if owner is not None]
+
+
+def is_shown(doc: Document, look: LaneLook, owner: MorphObject | SceneCamera, channel: Channel) -> bool:
+    """Whether a lane is among those that are asked for."""
+    which, keyed = doc.lanes_shown, owner.lane(channel.id) is not None
+    if look.filter and look.filter.lower() not in channel.name.lower():
+        return False
+    if which == "keyed":
+        return keyed
+    if which == "selected":
+        return channel.id in doc.selected
+    if which.startswith("group:"):
+        group = which.removeprefix("group:")
+        return channel.part == "weight" and owner.target(channel.id).group == group
+    return which in ("all", channel.part)
+
+
+def is_folded(doc: Document, look: LaneLook, owner: MorphObject | SceneCamera, channel: Channel) -> bool:
+    """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
+    if look.filter or doc.lanes_shown != "all":
+        return False
+    if channel.part == "weight":
+        return owner.target(channel.id).group in look.folded
+    keyed = owner.lane(channel.id) is not None
+    return channel.part in look.folded and not keyed and channel.id not in doc.selected
+
+
+def rows_of(doc: Document, look: LaneLook) -> list[tuple[MorphObject | SceneCamera, Channel] | tuple[str, str]]:
+    """Lanes as (owner, channel) and headings as (part, text), from top to bottom."""
+    rows: list = []
+    for owner in owners_of(doc):
+        last = None
+        for channel in channels(owner):
+            if not is_shown(doc, look, owner, channel):
+                continue
+            part = owner.target(channel.id).group if channel.part == "weight" else channel.part
+            if part != last and part is not None:
+                group = owner.group(part) if channel.part == "weight" else None
+                rows.append((part, group.name if group else f"{PARTS[part]} of {owner.name}"))
+            last = part
+            if not is_folded(doc, look, owner, channel):
+                rows.append((owner, channel))
+    return rows
+
+
+def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: float) -> tuple[list, list[Heading], int]:
+    """Places, headings, and the height of all of them; ``width`` and ``height`` are of the whole area."""
+    places: list[LanePlace] = []
+    headings: list[Heading] = []
+    y = RULER - scroll
+    wide = max(width - HEAD, 10)
+    for row in rows_of(doc, look):
+        if isinstance(row[0], str):
+            headings.append(Heading(row[0], row[1], QRectF(0, y, HEAD, HEADING), row[0] in look.folded))
+            y += HEADING
+            continue
+        owner, channel = row
+        lane = owner.lane(channel.id)
+        tall = LANE if doc.together else look.heights.get(channel.id, LANE)
+        head, body = QRectF(0, y, HEAD, tall), QRectF(HEAD, y, wide, tall)
+        low, high = look.scales.get((owner.id, channel.id)) or scale_of(channel, lane)
+        places.append(LanePlace(owner.id, channel, lane, head, body, low, high))
+        y += tall
+    if doc.together:
+        _lay_together(doc, look, places, QRectF(HEAD, RULER, wide, max(height - RULER, 10)))
+    elif doc.shared_scale:
+        _share(look, places)
+    return places, headings, int(y + scroll - RULER)
+
+
+def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
+    """One plot for the lanes selected, else for all that have keys; those of one unit share a scale."""
+    keyed = [p for p in places if p.lane is not None]
+    chosen = [p for p in keyed if p.channel.id in doc.selected] or keyed
+    for place in places:
+        place.drawn = place in chosen
+        place.body = plot if place.drawn else QRectF()
+    _share(look, chosen)
+
+
+def _share(look: LaneLook, places: list[LanePlace]) -> None:
+    by_unit: dict[str, list[LanePlace]] = {}
+    for place in places:
+        by_unit.setdefault(place.channel.unit, []).append(place)
+    for unit, group in by_unit.items():
+        kept = look.scales.get(("shared", unit))
+        low, high = kept or (min(p.low for p in group), max(p.high for p in group))
+        for place in group:
+            place.low, place.high = low, high

@@ -1,29 +1,33 @@
-"""The lanes: a ruler, then for each target a head (slider, value, key dot) and a body (its curve with beads)."""
+"""The lanes: a ruler, then for each animated number a head (slider, value, key dot) and a body (its curve with beads).
+
+*Together* lays the bodies of the selected lanes over each other in one plot; the same tools work there.
+"""
 
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton
 
 from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
 from fictilis.app.document import Document
-from fictilis.app.fields import inline_editor
-from fictilis.app.lane_place import LanePlace
-from fictilis.app.lanes_paint import HEAD, RULER
+from fictilis.app.fields import KeptKeysField, inline_editor
+from fictilis.app.lane_gestures import Gesture, begin, cursor_at
+from fictilis.app.lane_place import HEAD, LANE, MARGIN, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
-from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.scene import Target
 
-LANE, TALL, MARGIN = 34, 132, 14
 CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-free",
            "tangent-aligned", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
+WHICH = ("lanes-all", "lanes-keyed", "lanes-selected", "lanes-weight", "lanes-object", "lanes-camera")
+HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
 GRAB = 8
+WORDS = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected", "weight": "Weights", "object": "Object",
+         "camera": "Camera"}  # fmt: skip
 
 
 class Same:
@@ -39,7 +43,9 @@ class Same:
 
 
 class Lanes(QAbstractScrollArea):
-    """All lanes of the object shown."""
+    """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight."""
+
+    looked = pyqtSignal()
 
     def __init__(self, doc: Document, actions: Actions, palette: Palette, commands: TimeCommands) -> None:
         super().__init__()
@@ -51,80 +57,118 @@ class Lanes(QAbstractScrollArea):
         self.viewport().setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Lanes")
-        self.open: set[str] = set()
+        self.look = LaneLook()
         self.span: tuple[float, float] | None = None  # frames in sight; None is the whole range
-        self._drag: tuple | None = None
-        self._press = QPointF()
-        self._box: QRectF | None = None
-        self._before_keys: frozenset[KeyRef] = frozenset()
+        self.gesture: Gesture | None = None
+        self.box: QRectF | None = None
+        self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
         self._places: list[LanePlace] = []
+        self.headings: list[Heading] = []
         self._backdrop: tuple[tuple, QPixmap] | None = None
+        self._build_corner()
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self._moved)
+        self.refresh()
+
+    def _build_corner(self) -> None:
+        """Which lanes, and a filter, above the heads."""
         self.which = QToolButton(self)
         self.which.setProperty("flat", True)
         self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.which.setToolTip("Which lanes are shown")
         menu = QMenu(self.which)
-        for name in ("lanes-all", "lanes-keyed", "lanes-selected"):
-            menu.addAction(actions.by_id[name])
+        menu.aboutToShow.connect(self._fill_which)
         self.which.setMenu(menu)
+        self._fill_which()
         self.which.setFixedHeight(RULER - 3)
         self.which.move(4, 1)
-        doc.changed.connect(self.refresh)
-        doc.moved.connect(self._moved)
+        self.filter = KeptKeysField(self)
+        self.filter.setProperty("slim", True)
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setAccessibleName("Filter lanes by name")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setGeometry(HEAD - 92, 2, 86, RULER - 4)
+        self.filter.textChanged.connect(self._set_filter)
+
+    def _fill_which(self) -> None:
+        menu = self.which.menu()
+        menu.clear()
+        for name in WHICH:
+            menu.addAction(self.actions_.by_id[name])
+        groups = self.doc.object.groups if self.doc.object else ()
+        if groups:
+            menu.addSeparator()
+        for group in groups:
+            action = menu.addAction(group.name, lambda g=group.id: self.doc.set(lanes_shown=f"group:{g}"))
+            action.setCheckable(True)
+            action.setChecked(self.doc.lanes_shown == f"group:{group.id}")
+        menu.addSeparator()
+        menu.addAction(self.actions_.by_id["shared-scale"])
+
+    def _set_filter(self, text: str) -> None:
+        self.look.filter = text.strip()
         self.refresh()
 
+    def _which_words(self) -> str:
+        which = self.doc.lanes_shown
+        if not which.startswith("group:"):
+            return WORDS[which]
+        group = self.doc.object.group(which.removeprefix("group:")) if self.doc.object else None
+        return group.name if group else "No group"
+
     def refresh(self) -> None:
-        words = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected lanes"}
-        self.which.setText(words[self.doc.lanes_shown] + "  ▾")
+        words = self.which.fontMetrics().elidedText(self._which_words(), Qt.TextElideMode.ElideRight, 96)
+        self.which.setText(words + "  ▾")
         self.which.adjustSize()
-        self._lay_out()
+        self.lay_out()
         self.viewport().update()
 
     def _moved(self) -> None:
-        if self._drag is not None and self._drag[0] in ("keys", "handle", "band"):
-            self._lay_out(keep_scale=True)
+        if self.gesture is not None and self.gesture.keeps_scale:
+            self.lay_out(keep_scale=True)
         self.viewport().update()
 
     # places
 
-    def _lay_out(self, keep_scale: bool = False) -> None:
-        obj = self.doc.object
-        scales = {p.target.id: (p.low, p.high) for p in self._places} if keep_scale else {}
-        self._places = []
-        y = RULER - self.verticalScrollBar().value()
-        width = self.viewport().width()
-        for target in obj.targets if obj else ():
-            lane = obj.lane(target.id)
-            if not self._is_shown(target, lane is not None):
-                continue
-            curve = lane.curve if lane else None
-            height = TALL if target.id in self.open else LANE
-            low, high = scales.get(target.id) or self._scale(target, curve)
-            self._places.append(
-                LanePlace(target, curve, QRectF(0, y, HEAD, height), QRectF(HEAD, y, max(width - HEAD, 10), height), low, high)
-            )
-            y += height
-        total = int(y + self.verticalScrollBar().value() - RULER)
-        page = max(self.viewport().height() - RULER, 1)
-        self.verticalScrollBar().setRange(0, max(total - page, 0))
-        self.verticalScrollBar().setPageStep(page)
-        self.verticalScrollBar().setSingleStep(LANE)
-
-    def _is_shown(self, target: Target, keyed: bool) -> bool:
-        which = self.doc.lanes_shown
-        return which == "all" or which == "keyed" and keyed or which == "selected" and target.id in self.doc.selected
-
-    def _scale(self, target: Target, curve: AnimationCurve | None) -> tuple[float, float]:
-        low, high = target.range
-        values = [k.value for k in curve.keys] if curve else [target.weight]
-        return min(low, *values, 0.0), max(high, *values, 0.0)
+    def lay_out(self, keep_scale: bool = False) -> None:
+        kept = {p.key: (p.low, p.high) for p in self._places} if keep_scale else {}
+        port, bar = self.viewport(), self.verticalScrollBar()
+        self._places, self.headings, total = lay_out(self.doc, self.look, port.width(), port.height(), bar.value())
+        for place in self._places:
+            place.low, place.high = kept.get(place.key, (place.low, place.high))
+        page = max(port.height() - RULER, 1)
+        bar.setRange(0, max(total - page, 0))
+        bar.setPageStep(page)
+        bar.setSingleStep(LANE)
 
     def places(self) -> list[LanePlace]:
         return self._places
 
+    def drawn(self) -> list[LanePlace]:
+        """The lanes whose bodies are seen; what is selected comes last, so that it lies on top."""
+        return sorted((p for p in self._places if p.drawn), key=lambda p: p.channel.id in self.doc.selected)
+
     def place_of(self, name: str) -> LanePlace:
-        """The lane of a target by name."""
-        return next(p for p in self._places if p.target.name == name)
+        """The lane of a channel by name."""
+        return next(p for p in self._places if p.channel.name == name)
+
+    def place(self, owner: str, channel_id: str) -> LanePlace | None:
+        return next((p for p in self._places if p.key == (owner, channel_id)), None)
+
+    def set_height(self, channel_id: str, height: int) -> None:
+        """Another height of a lane, in pixels."""
+        self.look.heights[channel_id] = height
+        self.refresh()
+
+    def toggle_open(self, place: LanePlace) -> None:
+        """To full height, or back."""
+        self.set_height(place.channel.id, LANE if place.is_open else TALL)
+
+    def toggle_heading(self, heading: Heading) -> None:
+        self.look.folded ^= {heading.part}
+        self.refresh()
+
+    # frames
 
     def x_range(self) -> tuple[float, float]:
         return HEAD + MARGIN, max(self.viewport().width() - MARGIN - 8, HEAD + MARGIN + 10)
@@ -148,7 +192,16 @@ class Lanes(QAbstractScrollArea):
         if span is not None:
             room = max((span[1] - span[0]) * 0.06, 0.5)
             span = (span[0] - room, span[1] + room)
+        self._look_at(span)
+
+    def _look_at(self, span: tuple[float, float] | None) -> None:
         self.span = span
+        self.refresh()
+        self.looked.emit()
+
+    def fit_values(self) -> None:
+        """Value scales as they come, without any zoom."""
+        self.look.scales.clear()
         self.refresh()
 
     def zoom(self, factor: float, x: float) -> None:
@@ -157,25 +210,38 @@ class Lanes(QAbstractScrollArea):
         at = self.frame_at(min(max(x, self.x_range()[0]), self.x_range()[1]))
         wide = min(max((last - first) * factor, 2.0), 2e6)
         part = (at - first) / (last - first)
-        self.span = (at - part * wide, at - part * wide + wide)
+        span = (at - part * wide, at - part * wide + wide)
         scene = self.doc.scene
-        if wide >= (scene.end - scene.start) and self.span[0] <= scene.start and self.span[1] >= scene.end and factor > 1:
-            if abs(wide / (scene.end - scene.start) - 1) < 0.1:
-                self.span = None
-        self.refresh()
+        whole = scene.end - scene.start
+        if factor > 1 and whole <= wide < 1.1 * whole and span[0] <= scene.start and span[1] >= scene.end:
+            span = None
+        self._look_at(span)
+
+    def zoom_values(self, factor: float, at: QPointF) -> None:
+        """A finer value scale (``factor`` below 1) of the lane under a pixel, whose value stays there."""
+        place = self.lane_under(at)
+        if place is None or not place.drawn:
+            return
+        value = place.value(at.y())
+        low, high = (value + (v - value) * factor for v in (place.low, place.high))
+        if 1e-6 < high - low < 1e9:
+            shared = self.doc.together or self.doc.shared_scale
+            self.look.scales[("shared", place.channel.unit) if shared else place.key] = (low, high)
+            self.refresh()
 
     def pan(self, frames: float) -> None:
         first, last = self.frames_in_sight()
-        self.span = (first + frames, last + frames)
-        self.refresh()
+        self._look_at((first + frames, last + frames))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """Over heads the wheel scrolls; elsewhere it zooms in time at the pointer, with Shift it pans."""
+        """Over heads the wheel scrolls; elsewhere it zooms in time, with Ctrl in value, and with Shift it pans."""
         turn, at = event.angleDelta(), event.position()
         steps = (turn.y() or turn.x()) / 120
         if at.x() < HEAD:
             bar = self.verticalScrollBar()
             bar.setValue(bar.value() - round(steps * LANE))
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_values(0.85**steps, at)
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turn.x():
             first, last = self.frames_in_sight()
             self.pan(-steps * (last - first) * 0.1)
@@ -184,14 +250,15 @@ class Lanes(QAbstractScrollArea):
         event.accept()
 
     def bead(self, name: str, frame: float) -> QPointF:
-        """The pixel of a target's bead at a frame."""
+        """The pixel of a bead of a channel, by name, at a frame."""
         place = self.place_of(name)
         key = place.curve.key_at(frame)
         return QPointF(self.x(key.frame), place.y(key.value))
 
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)
-        self._lay_out()
+        self.lay_out()
+        self.looked.emit()
 
     def scrollContentsBy(self, _dx: int, _dy: int) -> None:
         self.refresh()
@@ -208,36 +275,39 @@ class Lanes(QAbstractScrollArea):
         painter.drawPixmap(0, 0, self._backdrop[1])
         paint.heads(self, painter)
         paint.playhead(self, painter)
-        if self._box is not None:
-            paint.box(self, painter, self._box)
+        if self.box is not None:
+            paint.box(self, painter, self.box)
 
     def _backdrop_key(self) -> tuple:
         doc, port = self.doc, self.viewport()
         return (
-            Same(doc.scene), doc.object_id, doc.keys, frozenset(self.open), port.width(), port.height(),
-            self.verticalScrollBar().value(), self.palette_.name, self.frames_in_sight(), doc.band, tuple((p.low, p.high) for p in self._places),
+            Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
+            self.palette_.name, self.frames_in_sight(), doc.band, doc.time_shown, doc.together,
+            tuple((p.key, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
         )  # fmt: skip
 
-    def ticks(self) -> tuple[int, list[int]]:
+    def ticks(self) -> tuple[float, list[float]]:
         """Frames between labels, and the labelled frames."""
         left, right = self.x_range()
         room = max((right - left) / 78, 1)
         start, end = self.frames_in_sight()
-        span = end - start
         steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
-        step = next((s for s in steps if span / s <= room), 1_000_000)
-        first = int(np.ceil(start / step - 1e-9) * step)
-        return step, list(range(first, int(np.floor(end + 1e-9)) + 1, step))
+        if self.doc.time_shown != "frames":
+            fps = self.doc.scene.fps
+            steps = [s * fps for s in (0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 300, 600, 3600)]
+        step = next((s for s in steps if (end - start) / s <= room), steps[-1] * 10)
+        first = np.ceil(start / step - 1e-9) * step
+        return step, np.arange(first, end + 1e-9 * step, step).tolist()
 
     def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
         """The handles in sight: key, side, where the key is, where the handle's end is. Of selected keys in open lanes."""
         out = []
         for place in self._places:
-            if place.target.id not in self.open or place.curve is None:
+            if not place.drawn or not place.is_open or place.curve is None:
                 continue
             keys = place.curve.keys
             for n, key in enumerate(keys):
-                ref = KeyRef(self.doc.object_id, place.target.id, key.frame)
+                ref = KeyRef(*place.key, key.frame)
                 if ref not in self.doc.keys:
                     continue
                 into, on = place.curve.handles(key)
@@ -248,276 +318,139 @@ class Lanes(QAbstractScrollArea):
                     out.append((ref, "out", at, QPointF(self.x(key.frame + on[0]), place.y(key.value + on[1]))))
         return out
 
-    def _handle_under(self, at: QPointF) -> tuple[KeyRef, str] | None:
-        near = [(np.hypot(end.x() - at.x(), end.y() - at.y()), ref, side) for ref, side, _, end in self.handles()]
-        near = [row for row in near if row[0] <= GRAB]
-        return min(near, key=lambda row: row[0])[1:] if near else None
-
-    # the band of Retime
-
     def band_places(self) -> tuple[QRectF, QRectF, QRectF] | None:
-        """The band on the ruler: its first end, its body, its last end."""
+        """The band of Retime on the ruler: its first end, its body, its last end."""
         if self.doc.band is None:
             return None
         a, b = (self.x(f) for f in self.doc.band)
         return QRectF(a - 5, 1, 10, RULER - 3), QRectF(a, 3, max(b - a, 1), RULER - 8), QRectF(b - 5, 1, 10, RULER - 3)
 
-    def _band_drag(self, at: QPointF) -> str | None:
+    def played_places(self) -> tuple[QRectF, QRectF]:
+        """The ends of what is played, as grips at the foot of the ruler."""
+        a, b = (self.x(f) for f in self.doc.scene.span)
+        return QRectF(a - 7, RULER - 9, 9, 9), QRectF(b - 2, RULER - 9, 9, 9)
+
+    def dot_state(self, place: LanePlace) -> str:
+        """``here``: a key at this frame; ``posed``: the value differs from the curve; ``keyed``; or ``none``."""
+        if place.channel.id in self.doc.state.posed.get(place.owner, {}):
+            return "posed"
+        if place.curve is None:
+            return "none"
+        return "here" if place.curve.key_at(self.doc.frame) else "keyed"
+
+    # what is under the pointer
+
+    def lane_under(self, at: QPointF) -> LanePlace | None:
+        """The lane of the head under a pixel; in a body that of the curve nearest to it."""
+        if at.y() < RULER:
+            return None
+        if at.x() < HEAD:
+            return next((p for p in self._places if p.head.top() <= at.y() < p.head.bottom()), None)
+        under = [p for p in self.drawn() if p.body.contains(at)]
+        if len(under) < 2:
+            return under[0] if under else None
+        frame = self.frame_at(at.x())
+        return min(under, key=lambda p: abs(p.y(p.curve.value(frame) if p.curve else p.channel.value) - at.y()))
+
+    def key_under(self, at: QPointF) -> KeyRef | None:
+        best: tuple[float, KeyRef] | None = None
+        if at.y() < RULER:
+            return None
+        for place in self.drawn():
+            if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
+                continue
+            for key in place.curve.keys:
+                gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
+                if gap <= GRAB and (best is None or gap <= best[0]):
+                    best = (float(gap), KeyRef(*place.key, key.frame))
+        return best[1] if best else None
+
+    def handle_under(self, at: QPointF) -> tuple[KeyRef, str] | None:
+        near = [(np.hypot(end.x() - at.x(), end.y() - at.y()), ref, side) for ref, side, _, end in self.handles()]
+        near = [row for row in near if row[0] <= GRAB]
+        return min(near, key=lambda row: row[0])[1:] if near else None
+
+    def band_under(self, at: QPointF) -> str | None:
         places = self.band_places()
         if places is None or at.y() >= RULER:
             return None
         first, body, last = places
         return "first" if first.contains(at) else "last" if last.contains(at) else "body" if body.contains(at) else None
 
-    def _retimed(self, event: QMouseEvent):
-        """The scene with the band dragged, and the band's new place."""
-        part, (first, last) = self._drag[1], self._drag[2]
-        by = self.frame_at(event.position().x()) - self.frame_at(self._press.x())
-        snap = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        by = float(np.round(by)) if snap else by
-        band = {"first": (min(first + by, last - 1), last), "last": (first, max(last + by, first + 1)),
-                "body": (first + by, last + by)}[part]  # fmt: skip
-        scene = edits.retime(self.doc.settled.scene, self.commands.lanes(), first, last, *band, snap)
-        return scene, band
-
-    def dot_state(self, place: LanePlace) -> str:
-        """``here``: a key at this frame; ``posed``: the value differs from the curve; ``keyed``; or ``none``."""
-        obj = self.doc.object
-        posed = self.doc.state.posed.get(obj.id, {})
-        if place.target.id in posed:
-            return "posed"
-        if place.curve is None:
-            return "none"
-        return "here" if place.curve.key_at(self.doc.frame) else "keyed"
-
-    # mouse
-
-    def _lane_under(self, at: QPointF) -> LanePlace | None:
-        if at.y() < RULER:
-            return None
-        return next((p for p in self._places if p.head.top() <= at.y() < p.head.bottom()), None)
-
-    def _key_under(self, at: QPointF) -> KeyRef | None:
-        best: tuple[float, KeyRef] | None = None
-        for place in self._places:
-            for key in place.curve.keys if place.curve else ():
-                gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
-                if gap <= GRAB and at.y() >= RULER and (best is None or gap < best[0]):
-                    best = (float(gap), KeyRef(self.doc.object_id, place.target.id, key.frame))
-        return best[1] if best else None
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        at = self._press = event.position()
-        if event.button() == Qt.MouseButton.RightButton:
-            self._context(event)
-            return
-        if event.button() == Qt.MouseButton.MiddleButton:
-            self._drag = ("pan", self.frames_in_sight())
-            return
-        if event.button() != Qt.MouseButton.LeftButton:
-            return
-        handle = self._handle_under(at) if at.x() >= HEAD and at.y() >= RULER else None
-        if at.x() < HEAD:
-            self._press_head(at, event)
-        elif handle is not None:
-            self._drag = ("handle", *handle)
-        elif self._band_drag(at) is not None:
-            self._drag = ("band", self._band_drag(at), self.doc.band)
-        elif at.y() < RULER:
-            self._drag = ("scrub",)
-            self._scrub(at.x())
-        else:
-            self._press_body(at, event)
-
-    def _press_head(self, at: QPointF, event: QMouseEvent) -> None:
-        place = self._lane_under(at)
-        if place is None:
-            return
-        target_id = place.target.id
-        if place.caret.adjusted(-4, -4, 2, 4).contains(at):
-            self.open ^= {target_id}
-            self.refresh()
-        elif place.slider.adjusted(-7, -9, 7, 9).contains(at):
-            if target_id not in self.doc.selected:
-                self.doc.select_target(target_id)
-            self._drag = ("slider", target_id)
-        elif place.dot.contains(at):
-            self._toggle_key(place)
-        else:
-            keys = event.modifiers()
-            self.doc.select_target(
-                target_id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-            )
-
-    def _toggle_key(self, place: LanePlace) -> None:
-        doc, target = self.doc, place.target
-        if self.dot_state(place) == "here":
-            ref = KeyRef(doc.object_id, target.id, doc.frame)
-            doc.edit(f"Delete key of {target.name}", lambda s: edits.delete_keys(s, [ref]))
-        else:
-            doc.key_targets({target.id: doc.weights(doc.object)[target.id]}, f"Key {target.name}")
-
-    def _press_body(self, at: QPointF, event: QMouseEvent) -> None:
-        doc, key = self.doc, self._key_under(at)
-        more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-        if key is not None:
-            if more:
-                doc.set(keys=doc.keys ^ {key})
-            elif key not in doc.keys:
-                doc.set(keys=frozenset({key}), selected=(key.target,))
-            if key in doc.keys:
-                self._drag = ("keys", key)
-            return
-        self._before_keys = doc.keys if more else frozenset()
-        if not more and doc.keys:
-            doc.set(keys=frozenset())
-        self._drag = ("box",)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self._drag is None:
-            self._hover(at)
-            return
-        kind = self._drag[0]
-        if kind == "scrub":
-            self._scrub(at.x())
-        elif kind == "slider":
-            self.doc.set_weight(self._drag[1], self._slider_value(self._drag[1], at.x()), final=False)
-        elif kind == "keys" and (at - self._press).manhattanLength() > 3:
-            scene, _ = self._moved_keys(event)
-            self.doc.preview(scene)
-        elif kind == "handle":
-            self.doc.preview(self._with_handle(event))
-        elif kind == "band":
-            scene, band = self._retimed(event)
-            self.doc.band = band
-            self.doc.preview(scene)
-        elif kind == "pan":
-            left, right = self.x_range()
-            first, last = self._drag[1]
-            shift = (self._press.x() - at.x()) / (right - left) * (last - first)
-            self.span = (first + shift, last + shift)
-            self.refresh()
-        elif kind == "box":
-            self._box = QRectF(self._press, at).normalized()
-            self.viewport().update()
-
-    def _hover(self, at: QPointF) -> None:
-        place = self._lane_under(at)
-        on_slider = place is not None and place.slider.adjusted(-7, -9, 7, 9).contains(at)
-        on_key = at.x() >= HEAD and (self._key_under(at) is not None or self._handle_under(at) is not None)
-        shape = (
-            Qt.CursorShape.SizeHorCursor
-            if on_slider or at.x() >= HEAD and self._band_drag(at) is not None
-            else Qt.CursorShape.PointingHandCursor
-            if on_key
-            else Qt.CursorShape.ArrowCursor
-        )
-        self.viewport().setCursor(shape)
-
-    def _moved_keys(self, event: QMouseEvent):
-        """Keys follow the pointer in the direction it mostly went, or in both once it went far enough in both."""
-        at, key = event.position(), self._drag[1]
-        place = next(p for p in self._places if p.target.id == key.target)
-        dx, dy = at.x() - self._press.x(), at.y() - self._press.y()
-        frames = self.frame_at(at.x()) - self.frame_at(self._press.x()) if abs(dx) > 3 else 0.0
-        value = place.value(at.y()) - place.value(self._press.y()) if abs(dy) > 4 else 0.0
-        snap = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        if snap:
-            frames, value = float(np.round(frames)), round(value, 2)
-        return edits.move_keys(self.doc.settled.scene, self.doc.keys, frames, value, snap)
-
-    def _with_handle(self, event: QMouseEvent):
-        """The scene with the handle held put where the pointer is."""
-        _, ref, side = self._drag
-        place = next(p for p in self._places if p.target.id == ref.target)
-        key = self.doc.settled.scene.object(ref.object).lane(ref.target).curve.key_at(ref.frame)
-        frames = (self.frame_at(event.position().x()) - ref.frame) * (1 if side == "out" else -1)
-        value = place.value(event.position().y()) - key.value
-        return edits.set_handle(self.doc.settled.scene, ref, side, max(frames, 0.0), value)
-
-    def _slider_value(self, target_id: str, x: float) -> float:
-        place = next(p for p in self._places if p.target.id == target_id)
-        low, high = place.target.range
-        return round(low + min(max((x - place.slider.left()) / place.slider.width(), 0.0), 1.0) * (high - low), 3)
-
-    def _scrub(self, x: float) -> None:
-        scene = self.doc.scene
-        self.doc.set_frame(float(np.clip(np.round(self.frame_at(x)), np.ceil(scene.start), np.floor(scene.end))))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._drag is None:
-            return
-        (kind, *rest), at = self._drag, event.position()
-        doc = self.doc
-        if kind == "slider":
-            self._drag = None
-            doc.set_weight(rest[0], self._slider_value(rest[0], at.x()))
-        elif kind == "keys":
-            if (at - self._press).manhattanLength() > 3:
-                scene, places = self._moved_keys(event)
-                self._drag = None
-                count = len(places)
-                doc.keys = frozenset(places)
-                doc.commit(f"Move {count} key{'' if count == 1 else 's'}", scene)
-        elif kind == "handle":
-            if (at - self._press).manhattanLength() > 2:
-                scene, self._drag = self._with_handle(event), None
-                doc.commit("Move a handle", scene)
-        elif kind == "band":
-            if (at - self._press).manhattanLength() > 2:
-                scene, band = self._retimed(event)
-                self._drag, doc.band = None, band
-                doc.commit("Retime", scene)
-        elif kind == "box":
-            if self._box is not None:
-                doc.set(keys=self._before_keys | self._keys_in(self._box))
-            self._box = None
-        self._drag = None
-        self.refresh()
-
-    def _keys_in(self, box: QRectF) -> frozenset[KeyRef]:
+    def keys_in(self, box: QRectF) -> frozenset[KeyRef]:
         return frozenset(
-            KeyRef(self.doc.object_id, place.target.id, key.frame)
+            KeyRef(*place.key, key.frame)
             for place in self._places
+            if place.drawn
             for key in (place.curve.keys if place.curve else ())
             if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
         )
 
+    # mouse
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton:
+            self._context(event)
+        else:
+            self.gesture = begin(self, event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.gesture is None:
+            self.viewport().setCursor(cursor_at(self, event.position()))
+        else:
+            self.gesture.move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        gesture, self.gesture = self.gesture, None
+        if gesture is not None:
+            gesture.release(event)
+            self.box = self.drop_at = None
+            self.refresh()
+
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        at, place = event.position(), self._lane_under(event.position())
+        at, place = event.position(), self.lane_under(event.position())
         if place is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self._drag = None
+        self.gesture = None
         if at.x() < HEAD:
             if place.number.contains(at):
                 self.edit_value(place)
             elif place.name.contains(at):
-                self.doc.select_target(place.target.id)
-        elif self._key_under(at) is None:
-            frame = float(np.round(self.frame_at(at.x())))
-            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                frame = self.frame_at(at.x())
-            doc, target = self.doc, place.target
-            value = place.curve.value(frame) if place.curve else target.weight
-            doc.edit(
-                f"Add a key to {target.name}",
-                lambda s: edits.key_weights(s, doc.object_id, frame, {target.id: value}, guard=False)[0],
-            )
+                self.doc.select_channel(place.channel.id)
+        elif self.key_under(at) is None:
+            self._add_key(place, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def _add_key(self, place: LanePlace, at: QPointF, between: bool) -> None:
+        """A key on the curve at the pointer, on a whole frame or between frames."""
+        frame = self.frame_at(at.x()) if between else float(np.round(self.frame_at(at.x())))
+        value = place.curve.value(frame) if place.curve else place.channel.value
+        self.doc.edit(
+            f"Add a key to {place.channel.name}",
+            lambda s: edits.key_values(s, place.owner, frame, {place.channel.id: value}, guard=False)[0],
+        )
 
     def edit_value(self, place: LanePlace) -> None:
-        target = place.target
-
-        text = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
-        inline_editor(self.viewport(), place.number.adjusted(-8, -2, 4, 2), text, lambda t: self.doc.type_weight(target.id, t))
+        """Type the value of a lane."""
+        channel_id = place.channel.id
+        text = f"{self.doc.values(self.doc.owner_of(channel_id))[channel_id]:.{place.channel.decimals}f}"
+        rect = place.number.adjusted(-8, -2, 4, 2)
+        inline_editor(self.viewport(), rect, text, lambda t: self.doc.type_value(channel_id, t))
 
     def _context(self, event: QMouseEvent) -> None:
-        key = self._key_under(event.position())
-        if key is not None and key not in self.doc.keys:
-            self.doc.set(keys=frozenset({key}), selected=(key.target,))
+        at = event.position()
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in CONTEXT:
+        place = self.lane_under(at)
+        if at.x() < HEAD and place is not None:
+            if place.channel.id not in self.doc.selected:
+                self.doc.select_channel(place.channel.id)
+            names = HEAD_MENU
+        else:
+            key = self.key_under(at)
+            if key is not None and key not in self.doc.keys:
+                self.doc.set(keys=frozenset({key}), selected=(key.channel,))
+            names = CONTEXT
+        for name in names:
             if name is None:
                 menu.addSeparator()
             else:

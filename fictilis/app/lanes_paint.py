@@ -8,17 +8,19 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
-from fictilis.app.cards import bar_part
+from fictilis.app.lane_place import HEAD, RULER, Heading
 from fictilis.app.theme import font, mix
-from fictilis.core.animation.curve import Key
+from fictilis.app.times import time_label
+from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.channels import Channel
 from fictilis.core.edits.keys import KeyRef
 
 if TYPE_CHECKING:
     from fictilis.app.lane_place import LanePlace
     from fictilis.app.lanes import Lanes
 
-RULER, HEAD = 24, 222
 BEAD = 4.5
+DASHES = {"rotation": [5.0, 2.0], "scale": [1.6, 1.6]}  # the axes of all three share their colours
 
 
 def backdrop(lanes: Lanes) -> QPixmap:
@@ -31,15 +33,15 @@ def backdrop(lanes: Lanes) -> QPixmap:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.fillRect(port.rect(), QColor(p.panel))
     painter.fillRect(QRectF(HEAD, 0, port.width() - HEAD, port.height()), QColor(p.lane_body))
-    if not lanes.places():
+    drawn = [place for place in lanes.drawn() if place.body.bottom() > RULER and place.body.top() < port.height()]
+    if not drawn:
         painter.setPen(QColor(p.quiet))
         painter.setFont(font(12.5))
-        obj = lanes.doc.object
-        text = "" if obj is None else "Each target has its lane here. Ctrl+T makes a target."
-        if obj is not None and obj.targets:
-            text = f"None of the {len(obj.targets)} lanes is {lanes.doc.lanes_shown}."
-        painter.drawText(QRectF(HEAD, RULER, port.width() - HEAD, 60), Qt.AlignmentFlag.AlignCenter, text)
-    for place in _in_sight(lanes):
+        place = QRectF(HEAD, RULER, port.width() - HEAD, 60)
+        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, _nothing_words(lanes))
+    if lanes.doc.together and drawn:
+        _scale(lanes, painter, drawn[-1])
+    for place in drawn:
         _body(lanes, painter, place)
     _outside(lanes, painter)
     _ruler(lanes, painter)
@@ -52,24 +54,65 @@ def backdrop(lanes: Lanes) -> QPixmap:
     return out
 
 
-def _in_sight(lanes: Lanes) -> list[LanePlace]:
-    height = lanes.viewport().height()
-    return [p for p in lanes.places() if p.body.bottom() > RULER and p.body.top() < height]
+def _nothing_words(lanes: Lanes) -> str:
+    doc = lanes.doc
+    if doc.object is None:
+        return ""
+    if doc.together:
+        return "No lane has keys yet." if not lanes.places() or all(p.lane is None for p in lanes.places()) else ""
+    if lanes.look.filter:
+        return f"No lane shown is called “{lanes.look.filter}”."
+    if doc.lanes_shown == "all":
+        return "" if lanes.headings and doc.object.targets else "Each target has its lane here. Ctrl+T makes a target."
+    words = {"keyed": "No lane has keys yet.", "selected": "No lane is selected.", "camera": "The scene has no camera yet."}
+    return words.get(doc.lanes_shown, "There are no lanes of this kind.")
 
 
 def heads(lanes: Lanes, painter: QPainter) -> None:
     """Names, sliders, values and key dots, as they are at this frame."""
-    p, obj = lanes.palette_, lanes.doc.object
-    weights = lanes.doc.weights(obj) if obj else {}
+    p, doc, high = lanes.palette_, lanes.doc, lanes.viewport().height()
+    values = {}
     painter.save()
-    painter.setClipRect(QRectF(0, RULER, HEAD - 1, lanes.viewport().height()))
-    for place in _in_sight(lanes):
-        if place.target.id in lanes.doc.selected:
+    painter.setClipRect(QRectF(0, RULER, HEAD - 1, high))
+    for heading in lanes.headings:
+        if heading.rect.bottom() > RULER and heading.rect.top() < high:
+            _heading(lanes, painter, heading)
+    for place in lanes.places():
+        if place.head.bottom() <= RULER or place.head.top() >= high:
+            continue
+        if place.owner not in values:
+            values[place.owner] = doc.values(doc.scene.owner(place.owner))
+        if place.channel.id in doc.selected:
             painter.fillRect(place.head, QColor(p.chosen))
         painter.setPen(QColor(p.line))
         painter.drawLine(place.head.bottomLeft(), place.head.bottomRight())
-        _head(lanes, painter, place, weights[place.target.id], QColor(p.lane(place.target.colour)))
+        _head(lanes, painter, place, values[place.owner][place.channel.id], QColor(p.lane(place.channel.colour)))
+    if lanes.drop_at is not None:
+        painter.setPen(QPen(QColor(p.primary), 2))
+        painter.drawLine(QPointF(0, lanes.drop_at), QPointF(HEAD, lanes.drop_at))
     painter.restore()
+
+
+def _heading(lanes: Lanes, painter: QPainter, heading: Heading) -> None:
+    p, rect = lanes.palette_, heading.rect
+    painter.fillRect(rect, QColor(mix(p.panel, p.ground, 0.6)))
+    painter.setPen(QPen(QColor(p.quiet), 1.4))
+    _caret(painter, QPointF(rect.left() + 11, rect.center().y()), not heading.folded)
+    painter.setFont(font(11.5, 600))
+    text = painter.fontMetrics().elidedText(heading.text, Qt.TextElideMode.ElideRight, int(rect.width() - 28))
+    painter.drawText(rect.adjusted(20, 0, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+    painter.setPen(QColor(p.line))
+    painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+
+
+def _caret(painter: QPainter, c: QPointF, open_: bool) -> None:
+    d = 3.0
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if open_:
+        corners = [(-d, -d / 2), (0, d / 2), (d, -d / 2)]
+    else:
+        corners = [(-d / 2, -d), (d / 2, 0), (-d / 2, d)]
+    painter.drawPolyline([QPointF(c.x() + x, c.y() + y) for x, y in corners])
 
 
 def box(lanes: Lanes, painter: QPainter, rect: QRectF) -> None:
@@ -119,12 +162,14 @@ def _ruler(lanes: Lanes, painter: QPainter) -> None:
     painter.fillRect(QRectF(left, RULER - 4, right - left, 4), QColor(mix(p.line, p.ground, 0.25)))
     painter.setFont(font(11))
     step, labels = lanes.ticks()
-    minor = step / 4 if step % 4 == 0 else step / 3 if step % 3 == 0 else step
+    minor = step / 4 if step % 4 == 0 else step / 3 if step % 3 == 0 else step if lanes.doc.time_shown == "frames" else step / 5
     for frame in labels:
         painter.setPen(QColor(p.quiet))
         x = lanes.x(frame)
         painter.drawLine(QPointF(x, 8), QPointF(x, RULER))
-        painter.drawText(QRectF(x + 4, 2, 60, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(frame))
+        painter.drawText(
+            QRectF(x + 4, 2, 60, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, _label(lanes, frame, step)
+        )
         painter.setPen(QColor(p.line))
         for part in range(1, round(step / minor)):
             mark = lanes.x(frame + part * minor)
@@ -132,86 +177,123 @@ def _ruler(lanes: Lanes, painter: QPainter) -> None:
                 painter.drawLine(QPointF(mark, RULER - 8), QPointF(mark, RULER - 4))
     painter.setPen(QColor(p.line))
     painter.drawLine(QPointF(0, RULER - 0.5), QPointF(lanes.viewport().width(), RULER - 0.5))
+    _played(lanes, painter)
+
+
+def _label(lanes: Lanes, frame: float, step: float) -> str:
+    scene = lanes.doc.scene
+    if lanes.doc.time_shown == "frames":
+        return f"{frame + 0.0:g}"
+    return time_label(frame, scene.fps, lanes.doc.time_shown, short=step / scene.fps)
+
+
+def _played(lanes: Lanes, painter: QPainter) -> None:
+    """What is played: a stroke at the foot of the ruler with a grip at each end."""
+    p = lanes.palette_
+    colour = QColor(p.primary if lanes.doc.scene.played is not None else p.quiet)
+    a, b = (lanes.x(f) for f in lanes.doc.scene.span)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    if lanes.doc.scene.played is not None:
+        painter.drawRect(QRectF(a, RULER - 4, b - a, 3))
+    for x, way in ((a, -1), (b, 1)):
+        painter.drawPolygon([QPointF(x, RULER - 9), QPointF(x, RULER - 1), QPointF(x + way * 6, RULER - 1)])
+
+
+def playhead_line(lanes: Lanes, painter: QPainter, top: float, bottom: float) -> None:
+    """The line of the present frame; nothing where that lies under the heads."""
+    x = lanes.x(lanes.doc.frame)
+    if x >= HEAD - 1:
+        painter.setPen(QPen(QColor(lanes.palette_.text), 1.6))
+        painter.drawLine(QPointF(x, top), QPointF(x, bottom))
 
 
 def playhead(lanes: Lanes, painter: QPainter) -> None:
     x = lanes.x(lanes.doc.frame)
     if x < HEAD - 1:
         return
-    colour = QColor(lanes.palette_.text)
-    painter.setPen(QPen(colour, 1.6))
-    painter.drawLine(QPointF(x, 4), QPointF(x, lanes.viewport().height()))
+    playhead_line(lanes, painter, 4, lanes.viewport().height())
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(colour)
+    painter.setBrush(QColor(lanes.palette_.text))
     painter.drawPolygon([QPointF(x - 7, 1), QPointF(x + 7, 1), QPointF(x + 7, 11), QPointF(x, 18), QPointF(x - 7, 11)])
 
 
 def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
-    p, target = lanes.palette_, place.target
-    painter.setPen(QColor(p.line))
-    painter.drawLine(place.body.bottomLeft(), place.body.bottomRight())
-    colour = QColor(p.lane(target.colour))
+    p = lanes.palette_
+    if not lanes.doc.together:
+        painter.setPen(QColor(p.line))
+        painter.drawLine(place.body.bottomLeft(), place.body.bottomRight())
+    colour = QColor(p.lane(place.channel.colour))
     painter.save()
     painter.setClipRect(place.body)
-    if target.id in lanes.open:
+    if place.is_open and not lanes.doc.together:
         _scale(lanes, painter, place)
     if place.curve is not None:
-        _curve(lanes, painter, place, colour)
+        _Curve(lanes, painter, place, colour).paint()
     else:
         painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
-        y = place.y(target.weight)
+        y = place.y(place.channel.value)
         painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
     painter.restore()
 
 
+def value_ticks(low: float, high: float, height: float) -> tuple[list[float], int]:
+    """Round values to label between ``low`` and ``high``, as many as fit, and the decimals they need."""
+    wanted = (high - low) / max(height / 34, 1.0)
+    power = 10.0 ** np.floor(np.log10(max(wanted, 1e-9)))
+    step = next(s * power for s in (1, 2, 5, 10) if s * power >= wanted * (1 - 1e-9))
+    first, last = np.ceil(low / step - 1e-6), np.floor(high / step + 1e-6)
+    return (np.arange(first, last + 1) * step + 0.0).tolist(), max(0, -int(np.floor(np.log10(step) + 1e-9)))
+
+
 def _scale(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
-    p = lanes.palette_
+    p, body = lanes.palette_, place.body
     painter.setFont(font(10.5))
-    for part in (0.0, 0.5, 1.0):
-        value = place.low + part * (place.high - place.low)
+    values, decimals = value_ticks(place.low, place.high, place.inner.height())
+    for value in values:
         y = place.y(value)
         painter.setPen(QColor(p.line))
-        painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
+        painter.drawLine(QPointF(body.left(), y), QPointF(body.right(), y))
         painter.setPen(QColor(p.quiet))
-        above = y - 13 > place.body.top()
-        rect = QRectF(place.body.left() + 2, y - 13 if above else y + 1, 30, 12)
-        painter.drawText(rect, Qt.AlignmentFlag.AlignRight, f"{value:.2f}")
+        rect = QRectF(body.left() + 3, y - 13 if y - 13 > body.top() else y + 1, 60, 12)
+        painter.drawText(rect, Qt.AlignmentFlag.AlignLeft, f"{value:.{decimals}f} {place.channel.unit}".strip())
 
 
-def _head(lanes: Lanes, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
-    p, target = lanes.palette_, place.target
-    painter.setPen(QPen(QColor(p.quiet), 1.4))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    c, d = place.caret.center(), 3.0
-    if target.id in lanes.open:
-        painter.drawPolyline(
-            [QPointF(c.x() - d, c.y() - d / 2), QPointF(c.x(), c.y() + d / 2), QPointF(c.x() + d, c.y() - d / 2)]
-        )
-    else:
-        painter.drawPolyline(
-            [QPointF(c.x() - d / 2, c.y() - d), QPointF(c.x() + d / 2, c.y()), QPointF(c.x() - d / 2, c.y() + d)]
-        )
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(colour)
-    painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4.5, 4.5)
-    painter.setFont(font(12.5, 500))
-    painter.setPen(QColor(p.quiet if target.muted else p.text))
-    name = painter.fontMetrics().elidedText(target.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
+def _head(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
+    p, channel = lanes.palette_, place.channel
+    if not lanes.doc.together:
+        painter.setPen(QPen(QColor(p.quiet), 1.4))
+        _caret(painter, place.caret.center(), place.is_open)
+    painter.setPen(QPen(colour, 1.6))
+    painter.setBrush(colour if place.drawn else Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4, 4)
+    painter.setFont(font(12.5 if not place.is_thin else 11, 500))
+    painter.setPen(QColor(p.quiet if channel.quiet or not place.drawn else p.text))
+    name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
     painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-    _slider(lanes, painter, place, weight, colour)
-    painter.setFont(font(12.5))
+    if not place.is_thin:
+        _slider(lanes, painter, place, value, colour)
+    painter.setFont(font(12.5 if not place.is_thin else 11))
     painter.setPen(QColor(p.text))
-    painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{weight:.2f}")
+    painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, value_text(channel, value))
     _dot(lanes, painter, place, colour)
 
 
-def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, weight: float, colour: QColor) -> None:
+def value_text(channel: Channel, value: float) -> str:
+    """A value as a head has room for it."""
+    if channel.stepped:
+        return "on" if value >= 0.5 else "off"
+    text = f"{value:.{channel.decimals}f}"
+    return text if len(text) <= 6 else f"{value:.0f}"
+
+
+def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
     p, rect = lanes.palette_, place.slider
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(p.line if place.target.id in lanes.doc.selected else p.track))
+    painter.setBrush(QColor(p.line if place.channel.id in lanes.doc.selected else p.track))
     painter.drawRoundedRect(rect, 2, 2)
-    zero, here = (min(max(bar_part(place.target, w), 0.0), 1.0) for w in (0.0, weight))
-    left, right = sorted((zero, here))
+    rest, here = (min(max(place.part(v), 0.0), 1.0) for v in (place.channel.rest, value))
+    left, right = sorted((rest, here))
     painter.setBrush(colour)
     painter.drawRoundedRect(QRectF(rect.left() + left * rect.width(), rect.top(), (right - left) * rect.width(), 4), 2, 2)
     painter.setPen(QPen(QColor(p.text), 1.2))
@@ -231,53 +313,123 @@ def _dot(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> N
     painter.drawEllipse(centre, 5.5, 5.5)
 
 
-def _curve(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
-    curve = place.curve
-    left, right = place.body.left(), place.body.right()
-    first, last = lanes.frame_at(left), lanes.frame_at(right)
-    keyed = np.array([k.frame for k in curve.keys])
-    # a step needs the value just before it too
-    frames = np.linspace(first, last, int(right - left) // 2 + 2)
-    frames = np.sort(np.concatenate([frames, keyed, keyed - 1e-6]))
-    xs = left + (frames - first) / (last - first) * (right - left)
-    ys = place.y(curve.evaluate(frames))
-    points = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
-    area = QPainterPath()
-    area.addPolygon(QPolygonF(points))
-    zero = place.y(min(max(0.0, place.low), place.high))
-    area.lineTo(points[-1].x(), zero)
-    area.lineTo(points[0].x(), zero)
-    fill = QColor(colour)
-    fill.setAlpha(40)
-    painter.fillPath(area, fill)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    inside = np.flatnonzero((frames >= keyed[0]) & (frames <= keyed[-1]))
-    faint = QColor(colour)
-    faint.setAlpha(110)
-    low, high = (inside[0], inside[-1]) if len(inside) else (len(points), len(points))
-    for pen, part in ((QPen(faint, 1.4), points[: low + 1]), (QPen(colour, 1.8), points[low : high + 1]),
-                      (QPen(faint, 1.4), points[high:])):  # fmt: skip
-        if len(part) > 1:
-            painter.setPen(pen)
-            painter.drawPolyline(QPolygonF(part))
-    lane = lanes.doc.object.lane(place.target.id)
-    if lane is not None and any(m.on and m.amount for m in lane.modifiers):
-        moved = place.y(lane.values(frames, lanes.doc.scene.fps))
-        painter.setPen(QPen(QColor(lanes.palette_.text), 1))
-        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), moved.tolist(), strict=True)]))
-    for a, b in zip(curve.keys, curve.keys[1:], strict=False):
-        if curve.is_still(a.frame, b.frame - 1e-6):
-            painter.setPen(QPen(colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
-            painter.drawLine(QPointF(lanes.x(a.frame), place.y(a.value)), QPointF(lanes.x(b.frame), place.y(a.value)))
-    _handles(lanes, painter, place, colour)
-    for key in curve.keys:
-        _bead(lanes, painter, place, key, colour)
+class _Curve:
+    """One lane's curve: its fill, what goes on outside the keys, what leaves the range, holds, snaps, handles and beads."""
+
+    def __init__(self, lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+        self.lanes, self.painter, self.place, self.colour = lanes, painter, place, colour
+        left, right = place.body.left(), place.body.right()
+        first, last = lanes.frame_at(left), lanes.frame_at(right)
+        self.keyed = np.array([k.frame for k in place.curve.keys])
+        # a step needs the value just before it too
+        frames = np.linspace(first, last, int(right - left) // 2 + 2)
+        seen = self.keyed[(self.keyed >= first) & (self.keyed <= last)]
+        self.frames = np.sort(np.concatenate([frames, seen, seen - 1e-6]))
+        self.xs = left + (self.frames - first) / (last - first) * (right - left)
+        self.points = self._points(place.curve.evaluate(self.frames))
+
+    def _points(self, values: np.ndarray) -> list[QPointF]:
+        ys = np.clip(self.place.y(values), -1e5, 1e5)
+        return [QPointF(x, y) for x, y in zip(self.xs.tolist(), ys.tolist(), strict=True)]
+
+    def paint(self) -> None:
+        place, lanes = self.place, self.lanes
+        if not lanes.doc.together:
+            self._fill()
+        self._snaps()
+        self._line()
+        if any(m.on and m.amount for m in place.lane.modifiers):
+            moved = self._points(place.lane.values(self.frames, lanes.doc.scene.fps))
+            self.painter.setPen(QPen(QColor(lanes.palette_.text), 1))
+            self.painter.drawPolyline(QPolygonF(moved))
+            self._beyond(moved)
+        self._beyond(self.points)
+        self._holds()
+        _handles(lanes, self.painter, place, self.colour)
+        for key in place.curve.keys:
+            _bead(lanes, self.painter, place, key, self.colour)
+
+    def _fill(self) -> None:
+        area = QPainterPath()
+        area.addPolygon(QPolygonF(self.points))
+        zero = self.place.y(min(max(0.0, self.place.low), self.place.high))
+        area.lineTo(self.points[-1].x(), zero)
+        area.lineTo(self.points[0].x(), zero)
+        fill = QColor(self.colour)
+        fill.setAlpha(40)
+        self.painter.fillPath(area, fill)
+        self.painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _line(self) -> None:
+        """Full among the keys, faint outside of them."""
+        chosen = self.place.channel.id in self.lanes.doc.selected
+        frames, keyed, points = self.frames, self.keyed, self.points
+        inside = np.flatnonzero((frames >= keyed[0]) & (frames <= keyed[-1]))
+        faint = QColor(self.colour)
+        faint.setAlpha(110)
+        low, high = (inside[0], inside[-1]) if len(inside) else (len(points), len(points))
+        wide = 2.2 if chosen and self.lanes.doc.together else 1.8
+        full = QPen(self.colour, wide)
+        dashes = DASHES.get(self.place.channel.id.partition(".")[0])
+        if dashes:
+            full.setDashPattern(dashes)
+        for pen, part in ((QPen(faint, 1.4), points[: low + 1]), (full, points[low : high + 1]),
+                          (QPen(faint, 1.4), points[high:])):  # fmt: skip
+            if len(part) > 1:
+                self.painter.setPen(pen)
+                self.painter.drawPolyline(QPolygonF(part))
+
+    def _beyond(self, points: list[QPointF]) -> None:
+        """What leaves the range of a target, in the colour of warnings, behind a dashed line."""
+        place, painter = self.place, self.painter
+        if place.channel.part != "weight":
+            return
+        warn, body = QColor(self.lanes.palette_.error), place.body
+        for limit, above in ((place.channel.high, True), (place.channel.low, False)):
+            y = place.y(limit)
+            part = QRectF(body.left(), body.top(), body.width(), y - body.top() - 0.5) if above else QRectF(
+                body.left(), y + 0.5, body.width(), body.bottom() - y
+            )  # fmt: skip
+            if part.height() <= 0 or not any((q.y() < y - 1) if above else (q.y() > y + 1) for q in points):
+                continue
+            painter.save()
+            painter.setClipRect(part, Qt.ClipOperation.IntersectClip)
+            soft = QColor(warn)
+            soft.setAlpha(45)
+            area = QPainterPath()
+            area.addPolygon(QPolygonF([QPointF(points[0].x(), y), *points, QPointF(points[-1].x(), y)]))
+            painter.fillPath(area, soft)
+            painter.setPen(QPen(warn, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF(points))
+            painter.restore()
+            painter.setPen(QPen(warn, 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(body.left(), y), QPointF(body.right(), y))
+
+    def _holds(self) -> None:
+        curve, lanes = self.place.curve, self.lanes
+        for a, b in zip(curve.keys, curve.keys[1:], strict=False):
+            if curve.is_still(a.frame, b.frame - 1e-6):
+                self.painter.setPen(QPen(self.colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
+                y = self.place.y(a.value)
+                self.painter.drawLine(QPointF(lanes.x(a.frame), y), QPointF(lanes.x(b.frame), y))
+
+    def _snaps(self) -> None:
+        """A change within one frame, or at once after a hold: a stripe across the lane."""
+        curve, lanes, body = self.place.curve, self.lanes, self.place.body
+        stripe = QColor(lanes.palette_.text)
+        stripe.setAlpha(38)
+        for a, b in zip(curve.keys, curve.keys[1:], strict=False):
+            quick = b.frame - a.frame <= 1 + SAME_FRAME
+            if abs(a.value - b.value) > 1e-9 and (quick or a.interpolation == "hold"):
+                left, right = lanes.x(a.frame if quick else b.frame), lanes.x(b.frame)
+                self.painter.fillRect(QRectF(left - 2, body.top() + 1, right - left + 4, body.height() - 2), stripe)
 
 
 def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
     """The handles of selected keys in an open lane: a line and a small square at its end."""
     for ref, _, at, end in lanes.handles():
-        if ref.target != place.target.id:
+        if (ref.owner, ref.channel) != place.key:
             continue
         painter.setPen(QPen(QColor(lanes.palette_.text), 1))
         painter.drawLine(at, end)
@@ -287,13 +439,14 @@ def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) 
 
 
 def _bead(lanes: Lanes, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
-    chosen = KeyRef(lanes.doc.object_id, place.target.id, key.frame) in lanes.doc.keys
+    chosen = KeyRef(*place.key, key.frame) in lanes.doc.keys
     at = QPointF(lanes.x(key.frame), place.y(key.value))
+    size = BEAD if not place.is_thin else 3.4
     if chosen:
         painter.setBrush(QColor(lanes.palette_.raised))
         painter.setPen(QPen(colour, 2.4))
-        painter.drawEllipse(at, BEAD + 1.2, BEAD + 1.2)
+        painter.drawEllipse(at, size + 1.2, size + 1.2)
     else:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
-        painter.drawEllipse(at, BEAD, BEAD)
+        painter.drawEllipse(at, size, size)

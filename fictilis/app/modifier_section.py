@@ -11,7 +11,8 @@ from fictilis.app.fields import ArrowCombo, NumberField, labelled
 from fictilis.app.section import Section
 from fictilis.app.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
-from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import timing
+from fictilis.core.timeline import Lane
 
 
 class ModifierSection(Section):
@@ -34,13 +35,18 @@ class ModifierSection(Section):
         self.add(self.bake)
 
     def _modifiers(self) -> tuple[Modifier, ...]:
-        target = self.doc.target
-        lane = self.doc.object.lane(target.id) if target is not None else None
+        lane = self._lane()
         return lane.modifiers if lane is not None else ()
 
+    def _lane(self) -> Lane | None:
+        """The lane selected last."""
+        chosen = self.doc.chosen
+        return None if chosen is None else self.doc.owner_of(chosen.id).lane(chosen.id)
+
     def _set(self, modifiers: tuple[Modifier, ...], label: str) -> None:
-        doc, target = self.doc, self.doc.target
-        doc.edit(f"{label} of {target.name}", lambda s: key_edits.set_modifiers(s, doc.object_id, target.id, modifiers))
+        doc, chosen = self.doc, self.doc.chosen
+        owner = doc.owner_of(chosen.id).id
+        doc.edit(f"{label} of {chosen.name}", lambda s: timing.set_modifiers(s, owner, chosen.id, modifiers))
 
     def _change(self, number: int, change) -> None:
         now = self._modifiers()
@@ -59,10 +65,11 @@ class ModifierSection(Section):
         self._set(tuple(m for n, m in enumerate(now) if n != number), f"Remove {now[number].kind}")
 
     def _bake(self) -> None:
-        doc, target, scene = self.doc, self.doc.target, self.doc.settled.scene
-        frames = [k.frame for k in doc.object.lane(target.id).curve.keys]
+        doc, chosen, scene = self.doc, self.doc.chosen, self.doc.settled.scene
+        owner = doc.owner_of(chosen.id).id
+        frames = [k.frame for k in self._lane().curve.keys]
         first, last = min(scene.start, *frames), max(scene.end, *frames)
-        doc.edit(f"Bake {target.name}", lambda s: key_edits.bake(s, [(doc.object_id, target.id)], first, last))
+        doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [(owner, chosen.id)], first, last))
 
     def _preset(self, number: int, name: str) -> None:
         stiffness, damping = PRESETS[name]
@@ -106,13 +113,12 @@ class ModifierSection(Section):
         return block
 
     def refresh(self) -> None:
-        target = self.doc.target
-        lane = self.doc.object.lane(target.id) if target is not None else None
+        lane = self._lane()
         self.setVisible(lane is not None)
         if lane is None:
             return
-        self.set_heading("Modifiers")
-        kinds = (target.id, self.palette_.name, tuple(m.kind for m in lane.modifiers))
+        self.set_heading(f"Modifiers of {self.doc.chosen.name}")
+        kinds = (self.doc.chosen.id, self.palette_.name, tuple(m.kind for m in lane.modifiers))
         if kinds != self._shown:
             self._shown = kinds
             for block in self.blocks:

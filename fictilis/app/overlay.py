@@ -11,7 +11,8 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 from fictilis.app.theme import Palette, font
 from fictilis.app.tools import TOOLS, Bench
 from fictilis.app.tools.handles import CHANGES, handle_ends, handle_under
-from fictilis.core.evaluate import point_paths
+from fictilis.core.channels import stand_at
+from fictilis.core.evaluate import point_paths, points_over
 from fictilis.render.stage import ALONE, LINE_UP
 
 if TYPE_CHECKING:
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 FRAME = 3
 PATH_STEPS = 49
 MOST_PATHS = 24
+MOST_STEPS = 2000  # places on a motion path
 
 
 def divider_x(view: View) -> float:
@@ -39,6 +41,10 @@ def paint_over(view: View, painter: QPainter) -> None:
         _paint_divider(view, painter)
     if doc.seeing.paths and doc.way != LINE_UP:
         _paint_paths(view, painter)
+    if doc.seeing.motion and doc.way != LINE_UP:
+        _paint_motion(view, painter)
+    if view.looks_through():
+        _paint_camera(view, painter)
     shaped = view.shaped_item()
     family = TOOLS[doc.tools.tool].family
     if shaped is not None and family == "handles" and len(doc.pick()):
@@ -208,7 +214,7 @@ def _paint_paths(view: View, painter: QPainter) -> None:
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
     ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
-    matrix = obj.transform.matrix()
+    matrix = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps).transform.matrix()
     flat = ways.reshape(-1, 3) @ matrix[:3, :3].T + matrix[:3, 3]
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
     colour = QColor(view.palette_.lane(target.colour))
@@ -223,6 +229,63 @@ def _paint_paths(view: View, painter: QPainter) -> None:
         painter.setPen(QPen(colour, 2))
         painter.setBrush(QColor(view.palette_.raised))
         painter.drawEllipse(QPointF(*pixels[-1, k]), 5, 5)
+
+
+def motion_path(view: View) -> np.ndarray | None:
+    """(f, k, 3) in scene space: picked points, else the object's pivot, at every frame that is played; None without an object."""
+    doc, obj = view.doc, view.doc.object
+    if obj is None:
+        return None
+    start, end = doc.scene.span
+    step = max((end - start) / MOST_STEPS, 1.0)
+    frames = np.append(np.arange(start, end - 1e-9, step), end)
+    indices = doc.picks()[:MOST_PATHS]
+    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps)
+    kept = view.motion_kept
+    if kept is None or kept[0][0] is not obj or kept[0][1:] != made_of[1:]:
+        if len(indices):
+            path = points_over(obj, indices, frames, doc.scene.fps)
+        else:
+            pivot = np.array([*obj.transform.pivot, 1.0])
+            stands = [stand_at(obj, f, fps=doc.scene.fps).transform.matrix() for f in frames.tolist()]
+            path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
+        view.motion_kept = kept = (made_of, path, frames)
+    return kept[1]
+
+
+def _paint_motion(view: View, painter: QPainter) -> None:
+    """Paths over time: a dot at each frame, larger ones at keys, and where the present frame is."""
+    path = motion_path(view)
+    if path is None or len(path) < 2:
+        return
+    doc, p = view.doc, view.palette_
+    frames = view.motion_kept[2]
+    keys = np.array([k.frame for lane in doc.object.lanes for k in lane.curve.keys])
+    at_key = np.isin(np.round(frames, 6), np.round(keys, 6))
+    pixels = view.camera.project(path.reshape(-1, 3), view.width(), view.height())[0].reshape(*path.shape[:2], 2)
+    colour = QColor(p.picked)
+    now = int(np.argmin(np.abs(frames - doc.frame)))
+    for k in range(path.shape[1]):
+        row = [QPointF(x, y) for x, y in pixels[:, k].tolist()]
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(colour, 1.5))
+        painter.drawPolyline(QPolygonF(row))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        for at, large in zip(row, at_key.tolist(), strict=True):
+            painter.drawEllipse(at, 3.2 if large else 1.6, 3.2 if large else 1.6)
+        painter.setPen(QPen(colour, 2))
+        painter.setBrush(QColor(p.raised))
+        painter.drawEllipse(row[now], 5, 5)
+
+
+def _paint_camera(view: View, painter: QPainter) -> None:
+    """Says that the view is a camera's, at the lower left."""
+    painter.setFont(font(12, 600))
+    text = f"Through {view.doc.scene.cameras[0].name}"
+    rect = QRectF(14, view.height() - 38, painter.fontMetrics().horizontalAdvance(text) + 22, 24)
+    _box(painter, view.palette_, rect)
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _paint_numbers(view: View, painter: QPainter) -> None:

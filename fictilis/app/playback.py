@@ -6,28 +6,37 @@ import time
 from collections import deque
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from fictilis.app.document import Document
+from fictilis.app.sound_player import SoundPlayer
+
+
+def flow(
+    seconds: np.ndarray | float, first: float, start: float, end: float, fps: float, loop: bool, back: bool = False
+) -> np.ndarray:
+    """Where time is, in frames and parts of them, ``seconds`` after frame ``first``.
+
+    In a loop the last frame stands for the first of the next round, so a range 0…96 at 24 lasts 4 s; ``back`` goes
+    there and back instead. Without a loop it stays at the end.
+    """
+    frame = first + np.asarray(seconds, np.float64) * fps
+    if not loop:
+        return np.minimum(frame, end)
+    span = max(end - start, 1e-9)
+    if back:
+        way = (frame - start) % (2 * span)
+        return start + np.where(way <= span, way, 2 * span - way)
+    return np.where(frame < end, frame, start + (frame - start) % span)
 
 
 def frame_after(
     seconds: float, first: float, start: float, end: float, fps: float, loop: bool, back: bool = False
 ) -> tuple[float, bool]:
-    """The frame shown ``seconds`` after ``first``, and whether playing goes on.
-
-    In a loop the last frame stands for the first of the next round, so a range 0…96 at 24 lasts 4 s; ``back`` goes
-    there and back instead.
-    """
-    frame = first + int(seconds * fps + 1e-6)
-    if loop and back:
-        way = (frame - start) % max(2 * (end - start), 1e-9)
-        return start + (way if way <= end - start else 2 * (end - start) - way), True
-    if frame < end:
-        return frame, True
-    if not loop:
-        return end, False
-    return start + (frame - start) % max(end - start, 1e-9), True
+    """The whole frame shown ``seconds`` after ``first``, and whether playing goes on."""
+    whole = int(seconds * fps + 1e-6) / fps
+    return float(np.round(flow(whole, first, start, end, fps, loop, back), 9)), loop or first + whole * fps < end - 1e-9
 
 
 class Playback(QObject):
@@ -35,16 +44,20 @@ class Playback(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, doc: Document, clock: Callable[[], float] = time.perf_counter) -> None:
+    def __init__(self, doc: Document, clock: Callable[[], float] = time.perf_counter, sound: SoundPlayer | None = None) -> None:
         super().__init__()
-        self.doc, self.clock = doc, clock
-        self.playing = False
+        self.doc, self.clock, self.sound = doc, clock, sound or SoundPlayer(doc)
+        self._heard = False
         self.measured = 0.0
         self._waits_for_picture = False
         self._shown: deque[float] = deque(maxlen=48)
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._tick)
+
+    @property
+    def playing(self) -> bool:
+        return self.doc.playing
 
     def toggle(self) -> None:
         if self.playing:
@@ -53,21 +66,22 @@ class Playback(QObject):
             self.start()
 
     def start(self) -> None:
-        scene = self.doc.scene
-        if not scene.start <= self.doc.frame < scene.end:
-            self.doc.set_frame(scene.start)
-        self._first, self._since = self.doc.frame, self.clock()
-        self._rate = self._frames_a_second()
+        start, end = self.doc.scene.span
+        if not start <= self.doc.frame < end:
+            self.doc.set_frame(start)
+        self.doc.playing = True
+        self._begin()
         self._waits_for_picture = False
         self._shown.clear()
-        self.measured, self.playing = 0.0, True
+        self.measured = 0.0
         self._timer.start(4)
         self.changed.emit()
 
     def stop(self) -> None:
         if self.playing:
-            self.playing = False
+            self.doc.playing = False
             self._timer.stop()
+            self.sound.stop()
             self.changed.emit()
 
     def picture_shown(self) -> None:
@@ -79,25 +93,45 @@ class Playback(QObject):
         if len(self._shown) > 2:
             self.measured = (len(self._shown) - 1) / max(self._shown[-1] - self._shown[0], 1e-9)
 
-    def _frames_a_second(self) -> float:
-        return self.doc.scene.fps * self.doc.speed
+    def _begin(self) -> None:
+        """Count from the present frame on, and let the sound do so too."""
+        doc = self.doc
+        self._first, self._since, self._how = doc.frame, self.clock(), self._manner()
+        self._rate = doc.scene.fps * doc.speed
+        first, rate = self._first, self._rate
+        (start, end), loop, back = doc.scene.span, doc.loop, doc.back_and_forth
+        # every frame, however long it takes: no sound can keep step with that
+        self._heard = not doc.every_frame and self.sound.start(lambda t: flow(t, first, start, end, rate, loop, back))
+
+    def _manner(self) -> tuple:
+        """What may not change without counting anew."""
+        doc = self.doc
+        return doc.scene.fps, doc.speed, doc.scene.span, doc.loop, doc.back_and_forth, doc.every_frame, doc.scene.sound
+
+    def _elapsed(self) -> float:
+        """Seconds since playing began: as they were heard, where there is sound, else by the clock."""
+        by_clock = self.clock() - self._since
+        if not self._heard:
+            return by_clock
+        played = self.sound.played()
+        return played if abs(played - by_clock) < 1.0 else by_clock  # a device that has stalled stops no picture
 
     def _tick(self) -> None:
-        scene, doc, rate = self.doc.scene, self.doc, self._frames_a_second()
-        if rate != self._rate:
-            self._first, self._since, self._rate = doc.frame, self.clock(), rate
-        seconds = self.clock() - self._since
+        doc, (start, end) = self.doc, self.doc.scene.span
+        if self._manner() != self._how:
+            self._begin()
+        seconds, rate = self._elapsed(), self._rate
         if doc.every_frame:  # one on for each picture shown, but never before its time
             if self._waits_for_picture or seconds * rate < 1:
                 return
             self._waits_for_picture = True
             seconds, self._since = 1 / rate, self.clock()
         back = doc.back_and_forth
-        frame, going_on = frame_after(seconds, self._first, scene.start, scene.end, rate, doc.loop, back)
+        frame, going_on = frame_after(seconds, self._first, start, end, rate, doc.loop, back)
         if doc.every_frame:  # where it is counts, and on the way back which way it goes
-            turns = scene.end - scene.start
+            turns = end - start
             self._first = self._first + 1 if back and doc.loop else frame
-            if back and doc.loop and self._first >= scene.start + 2 * turns:
+            if back and doc.loop and self._first >= start + 2 * turns:
                 self._first -= 2 * turns
         doc.set_frame(frame)
         if not going_on:

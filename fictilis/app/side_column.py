@@ -25,11 +25,11 @@ from fictilis.app.section import Section
 from fictilis.app.shape_commands import ShapeCommands
 from fictilis.app.theme import Palette
 from fictilis.app.tool_section import ToolSection
+from fictilis.core.channels import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.masks import LEAST
-from fictilis.core.scene import Transform
 
 
 class TargetSection(Section):
@@ -146,6 +146,9 @@ class ObjectSection(Section):
         self.shading = Segments("Shading", ("Smooth", "Flat"))
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
         self.add(labelled("Shading", self.shading))
+        self.opacity = NumberField("Opacity", "", 2, 0, 1)
+        self.opacity.committed.connect(lambda v: doc.set_value("opacity", v))
+        self.add(labelled("Opacity", self.opacity))
         self.colour = QPushButton()
         self.colour.setAccessibleName("Surface colour")
         self.colour.clicked.connect(self._choose_colour)
@@ -175,11 +178,11 @@ class ObjectSection(Section):
     def _set_transform(self, part: str) -> None:
         doc = self.doc
         values = tuple(field.value for field in self.fields[part])
-        transform: Transform = replace(doc.object.transform, **{part: values})
-        if transform != doc.object.transform:
-            doc.edit(
-                f"{part.capitalize()} of {doc.object.name}", lambda s: object_edits.set_transform(s, doc.object_id, transform)
-            )
+        now = doc.values(doc.object)
+        ids = [f"{part}.{axis}" for axis in AXES]
+        changed = {c: v for c, v in zip(ids, values, strict=True) if abs(v - now[c]) > 1e-12}
+        if changed:
+            doc.set_values(changed, f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
 
     def _look(self, **values: object) -> None:
@@ -232,9 +235,7 @@ class ObjectSection(Section):
         if not self.name.hasFocus():
             self.name.setText(obj.name)
             self.name.setCursorPosition(0)
-        for part, row in self.fields.items():
-            for field, value in zip(row, getattr(obj.transform, part), strict=True):
-                field.set_value(value)
+        self.show_values()
         self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
         self.colour.setText(obj.appearance.colour)
         self.colour.setStyleSheet(f"border-left: 14px solid {obj.appearance.colour};")
@@ -243,12 +244,59 @@ class ObjectSection(Section):
         self.points.setText(f"{len(obj.base):,}")
         self.faces.setText(f"{obj.mesh.face_count:,}")
 
+    def show_values(self) -> None:
+        """Where the object is at this frame."""
+        now = self.doc.values(self.doc.object)
+        for part, row in self.fields.items():
+            for field, axis in zip(row, AXES, strict=True):
+                field.set_value(now[f"{part}.{axis}"])
+        self.opacity.set_value(now["opacity"])
+
+
+class CameraSection(Section):
+    """The numbers of the camera that is looked through."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.fields: dict[str, NumberField] = {}
+        row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
+        for field in row:
+            field.setStyleSheet("padding: 4px 4px;")
+        self.add(labelled("Looks at", *row, width=56))
+        for channel_id, name, unit in (
+            ("distance", "Distance", "cm"), ("yaw", "Turn", "°"), ("pitch", "Tilt", "°"), ("lens", "Field of view", "°")
+        ):  # fmt: skip
+            self.add(labelled(name, self._field(channel_id, name, unit)))
+
+    def _field(self, channel_id: str, name: str, unit: str) -> NumberField:
+        field = self.fields[channel_id] = NumberField(name, unit, 1)
+        field.committed.connect(lambda v: self._set(channel_id, v))
+        return field
+
+    def _set(self, channel_id: str, value: float) -> None:
+        if abs(value - self.doc.values(self.doc.scene.cameras[0])[channel_id]) > 1e-12:
+            self.doc.set_value(channel_id, value)
+            self.refresh()
+
+    def refresh(self) -> None:
+        self.setVisible(self.doc.through_camera)
+        if self.doc.through_camera:
+            self.set_heading(self.doc.scene.cameras[0].name)
+            self.show_values()
+
+    def show_values(self) -> None:
+        now = self.doc.values(self.doc.scene.cameras[0])
+        for channel_id, field in self.fields.items():
+            field.set_value(now[channel_id])
+
 
 class SideColumn(QScrollArea):
     """All sections that fit what is selected."""
 
     def __init__(self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands) -> None:
         super().__init__()
+        self.doc = doc
         self.setObjectName("side")
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -265,13 +313,22 @@ class SideColumn(QScrollArea):
             ObjectSection(doc, palette, commands),
         )
         self.modifiers = ModifierSection(doc, palette)
-        self.sections = (self.tool, self.target, self.modifiers, self.object)
+        self.camera = CameraSection(doc, palette)
+        self.sections = (self.tool, self.target, self.modifiers, self.camera, self.object)
         for section in self.sections:
             layout.addWidget(section)
         layout.addStretch()
         self.setWidget(inner)
         doc.changed.connect(self.refresh)
+        doc.moved.connect(self._moved)
         self.refresh()
+
+    def _moved(self) -> None:
+        """Show what lanes and previews do to the object and the camera."""
+        if self.doc.object is not None and not self.object.isHidden():
+            self.object.show_values()
+        if not self.camera.isHidden():
+            self.camera.show_values()
 
     def set_palette_(self, palette: Palette) -> None:
         for section in self.sections:

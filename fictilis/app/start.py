@@ -39,6 +39,8 @@ def folders() -> tuple[Path, Path]:
 
 @cache  # widgets must not outlive it, so it is kept until the interpreter ends
 def application() -> QApplication:
+    # the sound library tells of every optional library it does not find
+    os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia*=false")
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Fictilis")
     app.setApplicationVersion(__version__)

@@ -9,9 +9,12 @@ import numpy as np
 
 from fictilis.app.asking import ChoiceAsk, NumberAsk
 from fictilis.core.animation.curve import BEYOND, Key
+from fictilis.core.channels import channels
 from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import timing
 from fictilis.core.edits.whole_shapes import other_side_name
 from fictilis.core.scene import Scene
+from fictilis.core.timeline import Lane
 
 if TYPE_CHECKING:
     from fictilis.app.window import Window
@@ -31,7 +34,7 @@ class TimeCommands:
         if doc.keys:
             count = len(doc.keys)
             doc.edit(f"Delete {count} key{'' if count == 1 else 's'}", lambda s: key_edits.delete_keys(s, doc.keys))
-        elif doc.selected and doc.shaping is None:
+        elif doc.selected_targets and doc.shaping is None:
             self.window.target_commands.remove_targets()
 
     def play(self) -> None:
@@ -43,9 +46,7 @@ class TimeCommands:
         self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
 
     def to_key(self, way: int) -> None:
-        obj = self.doc.object
-        lanes = [lane for lane in obj.lanes if lane.target in self.doc.selected] or obj.lanes if obj else []
-        frames = sorted({k.frame for lane in lanes for k in lane.curve.keys})
+        frames = sorted({k.frame for _, lane in self._lanes() for k in lane.curve.keys})
         further = [f for f in frames if (f > self.doc.frame + 1e-6 if way > 0 else f < self.doc.frame - 1e-6)]
         if further:
             self.doc.set_frame(further[0] if way > 0 else further[-1])
@@ -56,12 +57,11 @@ class TimeCommands:
 
     def key(self) -> None:
         doc = self.doc
-        weights = doc.weights(doc.object)
-        names = ", ".join(doc.object.target(t).name for t in doc.selected)
-        doc.key_targets({t: weights[t] for t in doc.selected}, f"Key {names}")
+        values = {c: doc.values(doc.owner_of(c))[c] for c in doc.selected}
+        doc.key_values(values, f"Key {', '.join(doc.channel(c).name for c in values)}")
 
     def key_mix(self) -> None:
-        self.doc.key_targets(self.doc.weights(self.doc.object), "Key whole mix")
+        self.doc.key_values(self.doc.weights(self.doc.object), "Key whole mix")
 
     def interpolate(self, kind: str) -> None:
         doc = self.doc
@@ -94,7 +94,7 @@ class TimeCommands:
     def _selected_keys(self) -> list[Key]:
         scene = self.doc.settled.scene
         return [
-            scene.object(r.object).lane(r.target).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
+            scene.owner(r.owner).lane(r.channel).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
         ]
 
     def key_numbers(self) -> None:
@@ -124,7 +124,7 @@ class TimeCommands:
         doc = self.doc
         rows: dict[str, list[Key]] = {}
         for ref, key in zip(sorted(doc.keys, key=lambda r: r.frame), self._selected_keys(), strict=True):
-            rows.setdefault(ref.target, []).append(key)
+            rows.setdefault(ref.channel, []).append(key)
         doc.set(copied=rows)
         doc.say(f"Copied {len(doc.keys)} key{'' if len(doc.keys) == 1 else 's'}; they are pasted at the playhead.")
 
@@ -135,7 +135,7 @@ class TimeCommands:
         if len(rows) == 1 and doc.selected:
             (row,) = rows.values()
             rows = dict.fromkeys(doc.selected, row)
-        self._paste({t: row for t, row in rows.items() if any(t == x.id for x in doc.object.targets)}, "Paste keys")
+        self._paste({c: row for c, row in rows.items() if doc.has_channel(c)}, "Paste keys")
 
     def paste_mirrored(self) -> None:
         """Keys of left targets onto the right ones, and the other way round."""
@@ -150,7 +150,12 @@ class TimeCommands:
 
     def _paste(self, rows: dict[str, list[Key]], label: str) -> None:
         doc = self.doc
-        scene, places = key_edits.paste_keys(doc.settled.scene, doc.object_id, rows, doc.frame)
+        scene, places = doc.settled.scene, []
+        first = min((k.frame for row in rows.values() for k in row), default=0.0)
+        for channel_id, row in rows.items():  # each at its own distance from the earliest
+            at = doc.frame + min(k.frame for k in row) - first
+            scene, made = timing.paste_keys(scene, doc.owner_of(channel_id).id, {channel_id: row}, at)
+            places += made
         doc.keys = frozenset(places)
         doc.commit(label, scene)
 
@@ -159,12 +164,16 @@ class TimeCommands:
 
     # whole lanes
 
+    def _lanes(self) -> list[tuple[str, Lane]]:
+        """The lanes an operation is for, with their owners' ids: those selected, else all, in the order of the cards."""
+        doc = self.doc
+        owners = [o for o in (doc.object, *doc.scene.cameras[:1]) if o is not None]
+        keyed = [(o.id, o.lane(c.id)) for o in owners for c in channels(o) if o.lane(c.id) is not None]
+        return [row for row in keyed if row[1].channel in doc.selected] or keyed
+
     def lanes(self) -> list[tuple[str, str]]:
-        """The lanes that an operation is for: those selected, else all of the object, in the order of the cards."""
-        obj = self.doc.object
-        keyed = [t.id for t in obj.targets if obj.lane(t.id) is not None]
-        chosen = [t for t in keyed if t in self.doc.selected] if self.doc.selected else keyed
-        return [(obj.id, t) for t in chosen or keyed]
+        """The same as pairs (owner id, channel id)."""
+        return [(owner, lane.channel) for owner, lane in self._lanes()]
 
     def span(self) -> tuple[float, float]:
         """The range an operation is for: from the first to the last selected key, else the scene's."""
@@ -190,43 +199,43 @@ class TimeCommands:
         given = self.window.ask_form("Shift everything after the playhead", "A minus moves it back.", asks, "Shift it")
         if given is not None:
             frame = self.doc.frame
-            self._on_lanes("Shift what follows", lambda s, lanes: key_edits.shift_after(s, lanes, frame, given["by"]))
+            self._on_lanes("Shift what follows", lambda s, lanes: timing.shift_after(s, lanes, frame, given["by"]))
 
     def reverse(self) -> None:
         first, last = self.span()
-        self._on_lanes("Reverse", lambda s, lanes: key_edits.reverse(s, lanes, first, last))
+        self._on_lanes("Reverse", lambda s, lanes: timing.reverse(s, lanes, first, last))
 
     def mirror_values(self) -> None:
         asks = (NumberAsk("about", "About the value", "", 0.5, -1000, 1000),)
         given = self.window.ask_form("Mirror in value", "", asks, "Mirror it")
         if given is not None:
-            self._on_lanes("Mirror in value", lambda s, lanes: key_edits.mirror_values(s, lanes, given["about"]))
+            self._on_lanes("Mirror in value", lambda s, lanes: timing.mirror_values(s, lanes, given["about"]))
 
     def stagger(self) -> None:
         asks = (NumberAsk("frames", "Each later by", "frames", 3, -1e6, 1e6),)
         said = "The first lane stays; each further one, in the order of the cards, starts that much later."
         given = self.window.ask_form("Stagger lanes", said, asks, "Stagger them")
         if given is not None:
-            self._on_lanes("Stagger", lambda s, lanes: key_edits.stagger(s, lanes, given["frames"]))
+            self._on_lanes("Stagger", lambda s, lanes: timing.stagger(s, lanes, given["frames"]))
 
     def snap(self) -> None:
-        self._on_lanes("Snap to whole frames", key_edits.snap_to_frames)
+        self._on_lanes("Snap to whole frames", timing.snap_to_frames)
 
     def bake(self) -> None:
         asks = (NumberAsk("every", "A key every", "frames", 1, 0.01, 1e5),)
         given = self.window.ask_form("Bake to keys", "", asks, "Bake it")
         if given is not None:
             first, last = self.span()
-            self._on_lanes("Bake", lambda s, lanes: key_edits.bake(s, lanes, first, last, given["every"]))
+            self._on_lanes("Bake", lambda s, lanes: timing.bake(s, lanes, first, last, given["every"]))
 
     def reduce(self) -> None:
         asks = (NumberAsk("tolerance", "Within", "", 0.01, 0, 10, 3),)
         given = self.window.ask_form("Reduce keys", "As few as keep every value within a tolerance.", asks, "Reduce them")
         if given is not None:
-            self._thin("Reduce keys", lambda s, lanes: key_edits.reduce_keys(s, lanes, given["tolerance"]))
+            self._thin("Reduce keys", lambda s, lanes: timing.reduce_keys(s, lanes, given["tolerance"]))
 
     def clean_keys(self) -> None:
-        self._thin("Clean keys", key_edits.clean_keys)
+        self._thin("Clean keys", timing.clean_keys)
 
     def _thin(self, label: str, work: Callable[[Scene, list[tuple[str, str]]], tuple[Scene, int]]) -> None:
         doc = self.doc
@@ -241,31 +250,32 @@ class TimeCommands:
         doc, frame = self.doc, self.doc.frame
 
         def work(scene: Scene) -> Scene:
-            for target_id in doc.selected:
-                scene = key_edits.hold_until(scene, doc.object_id, target_id, frame)
+            for channel_id in doc.selected:
+                scene = timing.hold_until(scene, doc.owner_of(channel_id).id, channel_id, frame)
             return scene
 
         doc.edit(f"Hold until frame {frame:g}", work)
 
     def key_neutral(self) -> None:
         """Every target at 0."""
-        self.doc.key_targets({t.id: 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+        self.doc.key_values({t.id: 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
 
     def close_loop(self) -> None:
-        self._on_lanes("Close the loop", key_edits.close_loop)
+        self._on_lanes("Close the loop", timing.close_loop)
 
     def beyond(self) -> None:
         """How the selected lane goes on before and after its keys."""
-        doc, target = self.doc, self.doc.target
-        lane = doc.object.lane(target.id)
+        doc, chosen = self.doc, self.doc.chosen
+        owner = doc.owner_of(chosen.id)
+        lane = owner.lane(chosen.id)
         choices = [(WAYS_ON[way], way) for way in BEYOND]
         asks = (
             ChoiceAsk("before", "Before the first", choices, lane.curve.before if lane else "hold"),
             ChoiceAsk("after", "After the last", choices, lane.curve.after if lane else "hold"),
         )
-        given = self.window.ask_form(f"{target.name} outside its keys", "", asks, "Set it")
+        given = self.window.ask_form(f"{chosen.name} outside its keys", "", asks, "Set it")
         if given is not None:
-            doc.edit(f"Outside the keys of {target.name}", lambda s: key_edits.set_beyond(s, doc.object_id, target.id, **given))
+            doc.edit(f"Outside the keys of {chosen.name}", lambda s: key_edits.set_beyond(s, owner.id, chosen.id, **given))
 
     def fit_time(self, what: str) -> None:
         """Show the range, or what is selected, in the full width of the lanes."""

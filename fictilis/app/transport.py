@@ -10,10 +10,11 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolBu
 
 from fictilis.app.actions import Actions
 from fictilis.app.document import Document
-from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField
+from fictilis.app.fields import ArrowCombo, KeptKeysField, NumberField, Segments
 from fictilis.app.playback import Playback
 from fictilis.app.theme import ON_AUTO, Palette, icon, pixmap
-from fictilis.core.edits import keys as edits
+from fictilis.app.times import time_label
+from fictilis.core.edits import timeline as edits
 
 RATES = ("24", "25", "30", "48", "60")
 
@@ -66,11 +67,13 @@ class Transport(QWidget):
         layout.addStretch(1)
         self.auto = self._button("auto-key", "Auto-key off")
         self.auto.setProperty("auto", True)
-        self.key = self._button("key", "Key")
         self.key_mix = self._button("key-mix", "Key whole mix")
         self.retime = self._button("retime", "Retime")
-        for button in (self.auto, self.key, self.key_mix, self.retime):
+        for button in (self.auto, self.key_mix, self.retime):
             layout.addWidget(button)
+        self.plot = Segments("Lanes", ("Lanes", "Together"))
+        self.plot.chosen.connect(lambda way: doc.set(together=way == "Together"))
+        layout.addWidget(self.plot)
         self.setFixedHeight(40)
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.refresh_time)
@@ -103,7 +106,6 @@ class Transport(QWidget):
         self.palette_ = self.rate.palette_ = palette
         for name, button in (("start", self.to_start), ("loop", self.loop)):
             button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
-        self.key.setIcon(icon("key", palette))
         self.key_mix.setIcon(icon("circles-three", palette))
         self.retime.setIcon(icon("arrows-horizontal", palette))
         self.refresh()
@@ -117,6 +119,7 @@ class Transport(QWidget):
         self.auto.setText("Auto-key on" if doc.auto_key else "Auto-key off")
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.retime.setChecked(doc.band is not None)
+        self.plot.set_value("Together" if doc.together else "Lanes")
         self.start.set_value(doc.scene.start)
         self.end.set_value(doc.scene.end)
         if not self.rate.lineEdit().hasFocus():
@@ -126,8 +129,7 @@ class Transport(QWidget):
     def refresh_time(self) -> None:
         doc = self.doc
         self.frame.set_value(doc.frame)
-        seconds = (doc.frame - doc.scene.start) / doc.scene.fps
-        self.time.setText(timecode(doc.frame, doc.scene.fps) if doc.timecode else f"{int(seconds // 60)}:{seconds % 60:05.2f}")
+        self.time.setText(time_label(doc.frame, doc.scene.fps, doc.time_shown))
         playing = self.playback.playing
         self.seam.setVisible(not playing)
         self.measured.setVisible(playing)
@@ -159,19 +161,10 @@ class Transport(QWidget):
         if rate == self.doc.scene.fps or self._asking:
             return
         self._asking = True  # the question takes the focus, which ends the editing once more
-        keep = self._ask_keep(rate) if any(o.lanes for o in self.doc.scene.objects) else False
+        keep = self._ask_keep(rate) if any(o.lanes for o in self.doc.scene.owners) else False
         self._asking = False
         if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
             self.rate.setEditText(f"{self.doc.scene.fps:g}")
-
-
-def timecode(frame: float, fps: float) -> str:
-    """Hours, minutes, seconds and frames of a frame counted from 0, without dropping any: HH:MM:SS:FF."""
-    rate = max(round(fps), 1)
-    whole = int(abs(frame) + 1e-6)
-    rest, frames = divmod(whole, rate)
-    sign = "-" if frame < 0 else ""
-    return f"{sign}{rest // 3600:02d}:{rest // 60 % 60:02d}:{rest % 60:02d}:{frames:02d}"
 
 
 def icon_of(name: str, palette: Palette):

@@ -20,9 +20,10 @@ from fictilis.app.tools import TOOLS, Bench, Event
 from fictilis.app.tools.brushing import hover_weights
 from fictilis.app.tools.picking import double_click, under
 from fictilis.app.typed import TypedAmount
+from fictilis.core.channels import camera_at
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas, MorphObject, SavedView
-from fictilis.render.camera import FIELD_OF_VIEW, FRONT, SIDE, TOP, Camera
+from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.picking import hit_mesh
 from fictilis.render.renderer import DrawItem, Renderer
 from fictilis.render.snapshot import START_VIEW, bounds
@@ -54,7 +55,10 @@ class View(QWidget):
         self.setMinimumSize(240, 160)
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
-        self.camera = Camera(**START_VIEW)
+        self._own_camera = Camera(**START_VIEW)
+        self._aims: dict[str, float] = {}
+        self._aimed = False
+        self.motion_kept: tuple | None = None
         self._line_up_camera: Camera | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None
@@ -84,6 +88,43 @@ class View(QWidget):
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
 
+    # the camera
+
+    def looks_through(self) -> bool:
+        """Whether the view is that of the scene's camera."""
+        return self.doc.through_camera and self.doc.way != LINE_UP and bool(self.doc.scene.cameras)
+
+    @property
+    def camera(self) -> Camera:
+        """The view's own, or the scene's as it stands at this frame."""
+        if not self.looks_through():
+            return self._own_camera
+        doc, camera = self.doc, self.doc.scene.cameras[0]
+        return Camera.of(camera_at(camera, doc.frame, doc.state.posed.get(camera.id), doc.scene.fps))
+
+    @camera.setter
+    def camera(self, camera: Camera) -> None:
+        if self.looks_through():
+            self._aim(camera)
+        else:
+            self._own_camera = camera
+
+    def _aim(self, camera: Camera) -> None:
+        """Turning the view turns the camera that is looked through: shown now, one step when it rests."""
+        now = self.camera
+        turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
+        wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
+                  "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
+        before = self.doc.values(self.doc.scene.cameras[0])
+        self._aims = self._aims | {c: v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        self._aimed = True
+        self.doc.set_values(self._aims, "Aim the camera", final=False)
+
+    def _aim_done(self) -> None:
+        if self._aimed and self.navigating is None:
+            aims, self._aims, self._aimed = self._aims, {}, False
+            self.doc.set_values(aims, f"Aim {self.doc.scene.cameras[0].name}")
+
     # the picture
 
     def set_renderer(self, renderer: Renderer) -> None:
@@ -98,6 +139,7 @@ class View(QWidget):
         self.update()
 
     def _settle(self) -> None:
+        self._aim_done()
         self._moving = False
         self._dirty = True
         self.update()
@@ -122,10 +164,10 @@ class View(QWidget):
     def _change_way(self) -> None:
         was, self._was_way = self._was_way, self.doc.way
         if self.doc.way == LINE_UP:
-            self._line_up_camera = self.camera
+            self._line_up_camera = self._own_camera
             self.fit()
         elif was == LINE_UP and self._line_up_camera is not None:
-            self.camera = self._line_up_camera
+            self._own_camera = self._line_up_camera
 
     def wish(self) -> StageWish:
         doc = self.doc
@@ -225,6 +267,8 @@ class View(QWidget):
     def look(self, way: str) -> None:
         """Turn to front, side or top, change the projection, or fit."""
         directions = {"front": FRONT, "side": SIDE, "top": TOP}
+        if way != "fit" and self.doc.through_camera:
+            self.doc.set(through_camera=False)
         if way in directions:
             self.camera = replace(self.camera, **directions[way], parallel=True)
         elif way == "perspective":
@@ -249,7 +293,7 @@ class View(QWidget):
             low, high = flat.min(0), flat.max(0)
             across, above = high[0] - low[0], (high[1] - low[1]) * 1.12  # room for the labels
             half = max(above, across / aspect) / 2 * 1.12
-            distance = half / np.tan(np.radians(FIELD_OF_VIEW / 2)) + (high[2] - low[2]) / 2
+            distance = half / self.camera.tangent + (high[2] - low[2]) / 2
             self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
             self.refresh()
             return
@@ -266,6 +310,8 @@ class View(QWidget):
 
     def go_to(self, view: SavedView) -> None:
         """Look from where a kept view looks."""
+        if self.doc.through_camera:
+            self.doc.set(through_camera=False)
         self.camera = Camera(view.centre, view.distance, view.yaw, view.pitch, view.parallel)
         self.refresh()
 
@@ -432,6 +478,7 @@ class View(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self.navigating = None
+            self._aim_done()
         elif self._divider_held:
             self._divider_held = False
         elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.typed.alone:

@@ -37,14 +37,17 @@ from fictilis.app.fields import Segments
 from fictilis.app.lanes import Lanes
 from fictilis.app.playback import Playback
 from fictilis.app.recovery import Autosave, left_behind
+from fictilis.app.scene_time_commands import SceneTimeCommands
 from fictilis.app.settings import Settings
 from fictilis.app.shape_commands import ShapeCommands
 from fictilis.app.side_column import SideColumn
+from fictilis.app.sound_player import SoundPlayer
 from fictilis.app.target_commands import TargetCommands
 from fictilis.app.tasks import run_task
 from fictilis.app.theme import PALETTES, Palette, icon, style_sheet
 from fictilis.app.thumbnails import Thumbnails, shape_picture
 from fictilis.app.time_commands import TimeCommands
+from fictilis.app.time_rows import MarkerRow, SoundRow
 from fictilis.app.tools import TOOLS
 from fictilis.app.top_line import Toast, TopLine
 from fictilis.app.transport import Transport
@@ -181,11 +184,14 @@ class Window(QMainWindow):
         self.setWindowTitle("Fictilis")
         self.resize(WIDTH, HEIGHT)
         self.renderer: Renderer | None = None
-        self.playback = Playback(doc)
+        self.sound = SoundPlayer(doc)
+        self.playback = Playback(doc, sound=self.sound)
         self.thumbnails = Thumbnails()
         self.commands, self.shape_commands, self.target_commands = Commands(self), ShapeCommands(self), TargetCommands(self)
-        self.time_commands = TimeCommands(self)
-        parts = (self.commands, self.shape_commands, self.target_commands, self.time_commands)
+        self.time_commands, self.scene_time_commands = TimeCommands(self), SceneTimeCommands(self)
+        parts = (
+            self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands
+        )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self.autosave = Autosave(doc, recovery_folder)
         self.checker = Checker(doc)
@@ -207,8 +213,10 @@ class Window(QMainWindow):
         picks = self._kept(of_object("picks"), lambda kept: self.shape_commands.pick_kept(kept.name))
         mixes = self._kept(of_object("mixes"), lambda mix: self.target_commands.put_back(mix.name))
         views = self._kept(lambda: doc.scene.views, lambda view: self.view.go_to(view))
+        cameras = self._kept(lambda: doc.scene.cameras, lambda camera: self.scene_time_commands.choose_camera(camera))
         lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
-                 ("View", "drop-view", "Kept views", views), ("Target", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
+                 ("View", "drop-view", "Kept views", views), ("View", "remove-camera", "Cameras", cameras),
+                 ("Target", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
         self.top = TopLine(doc, self.actions_, p, lists)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(self, self.view)
@@ -227,6 +235,11 @@ class Window(QMainWindow):
         stack.setSpacing(0)
         stack.addWidget(self.transport)
         stack.addWidget(self.lanes)
+        self.marker_row = MarkerRow(doc, self.lanes, self.actions_, p)
+        self.sound_row = SoundRow(doc, self.lanes, self.actions_, p)
+        for row in (self.marker_row, self.sound_row):
+            stack.addWidget(row)
+            row.refresh()
         self.down = self._splitter(Qt.Orientation.Vertical, "down", (self.across, low), (484, 272))
         whole = QWidget()
         layout = QVBoxLayout(whole)
@@ -289,7 +302,8 @@ class Window(QMainWindow):
         self.line.setStyleSheet(f"background: {self.palette_.line};")
         for part in (self.top, self.frame, self.column, self.side, self.transport):
             part.set_palette_(self.palette_)
-        self.lanes.palette_ = self.palette_
+        for part in (self.lanes, self.marker_row, self.sound_row):
+            part.palette_ = self.palette_
         self.doc.set(dark=self.palette_.dark)
 
     def _restore_sizes(self) -> None:
@@ -359,7 +373,7 @@ class Window(QMainWindow):
             return blended(mixes[first], mixes[second], part)
 
         dialog = dialogs.BlendDialog(
-            self, list(mixes), self.palette_, lambda *which: doc.set_weights(weights(*which), "Blend", final=False)
+            self, list(mixes), self.palette_, lambda *which: doc.set_values(weights(*which), "Blend", final=False)
         )
         answer = self.ask(dialog)
         doc.cancel_preview()
@@ -367,9 +381,9 @@ class Window(QMainWindow):
             first, second = dialog.values["first"], dialog.values["second"]
             label = f"Blend {first} and {second}"
             if answer == "key":
-                doc.key_targets(weights(first, second, dialog.part), label)
+                doc.key_values(weights(first, second, dialog.part), label)
             else:
-                doc.set_weights(weights(first, second, dialog.part), label)
+                doc.set_values(weights(first, second, dialog.part), label)
 
     def show_checks(self) -> None:
         self.ask(ChecksDialog(self, self.doc, self.checker))

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
+from fictilis.core.animation.bank import lane_bank
+from fictilis.core.channels import stand_at
 from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import FULL, coefficients, columns
 from fictilis.core.mix.masks import masked, own
@@ -19,14 +21,10 @@ def weights_at(
 
     ``fps`` matters to modifiers only, which know seconds.
     """
-    lanes = {lane.target: lane for lane in obj.lanes}
     shape = np.shape(frame)
-    out = {}
-    for target in obj.targets:
-        lane = lanes.get(target.id)
-        value = np.full(shape, target.weight) if lane is None else lane.values(frame, fps)
-        out[target.id] = value if shape else float(value)
-    out.update(posed or {})
+    out = {t.id: np.full(shape, t.weight) if shape else float(t.weight) for t in obj.targets}
+    for given in (lane_bank(obj.lanes).by_channel(frame, fps), posed or {}):
+        out.update({channel: value for channel, value in given.items() if channel in out})
     return out
 
 
@@ -51,6 +49,17 @@ def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0
     return out
 
 
+def points_over(obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: float = 24.0) -> np.ndarray:
+    """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), the object's own motion included."""
+    at = np.asarray(frames, np.float64)
+    shares = coefficients(obj, weights_at(obj, at, fps=fps)).reshape(-1, len(at))
+    out = _some_points(obj, indices, shares)
+    for row, frame in zip(out, at.tolist(), strict=True):
+        matrix = stand_at(obj, frame, fps=fps).transform.matrix()
+        row[:] = row @ matrix[:3, :3].T + matrix[:3, 3]
+    return out
+
+
 def point_paths(
     obj: MorphObject, indices: np.ndarray, target_id: str, weights: np.ndarray, others: Mapping[str, float]
 ) -> np.ndarray:
@@ -60,8 +69,12 @@ def point_paths(
     """
     at = np.asarray(weights, np.float64)
     every = {t: np.full(len(at), value) for t, value in others.items()} | {target_id: at}
-    shares = coefficients(obj, every)
-    out = np.repeat(obj.base[indices][None], len(at), axis=0)
+    return _some_points(obj, indices, coefficients(obj, every))
+
+
+def _some_points(obj: MorphObject, indices: np.ndarray, shares: np.ndarray) -> np.ndarray:
+    """(s, k, 3): the mix of points ``indices`` (k,) for shares (c, s) of the columns."""
+    out = np.repeat(obj.base[indices][None], shares.shape[1], axis=0)
     for share, column in zip(shares, columns(obj), strict=True):
         if share.any() and len(column.deltas.indices):
             place = np.searchsorted(column.deltas.indices, indices)

@@ -7,10 +7,9 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.arrays import frozen
 from fictilis.core.errors import EditRefused
+from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
@@ -195,19 +194,6 @@ class Texture:
             object.__setattr__(self, "projected", frozen(self.projected, np.float64, 2))
 
 
-@dataclass(frozen=True, eq=False)
-class Lane:
-    """Animates the weight of one target: a curve, and modifiers that act on it one after another."""
-
-    target: str
-    curve: AnimationCurve
-    modifiers: tuple[Modifier, ...] = ()
-
-    def values(self, frames: np.ndarray | float, fps: float) -> np.ndarray:
-        """Values at ``frames`` (any shape), the modifiers included."""
-        return modified(self.curve, self.modifiers, frames, fps)
-
-
 @dataclass(frozen=True)
 class Transform:
     """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``location``; cm."""
@@ -237,9 +223,12 @@ class Transform:
 
 @dataclass(frozen=True)
 class Appearance:
+    """``opacity`` 0…1."""
+
     colour: str = CLAY
     smooth: bool = True
     texture: Texture | None = None
+    opacity: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -255,7 +244,7 @@ class SavedView:
 
 
 @dataclass(frozen=True, eq=False)
-class MorphObject:
+class MorphObject(Animated):
     """A mesh, its base points (n, 3) float64, and the targets and lanes that deform it."""
 
     id: str
@@ -293,20 +282,9 @@ class MorphObject:
         names = ", ".join(target.name for target in self.targets) or "none"
         raise EditRefused(f"{self.name} has no target named {name}; its targets are: {names}.")
 
-    def lane(self, target_id: str) -> Lane | None:
-        return next((lane for lane in self.lanes if lane.target == target_id), None)
-
     def with_target(self, target: Target) -> MorphObject:
         """The object with the target of the same id replaced."""
         return replace(self, targets=tuple(target if t.id == target.id else t for t in self.targets))
-
-    def with_lane(self, target_id: str, curve: AnimationCurve) -> MorphObject:
-        """The object with the curve of a target's lane set; a curve without keys takes the lane away."""
-        old = self.lane(target_id)
-        lanes = tuple(lane for lane in self.lanes if lane.target != target_id)
-        if curve.keys:
-            lanes += (Lane(target_id, curve, old.modifiers if old else ()),)
-        return replace(self, lanes=lanes)
 
     def ancestors(self, target: Target) -> list[Target]:
         """The targets this one is built on, nearest first."""
@@ -321,7 +299,8 @@ class MorphObject:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Everything a file holds. ``start`` and ``end`` are frames, both shown."""
+    """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
+    None for all. The first camera is the one that is looked through."""
 
     name: str = "Untitled"
     fps: float = 24.0
@@ -329,6 +308,32 @@ class Scene:
     end: float = 96.0
     objects: tuple[MorphObject, ...] = ()
     views: tuple[SavedView, ...] = ()
+    cameras: tuple[SceneCamera, ...] = ()
+    markers: tuple[Marker, ...] = ()
+    sound: Sound | None = None
+    played: tuple[float, float] | None = None
+
+    @property
+    def owners(self) -> tuple[MorphObject | SceneCamera, ...]:
+        """All that have lanes."""
+        return (*self.objects, *self.cameras)
+
+    def owner(self, owner_id: str) -> MorphObject | SceneCamera:
+        for owner in self.owners:
+            if owner.id == owner_id:
+                return owner
+        raise EditRefused(f"The scene has nothing with the id {owner_id}.")
+
+    def with_owner(self, owner: MorphObject | SceneCamera) -> Scene:
+        """The scene with the object or camera of the same id replaced."""
+        if isinstance(owner, MorphObject):
+            return self.with_object(owner)
+        return replace(self, cameras=tuple(owner if c.id == owner.id else c for c in self.cameras))
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """The frames that are played."""
+        return self.played or (self.start, self.end)
 
     def object(self, object_id: str) -> MorphObject:
         for obj in self.objects:

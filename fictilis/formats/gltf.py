@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fictilis.core.channels import RESERVED, stand_at
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import weights_at
 from fictilis.core.geometry.normals import point_normals
@@ -117,10 +118,12 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     for number, obj in enumerate(shown):
         gltf.materials.append(_material(g, obj))
         gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
-        gltf.nodes.append(_node(g, obj, number))
+        gltf.nodes.append(_node(g, scene, obj, number))
         track = weight_track(scene, obj) if obj.targets else None
         if track is not None:
             _animate(g, buffer, animation, track, number)
+        for path, kind, values in _motion(scene, obj):
+            _animate_node(g, buffer, animation, number, path, kind, *values)
         progress((number + 1) / len(shown))
     if animation.channels:
         gltf.animations.append(animation)
@@ -128,15 +131,61 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     gltf.set_binary_blob(bytes(buffer.blob))
     data = b"".join(gltf.save_to_bytes())
     write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
-    left_out = [obj.name for obj in scene.objects if obj not in shown]
-    return [f"Hidden or without faces, and so left out: {', '.join(left_out)}."] if left_out else []
+    return _left_out(scene, shown)
+
+
+def _left_out(scene: Scene, shown: list[MorphObject]) -> list[str]:
+    """Sentences on what the file does not hold."""
+    out = []
+    hidden = [obj.name for obj in scene.objects if obj not in shown]
+    if hidden:
+        out.append(f"Hidden or without faces, and so left out: {', '.join(hidden)}.")
+    fading = [obj.name for obj in shown if any(lane.channel in ("opacity", "visible") for lane in obj.lanes)]
+    if fading:
+        out.append(f"glTF holds no keys of opacity and visibility; those of {', '.join(fading)} were left out.")
+    if scene.cameras:
+        out.append(f"Cameras are not written; {', '.join(c.name for c in scene.cameras)} was left out.")
+    return out
+
+
+def _motion(scene: Scene, obj: MorphObject) -> list[tuple[str, str, tuple[np.ndarray, np.ndarray]]]:
+    """The object's own motion: path, accessor kind, times in seconds and values, sampled at frames and keys."""
+    keyed = {lane.channel.partition(".")[0] for lane in obj.lanes if lane.channel in RESERVED}
+    if not keyed & {"location", "rotation", "scale"}:
+        return []
+    frames = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
+    keys = [k.frame for lane in obj.lanes for k in lane.curve.keys if lane.channel in RESERVED]
+    frames = np.unique(np.concatenate([frames, [scene.start, scene.end], np.clip(keys, scene.start, scene.end)]))
+    stands = [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
+    turns = np.array([_quaternion(t.rotation_matrix()) for t in stands])
+    for n in range(1, len(turns)):  # the shorter way round
+        turns[n] *= 1 if turns[n] @ turns[n - 1] >= 0 else -1
+    times = (frames - scene.start) / scene.fps
+    rows = {
+        "translation": ("VEC3", np.array([t.matrix()[:3, 3] for t in stands]) * METRES),
+        "rotation": ("VEC4", turns),
+        "scale": ("VEC3", np.array([t.scale for t in stands])),
+    }
+    return [(path, kind, (times, values)) for path, (kind, values) in rows.items() if np.ptp(values, axis=0).any()]
+
+
+def _animate_node(g, buffer: _Buffer, animation, node: int, path: str, kind: str, times, values) -> None:
+    animation.samplers.append(
+        g.AnimationSampler(
+            input=buffer.add(times, "SCALAR", bounds=True), output=buffer.add(values, kind), interpolation="LINEAR"
+        )
+    )
+    animation.channels.append(
+        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path=path))
+    )
 
 
 def _material(g, obj: MorphObject):
     rgb = [int(obj.appearance.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
-    pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, 1.0], metallicFactor=0.0, roughnessFactor=0.8)
-    return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaCutoff=None)
+    pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, obj.appearance.opacity], metallicFactor=0.0, roughnessFactor=0.8)
+    mode = "BLEND" if obj.appearance.opacity < 1 else "OPAQUE"
+    return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaMode=mode, alphaCutoff=None)
 
 
 def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
@@ -167,8 +216,8 @@ def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
     return mesh
 
 
-def _node(g, obj: MorphObject, number: int):
-    transform = obj.transform
+def _node(g, scene: Scene, obj: MorphObject, number: int):
+    transform = stand_at(obj, scene.start, fps=scene.fps).transform
     matrix = transform.matrix()
     node = g.Node(name=obj.name, mesh=number)
     node.translation = (matrix[:3, 3] * METRES).tolist()

@@ -11,6 +11,8 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.channels import RESERVED, channel
+from fictilis.core.edits.timeline import set_sound
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.scene import (
     PICK_KINDS,
@@ -18,7 +20,6 @@ from fictilis.core.scene import (
     Deltas,
     Group,
     InBetween,
-    Lane,
     Mesh,
     MorphObject,
     NamedPick,
@@ -31,148 +32,34 @@ from fictilis.core.scene import (
     Transform,
 )
 from fictilis.core.shaping.picks import element_count
+from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.native_records import (
+    CameraRecord,
+    DeltasRecord,
+    GroupRecord,
+    KeyRecord,
+    LaneRecord,
+    MarkerRecord,
+    MeshRecord,
+    MixRecord,
+    ModifierRecord,
+    ObjectRecord,
+    PickRecord,
+    SceneRecord,
+    SchemaOnly,
+    SoundRecord,
+    StageRecord,
+    TargetRecord,
+    TextureRecord,
+    TransformRecord,
+    ViewRecord,
+)
 
 SUFFIX = ".fictilis"
-VERSION = 2  # 1 knew no masks, groups, picks, textures, locks and views; it is read as having none
+VERSION = 3  # 1 knew no masks, groups, picks, textures, locks and views, 2 only lanes of weights, no cameras, markers, sound
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 MAGIC = b"PK\x03\x04"
-
-
-class _Strict(msgspec.Struct, forbid_unknown_fields=True):
-    pass
-
-
-class DeltasRecord(_Strict, kw_only=True):
-    indices: str
-    offsets: str
-
-
-class StageRecord(_Strict, kw_only=True):
-    at: float
-    name: str = ""
-    deltas: DeltasRecord
-
-
-class TargetRecord(_Strict, kw_only=True):
-    id: str
-    name: str
-    colour: str
-    weight: float
-    range: tuple[float, float]
-    path: str
-    built_on: str | None = None
-    muted: bool = False
-    deltas: DeltasRecord
-    in_betweens: list[StageRecord] = []
-    mask: str | None = None
-    group: str | None = None
-
-
-class GroupRecord(_Strict, kw_only=True):
-    id: str
-    name: str
-    factor: float
-    folded: bool
-
-
-class PickRecord(_Strict, kw_only=True):
-    name: str
-    kind: str
-    elements: str
-
-
-class MixRecord(_Strict, kw_only=True):
-    name: str
-    weights: list[tuple[str, float]]
-
-
-class TextureRecord(_Strict, kw_only=True):
-    name: str
-    tiles: int
-    image: str | None = None
-    projected: str | None = None
-
-
-class ViewRecord(_Strict, kw_only=True):
-    name: str
-    centre: tuple[float, float, float]
-    distance: float
-    yaw: float
-    pitch: float
-    parallel: bool
-
-
-class KeyRecord(_Strict, kw_only=True):
-    frame: float
-    value: float
-    interpolation: str
-    tangent: str = "auto"
-    into: tuple[float, float] | None = None
-    out: tuple[float, float] | None = None
-    ease: str = "ease-in-out"
-
-
-class ModifierRecord(_Strict, kw_only=True):
-    kind: str
-    on: bool
-    amount: float
-    numbers: list[tuple[str, float]]
-
-
-class LaneRecord(_Strict, kw_only=True):
-    target: str
-    keys: list[KeyRecord]
-    before: str = "hold"
-    after: str = "hold"
-    modifiers: list[ModifierRecord] = []
-
-
-class MeshRecord(_Strict, kw_only=True):
-    points: int
-    corners: str
-    offsets: str
-    uvs: str | None = None
-    uv_corners: str | None = None
-
-
-class TransformRecord(_Strict, kw_only=True):
-    location: tuple[float, float, float]
-    rotation: tuple[float, float, float]
-    scale: tuple[float, float, float]
-    pivot: tuple[float, float, float]
-
-
-class ObjectRecord(_Strict, kw_only=True):
-    id: str
-    name: str
-    visible: bool
-    colour: str
-    smooth: bool
-    transform: TransformRecord
-    mesh: MeshRecord
-    base: str
-    targets: list[TargetRecord]
-    lanes: list[LaneRecord]
-    locked: bool = False
-    groups: list[GroupRecord] = []
-    picks: list[PickRecord] = []
-    mixes: list[MixRecord] = []
-    texture: TextureRecord | None = None
-
-
-class SceneRecord(_Strict, kw_only=True):
-    schema: int
-    name: str
-    fps: float
-    start: float
-    end: float
-    objects: list[ObjectRecord]
-    views: list[ViewRecord] = []
-
-
-class _SchemaOnly(msgspec.Struct):
-    schema: int
 
 
 def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> None:
@@ -217,38 +104,50 @@ def _record(scene: Scene, store) -> SceneRecord:
             name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected)
         )
 
+    def lanes_of(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
+        return [
+            LaneRecord(
+                channel=lane.channel, keys=[KeyRecord(**_fields(k, KeyRecord)) for k in lane.curve.keys],
+                before=lane.curve.before, after=lane.curve.after,
+                modifiers=[
+                    ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
+                ],
+            )
+            for lane in lanes
+        ]  # fmt: skip
+
     def obj(o: MorphObject) -> ObjectRecord:
         m = o.mesh
         mesh = MeshRecord(points=m.point_count, corners=store(m.corners), offsets=store(m.offsets))
         if m.uvs is not None:
             mesh.uvs, mesh.uv_corners = store(m.uvs), store(m.uv_corners)
-        lanes = [
-            LaneRecord(
-                target=lane.target,
-                keys=[KeyRecord(**{f: getattr(k, f) for f in KeyRecord.__struct_fields__}) for k in lane.curve.keys],
-                before=lane.curve.before,
-                after=lane.curve.after,
-                modifiers=[
-                    ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
-                ],
-            )
-            for lane in o.lanes
-        ]
         t = o.transform
         return ObjectRecord(
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(location=t.location, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
-            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes, locked=o.locked,
+            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes_of(o.lanes), locked=o.locked,
             groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
-            texture=texture(o.appearance.texture), mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes],
+            texture=texture(o.appearance.texture), opacity=o.appearance.opacity, mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes],
         )  # fmt: skip
 
+    x = scene.sound
+    sound = None
+    if x is not None:
+        data = store(np.frombuffer(x.data, np.uint8))
+        sound = SoundRecord(name=x.name, data=data, start=x.start, muted=x.muted, volume=x.volume)
     return SceneRecord(
         schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
         objects=[obj(o) for o in scene.objects],
-        views=[ViewRecord(**{f: getattr(v, f) for f in ViewRecord.__struct_fields__}) for v in scene.views],
+        views=[ViewRecord(**_fields(v, ViewRecord)) for v in scene.views],
+        cameras=[CameraRecord(**_fields(c, CameraRecord) | {"lanes": lanes_of(c.lanes)}) for c in scene.cameras],
+        markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
     )  # fmt: skip
+
+
+def _fields(value: object, record: type) -> dict:
+    """The fields of a value that a record has too."""
+    return {f: getattr(value, f) for f in record.__struct_fields__}
 
 
 class _Archive:
@@ -325,7 +224,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
     archive = _Archive(Path(path))
     text = archive.bytes("scene.json")
     try:
-        schema = msgspec.json.decode(text, type=_SchemaOnly).schema
+        schema = msgspec.json.decode(text, type=SchemaOnly).schema
         if schema > VERSION:
             raise archive.fail(f"it is of version {schema}, and this Fictilis reads up to {VERSION}")
         if schema < 1:
@@ -338,14 +237,31 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         for number, item in enumerate(record.objects):
             objects.append(_object(archive, item))
             progress((number + 1) / len(record.objects))
-        views = tuple(SavedView(**{f: getattr(v, f) for f in ViewRecord.__struct_fields__}) for v in record.views)
-        scene = Scene(record.name, record.fps, record.start, record.end, tuple(objects), views)
+        views = tuple(SavedView(**_fields(v, ViewRecord)) for v in record.views)
+        cameras = tuple(SceneCamera(**_fields(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in record.cameras)
+        markers = tuple(Marker(m.frame, m.name) for m in record.markers)
+        sound = None
+        if record.sound is not None:
+            x = record.sound
+            sound = Sound(x.name, archive.array(x.data, "|u1").tobytes(), x.start, x.muted, x.volume)
+        scene = Scene(
+            record.name, record.fps, record.start, record.end, tuple(objects), views, cameras, markers, sound, record.played
+        )
         _check(archive, scene)
         return scene
     except BadFile:
         raise
     except (FictilisError, ValueError) as error:
         raise archive.fail(str(error).rstrip(".")) from None
+
+
+def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
+    def lane(record: LaneRecord) -> Lane:
+        keys = tuple(Key(**_fields(k, KeyRecord)) for k in record.keys)
+        modifiers = tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers)
+        return Lane(record.channel or record.target, AnimationCurve(keys, record.before, record.after), modifiers)
+
+    return tuple(lane(record) for record in records)
 
 
 def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
@@ -399,9 +315,6 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
         image = None if record.image is None else archive.array(record.image, "|u1").tobytes()
         return Texture(record.name, image, projected, record.tiles)
 
-    def key(record: KeyRecord) -> Key:
-        return Key(**{f: getattr(record, f) for f in KeyRecord.__struct_fields__})
-
     m = item.mesh
     if m.points != count:
         raise archive.fail(f"{item.name} says it has {m.points} points, but {count} are stored")
@@ -419,15 +332,10 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
         raise archive.fail(f"{item.name} has a scale of 0")
     transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
 
-    def lane(record: LaneRecord) -> Lane:
-        curve = AnimationCurve(tuple(key(k) for k in record.keys), record.before, record.after)
-        return Lane(record.target, curve, tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers))
-
-    lanes = tuple(lane(x) for x in item.lanes)
     mesh = Mesh(count, corners, offsets, **uv)
-    look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None)
+    look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None, item.opacity)
     return MorphObject(
-        item.id, item.name, mesh, base, tuple(target(t) for t in item.targets), lanes, transform, look, item.visible,
+        item.id, item.name, mesh, base, tuple(target(t) for t in item.targets), _lanes(item.lanes), transform, look, item.visible,
         item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
         tuple(pick(p, mesh) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
     )  # fmt: skip
@@ -452,7 +360,11 @@ def _check(archive: _Archive, scene: Scene) -> None:
     for obj in scene.objects:
         once([t.id for t in obj.targets], f"in {obj.name} the target id")
         once([t.name for t in obj.targets], f"in {obj.name} the target name")
-        once([lane.target for lane in obj.lanes], f"in {obj.name} the lane of")
+        if not 0 <= obj.appearance.opacity <= 1:
+            raise archive.fail(f"{obj.name} has the opacity {obj.appearance.opacity:g}")
+        for target in obj.targets:
+            if target.id in RESERVED:
+                raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
             digits = colour[1:]
             if colour[:1] != "#" or len(digits) != 6 or any(c not in "0123456789abcdefABCDEF" for c in digits):
@@ -466,5 +378,18 @@ def _check(archive: _Archive, scene: Scene) -> None:
             obj.ancestors(target)
             if target.group is not None and obj.group(target.group) is None:
                 raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
-        for lane in obj.lanes:
-            obj.target(lane.target)
+    once([owner.id for owner in scene.owners], "the id")
+    once([c.name for c in scene.cameras], "the camera")
+    for camera in scene.cameras:
+        if not 0 < camera.distance < 1e9 or not 1 <= camera.lens <= 170:
+            raise archive.fail(f"{camera.name} stands {camera.distance:g} cm away and sees {camera.lens:g} degrees")
+    for owner in scene.owners:
+        once([lane.channel for lane in owner.lanes], f"in {owner.name} the lane of")
+        for lane in owner.lanes:
+            channel(owner, lane.channel)
+    set_sound(scene, scene.sound)
+    frames = [m.frame for m in scene.markers]
+    if any(b - a <= 1e-6 for a, b in zip(frames, frames[1:], strict=False)):
+        raise archive.fail("its markers are out of order")
+    if scene.played is not None and not scene.start <= scene.played[0] < scene.played[1] <= scene.end:
+        raise archive.fail(f"it plays {scene.played[0]:g} to {scene.played[1]:g}, out of {scene.start:g} to {scene.end:g}")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.animation.curve import pieces
+from fictilis.core.channels import RESERVED
 from fictilis.core.evaluate import weights_at
 from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import MorphObject, Scene
@@ -34,7 +35,7 @@ def weight_track(scene: Scene, obj: MorphObject) -> WeightTrack | None:
     Between keys and the weights at which an in-between stands a coefficient is one polynomial in time, except where a
     curved path meets a curved lane; there the motion is sampled at the scene's rate, straight between the samples.
     """
-    if not obj.lanes:
+    if not any(lane.channel not in RESERVED for lane in obj.lanes):
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
@@ -53,8 +54,10 @@ def _knots(scene: Scene, obj: MorphObject) -> np.ndarray:
     """Frames within the range at which a coefficient may bend: keys, and weights crossing a stage."""
     knots = [scene.start, scene.end]
     for lane in obj.lanes:
+        if lane.channel in RESERVED:
+            continue
         knots += [k.frame for k in lane.curve.keys]
-        target = obj.target(lane.target)
+        target = obj.target(lane.channel)
         group = obj.group(target.group)
         stages, factor = target.in_betweens, group.factor if group else 1.0
         if not stages or not factor:

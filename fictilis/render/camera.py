@@ -6,18 +6,32 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-FIELD_OF_VIEW = 30.0  # degrees, vertical
+from fictilis.core.timeline import SceneCamera
+
+LENS = 30.0  # degrees, vertical
 
 
 @dataclass(frozen=True)
 class Camera:
-    """``yaw`` and ``pitch`` in degrees: yaw 0 looks along -Z (front), pitch 90 looks down."""
+    """``yaw`` and ``pitch`` in degrees: yaw 0 looks along -Z (front), pitch 90 looks down. ``lens`` is the vertical field of
+    view, in degrees too."""
 
     centre: tuple[float, float, float] = (0.0, 0.0, 0.0)
     distance: float = 300.0
     yaw: float = 0.0
     pitch: float = 8.0
     parallel: bool = False
+    lens: float = LENS
+
+    @classmethod
+    def of(cls, camera: SceneCamera) -> Camera:
+        """The view of a camera of the scene, which must have no lanes (``camera_at``)."""
+        return cls(camera.centre, camera.distance, camera.yaw, camera.pitch, camera.parallel, camera.lens)
+
+    @property
+    def tangent(self) -> float:
+        """Of half the field of view."""
+        return float(np.tan(np.radians(self.lens / 2)))
 
     def axes(self) -> np.ndarray:
         """(3, 3) float64: rows right, up, toward the viewer."""
@@ -38,7 +52,7 @@ class Camera:
 
     def half_height(self) -> float:
         """Half of what the picture shows at the centre, in scene units."""
-        return self.distance * np.tan(np.radians(FIELD_OF_VIEW / 2))
+        return self.distance * self.tangent
 
     def projection(self, width: int, height: int) -> np.ndarray:
         """(4, 4): camera to clip space. Source: the OpenGL specification's perspective and orthographic matrices."""
@@ -50,7 +64,7 @@ class Camera:
             out[0, 0], out[1, 1], out[2, 2] = 1 / (h * aspect), 1 / h, -2 / (far - near)
             out[2, 3], out[3, 3] = -(far + near) / (far - near), 1
             return out
-        f = 1 / np.tan(np.radians(FIELD_OF_VIEW / 2))
+        f = 1 / self.tangent
         out[0, 0], out[1, 1], out[2, 2] = f / aspect, f, -(far + near) / (far - near)
         out[2, 3], out[3, 2] = -2 * far * near / (far - near), -1
         return out
@@ -79,7 +93,7 @@ class Camera:
         """(3,): the scene vector that moves a point at ``at`` by dx, dy pixels on the screen."""
         right, up, back = self.axes()
         depth = self.distance if self.parallel else max(float((self.position() - at) @ back), 1e-6)
-        unit = 2 * depth * np.tan(np.radians(FIELD_OF_VIEW / 2)) / max(height, 1)
+        unit = 2 * depth * self.tangent / max(height, 1)
         return (dx * right - dy * up) * unit
 
     def turned(self, dx: float, dy: float, about: np.ndarray | None = None) -> Camera:
@@ -112,7 +126,7 @@ class Camera:
         centre = (low + high) / 2
         right, up, back = self.axes()
         across, above, toward = ((corners - centre) @ axis for axis in (right, up, back))
-        tangent = np.tan(np.radians(FIELD_OF_VIEW / 2)) / margin
+        tangent = self.tangent / margin
         need = np.maximum(np.abs(above), np.abs(across) / max(aspect, 0.1)) / tangent
         distance = float(np.max(need + (0 if self.parallel else toward)))
         return replace(self, centre=tuple(centre), distance=max(distance, 1e-2))

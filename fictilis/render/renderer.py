@@ -306,7 +306,7 @@ class Renderer:
         self.clay["parallel_view"].value = float(camera.parallel)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
-        for item in sorted(items, key=lambda item: item.alpha < 1):
+        for item in sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1):
             self._draw_item(item, factor)
 
     def _draw_item(self, item: DrawItem, factor: int) -> None:
@@ -333,7 +333,13 @@ class Renderer:
         # a ghost lies just behind what it shares a place with
         self.ctx.polygon_offset = (1.0, 4.0) if item.alpha < 1 else (0.0, 0.0)
         if not buffers.empty:
+            if item.alpha < 1:  # depth first, so that only what is in front shines through, not every layer behind it
+                self.ctx.fbo.color_mask = False, False, False, False
+                self._draw_surface(item, buffers)
+                self.ctx.fbo.color_mask = True, True, True, True
+                self.ctx.depth_func = "<="
             self._draw_surface(item, buffers)
+            self.ctx.depth_func = "<"
         self.ctx.polygon_offset = (0.0, 0.0)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.channels import camera_at, stand_at
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
@@ -36,9 +37,16 @@ def bounds(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
 
 
 def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
-    """(height, width, 4) uint8: the visible objects at a frame, fitted to the base so that motion stays in step."""
-    items = [
-        draw_item(obj, evaluate_object(obj, frame, scene.fps), ("snapshot", obj.id)) for obj in scene.objects if obj.visible
-    ]
-    camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
+    """(height, width, 4) uint8: the visible objects at a frame, through the scene's camera, else fitted to the base so that motion stays in step."""
+    items = []
+    for obj in scene.objects:
+        stand = stand_at(obj, frame, fps=scene.fps)
+        if stand.visible and stand.opacity > 0:
+            item = draw_item(obj, evaluate_object(obj, frame, scene.fps), ("snapshot", obj.id))
+            item.matrix, item.alpha = stand.transform.matrix(), stand.opacity
+            items.append(item)
+    if scene.cameras:
+        camera = Camera.of(camera_at(scene.cameras[0], frame, fps=scene.fps))
+    else:
+        camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
     return renderer.draw(items, camera, width, height, Ground(), fine=True)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from fictilis.core.channels import Stand, stand_at
 from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
 from fictilis.core.evaluate import shape_parts, weights_at
 from fictilis.core.geometry.normals import KeptNormals, point_normals
@@ -24,7 +25,7 @@ LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at
 class StageItem:
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
-    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it.
+    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1.
     """
 
     obj: MorphObject
@@ -38,6 +39,7 @@ class StageItem:
     shaped: bool = False
     shares: np.ndarray | None = None
     live: Deltas | None = None
+    opacity: float = 1.0
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
@@ -145,13 +147,18 @@ class Stage:
     def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
         """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
         self.lifted = False
-        objects = [o for o in wish.scene.objects if o.visible or o.id == wish.current]
-        current = next((o for o in objects if o.id == wish.current), None)
+        current = next((o for o in wish.scene.objects if o.id == wish.current), None)
         if wish.way == LINE_UP and current is not None:
             return self._line_up(wish, current, live)
         if wish.way == ALONE and current is not None and wish.shaping is not None:
             return [self._alone(wish, current, wish.shaping, live)]
-        return [self._mix(wish, o, live if o is current else None) for o in objects if o.visible or o is current]
+        seen = [(o, stand_at(o, wish.frame, wish.posed.get(o.id), wish.scene.fps)) for o in wish.scene.objects]
+        # a hidden object is shown all the same while it is shaped
+        return [
+            self._mix(wish, o, live if o is current else None, stand)
+            for o, stand in seen
+            if stand.visible or o is current and wish.shaping is not None
+        ]
 
     def forget(self) -> None:
         self._banks.clear()
@@ -163,7 +170,7 @@ class Stage:
         shape.lay(live, mesh)
         return shape
 
-    def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> StageItem:
+    def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Stand | None = None) -> StageItem:
         weights, lifted = shown_weights(wish, obj)
         shares = coefficients(obj, weights)
         bank = self._banks.get(obj.id)
@@ -177,10 +184,11 @@ class Stage:
             self.lifted = lifted
             share = share_shown(obj, wish.shaping, shares)
         shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.mesh, live)
+        matrix = (stand.transform if stand else obj.transform).matrix()
+        opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
-            obj, None, shape.points, shape.normals, obj.transform.matrix(), shape.revision, obj.name, share, shaped, shares,
-            live,
-        )  # fmt: skip
+            obj, None, shape.points, shape.normals, matrix, shape.revision, obj.name, share, shaped, shares, live, opacity
+        )
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)

@@ -103,6 +103,12 @@ def no_waiting_questions(monkeypatch):
     monkeypatch.setattr("fictilis.app.dialogs.Dialog.exec", refuse)
 
 
+@pytest.fixture(autouse=True)
+def no_sound_device(monkeypatch):
+    """Tests play to nobody; those about sound bring a speaker of their own."""
+    monkeypatch.setattr("fictilis.app.sound_player.find_speaker", lambda _parent: None)
+
+
 @pytest.fixture
 def open_window(qtbot, tmp_path: Path):
     """Opens the real window on a scene; closes it without questions."""

@@ -500,8 +500,8 @@ def test_groups_fold_slide_and_dissolve_in_the_column(bench, forms):
     forms(bench, {"name": "Mouth"})
     cards = bench.window.column.cards
     run(bench, "duplicate")
-    bench.doc.select_target("t1")
-    bench.doc.select_target("t2", add=True)
+    bench.doc.select_channel("t1")
+    bench.doc.select_channel("t2", add=True)
     run(bench, "group")
     (heading,) = cards.group_places
     assert heading.group.name == "Mouth" and len(cards.places()) == 3
@@ -556,7 +556,7 @@ def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped
 )
 def test_every_way_of_seeing_changes_the_picture(bench, name):
     bench.doc.set(way="In the mix")
-    bench.doc.set_weight("t1", -0.7)
+    bench.doc.set_value("t1", -0.7)
     _, at = front_point(bench)
     bench.doc.set_tools(tool="pick", kind="faces")
     if name == "cuts":

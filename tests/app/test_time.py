@@ -7,9 +7,10 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.playback import frame_after
-from fictilis.app.transport import timecode
+from fictilis.app.times import timecode
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
+from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import new_target, rename_target
 from tests.app.conftest import SHIFT
@@ -82,7 +83,7 @@ def test_keys_are_dragged_right_when_zoomed(timed):
 
 
 def test_handles_of_a_selected_key_are_dragged(timed):
-    timed.lanes.open.add("t1")
+    timed.lanes.set_height("t1", 132)
     timed.lanes.refresh()
     select(timed, 40)
     ends = {side: end for _, side, _, end in timed.lanes.handles()}
@@ -136,7 +137,7 @@ def test_the_band_of_retime_scales_and_shifts(timed):
     _, _, last = lanes.band_places()
     timed.drag(port, last.center(), QPointF(lanes.x(50), last.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 35] and timed.doc.band == (20, 50)
-    timed.doc.select_target("t2")
+    timed.doc.select_channel("t2")
     _, body, _ = lanes.band_places()
     timed.drag(port, QPointF(lanes.x(45), body.center().y()), QPointF(lanes.x(48), body.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 38] and timed.doc.undo_label() == "Retime"
@@ -158,7 +159,7 @@ def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
     run(timed, "paste-mirrored")
     assert frames(timed, "t2") == [10, 30, 70, 90] and curve(timed, "t2").value(70) == 1.0
     timed.doc.undo()
-    timed.doc.select_target("t2")
+    timed.doc.select_channel("t2")
     timed.doc.set_frame(40)
     run(timed, "paste-keys")
     assert frames(timed, "t2") == [10, 30, 40, 60]
@@ -188,7 +189,7 @@ def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
     answer, places = MANY[name]
     forms(timed, answer)
     timed.doc.set_frame(15)
-    timed.doc.select_target("t1")
+    timed.doc.select_channel("t1")
     before = timed.doc.settled.scene
     run(timed, name)
     assert frames(timed) == places and timed.doc.settled.scene is not before
@@ -202,14 +203,14 @@ def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
     run(timed, "clean-keys")
     assert timed.said[-1][0] == "Every key is needed."
     scene = timed.doc.settled.scene
-    timed.doc.commit("Bake", edits.bake(scene, [(OBJ, "t1")], 0, 60, 2))
+    timed.doc.commit("Bake", timing.bake(scene, [(OBJ, "t1")], 0, 60, 2))
     run(timed, "reduce-keys")
     assert "keys went" in timed.said[-1][0] and len(curve(timed).keys) < 20
 
 
 def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
     forms(timed, {"before": "Hold", "after": "There and back"})
-    timed.doc.select_target("t1")
+    timed.doc.select_channel("t1")
     run(timed, "beyond")
     assert curve(timed).after == "ping-pong" and timed.doc.weights(timed.obj)["t1"] == 0.0
     timed.doc.set_frame(80)
@@ -319,7 +320,7 @@ def test_ways_to_play(timed):
 
 
 def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
-    timed.doc.edit("Range", lambda s: edits.set_frame_range(s, 0, 40))
+    timed.doc.edit("Range", lambda s: timeline.set_frame_range(s, 0, 40))
     label = timed.window.transport.seam
     timed.qtbot.waitUntil(lambda: "seam 6.40 cm" in label.text(), timeout=8000)
     run(timed, "close-loop")
@@ -330,7 +331,7 @@ def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
 
 def test_modifiers_act_over_the_curve_and_are_baked(timed):
     section = timed.window.side.modifiers
-    timed.doc.select_target("t1")
+    timed.doc.select_channel("t1")
     section.more.activated.emit(1)
     section.more.activated.emit(2)
     assert [m.kind for m in timed.obj.lane("t1").modifiers] == ["spring", "wobble"] and len(section.blocks) == 2
@@ -358,15 +359,15 @@ def test_modifiers_act_over_the_curve_and_are_baked(timed):
 
 def test_lanes_are_shown_all_keyed_or_selected(timed):
     timed.doc.edit("Spare", lambda s: new_target(s, OBJ, "Spare")[0])
-    assert [p.target.name for p in timed.lanes.places()] == ["Lift", "Slide", "Spare"]
+    assert [p.channel.name for p in timed.lanes.places()] == ["Lift", "Slide", "Spare"]
     timed.lanes.which.menu().actions()[1].trigger()
-    assert [p.target.name for p in timed.lanes.places()] == ["Lift", "Slide"] and "Keyed" in timed.lanes.which.text()
+    assert [p.channel.name for p in timed.lanes.places()] == ["Lift", "Slide"] and "Keyed" in timed.lanes.which.text()
     run(timed, "lanes-selected")
-    timed.doc.select_target(None)
+    timed.doc.select_channel(None)
     assert timed.lanes.places() == []
     timed.settle(30)
-    timed.doc.select_target("t2")
-    assert [p.target.name for p in timed.lanes.places()] == ["Slide"]
+    timed.doc.select_channel("t2")
+    assert [p.channel.name for p in timed.lanes.places()] == ["Slide"]
     run(timed, "lanes-all")
     assert len(timed.lanes.places()) == 3
 
@@ -382,5 +383,5 @@ def test_timecode(frame, fps, text):
 def test_the_time_is_shown_as_timecode(timed):
     timed.doc.set_frame(47)
     assert timed.window.transport.time.text() == "0:01.96"
-    run(timed, "timecode")
+    run(timed, "time-timecode")
     assert timed.window.transport.time.text() == "00:00:01:23"

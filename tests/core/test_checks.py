@@ -39,7 +39,7 @@ def test_the_creeping_lane_of_the_trade():
         scene, _ = target_from_points(scene, OBJ, name, points + [0, 1.0, 0])
     scene = keyed(scene, t1=[(0, 0), (20, 1)], t2=[(0, 0), (40, 1)])
     (finding,) = found(scene, "creep")
-    assert finding.sentence.startswith("Smile creeps from frame 0: the move before it ends at 20") and finding.target == "t2"
+    assert finding.sentence.startswith("Smile creeps from frame 0: the move before it ends at 20") and finding.channel == "t2"
     mended = finding.mend(scene)
     assert mended.object(OBJ).lane("t2").curve.value(20) == 0 and not found(mended, "creep")
     assert np.allclose(mended.object(OBJ).lane("t2").curve.evaluate(np.arange(0, 21)), 0)
@@ -60,7 +60,7 @@ def test_every_planted_creep_is_found_and_mended_scenes_are_silent(first, second
     b = [*rows, (start, 0.0, kind), (start + first + second, 1.0, kind), (start + first + second + 5, 1.0, kind)]
     scene = keyed(scene, t1=a, t2=b)
     creeping = found(scene, "creep")
-    assert [f.target for f in creeping] == ["t2"]
+    assert [f.channel for f in creeping] == ["t2"]
     clean = creeping[0].mend(scene)
     assert not found(clean, "creep")
     guarded = keyed(scene, t2=[(start + first, 0.0, kind)])
@@ -132,7 +132,7 @@ def test_a_shuffled_target_is_named():
     scene, _ = add_object(Scene(), "Sheet", mesh, points)
     scene, _ = target_from_points(scene, OBJ, "Fine", points * [1.5, 1, 2.0])
     scene, _ = target_from_points(scene, OBJ, "Wild", points[np.random.default_rng(0).permutation(len(points))])
-    assert [f.target for f in found(scene, "order")] == ["t2"]
+    assert [f.channel for f in found(scene, "order")] == ["t2"]
 
 
 def test_the_seam_of_a_loop_in_place_and_speed(sheet):

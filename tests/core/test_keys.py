@@ -3,6 +3,7 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
+from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import weights_at
@@ -23,11 +24,11 @@ def test_a_key_makes_a_lane_and_the_last_key_gone_takes_it_away(sheet):
 
 
 def test_hold_guard_adds_the_key_where_the_previous_move_ended(sheet):
-    scene, _ = edits.key_weights(sheet, OBJ, 0, {"t1": 0.0, "t2": 0.0})
-    scene, held = edits.key_weights(scene, OBJ, 20, {"t1": 1.0})
+    scene, _ = edits.key_values(sheet, OBJ, 0, {"t1": 0.0, "t2": 0.0})
+    scene, held = edits.key_values(scene, OBJ, 20, {"t1": 1.0})
     assert held == []
-    scene, held = edits.key_weights(scene, OBJ, 40, {"t2": 1.0})
-    assert [(h.target, h.key.frame, h.key.value) for h in held] == [("t2", 20, 0.0)]
+    scene, held = edits.key_values(scene, OBJ, 40, {"t2": 1.0})
+    assert [(h.channel, h.key.frame, h.key.value) for h in held] == [("t2", 20, 0.0)]
     assert frames_of(scene, "t2") == [(0, 0), (20, 0), (40, 1)]
     assert scene.object(OBJ).lane("t2").curve.value(19) == 0
 
@@ -41,7 +42,7 @@ def test_hold_guard_stays_silent(sheet, case):
     if case != "no other lane":
         scene = edits.set_key(scene, OBJ, "t1", Key(20, 1.0))
     value = 0.0 if case == "same value" else 1.0
-    scene, held = edits.key_weights(scene, OBJ, 40, {"t2": value}, guard=case != "guard off")
+    scene, held = edits.key_values(scene, OBJ, 40, {"t2": value}, guard=case != "guard off")
     assert held == []
 
 
@@ -64,7 +65,7 @@ def test_moving_keys_in_value_only_keeps_a_frame_between_frames(sheet):
 
 def test_a_new_key_takes_the_interpolation_before_it(sheet):
     scene = edits.set_key(sheet, OBJ, "t1", Key(0, 0, "linear"))
-    scene, _ = edits.key_weights(scene, OBJ, 10, {"t1": 1})
+    scene, _ = edits.key_values(scene, OBJ, 10, {"t1": 1})
     assert scene.object(OBJ).lane("t1").curve.keys[1].interpolation == "linear"
     scene = edits.set_interpolation(scene, [KeyRef(OBJ, "t1", 0)], "hold")
     assert scene.object(OBJ).lane("t1").curve.value(9) == 0
@@ -73,18 +74,18 @@ def test_a_new_key_takes_the_interpolation_before_it(sheet):
 @pytest.mark.parametrize(("low", "high"), [(10, 10), (5, 1), (0, float("nan")), (0, 2e6)])
 def test_impossible_ranges(sheet, low, high):
     with pytest.raises(EditRefused):
-        edits.set_frame_range(sheet, low, high)
+        timeline.set_frame_range(sheet, low, high)
 
 
 @pytest.mark.parametrize("fps", [0, -24, 1e9, float("nan")])
 def test_impossible_rates(sheet, fps):
     with pytest.raises(EditRefused):
-        edits.set_rate(sheet, fps)
+        timeline.set_rate(sheet, fps)
 
 
 def test_rate_and_range_keep_the_keys(sheet):
     scene = edits.set_key(sheet, OBJ, "t1", Key(12, 1))
-    scene = edits.set_frame_range(edits.set_rate(scene, 30), -10, 50)
+    scene = timeline.set_frame_range(timeline.set_rate(scene, 30), -10, 50)
     assert (scene.fps, scene.start, scene.end) == (30, -10, 50) and frames_of(scene) == [(12, 1)]
 
 

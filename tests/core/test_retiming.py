@@ -5,6 +5,7 @@ from hypothesis import strategies as st
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits import keys as edits
+from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 
@@ -96,67 +97,67 @@ def test_linear_and_offset_beyond_the_keys(keyed):
 
 
 def test_retime_scales_and_shifts_a_range(keyed):
-    slower = edits.retime(keyed, LANES, 10, 20, 10, 40)
+    slower = timing.retime(keyed, LANES, 10, 20, 10, 40)
     assert frames(slower) == [0, 10, 30, 40] and frames(slower, "t2") == [5, 25]
-    one = edits.retime(keyed, LANES[:1], 0, 30, 0, 60)
+    one = timing.retime(keyed, LANES[:1], 0, 30, 0, 60)
     assert frames(one) == [0, 20, 40, 60] and frames(one, "t2") == [5, 15]
     with pytest.raises(EditRefused, match="must rise"):
-        edits.retime(keyed, LANES, 10, 20, 30, 30)
+        timing.retime(keyed, LANES, 10, 20, 30, 30)
 
 
 def test_retiming_keeps_the_shape_of_a_curve_with_handles(keyed):
     free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
-    twice = edits.retime(free, LANES, 0, 30, 0, 60)
+    twice = timing.retime(free, LANES, 0, 30, 0, 60)
     sample = np.linspace(0, 30, 91)
     assert np.allclose(curve(twice).evaluate(2 * sample), curve(free).evaluate(sample), atol=1e-9)
 
 
 def test_shift_after_reverse_mirror_and_stagger(keyed):
-    assert frames(edits.shift_after(keyed, LANES, 15, 7)) == [0, 10, 27, 37]
+    assert frames(timing.shift_after(keyed, LANES, 15, 7)) == [0, 10, 27, 37]
     with pytest.raises(EditRefused, match="Lift has a key at frame 10"):
-        edits.shift_after(keyed, LANES, 15, -10)
+        timing.shift_after(keyed, LANES, 15, -10)
     free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
     eased = edits.set_interpolation(free, refs(20), "ease", "cubic-in")
-    back = curve(edits.reverse(eased, LANES, 0, 30))
+    back = curve(timing.reverse(eased, LANES, 0, 30))
     sample = np.linspace(0.1, 29.9, 75)
     assert np.allclose(back.evaluate(30 - sample), curve(eased).evaluate(sample), atol=1e-9)
-    mirrored = curve(edits.mirror_values(free, LANES, 0.5))
+    mirrored = curve(timing.mirror_values(free, LANES, 0.5))
     assert np.allclose(mirrored.evaluate(sample), 1 - curve(free).evaluate(sample), atol=1e-9)
-    later = edits.stagger(keyed, LANES, 4)
+    later = timing.stagger(keyed, LANES, 4)
     assert frames(later) == frames(keyed) and frames(later, "t2") == [9, 19]
 
 
 def test_snap_bake_clean_and_reduce(keyed):
-    off = edits.map_frames(keyed, LANES, lambda f: f + 0.3)
-    assert frames(edits.snap_to_frames(off, LANES)) == [0, 10, 20, 30]
-    baked = curve(edits.bake(keyed, LANES, 0, 30, 2))
+    off = timing.map_frames(keyed, LANES, lambda f: f + 0.3)
+    assert frames(timing.snap_to_frames(off, LANES)) == [0, 10, 20, 30]
+    baked = curve(timing.bake(keyed, LANES, 0, 30, 2))
     assert len(baked.keys) == 16 and np.allclose(
         baked.evaluate(np.arange(0, 31, 2)), curve(keyed).evaluate(np.arange(0, 31, 2))
     )
     extra = edits.set_key(keyed, OBJ, "t2", Key(10, 0.5, "linear"))
-    scene, gone = edits.clean_keys(extra, LANES)
+    scene, gone = timing.clean_keys(extra, LANES)
     assert gone == 1 and frames(scene, "t2") == [5, 15]
-    dense = edits.bake(keyed, LANES, 0, 30, 1)
-    less, gone = edits.reduce_keys(dense, LANES, 0.05)
+    dense = timing.bake(keyed, LANES, 0, 30, 1)
+    less, gone = timing.reduce_keys(dense, LANES, 0.05)
     assert (
         gone > 35
         and np.abs(curve(less).evaluate(np.linspace(0, 30, 121)) - curve(dense).evaluate(np.linspace(0, 30, 121))).max() < 0.06
     )
     with pytest.raises(EditRefused, match="every 0"):
-        edits.bake(keyed, LANES, 0, 30, 0)
+        timing.bake(keyed, LANES, 0, 30, 0)
 
 
 def test_hold_until_here_keeps_the_earlier_value(keyed):
-    scene = edits.hold_until(keyed, OBJ, "t1", 16)
+    scene = timing.hold_until(keyed, OBJ, "t1", 16)
     assert np.allclose(curve(scene).evaluate([10, 13, 16]), 1.0) and curve(scene).evaluate(20.0) == pytest.approx(0.4)
     with pytest.raises(EditRefused, match="no key before frame 2"):
-        edits.hold_until(keyed, OBJ, "t2", 2)
+        timing.hold_until(keyed, OBJ, "t2", 2)
 
 
 def test_a_closed_loop_has_no_seam(keyed):
     from dataclasses import replace
 
-    scene = edits.close_loop(replace(keyed, start=0.0, end=40.0), LANES)
+    scene = timing.close_loop(replace(keyed, start=0.0, end=40.0), LANES)
     for target in ("t1", "t2"):
         c = curve(scene, target)
         assert float(c.evaluate(0.0)) == pytest.approx(float(c.evaluate(40.0)))
@@ -164,14 +165,14 @@ def test_a_closed_loop_has_no_seam(keyed):
 
 
 def test_another_rate_keeps_frames_or_seconds(keyed):
-    assert edits.set_rate(keyed, 48).end == keyed.end and frames(edits.set_rate(keyed, 48)) == frames(keyed)
-    kept = edits.set_rate(keyed, 48, keep_seconds=True)
+    assert timeline.set_rate(keyed, 48).end == keyed.end and frames(timeline.set_rate(keyed, 48)) == frames(keyed)
+    kept = timeline.set_rate(keyed, 48, keep_seconds=True)
     assert frames(kept) == [0, 20, 40, 60] and kept.end == 2 * keyed.end and kept.fps == 48
 
 
 def test_pasting_puts_the_earliest_key_at_the_frame(keyed):
     copied = {"t1": curve(keyed).keys[1:3], "t2": curve(keyed, "t2").keys[:1]}
-    scene, places = edits.paste_keys(keyed, OBJ, copied, 50)
+    scene, places = timing.paste_keys(keyed, OBJ, copied, 50)
     assert frames(scene) == [0, 10, 20, 30, 55, 65] and frames(scene, "t2") == [5, 15, 50] and len(places) == 3
 
 

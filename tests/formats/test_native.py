@@ -9,7 +9,7 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.edits.keys import set_beyond, set_key, set_modifiers
+from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
     add_in_between,
@@ -21,6 +21,7 @@ from fictilis.core.edits.targets import (
     set_path,
     set_range,
 )
+from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.scene import Appearance, NamedPick, Pick, SavedView, Texture, Transform
 from fictilis.demo.jelly import moon_jelly
@@ -153,7 +154,7 @@ JSON_DAMAGE = {
     "built on itself": (lambda r: first_object(r)["targets"][0].update(built_on="t2"), "built on itself"),
     "same id twice": (lambda r: first_object(r)["targets"][1].update(id="t1"), "twice"),
     "same name twice": (lambda r: first_object(r)["targets"][1].update(name="Lift"), "twice"),
-    "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(target="t9"), "t9"),
+    "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(channel="t9"), "t9"),
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
     "mix of nothing": (lambda r: first_object(r)["mixes"][0]["weights"].append(["t9", 1.0]), "t9"),

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.scene import MorphObject
+from fictilis.core.timeline import Animated
 
 
-def missing_hold(obj: MorphObject, target_id: str, key: Key) -> Key | None:
+def missing_hold(owner: Animated, channel: str, key: Key) -> Key | None:
     """The key that keeps a lane still until the move before ``key`` has ended, or None where none is missing.
 
     A lane creeps when its new key has another value than the lane kept so far, its last key lies further back, and
-    another lane of the object has its latest key between the two: there the previous move ended.
+    another lane of the owner has its latest key between the two: there the previous move ended.
     Source: common practice, no published source.
     """
-    lane = obj.lane(target_id)
+    lane = owner.lane(channel)
     if lane is None:
         return None
     earlier = [k for k in lane.curve.keys if k.frame < key.frame - SAME_FRAME]
@@ -27,8 +27,8 @@ def missing_hold(obj: MorphObject, target_id: str, key: Key) -> Key | None:
         return None
     ends = [
         k.frame
-        for other in obj.lanes
-        if other.target != target_id
+        for other in owner.lanes
+        if other.channel != channel
         for k in other.curve.keys
         if last.frame + SAME_FRAME < k.frame < key.frame - SAME_FRAME
     ]

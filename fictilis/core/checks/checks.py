@@ -8,14 +8,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.channels import channel, stand_at
 from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.targets import remove_target
+from fictilis.core.edits.targets import remove_target, set_muted
 from fictilis.core.evaluate import evaluate_object, full_shape, weights_at
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
 from fictilis.core.mix.masks import own
-from fictilis.core.scene import Deltas, Lane, MorphObject, Scene, Target
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.timeline import Animated, Lane
 
 MOST_FRAMES = 400  # of a range that are looked at
 PILE = 1.25  # weights that add up to more than this on the same points
@@ -26,12 +29,15 @@ TORN = 0.15  # part of the edges that are torn when an order is shuffled
 
 @dataclass(frozen=True, eq=False)
 class Finding:
-    """``sentence`` says where and why; ``remedy`` names what ``mend(scene)`` does, empty where nothing is offered."""
+    """``sentence`` says where and why; ``remedy`` names what ``mend(scene)`` does, empty where nothing is offered.
+
+    ``owner`` is the id of an object or a camera, ``channel`` that of the lane or target it is about.
+    """
 
     check: str
     sentence: str
-    object: str
-    target: str | None = None
+    owner: str
+    channel: str | None = None
     frame: float | None = None
     remedy: str = ""
     mend: Callable[[Scene], Scene] | None = None
@@ -45,7 +51,7 @@ def _frames(scene: Scene) -> np.ndarray:
     return whole
 
 
-def creep(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
     """A lane that leaves its rest before its move, because no key holds it until the move before has ended.
 
     It rests up to a key, goes on from there to its next key, and meanwhile the other lanes have finished moving and
@@ -62,14 +68,14 @@ def creep(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
             still = all(other.curve.is_still(max(ends, default=0.0), b.frame) for other in obj.lanes if other is not lane)
             if not ends or not still:
                 continue
-            stop, name = max(ends), obj.target(lane.target).name
+            stop, name = max(ends), channel(obj, lane.channel).name
             hold = Key(stop, a.value, a.interpolation)
             yield Finding(
                 "creep",
                 f"{name} creeps from frame {a.frame:g}: the move before it ends at {stop:g}, but no key holds "
                 f"{a.value:.2f} until there.",
-                obj.id, lane.target, a.frame, f"Hold {a.value:.2f} until frame {stop:g}",
-                lambda s, t=lane.target, k=hold: key_edits.set_key(s, obj.id, t, k),
+                obj.id, lane.channel, a.frame, f"Hold {a.value:.2f} until frame {stop:g}",
+                lambda s, t=lane.channel, k=hold: key_edits.set_key(s, obj.id, t, k),
             )  # fmt: skip
 
 
@@ -104,7 +110,10 @@ def unkeyed(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
 def out_of_range(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """A lane that leaves its target's soft range."""
     for lane in obj.lanes:
-        target, at = obj.target(lane.target), _frames(scene)
+        target = next((t for t in obj.targets if t.id == lane.channel), None)
+        if target is None:
+            continue
+        at = _frames(scene)
         at = np.union1d(at, [k.frame for k in lane.curve.keys])
         values = lane.values(at, scene.fps)
         low, high = target.range
@@ -122,7 +131,7 @@ def out_of_range(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def pile_up(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Finding]:
     """Targets that move the same points at once by weights that add up to too much."""
     targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
     at = _frames(scene)
@@ -135,11 +144,26 @@ def pile_up(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
             sums = np.minimum(np.clip(weights[a.id], 0, None), np.inf) + np.clip(weights[b.id], 0, None)
             sums = np.where((weights[a.id] > 0.1) & (weights[b.id] > 0.1), sums, 0.0)
             worst = int(np.argmax(sums))
-            if sums[worst] > PILE and _same_way(a, b, both):
+            if sums[worst] > limit and _same_way(a, b, both):
+                part = limit / float(sums[worst])
                 yield Finding(
                     "pile", f"{a.name} and {b.name} move {len(both):,} points the same way and add up to {sums[worst]:.2f} at "
-                    f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]),
+                    f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]), f"Lower both to {part:.0%}",
+                    lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p),
                 )  # fmt: skip
+
+
+def _lowered(scene: Scene, object_id: str, targets: tuple[str, ...], part: float) -> Scene:
+    """The weights of targets multiplied by ``part``, all their keys with them."""
+    for target_id in targets:
+        obj = scene.object(object_id)
+        lane = obj.lane(target_id)
+        if lane is None:
+            target = obj.target(target_id)
+            scene = scene.with_object(obj.with_target(replace(target, weight=target.weight * part)))
+        else:
+            scene = timing.scale_values(scene, [(object_id, target_id)], part)
+    return scene
 
 
 def _strong(target: Target) -> np.ndarray:
@@ -165,7 +189,7 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         if empty and target.built_on is None:
             yield Finding("empty", f"{target.name} moves no point.", obj.id, target.id, None, *remedy)
         elif still and target.id not in used and obj.lanes:
-            yield Finding("unused", f"{target.name} is at 0 all the time.", obj.id, target.id)
+            yield Finding("unused", f"{target.name} is at 0 all the time.", obj.id, target.id, None, *remedy)
 
 
 def twins_apart(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
@@ -193,23 +217,23 @@ def _joined(scene: Scene, object_id: str, target_id: str) -> Scene:
     return scene.with_object(obj.with_target(replace(target, deltas=Deltas.from_dense(means))))
 
 
-def off_frames(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+def off_frames(scene: Scene, obj: Animated) -> Iterator[Finding]:
     """Keys between whole frames, and keys outside of the range."""
     for lane in obj.lanes:
-        name = obj.target(lane.target).name
+        name = channel(obj, lane.channel).name
         between = [k.frame for k in lane.curve.keys if abs(k.frame - round(k.frame)) > SAME_FRAME]
         if between:
             yield Finding(
-                "between", f"{name} has {_keys(len(between))} between frames, the first at {between[0]:g}.", obj.id, lane.target,
+                "between", f"{name} has {_keys(len(between))} between frames, the first at {between[0]:g}.", obj.id, lane.channel,
                 between[0], "Snap to whole frames",
-                lambda s, t=lane.target: key_edits.snap_to_frames(s, [(obj.id, t)]),
+                lambda s, t=lane.channel: timing.snap_to_frames(s, [(obj.id, t)]),
             )  # fmt: skip
         outside = [k.frame for k in lane.curve.keys if not scene.start - SAME_FRAME <= k.frame <= scene.end + SAME_FRAME]
         if outside:
-            refs = [KeyRef(obj.id, lane.target, f) for f in outside]
+            refs = [KeyRef(obj.id, lane.channel, f) for f in outside]
             yield Finding(
                 "outside", f"{name} has {_keys(len(outside))} outside of the range, the first at {outside[0]:g}.", obj.id,
-                lane.target, outside[0], "Delete them", lambda s, r=refs: key_edits.delete_keys(s, r),
+                lane.channel, outside[0], "Delete them", lambda s, r=refs: key_edits.delete_keys(s, r),
             )  # fmt: skip
 
 
@@ -231,43 +255,57 @@ def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         if torn > TORN:
             yield Finding(
                 "order", f"{target.name} stretches {torn:.0%} of all edges more than {LONG:g} times; its points may be in another "
-                "order than the base's.", obj.id, target.id,
+                "order than the base's.", obj.id, target.id, None, "" if target.muted else "Mute it",
+                None if target.muted else lambda s, t=target.id: set_muted(s, obj.id, t, True),
             )  # fmt: skip
 
 
 def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
-    """How far points jump from the last frame to the first, cm, and how much their speed does, cm a frame: the largest."""
+    """How far points jump from the last frame played to the first, cm, and how much their speed does, cm a frame: the largest.
+
+    Seen in the scene, so that the object's own motion counts too.
+    """
     if not obj.lanes:
         return 0.0, 0.0
-    first, last = evaluate_object(obj, scene.start, scene.fps), evaluate_object(obj, scene.end, scene.fps)
-    after, before = (evaluate_object(obj, scene.start + 1e-3, scene.fps), evaluate_object(obj, scene.end - 1e-3, scene.fps))
-    speed = ((after - first) - (last - before)) / 1e-3
+
+    def seen(frame: float) -> np.ndarray:
+        matrix = stand_at(obj, frame, fps=scene.fps).transform.matrix()
+        return evaluate_object(obj, frame, scene.fps) @ matrix[:3, :3].T + matrix[:3, 3]
+
+    start, end = scene.span
+    first, last = seen(start), seen(end)
+    speed = ((seen(start + 1e-3) - first) - (last - seen(end - 1e-3))) / 1e-3
     return tuple(float(np.sqrt((d**2).sum(1).max(initial=0.0))) for d in (last - first, speed))
 
 
 def seam(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
-    """A jump from the last frame to the first."""
+    """A jump from the last frame played to the first."""
     jump, _ = loop_seam(scene, obj)
     size = float(np.ptp(obj.base, axis=0).max()) if len(obj.base) else 1.0
     if jump > 1e-4 * size:
-        lanes = [(obj.id, lane.target) for lane in obj.lanes]
+        lanes = [(obj.id, lane.channel) for lane in obj.lanes]
+        start, end = scene.span
         yield Finding(
-            "seam", f"{obj.name} jumps {jump:.2f} cm from frame {scene.end:g} back to {scene.start:g} when it loops.", obj.id, None,
-            scene.end, "Close the loop", lambda s: key_edits.close_loop(s, lanes),
+            "seam", f"{obj.name} jumps {jump:.2f} cm from frame {end:g} back to {start:g} when it loops.", obj.id, None,
+            end, "Close the loop", lambda s: timing.close_loop(s, lanes),
         )  # fmt: skip
 
 
-CHECKS: dict[str, Callable[[Scene, MorphObject], Iterator[Finding]]] = {
+CHECKS: dict[str, Callable[..., Iterator[Finding]]] = {
     "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle, "twins": twins_apart,
     "frames": off_frames, "order": shuffled, "seam": seam,
 }  # fmt: skip
+OF_CAMERAS = ("creep", "frames")
 
 
-def run_checks(scene: Scene, loops: bool = False) -> list[Finding]:
-    """All findings of a scene; the seam of a loop only where it ``loops``."""
+def run_checks(scene: Scene, loops: bool = False, pile: float = PILE) -> list[Finding]:
+    """All findings of a scene; the seam of a loop only where it ``loops``. ``pile``: weights that add up to too much."""
     found: list[Finding] = []
     for obj in scene.objects:
         for name, check in CHECKS.items():
             if name != "seam" or loops:
-                found += check(scene, obj)
+                found += check(scene, obj, pile) if name == "pile-up" else check(scene, obj)
+    for camera in scene.cameras:
+        for name in OF_CAMERAS:
+            found += CHECKS[name](scene, camera)
     return found

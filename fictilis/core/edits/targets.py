@@ -102,7 +102,7 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
         return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(unmasked(shown, target.mask)))
 
     targets = tuple(adopt(t) for t in obj.targets if t.id != target_id)
-    lanes = tuple(lane for lane in obj.lanes if lane.target != target_id)
+    lanes = tuple(lane for lane in obj.lanes if lane.channel != target_id)
     mixes = tuple(replace(m, weights=tuple(w for w in m.weights if w[0] != target_id)) for m in obj.mixes)
     return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes, mixes=mixes)))
 

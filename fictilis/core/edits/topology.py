@@ -60,6 +60,7 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
     Raises EditRefused for a scale that turns the faces inside out.
     """
     obj = unlocked(scene.object(object_id))
+    _stands_still(obj, ("location", "rotation", "scale"), "frozen")
     matrix = obj.transform.matrix()
     if np.linalg.det(matrix[:3, :3]) < 0:
         raise EditRefused(f"{obj.name} has a mirroring scale, which would turn its faces inside out; make it positive first.")
@@ -69,6 +70,7 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
 def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:
     """The object's origin moved to a point of its base; it stays where it is seen."""
     obj = unlocked(scene.object(object_id))
+    _stands_still(obj, ("location",), "moved to another origin")
     place = obj.base[point]
     old = obj.transform
     linear = old.matrix()[:3, :3]
@@ -78,3 +80,10 @@ def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:
     location = wanted - (pivot - linear @ pivot)
     moved = replace(old, pivot=tuple(pivot.tolist()), location=tuple(location.tolist()))
     return scene.with_object(_moved_points(obj, np.eye(3), -place, moved))
+
+
+def _stands_still(obj: MorphObject, parts: tuple[str, ...], what: str) -> None:
+    """Refuse what would tear an object away from its own keys."""
+    keyed = [lane.channel for lane in obj.lanes if lane.channel.partition(".")[0] in parts]
+    if keyed:
+        raise EditRefused(f"{obj.name} has keys on its {keyed[0].partition('.')[0]}, and cannot be {what}; delete those first.")

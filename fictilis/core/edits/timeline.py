@@ -1,0 +1,126 @@
+"""Edits of what stands in time: rate, range, what is played, markers, sound, cameras."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.edits.timing import map_frames
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Scene, fresh_id, fresh_name
+from fictilis.core.timeline import Marker, SceneCamera, Sound
+
+LONGEST_RANGE = 1_000_000.0
+NEAR = 1e-6
+
+
+def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
+    """Another frame rate: keys and markers keep their frames, or with ``keep_seconds`` their times, and the range too.
+
+    A sound begins at the same frame, or at the same time, as they do.
+    """
+    if not (np.isfinite(fps) and 0.1 <= fps <= 1000):
+        raise EditRefused(f"The frame rate must be from 0.1 to 1000 frames a second, not {fps:g}.")
+    if not keep_seconds:
+        return replace(scene, fps=float(fps))
+    factor = fps / scene.fps
+    every = [(owner.id, lane.channel) for owner in scene.owners for lane in owner.lanes]
+    scene = map_frames(scene, every, lambda f: f * factor)
+    return replace(
+        scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor,
+        played=None if scene.played is None else tuple(f * factor for f in scene.played),
+        markers=tuple(replace(m, frame=m.frame * factor) for m in scene.markers),
+        sound=None if scene.sound is None else replace(scene.sound, start=scene.sound.start * factor),
+    )  # fmt: skip
+
+
+def set_frame_range(scene: Scene, start: float, end: float) -> Scene:
+    """The frames from ``start`` to ``end``; what is played is kept within them."""
+    _rising(start, end, "range")
+    played = scene.played
+    if played is not None:
+        first, last = max(played[0], start), min(played[1], end)
+        played = (first, last) if first < last and (first, last) != (start, end) else None
+    return replace(scene, start=float(start), end=float(end), played=played)
+
+
+def set_played(scene: Scene, first: float | None = None, last: float | None = None) -> Scene:
+    """Only the frames from ``first`` to ``last`` are played; an end that is None stays. All of the range is no limit."""
+    begin = scene.span[0] if first is None else max(float(first), scene.start)
+    stop = scene.span[1] if last is None else min(float(last), scene.end)
+    _rising(begin, stop, "part that is played")
+    return replace(scene, played=None if (begin, stop) == (scene.start, scene.end) else (begin, stop))
+
+
+def play_all(scene: Scene) -> Scene:
+    return replace(scene, played=None)
+
+
+def _rising(start: float, end: float, what: str) -> None:
+    if not (np.isfinite(start) and np.isfinite(end) and start < end):
+        raise EditRefused(f"The {what} must rise: frame {start:g} is not before frame {end:g}.")
+    if max(abs(start), abs(end)) > LONGEST_RANGE:
+        raise EditRefused(f"The {what} must stay within ±{LONGEST_RANGE:,.0f} frames.")
+
+
+def set_marker(scene: Scene, frame: float, name: str) -> Scene:
+    """A marker at a frame; one that is there gets the new name."""
+    if not np.isfinite(frame) or abs(frame) > LONGEST_RANGE:
+        raise EditRefused(f"A marker cannot stand at frame {frame:g}.")
+    if not name.strip():
+        raise EditRefused("A marker needs a name of at least one letter.")
+    rest = [m for m in scene.markers if abs(m.frame - frame) > NEAR]
+    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), name.strip())), key=lambda m: m.frame)))
+
+
+def move_marker(scene: Scene, frame: float, to: float) -> Scene:
+    """The marker at ``frame`` put at ``to``; one that is there gives way."""
+    marker = marker_at(scene, frame)
+    return set_marker(drop_marker(scene, frame), to, marker.name)
+
+
+def drop_marker(scene: Scene, frame: float) -> Scene:
+    gone = marker_at(scene, frame)
+    return replace(scene, markers=tuple(m for m in scene.markers if m is not gone))
+
+
+def marker_at(scene: Scene, frame: float) -> Marker:
+    """The marker at a frame. Raises EditRefused where there is none."""
+    for marker in scene.markers:
+        if abs(marker.frame - frame) <= NEAR:
+            return marker
+    raise EditRefused(f"There is no marker at frame {frame:g}.")
+
+
+def set_sound(scene: Scene, sound: Sound | None) -> Scene:
+    if sound is not None and not (np.isfinite(sound.start) and abs(sound.start) <= LONGEST_RANGE):
+        raise EditRefused(f"A sound cannot begin at frame {sound.start:g}.")
+    if sound is not None and not 0 <= sound.volume <= 1:
+        raise EditRefused(f"A volume must be from 0 to 1, not {sound.volume:g}.")
+    return replace(scene, sound=sound)
+
+
+def change_sound(scene: Scene, **values: object) -> Scene:
+    """The sound with another ``start``, ``muted`` or ``volume``."""
+    if scene.sound is None:
+        raise EditRefused("The scene has no sound.")
+    return set_sound(scene, replace(scene.sound, **values))
+
+
+def add_camera(scene: Scene, camera: SceneCamera) -> tuple[Scene, str]:
+    """A camera that stands where ``camera`` does, with a name and id of its own; it is the one looked through."""
+    name = fresh_name(camera.name.strip() or "Camera", (c.name for c in scene.cameras))
+    made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras)), name=name)
+    return replace(scene, cameras=(made, *scene.cameras)), made.id
+
+
+def first_camera(scene: Scene, camera_id: str) -> Scene:
+    """Another camera is the one looked through."""
+    chosen = scene.owner(camera_id)
+    return replace(scene, cameras=(chosen, *(c for c in scene.cameras if c is not chosen)))
+
+
+def remove_camera(scene: Scene, camera_id: str) -> Scene:
+    gone = scene.owner(camera_id)
+    return replace(scene, cameras=tuple(c for c in scene.cameras if c is not gone))

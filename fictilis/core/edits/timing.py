@@ -1,0 +1,255 @@
+"""Edits of many keys at once. ``lanes`` are pairs (owner id, channel id), in the order that matters to a stagger."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
+from fictilis.core.animation.easing import handles_of
+from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.channels import channel
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Scene
+
+Lanes = Iterable[tuple[str, str]]
+
+
+def map_frames(
+    scene: Scene, lanes: Lanes, place: Callable[[float], float], first: float = -np.inf, last: float = np.inf
+) -> Scene:
+    """Keys from frame ``first`` to ``last`` put where ``place(frame)`` says; handles stretch with them."""
+
+    def moved(key: Key) -> Key:
+        if not first - SAME_FRAME <= key.frame <= last + SAME_FRAME:
+            return key
+        here, step = place(key.frame), abs(place(key.frame + 1.0) - place(key.frame))
+        stretched = {side: None if h is None else (h[0] * step, h[1]) for side, h in (("into", key.into), ("out", key.out))}
+        return replace(key, frame=float(here), **stretched)
+
+    return _map_lanes(scene, lanes, lambda curve: AnimationCurve.of(map(moved, curve.keys), curve))
+
+
+def _map_lanes(scene: Scene, lanes: Lanes, change: Callable[[AnimationCurve], AnimationCurve]) -> Scene:
+    for owner_id, channel_id in lanes:
+        owner = scene.owner(owner_id)
+        lane = owner.lane(channel_id)
+        if lane is not None:
+            scene = scene.with_owner(owner.with_lane(channel_id, change(lane.curve)))
+    return scene
+
+
+def retime(scene: Scene, lanes: Lanes, first: float, last: float, to_first: float, to_last: float, snap: bool = True) -> Scene:
+    """The range ``first`` … ``last`` scaled and shifted to ``to_first`` … ``to_last``; keys elsewhere stay.
+
+    Raises EditRefused for a range that does not rise.
+    """
+    if not (first < last and to_first < to_last):
+        raise EditRefused(f"A range must rise: {first:g}…{last:g} to {to_first:g}…{to_last:g}.")
+    factor = (to_last - to_first) / (last - first)
+
+    def place(frame: float) -> float:
+        there = to_first + (frame - first) * factor
+        return float(np.round(there)) if snap and frame == np.floor(frame) else there
+
+    return map_frames(scene, lanes, place, first, last)
+
+
+def shift_after(scene: Scene, lanes: Lanes, frame: float, by: float) -> Scene:
+    """Everything from ``frame`` on moved by ``by`` frames. Back, it may not run into what stays."""
+    lanes = list(lanes)
+    for owner_id, channel_id in lanes:
+        lane = scene.owner(owner_id).lane(channel_id)
+        earlier = [k.frame for k in lane.curve.keys if k.frame < frame - SAME_FRAME] if lane else []
+        later = [k.frame for k in lane.curve.keys if k.frame >= frame - SAME_FRAME] if lane else []
+        if earlier and later and later[0] + by <= earlier[-1] + SAME_FRAME:
+            name = channel(scene.owner(owner_id), channel_id).name
+            raise EditRefused(f"{name} has a key at frame {earlier[-1]:g}; what follows cannot be moved back over it.")
+    return map_frames(scene, lanes, lambda f: f + by, first=frame)
+
+
+def reverse(scene: Scene, lanes: Lanes, first: float, last: float) -> Scene:
+    """The keys of a range run backwards, each easing and handle turned round with them."""
+
+    def change(curve: AnimationCurve) -> AnimationCurve:
+        inside = [k for k in curve.keys if first - SAME_FRAME <= k.frame <= last + SAME_FRAME]
+        rest = [k for k in curve.keys if k not in inside]
+        turned = []
+        for n, key in enumerate(inside):
+            before = inside[n - 1] if n > 0 else key  # what led to it now leads away from it
+            turned.append(
+                replace(key, frame=first + last - key.frame, into=key.out, out=key.into,
+                        interpolation=before.interpolation, ease=_turned_ease(before.ease))
+            )  # fmt: skip
+        return AnimationCurve.of((*rest, *turned), curve)
+
+    return _map_lanes(scene, lanes, change)
+
+
+def _turned_ease(ease: str) -> str:
+    """The easing that runs the same way backwards."""
+    inner = handles_of(ease)
+    if inner is None:
+        name, _, way = ease.partition("-")
+        return f"{name}-{ {'in': 'out', 'out': 'in'}.get(way, way) }"
+    x1, y1, x2, y2 = inner
+    return f"cubic-bezier({1 - x2:g}, {1 - y2:g}, {1 - x1:g}, {1 - y1:g})"
+
+
+def mirror_values(scene: Scene, lanes: Lanes, about: float) -> Scene:
+    """Values mirrored about one: twice ``about`` minus the value, handles too."""
+
+    def mirrored(key: Key) -> Key:
+        flipped = {side: None if h is None else (h[0], -h[1]) for side, h in (("into", key.into), ("out", key.out))}
+        return replace(key, value=2 * about - key.value, **flipped)
+
+    return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(mirrored, c.keys))))
+
+
+def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
+    """Values multiplied by ``factor``, handles too."""
+
+    def scaled(key: Key) -> Key:
+        longer = {side: None if h is None else (h[0], h[1] * factor) for side, h in (("into", key.into), ("out", key.out))}
+        return replace(key, value=key.value * factor, **longer)
+
+    return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(scaled, c.keys))))
+
+
+def stagger(scene: Scene, lanes: Lanes, frames: float) -> Scene:
+    """Each lane ``frames`` later than the one before it, in the order given."""
+    for number, lane in enumerate(lanes):
+        scene = map_frames(scene, [lane], lambda f, n=number: f + n * frames)
+    return scene
+
+
+def snap_to_frames(scene: Scene, lanes: Lanes) -> Scene:
+    """Every key on the nearest whole frame; of two that meet there the later one stays."""
+    return map_frames(scene, lanes, lambda f: float(np.round(f)) if abs(f - np.round(f)) > 0 else f)
+
+
+def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1.0) -> Scene:
+    """A linear key each ``every`` frames from ``first`` to ``last``, on the motion as it was; modifiers are gone then.
+
+    Raises EditRefused where keys outside of that range would move without the modifiers.
+    """
+    if not every > 0:
+        raise EditRefused(f"Keys can be baked every 1 frame or so, not every {every:g}.")
+    frames = np.append(np.arange(first, last - 1e-9, every), last)
+    for owner_id, channel_id in lanes:
+        owner = scene.owner(owner_id)
+        lane = owner.lane(channel_id)
+        if lane is None:
+            continue
+        outside = [k for k in lane.curve.keys if not first - SAME_FRAME <= k.frame <= last + SAME_FRAME]
+        if outside and lane.modifiers:
+            name = channel(owner, channel_id).name
+            raise EditRefused(
+                f"{name} has a key at frame {outside[0].frame:g}, outside of {first:g} to {last:g}, and modifiers that act "
+                "there too; bake the whole lane."
+            )
+        values = lane.values(frames, scene.fps)
+        keys = [Key(float(f), float(v), "linear") for f, v in zip(frames, values, strict=True)]
+        owner = owner.with_lane(channel_id, AnimationCurve.of((*outside, *keys), lane.curve))
+        scene = scene.with_owner(owner.with_modifiers(channel_id, ()))
+    return scene
+
+
+def set_modifiers(scene: Scene, owner_id: str, channel_id: str, modifiers: tuple[Modifier, ...]) -> Scene:
+    """The modifiers of a lane, in the order in which they act."""
+    owner = scene.owner(owner_id)
+    if owner.lane(channel_id) is None:
+        raise EditRefused(f"{channel(owner, channel_id).name} has no keys yet for a modifier to act on.")
+    return scene.with_owner(owner.with_modifiers(channel_id, modifiers))
+
+
+def clean_keys(scene: Scene, lanes: Lanes) -> tuple[Scene, int]:
+    """Without keys that change nothing; returns how many went."""
+    return _thinned(scene, lanes, 1e-9)
+
+
+def reduce_keys(scene: Scene, lanes: Lanes, tolerance: float) -> tuple[Scene, int]:
+    """As few keys as keep every value within ``tolerance``: one after another goes that is missed least.
+
+    Source: greedy removal, own derivation; the remaining keys keep their interpolation and tangents.
+    """
+    if not tolerance >= 0:
+        raise EditRefused(f"A tolerance must be 0 or more, not {tolerance:g}.")
+    return _thinned(scene, lanes, tolerance)
+
+
+def _thinned(scene: Scene, lanes: Lanes, tolerance: float) -> tuple[Scene, int]:
+    gone = 0
+
+    def change(curve: AnimationCurve) -> AnimationCurve:
+        nonlocal gone
+        if len(curve.keys) < 2:
+            return curve
+        frames = np.unique(np.concatenate(
+            [np.linspace(a.frame, b.frame, 17) for a, b in zip(curve.keys, curve.keys[1:], strict=False)]
+        ))  # fmt: skip
+        wanted = curve.evaluate(frames)
+        while len(curve.keys) > 1:
+            tries = []
+            for n, key in enumerate(curve.keys):
+                less = replace(curve, keys=curve.keys[:n] + curve.keys[n + 1 :])
+                tries.append((float(np.abs(less.evaluate(frames) - wanted).max()), n, less, key))
+            miss, _, less, _ = min(tries, key=lambda t: t[:2])
+            if miss > tolerance:
+                break
+            curve, gone = less, gone + 1
+        return curve
+
+    scene = _map_lanes(scene, lanes, change)
+    return scene, gone
+
+
+def hold_until(scene: Scene, owner_id: str, channel_id: str, frame: float) -> Scene:
+    """A key at ``frame`` that keeps the value of the key before it, so that the lane stands still until there."""
+    owner = scene.owner(owner_id)
+    lane, name = owner.lane(channel_id), channel(owner, channel_id).name
+    earlier = [k for k in lane.curve.keys if k.frame < frame - SAME_FRAME] if lane else []
+    if not earlier:
+        raise EditRefused(f"{name} has no key before frame {frame:g} whose value could be held.")
+    return set_key(scene, owner_id, channel_id, replace(earlier[-1], frame=float(frame), into=None, out=None, tangent="auto"))
+
+
+def close_loop(scene: Scene, lanes: Lanes) -> Scene:
+    """The last frame played gets the value of the first, and both the same slope, so that the loop has no seam."""
+    first, last = scene.span
+
+    def change(curve: AnimationCurve) -> AnimationCurve:
+        value = float(curve.evaluate(first))
+        inner = [k for k in curve.keys if first + SAME_FRAME < k.frame < last - SAME_FRAME]
+        if not inner:
+            return AnimationCurve.of((Key(first, value), Key(last, value)), curve)
+        # the slope across the seam, from the neighbours on both sides of it, limited so that nothing overshoots
+        back, on = inner[-1], inner[0]
+        left, right = (value - back.value) / (last - back.frame), (on.value - value) / (on.frame - first)
+        slope = 0.0 if left * right <= 0 else 2 * left * right / (left + right)
+        a, b = (on.frame - first) / 3, (last - back.frame) / 3
+        start = replace(curve.key_at(first) or Key(first, value), interpolation="smooth")
+        end = curve.key_at(last) or Key(last, value)
+        if back.interpolation != "hold":  # a straight or eased way would meet the seam with a slope of its own
+            curve = curve.changed([back.frame], lambda k: replace(k, interpolation="smooth"))
+        start = replace(start, value=value, tangent="aligned", into=(b, -slope * b), out=(a, slope * a))
+        end = replace(end, value=value, tangent="aligned", into=(b, -slope * b), out=(a, slope * a))
+        return AnimationCurve.of((*curve.keys, start, end), curve)
+
+    return _map_lanes(scene, lanes, change)
+
+
+def paste_keys(scene: Scene, owner_id: str, keys: Mapping[str, Iterable[Key]], at: float) -> tuple[Scene, list[KeyRef]]:
+    """Copied keys by channel id, their earliest one at frame ``at``."""
+    rows = {name: list(row) for name, row in keys.items()}
+    first = min((k.frame for row in rows.values() for k in row), default=0.0)
+    refs = []
+    for channel_id, row in rows.items():
+        for key in row:
+            placed = replace(key, frame=key.frame - first + at)
+            scene = set_key(scene, owner_id, channel_id, placed)
+            refs.append(KeyRef(owner_id, channel_id, placed.frame))
+    return scene, refs

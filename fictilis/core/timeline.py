@@ -1,0 +1,83 @@
+"""What goes on in time: lanes and what has them, the camera of a scene, its markers and its sound. All are values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TypeVar
+
+import numpy as np
+
+from fictilis.core.animation.curve import AnimationCurve
+from fictilis.core.animation.modifiers import Modifier, modified
+
+A = TypeVar("A", bound="Animated")
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """Animates one number of its owner, by channel id (see ``channels``): a curve, and modifiers that act one after another."""
+
+    channel: str
+    curve: AnimationCurve
+    modifiers: tuple[Modifier, ...] = ()
+
+    def values(self, frames: np.ndarray | float, fps: float) -> np.ndarray:
+        """Values at ``frames`` (any shape), the modifiers included."""
+        return modified(self.curve, self.modifiers, frames, fps)
+
+
+class Animated:
+    """Has lanes: an object, or a camera."""
+
+    id: str
+    name: str
+    lanes: tuple[Lane, ...]
+
+    def lane(self, channel: str) -> Lane | None:
+        return next((lane for lane in self.lanes if lane.channel == channel), None)
+
+    def with_lane(self: A, channel: str, curve: AnimationCurve) -> A:
+        """With the curve of a lane set; a curve without keys takes the lane away."""
+        old = self.lane(channel)
+        lanes = tuple(lane for lane in self.lanes if lane.channel != channel)
+        if curve.keys:
+            lanes += (Lane(channel, curve, old.modifiers if old else ()),)
+        return replace(self, lanes=lanes)
+
+    def with_modifiers(self: A, channel: str, modifiers: tuple[Modifier, ...]) -> A:
+        lanes = tuple(replace(lane, modifiers=modifiers) if lane.channel == channel else lane for lane in self.lanes)
+        return replace(self, lanes=lanes)
+
+
+@dataclass(frozen=True, eq=False)
+class SceneCamera(Animated):
+    """A camera that turns about what it looks at. Places in cm; yaw, pitch and the field of view ``lens`` in degrees."""
+
+    id: str
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    lens: float = 30.0
+    parallel: bool = False
+    lanes: tuple[Lane, ...] = ()
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A name at a frame: a word, a beat."""
+
+    frame: float
+    name: str
+
+
+@dataclass(frozen=True, eq=False)
+class Sound:
+    """A sound file's bytes, kept with the scene. It begins at frame ``start``; ``volume`` 0…1."""
+
+    name: str
+    data: bytes
+    start: float = 0.0
+    muted: bool = False
+    volume: float = 1.0

@@ -1,0 +1,172 @@
+"""What stands in ``scene.json``, as typed records. Described in docs/file-format.md."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class _Strict(msgspec.Struct, forbid_unknown_fields=True):
+    pass
+
+
+class DeltasRecord(_Strict, kw_only=True):
+    indices: str
+    offsets: str
+
+
+class StageRecord(_Strict, kw_only=True):
+    at: float
+    name: str = ""
+    deltas: DeltasRecord
+
+
+class TargetRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    colour: str
+    weight: float
+    range: tuple[float, float]
+    path: str
+    built_on: str | None = None
+    muted: bool = False
+    deltas: DeltasRecord
+    in_betweens: list[StageRecord] = []
+    mask: str | None = None
+    group: str | None = None
+
+
+class GroupRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    factor: float
+    folded: bool
+
+
+class PickRecord(_Strict, kw_only=True):
+    name: str
+    kind: str
+    elements: str
+
+
+class MixRecord(_Strict, kw_only=True):
+    name: str
+    weights: list[tuple[str, float]]
+
+
+class TextureRecord(_Strict, kw_only=True):
+    name: str
+    tiles: int
+    image: str | None = None
+    projected: str | None = None
+
+
+class ViewRecord(_Strict, kw_only=True):
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    parallel: bool
+
+
+class KeyRecord(_Strict, kw_only=True):
+    frame: float
+    value: float
+    interpolation: str
+    tangent: str = "auto"
+    into: tuple[float, float] | None = None
+    out: tuple[float, float] | None = None
+    ease: str = "ease-in-out"
+
+
+class ModifierRecord(_Strict, kw_only=True):
+    kind: str
+    on: bool
+    amount: float
+    numbers: list[tuple[str, float]]
+
+
+class LaneRecord(_Strict, kw_only=True):
+    channel: str = ""
+    target: str = ""  # what versions 1 and 2 call the channel
+    keys: list[KeyRecord]
+    before: str = "hold"
+    after: str = "hold"
+    modifiers: list[ModifierRecord] = []
+
+
+class CameraRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    lens: float
+    parallel: bool
+    lanes: list[LaneRecord]
+
+
+class MarkerRecord(_Strict, kw_only=True):
+    frame: float
+    name: str
+
+
+class SoundRecord(_Strict, kw_only=True):
+    name: str
+    data: str
+    start: float
+    muted: bool
+    volume: float
+
+
+class MeshRecord(_Strict, kw_only=True):
+    points: int
+    corners: str
+    offsets: str
+    uvs: str | None = None
+    uv_corners: str | None = None
+
+
+class TransformRecord(_Strict, kw_only=True):
+    location: tuple[float, float, float]
+    rotation: tuple[float, float, float]
+    scale: tuple[float, float, float]
+    pivot: tuple[float, float, float]
+
+
+class ObjectRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    visible: bool
+    colour: str
+    smooth: bool
+    transform: TransformRecord
+    mesh: MeshRecord
+    base: str
+    targets: list[TargetRecord]
+    lanes: list[LaneRecord]
+    locked: bool = False
+    groups: list[GroupRecord] = []
+    picks: list[PickRecord] = []
+    mixes: list[MixRecord] = []
+    texture: TextureRecord | None = None
+    opacity: float = 1.0
+
+
+class SceneRecord(_Strict, kw_only=True):
+    schema: int
+    name: str
+    fps: float
+    start: float
+    end: float
+    objects: list[ObjectRecord]
+    views: list[ViewRecord] = []
+    cameras: list[CameraRecord] = []
+    markers: list[MarkerRecord] = []
+    sound: SoundRecord | None = None
+    played: tuple[float, float] | None = None
+
+
+class SchemaOnly(msgspec.Struct):
+    schema: int
