@@ -2,9 +2,9 @@ import os
 
 os.environ["OPENBLAS_NUM_THREADS"] = "1"
 
-from benchmarks import mix, shaping, window
+from benchmarks import curves, mix, shaping, window
 
 print(f"{'what':<62}{'ratio':>8}  {'goal':>8}  {'met':>4}")
-for part in (mix, window, shaping):
+for part in (mix, curves, window, shaping):
     for row in part.rows():
         print(row.text(), flush=True)

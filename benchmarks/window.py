@@ -155,12 +155,89 @@ def playback_rows() -> list[Row]:
                 f"{name} playing in the window: shown of 24 a second", shown / 24, 0.97, False, f"{shown:.1f} pictures a second"
             )
         )
-        doc.saved_scene = doc.settled.scene
         window.close()
     app.processEvents()
     return out
 
 
+def _drag_times(widget, places, after) -> list[float]:
+    """Seconds from each move of a drag to its frame being painted; ``after`` is the widget whose picture counts."""
+    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+    def send(kind, at, button, buttons) -> None:
+        place = QPointF(*at)
+        QApplication.sendEvent(
+            widget, QMouseEvent(kind, place, QPointF(widget.mapToGlobal(place.toPoint())), button, buttons, none)
+        )
+
+    send(QEvent.Type.MouseButtonPress, places[0], left, left)
+    times = []
+    for at in places[1:]:
+        start = time.perf_counter()
+        send(QEvent.Type.MouseMove, at, Qt.MouseButton.NoButton, left)
+        after.repaint()
+        widget.repaint()
+        times.append(time.perf_counter() - start)
+    send(QEvent.Type.MouseButtonRelease, places[-1], left, Qt.MouseButton.NoButton)
+    QTest.qWait(300)
+    return times
+
+
+def lane_rows() -> list[Row]:
+    """Scrubbing the demo, and dragging a bead while 100 lanes stand in the list, each against the bare draw of the view."""
+    from dataclasses import replace
+
+    from PyQt6.QtTest import QTest
+
+    from fictilis.app.start import application
+    from fictilis.core.animation.curve import AnimationCurve, Key
+    from fictilis.demo.jelly import moon_jelly
+
+    application()
+    scene = moon_jelly()
+    window = open_window(scene)
+    window.resize(WIDTH, HEIGHT)
+    QTest.qWait(2500)
+    view, lanes = window.view, window.lanes
+    items, buffer = view.draw_items(), bytearray(4 * view.width() * view.height())
+
+    def bare() -> float:
+        draws = {"bare": lambda: view.picture.renderer.draw(
+            items, view.camera, view.width(), view.height(), window.palette_.view, False, buffer)}  # fmt: skip
+        return medians(draws, rounds=15)["bare"]
+
+    def median(times: list[float]) -> float:
+        return sorted(times)[len(times) // 2]
+
+    y = 12
+    scrub = _drag_times(lanes.viewport(), [(lanes.x(f), y) for f in range(10, 80)], view)
+    quiet = bare()
+    obj = scene.objects[0]
+    targets = tuple(replace(obj.targets[n % len(obj.targets)], id=f"t{n + 1}", name=f"Target {n + 1}") for n in range(100))
+    keyed = replace(obj, targets=tuple(replace(t, built_on=None) for t in targets), lanes=())
+    for n, target in enumerate(targets):
+        curve = AnimationCurve(tuple(Key(float(f + n % 5), (f // 8) % 2 * 0.05) for f in range(0, 90, 8)))
+        keyed = keyed.with_lane(target.id, curve)
+    window.doc.open_scene(replace(scene, objects=(keyed,)), None)
+    QTest.qWait(1500)
+    bead = lanes.bead("Target 1", 8.0)
+    drag = _drag_times(lanes.viewport(), [(bead.x() + 0.7 * n, bead.y() - 0.1 * n) for n in range(60)], view)
+    slow = bare()
+    window.doc.saved_version = window.doc.settled.version
+    window.close()
+    return [
+        Row("scrubbing the demo in the window: event to painted / bare draw", median(scrub) / quiet, None, True,
+            f"{ms(median(scrub))} to {ms(quiet)}"),
+        Row("dragging a bead with 100 lanes: event to painted / bare draw", median(drag) / slow, None, True,
+            f"{ms(median(drag))} to {ms(slow)}"),
+    ]  # fmt: skip
+
+
 def rows() -> list[Row]:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    return start_rows() + playback_rows()
+    return start_rows() + playback_rows() + lane_rows()

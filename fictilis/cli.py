@@ -13,11 +13,10 @@ import sys
 import zipfile
 from pathlib import Path
 
-from fictilis import __version__
-from fictilis.cli_edit import register
+from fictilis import __version__, cli_edit, cli_time
 from fictilis.core.errors import FictilisError
 
-COMMANDS = ("demo", "new", "info", "check", "key", "target", "mesh", "evaluate", "export", "snapshot")
+COMMANDS = ("demo", "new", "info", "check", "key", "lanes", "time", "target", "mesh", "evaluate", "export", "snapshot")
 
 
 class UsageError(FictilisError):
@@ -67,18 +66,23 @@ def _parser() -> argparse.ArgumentParser:
     check = commands.add_parser("check", help="say what is suspicious in a scene; exit 1 where something is")
     check.add_argument("scene", type=Path)
     check.add_argument("--loop", action="store_true", help="the animation loops: its seam is looked at too")
+    check.add_argument(
+        "--pile", type=float, default=1.25, metavar="N", help="weights on the same points that add up to more are named"
+    )
     check.set_defaults(run=_check)
 
-    key = commands.add_parser("key", help="set keys on a target")
+    key = commands.add_parser("key", help="set keys on a target, or on what else an object or a camera can animate")
     key.add_argument("scene", type=Path)
-    key.add_argument("--object", required=True)
-    key.add_argument("--target", required=True)
+    key.add_argument("--object", required=True, metavar="OBJECT|CAMERA")
+    key.add_argument("--target", "--lane", dest="lane", required=True, metavar="NAME", help="such as Smile, or location.x")
     key.add_argument("keys", nargs="+", metavar="FRAME=VALUE")
-    key.add_argument("--interpolation", default="smooth", metavar="hold|linear|smooth")
+    key.add_argument("--interpolation", default="smooth", metavar="hold|linear|smooth|ease")
+    key.add_argument("--ease", default="ease-in-out", metavar="NAME|cubic-bezier(…)")
     key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     key.set_defaults(run=_key)
 
-    register(commands)
+    for part in (cli_edit, cli_time):
+        part.register(commands)
 
     evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
     evaluate.add_argument("scene", type=Path)
@@ -229,7 +233,15 @@ def describe(scene) -> dict:
                 "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes],
             }
         )  # fmt: skip
-    return {"fps": scene.fps, "range": [scene.start, scene.end], "objects": objects}
+    cameras = [
+        {"name": c.name, "lanes": [{"name": channel(c, x.channel).name, "keys": len(x.curve.keys)} for x in c.lanes]}
+        for c in scene.cameras
+    ]
+    sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
+    return {
+        "fps": scene.fps, "range": [scene.start, scene.end], "played": list(scene.span), "objects": objects, "cameras": cameras,
+        "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
+    }  # fmt: skip
 
 
 def _info(options: argparse.Namespace) -> None:
@@ -249,15 +261,29 @@ def _info(options: argparse.Namespace) -> None:
                 f"  {t['name']}: moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm, weight {t['weight']:.2f} "
                 f"({t['range'][0]:g} to {t['range'][1]:g}), path {t['path']}{stages}"
             )
-        for lane in obj["lanes"]:
-            print(f"  lane {lane['name']}: {lane['keys']} keys")
+        _print_lanes(obj)
+    for camera in told["cameras"]:
+        print(f"{camera['name']}: a camera")
+        _print_lanes(camera)
+    for marker in told["markers"]:
+        print(f"marker {marker['name']} at frame {marker['frame']:g}")
+    if told["sound"]:
+        print(
+            f"sound {told['sound']['name']} from frame {told['sound']['start']:g}"
+            + (", muted" if told["sound"]["muted"] else "")
+        )
+
+
+def _print_lanes(owner: dict) -> None:
+    for lane in owner["lanes"]:
+        print(f"  lane {lane['name']}: {lane['keys']} keys")
 
 
 def _check(options: argparse.Namespace) -> int:
     from fictilis.core.checks import run_checks
     from fictilis.formats.registry import load
 
-    found = run_checks(load(options.scene), options.loop)
+    found = run_checks(load(options.scene), options.loop, options.pile)
     for finding in found:
         print(finding.sentence + (f" Remedy: {finding.remedy}." if finding.remedy else ""))
     return 1 if found else 0
@@ -265,16 +291,17 @@ def _check(options: argparse.Namespace) -> int:
 
 def _key(options: argparse.Namespace) -> None:
     from fictilis.core.animation.curve import Key
+    from fictilis.core.channels import channel_named
     from fictilis.core.edits.keys import set_key
     from fictilis.formats.registry import load, save
 
     scene = load(options.scene)
-    obj = scene.object_named(options.object)
-    target = obj.target_named(options.target)
+    owner = scene.owner_named(options.object)
+    lane = channel_named(owner, options.lane)
     for text in options.keys:
         frame, value = _split(text, "FRAME=VALUE")
-        key = Key(_number(frame, "frame"), _number(value, "value"), options.interpolation)
-        scene = set_key(scene, obj.id, target.id, key)
+        key = Key(_number(frame, "frame"), _number(value, "value"), options.interpolation, ease=options.ease)
+        scene = set_key(scene, owner.id, lane.id, key)
     save(scene, options.output or options.scene)
 
 

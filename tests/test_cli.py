@@ -1,6 +1,7 @@
 import json
 import subprocess
 import sys
+import wave
 
 import numpy as np
 import pytest
@@ -100,8 +101,8 @@ BAD = {
     "no folder": (["new", "{base}", "-o", "{out}/x/y.fictilis"], "could not be saved"),
     "unknown kind": (["new", "s.stl", "-o", "{out}"], "kinds that can be read"),
     "not a scene": (["info", "{base}"], "no scene file"),
-    "unknown object": (["key", "{scene}", "--object", "X", "--target", "Up", "1=1"], "no object named X"),
-    "unknown target": (["key", "{scene}", "--object", "Sheet", "--target", "X", "1=1"], "its targets are: Up, bend"),
+    "unknown object": (["key", "{scene}", "--object", "X", "--target", "Up", "1=1"], "nothing named X"),
+    "unknown target": (["key", "{scene}", "--object", "Sheet", "--target", "X", "1=1"], "it has: Up, bend"),
     "bad key": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1:1"], "FRAME=VALUE"),
     "bad number": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=nan"], "not a value"),
     "bad interpolation": (["key", "{scene}", "--object", "Sheet", "--target", "Up", "1=1", "--interpolation", "x"], "no interpolation"),
@@ -224,3 +225,49 @@ def test_checks_are_printed_and_told_by_the_exit(scene_file, capsys):
     assert run("key", scene_file, "--object", "Sheet", "--target", "bend", "0=0", "12=1", "24=0")[0] == 0
     code, out, _ = run("check", scene_file, "--loop", capsys=capsys)
     assert "Up reaches" not in out
+
+
+def test_time_from_the_command_line(scene_file, tmp_path, capsys):
+    key = ("key", scene_file, "--object", "Sheet", "--target")
+    assert run(*key, "Up", "0=0", "12=1", "24=0")[0] == 0
+    assert run("key", scene_file, "--object", "Sheet", "--lane", "location.y", "0=0", "20=7", "--interpolation", "ease",
+               "--ease", "bounce-out")[0] == 0  # fmt: skip
+    assert (
+        run("lanes", scene_file, "--object", "Sheet", "--lane", "Up", "retime", "--range", "0", "24", "--onto", "10", "58")[0]
+        == 0
+    )
+    frames = [k.frame for k in fictilis.load(scene_file).objects[0].lane("t1").curve.keys]
+    assert frames == [10, 34, 58]
+    code, out, _ = run("lanes", scene_file, "bake", "--range", "0", "60", capsys=capsys)
+    assert code == 0 and run("lanes", scene_file, "reduce", "--within", "0.02", capsys=capsys)[1].endswith("keys went.\n")
+    assert run("time", scene_file, "rate", "--fps", "48", "--keep-seconds")[0] == 0
+    assert run("time", scene_file, "marker", "--frame", "20", "--name", "Beat")[0] == 0
+    assert run("time", scene_file, "play", "--frames", "10", "60")[0] == 0
+    sound = tmp_path / "hum.wav"
+    with wave.open(str(sound), "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(2)
+        file.setframerate(8000)
+        file.writeframes(bytes(8000))
+    assert run("time", scene_file, "sound", sound, "--at", "6")[0] == 0
+    code, out, _ = run("info", scene_file, "--json", capsys=capsys)
+    told = json.loads(out)
+    assert (told["fps"], told["played"], told["markers"]) == (48, [10, 60], [{"frame": 20, "name": "Beat"}])
+    assert told["sound"] == {"name": "hum.wav", "start": 6, "muted": False}
+    assert [lane["name"] for lane in told["objects"][0]["lanes"]] == ["Up", "Location Y"]
+    out = run("info", scene_file, capsys=capsys)[1]
+    assert "marker Beat at frame 20" in out and "sound hum.wav from frame 6" in out
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [(("lanes", "snap"), "no keys yet"), (("lanes", "--lane", "Up", "snap"), "which with --object"),
+     (("lanes", "--object", "Sheet", "--lane", "Nose", "snap"), "nothing named Nose"),
+     (("time", "sound", "{base}"), "cannot be read as a sound"), (("time", "play", "--frames", "9", "3"), "must rise"),
+     (("time", "rate", "--fps", "nan"), "finite")],
+)  # fmt: skip
+def test_time_that_cannot_be_is_one_sentence(scene_file, sheet_files, capsys, words, said):
+    before = scene_file.read_bytes()
+    words = [str(sheet_files["base"]) if w == "{base}" else w for w in words]
+    code, _, err = run(words[0], scene_file, *words[1:], capsys=capsys)
+    assert code == 2 and said in err and err.count("\n") == 1 and scene_file.read_bytes() == before

@@ -279,6 +279,8 @@ ROWS = (
     Row("key-numbers", "Keys", "Frame and value…", "key_numbers", (), has_keys),
     Row("nudge-back", "Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
     Row("nudge-on", "Keys", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
+    Row("nudge-up", "Keys", "Nudge values up", "nudge_value", ("Alt+Up",), has_keys, argument=0.01),
+    Row("nudge-down", "Keys", "Nudge values down", "nudge_value", ("Alt+Down",), has_keys, argument=-0.01),
     Row("copy-keys", "Keys", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
     Row("paste-keys", "Keys", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",), lambda d: has_object(d) and bool(d.copied)),
     Row("paste-mirrored", "Keys", "Paste keys onto the other side", "paste_mirrored", (), lambda d: has_object(d) and bool(d.copied)),

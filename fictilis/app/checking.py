@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBox
 
 from fictilis.app.dialogs import Dialog
 from fictilis.app.document import Document
+from fictilis.app.fields import NumberField, labelled
 from fictilis.core.checks import Finding, run_checks
-from fictilis.core.checks.checks import loop_seam
+from fictilis.core.checks.checks import PILE, loop_seam
 from fictilis.core.scene import Scene
 
 AFTER = 700  # ms without a change
@@ -28,7 +29,8 @@ class Checker(QObject):
         self.doc = doc
         self.found: list[Finding] = []
         self.seam: tuple[float, float] | None = None  # of the object shown, cm and cm a frame; None where nothing loops
-        self._looked_at: tuple[Scene, bool] | None = None
+        self.pile = PILE  # weights on the same points that add up to more are named
+        self._looked_at: tuple[Scene, bool, float] | None = None
         self._busy = False
         self._thread: threading.Thread | None = None
         self._timer = QTimer(self)
@@ -39,15 +41,22 @@ class Checker(QObject):
         doc.changed.connect(self._later)
 
     def _later(self) -> None:
-        if self._looked_at is None or self._looked_at[0] is not self.doc.settled.scene or self._looked_at[1] != self.doc.loop:
+        if (
+            self._looked_at is None
+            or self._looked_at[0] is not self.doc.settled.scene
+            or self._looked_at[1:] != self._wanted()[1:]
+        ):
             self._timer.start()
+
+    def _wanted(self) -> tuple[Scene, bool, float]:
+        return self.doc.settled.scene, self.doc.loop, self.pile
 
     def _start(self) -> None:
         if self._busy:
             self._timer.start()
             return
         self._busy = True
-        wanted = (self.doc.settled.scene, self.doc.loop)
+        wanted = self._wanted()
         obj = self.doc.object
 
         def work() -> None:
@@ -62,7 +71,7 @@ class Checker(QObject):
         self._thread = threading.Thread(target=work, daemon=True)
         self._thread.start()
 
-    def _take(self, wanted: tuple[Scene, bool], found: object) -> None:
+    def _take(self, wanted: tuple[Scene, bool, float], found: object) -> None:
         self._busy = False
         if isinstance(found, Exception):
             raise found
@@ -74,7 +83,7 @@ class Checker(QObject):
 
     def now(self) -> list[Finding]:
         """What is found in the scene as it is, at once."""
-        self._looked_at = (self.doc.settled.scene, self.doc.loop)
+        self._looked_at = self._wanted()
         self.found = run_checks(*self._looked_at)
         self.changed.emit()
         return self.found
@@ -102,8 +111,19 @@ class ChecksDialog(Dialog):
         scroll.setMinimumHeight(280)
         scroll.setWidget(self.rows)
         self.body.addWidget(scroll)
+        self.pile = NumberField("Weights on the same points may add up to", "", 2, 0.1, 100)
+        self.pile.set_value(checker.pile)
+        self.pile.setMaximumWidth(80)
+        self.pile.committed.connect(self._set_pile)
+        row = labelled("Weights that move the same points may add up to", self.pile, width=310)
+        row.layout().addStretch(1)
+        self.body.addWidget(row)
         self.button("ok", "Close", True)
         self.buttons_of: list[tuple[Finding, QPushButton, QPushButton | None]] = []
+        self._fill()
+
+    def _set_pile(self, most: float) -> None:
+        self.checker.pile = most
         self._fill()
 
     def _fill(self) -> None:

@@ -148,47 +148,58 @@ def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
     return [owner for owner in (doc.object, *doc.scene.cameras[:1]) if owner is not None]
 
 
-def is_shown(doc: Document, look: LaneLook, owner: MorphObject | SceneCamera, channel: Channel) -> bool:
+@dataclass(eq=False)
+class _Row:
+    """A lane that may be shown: its owner, channel and lane, and the heading it stands under."""
+
+    owner: MorphObject | SceneCamera
+    channel: Channel
+    lane: Lane | None
+    part: str | None
+
+
+def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
+    lanes = {lane.channel: lane for lane in owner.lanes}
+    groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
+    return [_Row(owner, c, lanes.get(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
+
+
+def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
     """Whether a lane is among those that are asked for."""
-    which, keyed = doc.lanes_shown, owner.lane(channel.id) is not None
-    if look.filter and look.filter.lower() not in channel.name.lower():
+    which = doc.lanes_shown
+    if look.filter and look.filter.lower() not in row.channel.name.lower():
         return False
     if which == "keyed":
-        return keyed
+        return row.lane is not None
     if which == "selected":
-        return channel.id in doc.selected
+        return row.channel.id in doc.selected
     if which.startswith("group:"):
-        group = which.removeprefix("group:")
-        return channel.part == "weight" and owner.target(channel.id).group == group
-    return which in ("all", channel.part)
+        return row.channel.part == "weight" and row.part == which.removeprefix("group:")
+    return which in ("all", row.channel.part)
 
 
-def is_folded(doc: Document, look: LaneLook, owner: MorphObject | SceneCamera, channel: Channel) -> bool:
+def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
     """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
-    if look.filter or doc.lanes_shown != "all":
+    if look.filter or doc.lanes_shown != "all" or row.part not in look.folded:
         return False
-    if channel.part == "weight":
-        return owner.target(channel.id).group in look.folded
-    keyed = owner.lane(channel.id) is not None
-    return channel.part in look.folded and not keyed and channel.id not in doc.selected
+    return row.channel.part == "weight" or row.lane is None and row.channel.id not in doc.selected
 
 
-def rows_of(doc: Document, look: LaneLook) -> list[tuple[MorphObject | SceneCamera, Channel] | tuple[str, str]]:
-    """Lanes as (owner, channel) and headings as (part, text), from top to bottom."""
-    rows: list = []
+def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
+    """Lanes, and headings as (part, text), from top to bottom."""
+    out: list = []
     for owner in owners_of(doc):
         last = None
-        for channel in channels(owner):
-            if not is_shown(doc, look, owner, channel):
+        for row in _rows(owner):
+            if not _is_shown(doc, look, row):
                 continue
-            part = owner.target(channel.id).group if channel.part == "weight" else channel.part
-            if part != last and part is not None:
-                group = owner.group(part) if channel.part == "weight" else None
-                rows.append((part, group.name if group else f"{PARTS[part]} of {owner.name}"))
-            last = part
-            if not is_folded(doc, look, owner, channel):
-                rows.append((owner, channel))
-    return rows
+            if row.part != last and row.part is not None:
+                group = owner.group(row.part) if row.channel.part == "weight" else None
+                out.append((row.part, group.name if group else f"{PARTS[row.part]} of {owner.name}"))
+            last = row.part
+            if not _is_folded(doc, look, row):
+                out.append(row)
+    return out
 
 
 def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: float) -> tuple[list, list[Heading], int]:
@@ -198,12 +209,11 @@ def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: 
     y = RULER - scroll
     wide = max(width - HEAD, 10)
     for row in rows_of(doc, look):
-        if isinstance(row[0], str):
+        if isinstance(row, tuple):
             headings.append(Heading(row[0], row[1], QRectF(0, y, HEAD, HEADING), row[0] in look.folded))
             y += HEADING
             continue
-        owner, channel = row
-        lane = owner.lane(channel.id)
+        owner, channel, lane = row.owner, row.channel, row.lane
         tall = LANE if doc.together else look.heights.get(channel.id, LANE)
         head, body = QRectF(0, y, HEAD, tall), QRectF(HEAD, y, wide, tall)
         low, high = look.scales.get((owner.id, channel.id)) or scale_of(channel, lane)

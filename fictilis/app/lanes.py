@@ -65,6 +65,7 @@ class Lanes(QAbstractScrollArea):
         self._places: list[LanePlace] = []
         self.headings: list[Heading] = []
         self._backdrop: tuple[tuple, QPixmap] | None = None
+        self.bodies: dict[tuple[str, str], tuple[tuple, QPixmap]] = {}  # kept pictures, by owner and channel
         self._build_corner()
         doc.changed.connect(self.refresh)
         doc.moved.connect(self._moved)

@@ -11,7 +11,8 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from fictilis.app.lane_place import HEAD, RULER, Heading
 from fictilis.app.theme import font, mix
 from fictilis.app.times import time_label
-from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
+from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Channel
 from fictilis.core.edits.keys import KeyRef
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from fictilis.app.lanes import Lanes
 
 BEAD = 4.5
+KEPT = 200  # bodies of lanes kept as pictures
 DASHES = {"rotation": [5.0, 2.0], "scale": [1.6, 1.6]}  # the axes of all three share their colours
 
 
@@ -219,22 +221,55 @@ def playhead(lanes: Lanes, painter: QPainter) -> None:
 
 
 def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
-    p = lanes.palette_
-    if not lanes.doc.together:
-        painter.setPen(QColor(p.line))
-        painter.drawLine(place.body.bottomLeft(), place.body.bottomRight())
-    colour = QColor(p.lane(place.channel.colour))
-    painter.save()
-    painter.setClipRect(place.body)
-    if place.is_open and not lanes.doc.together:
-        _scale(lanes, painter, place)
+    """A lane's body: as a picture of its own, made anew when the lane is another, so that a drag repaints only its own."""
+    if lanes.doc.together:
+        painter.save()
+        painter.setClipRect(place.body)
+        _curve_of(lanes, painter, place)
+        painter.restore()
+        return
+    port, body = lanes.viewport(), place.body
+    chosen = frozenset(ref.frame for ref in lanes.doc.keys if (ref.owner, ref.channel) == place.key)
+    key = (
+        place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.frames_in_sight(),
+        lanes.palette_, lanes.doc.scene.fps, place.is_thin,
+    )  # fmt: skip
+    kept = lanes.bodies.get(place.key)
+    if kept is None or kept[0] != key:
+        ratio = port.devicePixelRatioF()
+        picture = QPixmap(round(body.width() * ratio), round(body.height() * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(QColor(lanes.palette_.lane_body))
+        own = QPainter(picture)
+        own.setRenderHint(QPainter.RenderHint.Antialiasing)
+        own.translate(-body.topLeft())
+        if place.is_open:
+            _scale(lanes, own, place)
+        _curve_of(lanes, own, place)
+        own.setPen(QColor(lanes.palette_.line))
+        own.drawLine(body.bottomLeft(), body.bottomRight())
+        own.end()
+        kept = lanes.bodies[place.key] = (key, picture)
+        while len(lanes.bodies) > KEPT:
+            lanes.bodies.pop(next(iter(lanes.bodies)))
+    painter.drawPixmap(body.topLeft(), kept[1])
+
+
+def _curve_of(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
+    colour = QColor(lanes.palette_.lane(place.channel.colour))
     if place.curve is not None:
         _Curve(lanes, painter, place, colour).paint()
     else:
         painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
         y = place.y(place.channel.value)
         painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
-    painter.restore()
+
+
+@cached_by_identity
+def still_spans(curve: AnimationCurve) -> tuple[tuple[float, float, float], ...]:
+    """Where a curve holds between two keys: first frame, last frame, value."""
+    pairs = zip(curve.keys, curve.keys[1:], strict=False)
+    return tuple((a.frame, b.frame, a.value) for a, b in pairs if curve.is_still(a.frame, b.frame - 1e-6))
 
 
 def value_ticks(low: float, high: float, height: float) -> tuple[list[float], int]:
@@ -385,12 +420,13 @@ class _Curve:
         if place.channel.part != "weight":
             return
         warn, body = QColor(self.lanes.palette_.error), place.body
+        least, most = min(q.y() for q in points), max(q.y() for q in points)
         for limit, above in ((place.channel.high, True), (place.channel.low, False)):
             y = place.y(limit)
             part = QRectF(body.left(), body.top(), body.width(), y - body.top() - 0.5) if above else QRectF(
                 body.left(), y + 0.5, body.width(), body.bottom() - y
             )  # fmt: skip
-            if part.height() <= 0 or not any((q.y() < y - 1) if above else (q.y() > y + 1) for q in points):
+            if part.height() <= 0 or not (least < y - 1 if above else most > y + 1):
                 continue
             painter.save()
             painter.setClipRect(part, Qt.ClipOperation.IntersectClip)
@@ -407,12 +443,10 @@ class _Curve:
             painter.drawLine(QPointF(body.left(), y), QPointF(body.right(), y))
 
     def _holds(self) -> None:
-        curve, lanes = self.place.curve, self.lanes
-        for a, b in zip(curve.keys, curve.keys[1:], strict=False):
-            if curve.is_still(a.frame, b.frame - 1e-6):
-                self.painter.setPen(QPen(self.colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
-                y = self.place.y(a.value)
-                self.painter.drawLine(QPointF(lanes.x(a.frame), y), QPointF(lanes.x(b.frame), y))
+        for first, last, value in still_spans(self.place.curve):
+            self.painter.setPen(QPen(self.colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
+            y = self.place.y(value)
+            self.painter.drawLine(QPointF(self.lanes.x(first), y), QPointF(self.lanes.x(last), y))
 
     def _snaps(self) -> None:
         """A change within one frame, or at once after a hold: a stripe across the lane."""

@@ -114,6 +114,17 @@ class TimeCommands:
     def nudge(self, frames: float) -> None:
         self._move(frames, 0.0, "Nudge keys")
 
+    def nudge_value(self, parts: float) -> None:
+        """By parts of each lane's range."""
+        doc = self.doc
+        scene, places = doc.settled.scene, []
+        for channel_id in {ref.channel for ref in doc.keys}:
+            refs, what = [r for r in doc.keys if r.channel == channel_id], doc.channel(channel_id)
+            scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
+            places += moved
+        doc.keys = frozenset(places)
+        doc.commit("Nudge values", scene)
+
     def _move(self, frames: float, value: float, label: str) -> None:
         doc = self.doc
         scene, places = key_edits.move_keys(doc.settled.scene, doc.keys, frames, value, snap=False)

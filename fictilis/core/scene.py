@@ -324,6 +324,13 @@ class Scene:
                 return owner
         raise EditRefused(f"The scene has nothing with the id {owner_id}.")
 
+    def owner_named(self, name: str) -> MorphObject | SceneCamera:
+        for owner in self.owners:
+            if owner.name == name:
+                return owner
+        names = ", ".join(owner.name for owner in self.owners) or "none"
+        raise EditRefused(f"The scene has nothing named {name}; its objects and cameras are: {names}.")
+
     def with_owner(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene with the object or camera of the same id replaced."""
         if isinstance(owner, MorphObject):

@@ -9,6 +9,8 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.channels import set_value
+from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
@@ -24,6 +26,7 @@ from fictilis.core.edits.targets import (
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.scene import Appearance, NamedPick, Pick, SavedView, Texture, Transform
+from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
@@ -52,7 +55,15 @@ def full(sheet):
     scene = keep_mix(scene, OBJ, "Surprise", {"t1": 0.3, "t2": 1.0})
     scene = scene.with_object(replace(scene.object(OBJ), locked=True))
     views = (SavedView("Close", (1.0, 2.0, 3.0), 40.0, 30.0, -10.0, True),)
-    return replace(scene, fps=29.97, start=-5, end=50, views=views)
+    scene = replace(scene, fps=29.97, start=-5, end=50, views=views)
+    scene = set_key(set_value(scene, OBJ, "opacity", 0.4), OBJ, "location.y", Key(3, 7.5))
+    scene, camera = timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0, 24.0, True))
+    scene = timeline.add_camera(
+        set_key(scene, camera, "lens", Key(0, 40, "hold")), SceneCamera("", "Wide", (0, 0, 0), 9, 0, 0)
+    )[0]
+    scene = timeline.set_marker(timeline.set_marker(scene, 12.5, "Beat"), -5, "In")
+    scene = timeline.set_sound(scene, Sound("voice.wav", b"RIFF not really", -3.5, True, 0.25))
+    return timeline.set_played(scene, 0, 40)
 
 
 def same(a, b):
@@ -80,17 +91,37 @@ def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, she
 
     def as_it_was(record):
         record["schema"] = 1
-        del record["views"]
+        for name in ("views", "cameras", "markers", "sound", "played"):
+            del record[name]
         for obj in record["objects"]:
-            for name in ("locked", "groups", "picks", "texture", "mixes"):
+            for name in ("locked", "groups", "picks", "texture", "mixes", "opacity"):
                 del obj[name]
             for target in obj["targets"]:
                 del target["mask"], target["group"]
             for lane in obj["lanes"]:
+                lane["target"] = lane.pop("channel")
                 del lane["before"], lane["after"], lane["modifiers"]
                 for key in lane["keys"]:
                     for name in ("tangent", "into", "out", "ease"):
                         del key[name]
+
+    edit_json(path, as_it_was)
+    assert same(read_native(path), sheet)
+
+
+def test_a_file_of_version_2_knows_lanes_of_weights_only(tmp_path, sheet):
+    path = tmp_path / "old.fictilis"
+    sheet = set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
+    write_native(path, sheet)
+
+    def as_it_was(record):
+        record["schema"] = 2
+        for name in ("cameras", "markers", "sound", "played"):
+            del record[name]
+        for obj in record["objects"]:
+            del obj["opacity"]
+            for lane in obj["lanes"]:
+                lane["target"] = lane.pop("channel")
 
     edit_json(path, as_it_was)
     assert same(read_native(path), sheet)
@@ -155,6 +186,17 @@ JSON_DAMAGE = {
     "same id twice": (lambda r: first_object(r)["targets"][1].update(id="t1"), "twice"),
     "same name twice": (lambda r: first_object(r)["targets"][1].update(name="Lift"), "twice"),
     "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(channel="t9"), "t9"),
+    "an object's lane on a camera": (
+        lambda r: r["cameras"][0]["lanes"].append({"channel": "opacity", "keys": []}),
+        "nothing called opacity",
+    ),
+    "target with a channel's id": (lambda r: first_object(r)["targets"][0].update(id="opacity"), "kept for"),
+    "opacity": (lambda r: first_object(r).update(opacity=1.5), "opacity 1.5"),
+    "camera too near": (lambda r: r["cameras"][0].update(distance=0), "stands 0 cm"),
+    "two cameras of a name": (lambda r: r["cameras"][0].update(name="Close up"), "twice"),
+    "markers out of order": (lambda r: r["markers"].reverse(), "out of order"),
+    "loud sound": (lambda r: r["sound"].update(volume=3.0), "volume"),
+    "played out of the range": (lambda r: r.update(played=[-20, 10]), "out of -5 to 50"),
     "falling keys": (lambda r: first_object(r)["lanes"][0]["keys"].reverse(), "rising"),
     "unknown interpolation": (lambda r: first_object(r)["lanes"][0]["keys"][0].update(interpolation="x"), "interpolation"),
     "mix of nothing": (lambda r: first_object(r)["mixes"][0]["weights"].append(["t9", 1.0]), "t9"),

@@ -1,6 +1,6 @@
 """Many lanes evaluated at once: their pieces joined into single arrays.
 
-Source: a binary search that steps all lanes together, then Horner's scheme on the pieces found; Béziers with handles of
+Source: one binary search in the starts of all lanes, laid end to end, then Horner's scheme on the pieces found; Béziers with handles of
 their own by the bracketed Newton of ``easing``.
 """
 
@@ -41,8 +41,17 @@ class LaneBank:
         self.starts = np.concatenate([p.starts for _, p in joined]) if joined else np.zeros(0)
         table = np.concatenate([p.coefficients for _, p in joined]) if joined else np.zeros((0, 4))
         self.c0, self.c1, self.c2, self.c3 = (np.ascontiguousarray(table[:, k]) for k in range(4))
-        self._steps = [1 << k for k in reversed(range(int(counts.max(initial=1)).bit_length()))]
+        self._line_up()
         self._gather_beziers(joined)
+
+    def _line_up(self) -> None:
+        """Starts of all lanes in one rising row, each lane's shifted on past the one before it."""
+        ends = [float(self.starts.min(initial=0.0)) - 1.0, float(self.starts.max(initial=0.0)) + 1.0]
+        self._bounds = ends
+        self._shifts = np.arange(len(self.joined)) * (ends[1] - ends[0] + 1.0)
+        self._row = self.starts + np.repeat(self._shifts, self.counts)
+        self._row[self.first] = ends[0] + self._shifts  # the first piece reaches back without end
+        self._last = self.first + self.counts - 1
 
     def _gather_beziers(self, joined: list[tuple[int, Pieces]]) -> None:
         """Béziers as rows of one array, and named easings by name; ``odd`` says of each piece which row, or -1."""
@@ -75,12 +84,12 @@ class LaneBank:
 
     def _pieces_at(self, frame: float) -> np.ndarray:
         """(j,): for each joined lane its last piece that starts at or before ``frame``, or its first."""
-        which, last = self.first.copy(), self.first + self.counts - 1
-        for step in self._steps:
-            ahead = which + step
-            inside = np.minimum(ahead, last)
-            which = np.where((ahead <= last) & (self.starts[inside] <= frame), ahead, which)
-        return which
+        inside = min(max(frame, self._bounds[0]), self._bounds[1])
+        which = self._row.searchsorted(self._shifts + inside, side="right") - 1
+        # the shifts cost digits: where a piece starts at this very frame, or just after it, that one counts
+        on = np.minimum(which + 1, self._last)
+        which = np.where(self.starts[on] <= frame, on, which)
+        return np.where((self.starts[which] > frame) & (which > self.first), which - 1, which)
 
     def _odd(self, value: np.ndarray, which: np.ndarray, t: np.ndarray) -> None:
         """Put right, in place, the values that lie on Béziers or named easings."""
@@ -128,13 +137,14 @@ class LaneBank:
         begin[first - low] = 0
         stop = np.append(begin[1:], len(frames))
         stop[first + counts - 1 - low] = len(frames)
-        which = np.repeat(np.arange(low, high), stop - begin)
-        t = np.tile(frames, len(first)) - self.starts[which]
-        value = self.c3[which]
+        runs = stop - begin
+        t = np.tile(frames, len(first)) - np.repeat(self.starts[low:high], runs)
+        value = np.repeat(self.c3[low:high], runs)
         for c in (self.c2, self.c1, self.c0):
             value *= t
-            value += c[which]
-        self._odd(value, which, t)
+            value += np.repeat(c[low:high], runs)
+        if self.beziers.size or self.eased:
+            self._odd(value, np.repeat(np.arange(low, high), runs), t)
         return value.reshape(len(first), len(frames))
 
     def by_channel(self, frame: float | np.ndarray, fps: float) -> dict:

@@ -23,6 +23,7 @@ KEYWORDS = {
 _NUMBER = r"\s*(-?\d*\.?\d+(?:e-?\d+)?)\s*"
 _CSS = re.compile(rf"^cubic-bezier\({_NUMBER},{_NUMBER},{_NUMBER},{_NUMBER}\)$")
 _BACK = 1.70158
+SETTLED = 2e-15  # of the time a segment takes
 
 
 def _bounce(t: np.ndarray) -> np.ndarray:
@@ -112,14 +113,33 @@ def bezier(s: np.ndarray, a: np.ndarray | float, b: np.ndarray | float) -> np.nd
 def bezier_parameter(x1: np.ndarray, x2: np.ndarray, x: np.ndarray) -> np.ndarray:
     """The parameter in 0…1 where the x of Béziers with inner x1 and x2 in 0…1 is ``x``; all of one shape.
 
-    Source: Newton's method, kept within a bracket that is halved where a step would leave it.
+    Source: Newton's method; where that has not settled soon, the same kept within a bracket that is halved where a step
+    would leave it.
     """
     x1, x2, x = (np.asarray(v, np.float64) for v in (x1, x2, x))
+    c = 3 * x1
+    b = 3 * (x2 - x1) - c
+    a = 1 - c - b
+    s = np.clip(x, 0.0, 1.0)
+    for _ in range(6):
+        slope = (3 * a * s + 2 * b) * s + c
+        off = ((a * s + b) * s + c) * s - x
+        with np.errstate(divide="ignore", invalid="ignore"):
+            s = np.clip(s - off / slope, 0.0, 1.0)
+    off = ((a * s + b) * s + c) * s - x
+    rest = ~(np.abs(off) < SETTLED)  # not a number too
+    if rest.any():
+        s = np.array(s)
+        s[rest] = _bracketed(x1[rest], x2[rest], x[rest])
+    return s
+
+
+def _bracketed(x1: np.ndarray, x2: np.ndarray, x: np.ndarray) -> np.ndarray:
     low, high = np.zeros(x.shape), np.ones(x.shape)
-    s = np.clip(x, 0.0, 1.0).astype(np.float64)
+    s = np.clip(x, 0.0, 1.0)
     for _ in range(60):
         off = bezier(s, x1, x2) - x
-        if np.abs(off).max(initial=0.0) < 1e-15:
+        if np.abs(off).max(initial=0.0) < SETTLED:
             break
         low, high = np.where(off < 0, s, low), np.where(off > 0, s, high)
         r = 1 - s

@@ -136,15 +136,19 @@ def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Fin
     targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
     at = _frames(scene)
     weights = weights_at(obj, at, fps=scene.fps)
+    strong: dict[str, np.ndarray] = {}
     for n, a in enumerate(targets):
         for b in targets[n + 1 :]:
-            both = np.intersect1d(_strong(a), _strong(b), assume_unique=True)
-            if len(both) < OVERLAP * min(len(_strong(a)), len(_strong(b))):
-                continue
-            sums = np.minimum(np.clip(weights[a.id], 0, None), np.inf) + np.clip(weights[b.id], 0, None)
-            sums = np.where((weights[a.id] > 0.1) & (weights[b.id] > 0.1), sums, 0.0)
+            one, two = weights[a.id], weights[b.id]
+            sums = np.where((one > 0.1) & (two > 0.1), one + two, 0.0)
             worst = int(np.argmax(sums))
-            if sums[worst] > limit and _same_way(a, b, both):
+            if sums[worst] <= limit:
+                continue
+            for target in (a, b):
+                if target.id not in strong:
+                    strong[target.id] = _strong(target)
+            both = np.intersect1d(strong[a.id], strong[b.id], assume_unique=True)
+            if len(both) >= OVERLAP * min(len(strong[a.id]), len(strong[b.id])) and _same_way(a, b, both):
                 part = limit / float(sums[worst])
                 yield Finding(
                     "pile", f"{a.name} and {b.name} move {len(both):,} points the same way and add up to {sums[worst]:.2f} at "
