@@ -33,10 +33,12 @@ def _decoded(sound: Sound) -> Waveform:
         with av.open(io.BytesIO(sound.data)) as container:
             if not container.streams.audio:
                 raise BadFile(f"{sound.name} holds no sound.")
-            resampler = av.AudioResampler(format="s16", layout="stereo", rate=RATE)
+            # one side is doubled by hand: the library would make it quieter
+            single = container.streams.audio[0].codec_context.channels == 1
+            resampler = av.AudioResampler(format="s16", layout="mono" if single else "stereo", rate=RATE)
             for frame in (*container.decode(audio=0), None):
                 for piece in resampler.resample(frame):
-                    rows = piece.to_ndarray().reshape(-1, 2)
+                    rows = piece.to_ndarray().reshape(-1, 1 if single else 2)
                     parts.append(rows)
                     count += len(rows)
                 if count > LONGEST * RATE:
@@ -44,6 +46,7 @@ def _decoded(sound: Sound) -> Waveform:
     except (av.FFmpegError, ValueError) as error:
         raise BadFile(f"{sound.name} cannot be read as a sound; WAV, FLAC, MP3 and OGG are known.") from error
     samples = np.concatenate(parts) if parts else np.zeros((0, 2), np.int16)
+    samples = np.ascontiguousarray(np.broadcast_to(samples, (len(samples), 2)))
     if not len(samples):
         raise BadFile(f"{sound.name} holds no sound.")
     samples.flags.writeable = False

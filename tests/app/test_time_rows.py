@@ -1,0 +1,339 @@
+"""Markers, sound, cameras, ghosts and paths over time, in the real window."""
+
+import wave
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from fictilis.app.overlay import motion_path
+from fictilis.app.playback import flow, frame_after
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits import timeline
+from fictilis.core.scene import Pick
+from fictilis.formats.sound import RATE, read_sound
+from tests.app.conftest import CTRL, RIGHT, SHIFT
+from tests.app.test_bench import forms, run  # noqa: F401
+
+K = Qt.Key
+OBJ = "o1"
+
+
+class Listener:
+    """A speaker that keeps what it is asked to play, and says what a test says has been heard."""
+
+    def __init__(self):
+        self.read, self.heard, self.starts, self.stops = None, 0.0, 0, 0
+
+    def start(self, read):
+        self.read, self.starts, self.heard = read, self.starts + 1, 0.0
+
+    def stop(self):
+        self.read, self.stops = None, self.stops + 1
+
+    def played(self):
+        return self.heard
+
+
+@pytest.fixture
+def tone_file(tmp_path):
+    """A second of a rising ramp, so that each sample says when it is."""
+    path = tmp_path / "ramp.wav"
+    samples = (np.arange(RATE) // 2).astype("<i2")
+    with wave.open(str(path), "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(2)
+        file.setframerate(RATE)
+        file.writeframes(samples.tobytes())
+    return path
+
+
+@pytest.fixture
+def keyed(open_window, sheet):
+    scene = sheet
+    for frame, value in ((0, 0), (24, 1), (48, 0)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    for frame, value in ((0, 0), (48, 20)):
+        scene = edits.set_key(scene, OBJ, "location.x", Key(frame, value, "linear"))
+    return open_window(scene)
+
+
+@pytest.fixture
+def sounding(keyed, tone_file):
+    """With the ramp from frame 12 on, and a speaker that listens."""
+    keyed.ear = Listener()
+    keyed.window.sound._find = lambda _parent: keyed.ear
+    keyed.doc.edit("Sound", lambda s: timeline.set_sound(s, read_sound(tone_file, 12.0)))
+    return keyed
+
+
+def marks(user):
+    return [(m.frame, m.name) for m in user.doc.scene.markers]
+
+
+# markers
+
+
+def test_markers_are_set_by_key_dragged_renamed_and_gone_to(keyed, forms):  # noqa: F811
+    row, doc = keyed.window.marker_row, keyed.doc
+    assert not row.isVisible()
+    forms(keyed, {"name": "Beat"}, {"name": "Word"})
+    doc.set_frame(12)
+    keyed.press(K.Key_M, CTRL)
+    doc.set_frame(36)
+    keyed.press(K.Key_M, CTRL)
+    assert marks(keyed) == [(12, "Beat"), (36, "Word")] and row.isVisible()
+    flags = {m.name: rect for m, rect in row.places()}
+    keyed.drag(
+        row, flags["Beat"].center(), flags["Beat"].center() + QPointF(keyed.window.lanes.x(20) - keyed.window.lanes.x(12), 0)
+    )
+    assert marks(keyed) == [(20, "Beat"), (36, "Word")] and doc.frame == 36
+    flags = {m.name: rect for m, rect in row.places()}
+    keyed.click(row, flags["Beat"].center())
+    assert doc.frame == 20
+    keyed.press(K.Key_Right, CTRL)
+    assert doc.frame == 36
+    keyed.press(K.Key_Left, CTRL)
+    assert doc.frame == 20
+    keyed.double_click(row, flags["Word"].center())
+    editor = row.focusWidget()
+    QTest.keyClicks(editor, "Ah")
+    QTest.keyClick(editor, K.Key_Return)
+    assert marks(keyed) == [(20, "Beat"), (36, "Ah")] and doc.undo_label() == "Rename the marker Word"
+    assert doc.frame == 36
+    run(keyed, "drop-marker")
+    assert marks(keyed) == [(20, "Beat")]
+    doc.undo()
+    keyed.drag(row, (keyed.window.lanes.x(2), 10), (keyed.window.lanes.x(9), 10))
+    assert doc.frame == 9 and len(marks(keyed)) == 2
+    doc.edit("Clear", lambda s: timeline.drop_marker(timeline.drop_marker(s, 20), 36))
+    assert not row.isVisible()
+
+
+def test_a_markers_menu_offers_its_name_and_its_end(keyed):
+    keyed.doc.edit("Mark", lambda s: timeline.set_marker(s, 24, "Beat"))
+    row = keyed.window.marker_row
+    keyed.settle(20)
+    keyed.click(row, row.places()[0][1].center(), button=RIGHT)
+    menu = next(w for w in row.children() if w.metaObject().className() == "QMenu")
+    next(a for a in menu.actions() if a.text() == "Delete").trigger()
+    menu.close()
+    assert marks(keyed) == []
+
+
+# sound
+
+
+def test_time_flows_as_the_frames_do():
+    seconds = np.arange(0, 9, 0.13)
+    for loop, back in ((True, False), (True, True), (False, False)):
+        where = flow(seconds, 10, 4, 40, 24, loop, back)
+        whole = [frame_after(s, 10, 4, 40, 24, loop, back)[0] for s in seconds]
+        assert where.min() >= 4 and where.max() <= 40
+        assert (np.abs(where - whole) <= 1 + 1e-9).sum() >= len(seconds) - 6  # but where one is past the end already
+    assert flow(0.5, 10, 4, 40, 24, True) == 22
+
+
+def test_sound_plays_in_step_with_the_frames(sounding):
+    doc, ear = sounding.doc, sounding.ear
+    doc.set_frame(6)
+    starts = ear.starts
+    sounding.press(K.Key_Space)
+    assert ear.starts == starts + 1
+    first = ear.read(RATE // 2)  # half a second: frames 6 to 18, the sound begins at 12
+    quarter = RATE // 4
+    assert not first[:quarter].any()
+    assert np.abs(first[quarter:, 0] - (np.arange(quarter) // 2)).max() <= 1
+    ear.heard = 0.5
+    sounding.qtbot.waitUntil(lambda: doc.frame == 18, timeout=2000)  # the frame follows what is heard
+    sounding.press(K.Key_Space)
+    assert ear.read is None and not sounding.window.playback.playing
+
+
+def test_half_speed_mute_and_a_muted_start(sounding):
+    doc, ear = sounding.doc, sounding.ear
+    doc.set(speed=0.5)
+    doc.set_frame(12)
+    sounding.press(K.Key_Space)
+    assert np.abs(ear.read(4000)[:, 0] - np.arange(4000) // 4).max() <= 1
+    run(sounding, "sound-mute")
+    sounding.settle(40)
+    assert ear.read is None
+    sounding.press(K.Key_Space)
+    starts = ear.starts
+    sounding.press(K.Key_Space)
+    assert ear.starts == starts and sounding.window.playback.playing
+    sounding.press(K.Key_Space)
+
+
+def test_scrubbing_is_heard_and_can_be_silent(sounding):
+    doc, ear, lanes = sounding.doc, sounding.ear, sounding.window.lanes
+    sounding.drag(lanes.viewport(), (lanes.x(14), 8), (lanes.x(24), 8))
+    piece = ear.read(RATE)
+    assert doc.frame == 24 and 0.05 * RATE < len(piece) < 0.2 * RATE
+    assert abs(int(piece[len(piece) // 2, 0]) - (RATE // 2 + len(piece) // 2) // 2) < 50 and piece[0, 0] == 0
+    run(sounding, "scrub-sound")
+    starts = ear.starts
+    doc.set_frame(30)
+    assert ear.starts == starts
+
+
+def test_the_waveform_is_dragged_in_time_and_muted_by_its_icon(sounding):
+    row, doc, lanes = sounding.window.sound_row, sounding.doc, sounding.window.lanes
+    assert row.isVisible()
+    left, right = row.extent()
+    assert left == pytest.approx(lanes.x(12)) and right == pytest.approx(lanes.x(36))
+    sounding.drag(row, (lanes.x(20), 20), (lanes.x(28), 20))
+    assert doc.scene.sound.start == 20 and doc.undo_label() == "Move the sound"
+    sounding.drag(row, (lanes.x(30), 20), (lanes.x(30.4), 20), SHIFT)
+    assert doc.scene.sound.start == pytest.approx(20.4, abs=0.15)
+    sounding.click(row, row.icon_place.center())
+    assert doc.scene.sound.muted
+    sounding.drag(row, (lanes.x(3), 20), (lanes.x(7), 20))
+    assert doc.frame == 7
+    doc.set_frame(33)
+    run(sounding, "sound-here")
+    assert doc.scene.sound.start == 33
+    sounding.settle(30)
+    run(sounding, "sound-remove")
+    assert not row.isVisible()
+    doc.undo()
+    assert row.isVisible()
+
+
+def test_the_waveforms_peaks_are_painted(sounding, tmp_path):
+    swelling = (np.arange(RATE) // 2 * np.where(np.arange(RATE) % 50 < 25, 1, -1)).astype("<i2")
+    with wave.open(str(tmp_path / "swell.wav"), "wb") as file:
+        file.setparams((1, 2, RATE, 0, "NONE", "not compressed"))
+        file.writeframes(swelling.tobytes())
+    sounding.doc.edit("Swell", lambda s: timeline.set_sound(s, read_sound(tmp_path / "swell.wav", 12.0)))
+    row, lanes = sounding.window.sound_row, sounding.window.lanes
+    sounding.settle(30)
+    image = row.grab().toImage()
+
+    def filled(frame):
+        x = round(lanes.x(frame))
+        return sum(
+            image.pixelColor(x, y).name() == sounding.window.palette_.lane("#2A8FA3").lower() for y in range(row.height())
+        )
+
+    assert filled(8) == 0 and filled(14) < filled(24) < filled(35)
+
+
+def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(keyed, tone_file, tmp_path):
+    keyed.window.commands.files.open = lambda *_a: tone_file
+    run(keyed, "sound")
+    assert keyed.doc.scene.sound.name == "ramp.wav" and "no sound device" in keyed.said[-1][0]
+    keyed.press(K.Key_Space)
+    keyed.settle(150)
+    assert keyed.window.playback.playing and keyed.doc.frame > 0
+    keyed.press(K.Key_Space)
+    wrong = tmp_path / "words.mp3"
+    wrong.write_text("no sound")
+    keyed.window.commands.files.open = lambda *_a: wrong
+    run(keyed, "sound")
+    assert keyed.said[-1][1] == "error" and keyed.doc.scene.sound.name == "ramp.wav"
+
+
+def test_start_and_volume_are_typed(sounding, forms):  # noqa: F811
+    forms(sounding, {"start": 3.0, "volume": 0.5})
+    run(sounding, "sound-numbers")
+    assert (sounding.doc.scene.sound.start, sounding.doc.scene.sound.volume) == (3, 0.5)
+
+
+# cameras
+
+
+def test_a_camera_sees_what_the_view_saw_and_turning_it_is_one_step(keyed):
+    view, doc = keyed.view, keyed.doc
+    before = view.camera
+    run(keyed, "new-camera")
+    assert doc.through_camera and view.camera.centre == before.centre and view.camera.distance == before.distance
+    steps = doc.undo_label()
+    keyed.drag(view, (300, 200), (360, 220), button=RIGHT)
+    assert doc.undo_label() == "Aim Camera" and steps == "New Camera"
+    assert doc.scene.cameras[0].yaw == pytest.approx(before.yaw - 24, abs=1)
+    doc.undo()
+    assert doc.scene.cameras[0].yaw == pytest.approx(before.yaw)
+    doc.redo()
+    keyed.press(K.Key_5, CTRL)
+    assert not doc.through_camera and view.camera == before
+    keyed.press(K.Key_5, CTRL)
+    keyed.press(K.Key_1, CTRL)
+    assert not doc.through_camera and view.camera.yaw == 0
+    run(keyed, "remove-camera")
+    assert doc.scene.cameras == () and not keyed.window.actions_.by_id["through-camera"].isEnabled()
+
+
+def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(keyed):
+    view, doc = keyed.view, keyed.doc
+    run(keyed, "new-camera")
+    camera = doc.scene.cameras[0].id
+    yaw = doc.scene.cameras[0].yaw
+    doc.select_channel("yaw")
+    keyed.press(K.Key_K)
+    doc.set_frame(40)
+    doc.set(auto_key=True)
+    keyed.drag(view, (300, 200), (400, 200), button=RIGHT)
+    lane = doc.scene.owner(camera).lane("yaw")
+    assert [k.frame for k in lane.curve.keys] == [0, 40] and lane.curve.keys[1].value == pytest.approx(yaw - 40, abs=1)
+    doc.set(auto_key=False)
+    doc.set_frame(20)
+    assert view.camera.yaw == pytest.approx(yaw - 20, abs=1)
+    assert keyed.window.side.camera.isVisible() and keyed.window.side.camera.fields["yaw"].value == pytest.approx(
+        yaw - 20, abs=1
+    )
+    run(keyed, "lanes-camera")
+    assert [p.channel.name for p in keyed.window.lanes.places()][-2:] == ["Tilt", "Field of view"]
+    field = keyed.window.side.camera.fields["lens"]
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "60")
+    QTest.keyClick(field, K.Key_Return)
+    assert doc.scene.cameras[0].lens == 60 and view.camera.lens == 60
+
+
+# ghosts and paths
+
+
+def test_ghosts_stand_on_neighbouring_frames_or_keys_and_not_while_playing(keyed, forms):  # noqa: F811
+    doc, view = keyed.doc, keyed.view
+    doc.set_frame(20)
+    run(keyed, "ghosts-frames")
+    plain = len(view.items())
+    made = view.draw_items()[plain:]
+    assert len(made) == 4 and all(0 < item.alpha < 0.5 for item in made)
+    assert sorted(f for f, _ in view.dressing.ghost_frames()) == [12, 16, 24, 28]
+    earlier = {item.colour for item, (f, _) in zip(made, view.dressing.ghost_frames(), strict=True) if f < 20}
+    assert len(earlier) == 1 and len({item.colour for item in made}) == 2
+    height = {f: float(item.points[:, 1].max()) for item, (f, _) in zip(made, view.dressing.ghost_frames(), strict=True)}
+    assert height[12] < height[16] < height[24]
+    assert made[0].matrix[0, 3] == pytest.approx(20 * 16 / 48)
+    forms(keyed, {"count": 1, "step": 10})
+    run(keyed, "ghost-numbers")
+    assert sorted(f for f, _ in view.dressing.ghost_frames()) == [10, 30]
+    run(keyed, "ghosts-keys")
+    assert sorted(f for f, _ in view.dressing.ghost_frames()) == [0, 24]
+    keyed.press(K.Key_Space)
+    assert len(view.draw_items()) == plain
+    keyed.press(K.Key_Space)
+    run(keyed, "ghosts-keys")
+    assert len(view.draw_items()) == plain
+
+
+def test_a_motion_path_follows_picked_points_or_the_pivot(keyed):
+    doc, view = keyed.doc, keyed.view
+    run(keyed, "motion")
+    keyed.settle(30)
+    pivot = motion_path(view)
+    assert pivot.shape == (97, 1, 3) and np.allclose(pivot[24, 0], [10, 0, 0]) and np.allclose(pivot[96, 0], [20, 0, 0])
+    doc.commit("Pick", picks={OBJ: Pick("points", np.array([3, 7]))})
+    path = motion_path(view)
+    assert path.shape == (97, 2, 3)
+    assert np.allclose(path[24, 0], keyed.obj.base[3] + [10, 10, 0]) and motion_path(view) is path
+    doc.edit("Key", lambda s: edits.set_key(s, OBJ, "t1", Key(24, 0.5)))
+    assert np.allclose(motion_path(view)[24, 0], keyed.obj.base[3] + [10, 5, 0])
+    doc.edit("Part", lambda s: timeline.set_played(s, 10, 20))
+    assert len(motion_path(view)) == 11
