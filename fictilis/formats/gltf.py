@@ -122,8 +122,8 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
         track = weight_track(scene, obj) if obj.targets else None
         if track is not None:
             _animate(g, buffer, animation, track, number)
-        for path, kind, values in _motion(scene, obj):
-            _animate_node(g, buffer, animation, number, path, kind, *values)
+        for part, kind, values in _motion(scene, obj):
+            _animate_node(g, buffer, animation, number, part, kind, *values)
         progress((number + 1) / len(shown))
     if animation.channels:
         gltf.animations.append(animation)

@@ -334,9 +334,12 @@ class Renderer:
         self.ctx.polygon_offset = (1.0, 4.0) if item.alpha < 1 else (0.0, 0.0)
         if not buffers.empty:
             if item.alpha < 1:  # depth first, so that only what is in front shines through, not every layer behind it
-                self.ctx.fbo.color_mask = False, False, False, False
-                self._draw_surface(item, buffers)
-                self.ctx.fbo.color_mask = True, True, True, True
+                fbo = self.ctx.fbo
+                for seen in (False, True):
+                    fbo.color_mask = (seen,) * 4
+                    fbo.use()  # which is when the mask takes hold
+                    if not seen:
+                        self._draw_surface(item, buffers)
                 self.ctx.depth_func = "<="
             self._draw_surface(item, buffers)
             self.ctx.depth_func = "<"

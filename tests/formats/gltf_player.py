@@ -33,7 +33,7 @@ def play(track, seconds):
 def accessor(data, number):
     a = data.accessors[number]
     view = data.bufferViews[a.bufferView]
-    width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3}[a.type]
+    width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[a.type]
     dtype = {5126: np.float32, 5125: np.uint32}[a.componentType]
     flat = np.frombuffer(data.binary_blob(), dtype, a.count * width, (view.byteOffset or 0) + (a.byteOffset or 0))
     return flat.reshape(a.count, width) if width > 1 else flat

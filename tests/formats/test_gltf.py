@@ -4,16 +4,18 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import set_appearance, set_visible
 from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_path
+from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.evaluate import weights_at
 from fictilis.core.mix.coefficients import coefficients
-from fictilis.core.scene import Appearance, Scene
+from fictilis.core.scene import Appearance, Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
 from fictilis.formats.weight_tracks import weight_track
-from tests.formats.gltf_player import play, read_arrays
+from tests.formats.gltf_player import accessor, play, read_arrays
 
 OBJ = "o1"
 
@@ -138,3 +140,45 @@ def test_shapes_become_files_and_odd_names_safe_ones(sheet, tmp_path):
 def test_unknown_kinds_name_the_known(sheet, tmp_path):
     with pytest.raises(BadFile, match=r"\.obj, \.glb"):
         export(sheet, tmp_path / "s.xyz")
+
+
+def test_the_objects_own_motion_is_played_by_the_node(tmp_path, sheet):
+    """Source: glTF 2.0, 3.11: translation, rotation and scale of a node, linear; a quaternion is x, y, z, w."""
+    scene = replace(sheet, end=40.0)
+    for channel, rows in (
+        ("location.x", ((0, 0), (40, 100))),
+        ("rotation.y", ((0, 0), (40, 270))),
+        ("scale.z", ((0, 1), (40, 3))),
+    ):
+        for frame, value in rows:
+            scene = set_key(scene, OBJ, channel, Key(frame, value, "linear"))
+    obj = scene.object(OBJ)
+    scene = scene.with_object(replace(obj, transform=replace(obj.transform, pivot=(10.0, 0.0, 0.0))))
+    warnings = export(scene, tmp_path / "m.glb")
+    data, _ = read_arrays(tmp_path / "m.glb")
+    (animation,) = data.animations
+    tracks = {c.target.path: animation.samplers[c.sampler] for c in animation.channels}
+    assert warnings == [] and set(tracks) == {"translation", "rotation", "scale"}
+    rows = {path: accessor(data, t.output) for path, t in tracks.items()}
+    times = accessor(data, tracks["rotation"].input)
+    for n in (0, 13, 27, 40):
+        matrix = stand_at(scene.object(OBJ), round(times[n] * 24)).transform.matrix()
+        x, y, z, w = rows["rotation"][n].astype(float)
+        turn = np.array([
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ])  # fmt: skip
+        assert np.allclose(turn @ np.diag(rows["scale"][n]), matrix[:3, :3], atol=1e-5)
+        assert np.allclose(rows["translation"][n] * 100, matrix[:3, 3], atol=1e-4)
+    steps = np.einsum("fq,fq->f", rows["rotation"][:-1].astype(float), rows["rotation"][1:].astype(float))
+    assert steps.min() > 0.99  # never the long way round
+
+
+def test_what_gltf_cannot_hold_of_an_objects_lanes_is_said(tmp_path, sheet):
+    scene = set_key(set_key(sheet, OBJ, "opacity", Key(0, 0.5)), OBJ, "visible", Key(3, 1))
+    scene, _ = add_camera(scene, SceneCamera("", "Close up", (0, 0, 0), 9, 0, 0))
+    warnings = export(set_value(scene, OBJ, "opacity", 0.25), tmp_path / "m.glb")
+    assert len(warnings) == 2 and "opacity and visibility; those of Sheet" in warnings[0] and "Close up" in warnings[1]
+    data, _ = read_arrays(tmp_path / "m.glb")
+    assert data.materials[0].alphaMode == "BLEND" and data.materials[0].pbrMetallicRoughness.baseColorFactor[3] == 0.25

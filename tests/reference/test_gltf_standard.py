@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits.keys import set_key
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.normals import point_normals
@@ -24,7 +25,7 @@ validator.validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[2
 """
 
 
-@pytest.fixture(params=["jelly", "stepped", "box"])
+@pytest.fixture(params=["jelly", "stepped", "box", "moving"])
 def exported(request, tmp_path, sheet):
     import fictilis
     from fictilis.core.scene import Appearance
@@ -36,6 +37,11 @@ def exported(request, tmp_path, sheet):
         for kind, target in (("hold", "t1"), ("smooth", "t2")):
             for frame, value in ((0, 0), (10, 1), (20, 0)):
                 scene = set_key(scene, "o1", target, Key(frame, value, kind))
+    elif request.param == "moving":
+        scene = set_value(set_key(sheet, "o1", "t1", Key(5, 0.5)), "o1", "opacity", 0.5)
+        for channel, end in (("location.x", 40), ("rotation.z", 400), ("scale.y", 2)):
+            for frame, value in ((0, 0.5), (30, end)):
+                scene = set_key(scene, "o1", channel, Key(frame, value))
     else:
         points, mesh = fictilis.primitives.box()
         scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Box", mesh, points, Appearance(smooth=False))
@@ -88,5 +94,6 @@ def test_trimesh_reads_the_same_surface(exported):
     read = trimesh.load(path, process=False).to_geometry()
     obj = scene.objects[0]
     a, b, c = (obj.base[triangles(obj.mesh).points[:, k]] for k in range(3))
-    area = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2
+    stand = stand_at(obj, scene.start).transform.matrix()[:3, :3]
+    area = np.linalg.norm(np.cross((b - a) @ stand.T, (c - a) @ stand.T), axis=1).sum() / 2
     assert read.area == pytest.approx(area * 1e-4, rel=1e-5)

@@ -1,12 +1,19 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 import fictilis
+from fictilis.core.animation.curve import Key
+from fictilis.core.channels import set_value
+from fictilis.core.edits import timeline
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import Deltas
+from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import DrawItem, Ground, Renderer
@@ -215,3 +222,38 @@ def test_a_point_just_behind_a_thin_shell_is_hidden(renderer):
         seen = visible_points(both, camera, 400, 300, renderer.depth())
         front = points[:, 2] > 5
         assert seen[: len(points)][front].all() and not seen[len(points) :][front].any()
+
+
+def test_a_fading_object_lets_the_ground_through_once(renderer, ball):
+    """Half opaque is half way between the ground and the opaque picture, though the ball has a far side too."""
+    ground = Ground("#2040C0", "#2040C0")
+    item = draw_item(ball, ball.base, "fade")
+    whole = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    item.alpha = 0.5
+    half = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    item.alpha = 0.0
+    gone = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    assert (gone[..., :3] == [0x20, 0x40, 0xC0]).all()
+    inside = (slice(30, 50), slice(45, 75))
+    assert np.abs(half[inside][..., :3] - (whole[inside] + gone[inside])[..., :3] / 2).max() <= 3
+    assert np.abs(whole[inside] - gone[inside]).max() > 60
+
+
+def test_a_snapshot_is_taken_through_the_scenes_camera_and_of_the_object_where_it_stands(renderer, ball):
+    scene = fictilis.Scene(objects=(ball,))
+    camera = SceneCamera("", "Camera", (0.0, 0.0, 0.0), 60.0, 0.0, 0.0)
+    scene, camera_id = timeline.add_camera(scene, camera)
+    for frame, value in ((0, 0.0), (10, 30.0)):
+        scene = set_key(scene, ball.id, "location.x", Key(frame, value, "linear"))
+        scene = set_key(scene, camera_id, "centre.x", Key(frame, value * 2, "linear"))
+
+    def middle(frame):
+        picture = snapshot(renderer, scene, frame, 160, 120).astype(int)
+        ground = snapshot(renderer, replace(scene, objects=()), frame, 160, 120).astype(int)
+        return np.argwhere(np.abs(picture - ground).sum(2) > 30)[:, 1].mean()
+
+    assert middle(0) == pytest.approx(79.5, abs=1)
+    seen = Camera(centre=(30.0, 0.0, 0.0), distance=60.0, pitch=0.0).project(np.array([[15.0, 0, 0]]), 160, 120)[0][0, 0]
+    assert middle(5) == pytest.approx(seen, abs=4)  # a ball aside is seen a little further out
+    assert not (snapshot(renderer, set_value(scene, ball.id, "visible", 0), 0, 40, 30)
+                != snapshot(renderer, replace(scene, objects=()), 0, 40, 30)).any()  # fmt: skip
