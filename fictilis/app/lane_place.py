@@ -56,7 +56,7 @@ class LanePlace:
 
     @property
     def name(self) -> QRectF:
-        wide = 74 if not self.is_thin else 124
+        wide = 70 if not self.is_thin else 124
         return QRectF(self.head.left() + 32, self.head.top(), wide, self.head.height())
 
     @property

@@ -5,9 +5,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QWheelEvent
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton
 
 from fictilis.app import lanes_paint as paint
@@ -20,6 +22,7 @@ from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
+from fictilis.formats.sound import SUFFIXES
 
 CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-free",
            "tangent-aligned", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
@@ -43,9 +46,10 @@ class Same:
 
 
 class Lanes(QAbstractScrollArea):
-    """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight."""
+    """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight; ``dropped``: a sound file."""
 
     looked = pyqtSignal()
+    dropped = pyqtSignal(object)
 
     def __init__(self, doc: Document, actions: Actions, palette: Palette, commands: TimeCommands) -> None:
         super().__init__()
@@ -55,7 +59,8 @@ class Lanes(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setMinimumHeight(RULER + LANE)
         self.viewport().setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
         self.setAccessibleName("Lanes")
         self.look = LaneLook()
         self.span: tuple[float, float] | None = None  # frames in sight; None is the whole range
@@ -386,6 +391,41 @@ class Lanes(QAbstractScrollArea):
             for key in (place.curve.keys if place.curve else ())
             if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
         )
+
+    # keys and files
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and Down go from lane to lane; with Shift they select on."""
+        way = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+        if way is None or not self._places:
+            super().keyPressEvent(event)
+            return
+        ids = [p.channel.id for p in self._places]
+        now = self.doc.selected[-1] if self.doc.selected else None
+        place = min(max(ids.index(now) + way, 0), len(ids) - 1) if now in ids else 0 if way > 0 else len(ids) - 1
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and ids[place] not in self.doc.selected:
+            self.doc.select_channel(ids[place], add=True)
+        else:
+            self.doc.select_channel(ids[place])
+        head = self._places[place].head
+        bar, low = self.verticalScrollBar(), self.viewport().height()
+        if head.top() < RULER or head.bottom() > low:
+            bar.setValue(round(bar.value() + (head.top() - RULER if head.top() < RULER else head.bottom() - low)))
+
+    @staticmethod
+    def _sound_in(event: QDropEvent) -> Path | None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        return next((path for path in paths if path.suffix.lower() in SUFFIXES), None)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._sound_in(event) is not None:
+            event.acceptProposedAction()
+
+    dragMoveEvent = dragEnterEvent
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        self.dropped.emit(self._sound_in(event))
 
     # mouse
 

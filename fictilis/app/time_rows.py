@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
+from contextlib import suppress
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from fictilis.app.actions import Actions
@@ -18,9 +20,9 @@ from fictilis.app.lanes_paint import playhead_line
 from fictilis.app.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
-from fictilis.core.timeline import Marker
+from fictilis.core.timeline import Marker, Sound
 from fictilis.core.waveform import Waveform, outline
-from fictilis.formats.sound import decoded
+from fictilis.formats.sound import decoded, known
 
 CLICK = 3
 
@@ -213,11 +215,16 @@ class SoundRow(TimeRow):
     """The waveform. A drag moves the sound in time; the icon mutes it."""
 
     HIGH = 46
+    _read = pyqtSignal()
 
     def __init__(self, *parts) -> None:
         self._moving = False
+        self._reading: bytes | None = None  # the sound that a thread reads, or has failed to read
+        self._failed = False
+        self._picture: tuple[tuple, QPixmap] | None = None
         super().__init__(*parts)
         self.setAccessibleName("Sound")
+        self._read.connect(self.update, Qt.ConnectionType.QueuedConnection)
 
     def is_there(self) -> bool:
         return self.doc.scene.sound is not None
@@ -227,10 +234,21 @@ class SoundRow(TimeRow):
         return QRectF(6, self.height() / 2 - 11, 22, 22)
 
     def wave(self) -> Waveform | None:
+        """The samples; None while a thread reads them, and where they cannot be read."""
+        sound = self.doc.scene.sound
+        wave = known(sound)
+        if wave is None and self._reading is not sound.data:
+            self._reading, self._failed = sound.data, False
+            threading.Thread(target=self._read_all, args=(sound,), daemon=True).start()
+        return wave
+
+    def _read_all(self, sound: Sound) -> None:
         try:
-            return decoded(self.doc.scene.sound)
+            decoded(sound)
         except FictilisError:
-            return None
+            self._failed = True
+        with suppress(RuntimeError):  # the window may be gone by now
+            self._read.emit()
 
     def extent(self) -> tuple[float, float] | None:
         """The first and last pixel of the waveform."""
@@ -251,36 +269,56 @@ class SoundRow(TimeRow):
         painter.setPen(QColor(self.palette_.quiet))
         said = f"from frame {sound.start:g}" + (", muted" if sound.muted else "")
         if self.wave() is None:
-            said = "cannot be read"
+            said = "cannot be read" if self._failed else "being read"
         painter.drawText(QRectF(30, 0, HEAD - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
         painter.restore()
 
     def paint_body(self, painter: QPainter) -> None:
-        self._paint_wave(painter)
+        wave = self.wave()
+        if wave is not None:
+            painter.drawPixmap(0, 0, self._wave_picture(wave))
         playhead_line(self.lanes, painter, 0, self.height())
 
-    def _paint_wave(self, painter: QPainter) -> None:
-        sound, wave, p = self.doc.scene.sound, self.wave(), self.palette_
-        if wave is None:
-            return
+    def _wave_picture(self, wave: Waveform) -> QPixmap:
+        """The waveform as it lies under the lanes, kept until it looks otherwise."""
+        sound, ratio = self.doc.scene.sound, self.devicePixelRatioF()
+        key = (
+            wave,
+            sound.start,
+            sound.muted,
+            self.lanes.frames_in_sight(),
+            self.right(),
+            self.doc.scene.fps,
+            self.palette_,
+            ratio,
+        )
+        if self._picture is None or self._picture[0] != key:
+            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            self._paint_wave(painter, wave)
+            painter.end()
+            self._picture = (key, picture)
+        return self._picture[1]
+
+    def _paint_wave(self, painter: QPainter, wave: Waveform) -> None:
+        sound, p = self.doc.scene.sound, self.palette_
         left, right = self.extent()
         first, last = int(max(np.floor(left), HEAD)), int(min(np.ceil(right), self.right()))
         if last <= first:
             return
         xs = np.arange(first, last + 1)
         a, b = self.lanes.frame_at(0.0), self.lanes.frame_at(1.0)
-        seconds = (a + (b - a) * xs - sound.start) / self.doc.scene.fps
-        rows = outline(wave, seconds)
+        rows = outline(wave, (a + (b - a) * xs - sound.start) / self.doc.scene.fps)
         middle, half = self.height() / 2, self.height() / 2 - 4
         colour = QColor(p.lane("#2A8FA3") if not sound.muted else p.line)
         soft = QColor(colour)
         soft.setAlpha(26)
         painter.fillRect(QRectF(first, 2, last - first, self.height() - 4), soft)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour, 1))
-        for x, (low, high) in zip(xs.tolist(), rows.tolist(), strict=False):
-            painter.drawLine(QPointF(x, middle - high * half), QPointF(x, middle - low * half))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        painter.drawLines([QLineF(x, middle - high * half, x, middle - low * half)
+                           for x, (low, high) in zip(xs.tolist(), rows.tolist(), strict=False)])  # fmt: skip
 
     def _on_wave(self, x: float) -> bool:
         extent = self.extent()

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLayout, QPushButton, QToolButton, QWidget
 
 from fictilis.app.actions import Actions
 from fictilis.app.document import Document
@@ -61,8 +61,10 @@ class Transport(QWidget):
         self.seam.setToolTip("The largest jump of a point, and of its speed, from the last frame back to the first")
         self.time.setMinimumWidth(56)
         self.measured.setMinimumWidth(104)
-        for part in (self.play, self.to_start, self.loop, self.frame, self._quiet("of"), self.start, self._quiet("to"),
-                     self.end, self._quiet("at"), self.rate, self._quiet("fps"), self.time, self.measured, self.seam):  # fmt: skip
+        self.words = [self._quiet(word) for word in ("of", "to", "at", "fps")]
+        of, to, at, fps = self.words
+        for part in (self.play, self.to_start, self.loop, self.frame, of, self.start, to, self.end, at, self.rate, fps,
+                     self.time, self.measured, self.seam):  # fmt: skip
             layout.addWidget(part)
         layout.addStretch(1)
         self.auto = self._button("auto-key", "Auto-key off")
@@ -75,6 +77,9 @@ class Transport(QWidget):
         self.plot.chosen.connect(lambda way: doc.set(together=way == "Together"))
         layout.addWidget(self.plot)
         self.setFixedHeight(40)
+        layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
+        self.setMinimumWidth(560)
+        self._narrow = self._narrowest = False
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.refresh_time)
         playback.changed.connect(self.refresh)
@@ -116,7 +121,7 @@ class Transport(QWidget):
         self.play.setIcon(icon_of(from_name, p))
         self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
         self.auto.setChecked(doc.auto_key)
-        self.auto.setText("Auto-key on" if doc.auto_key else "Auto-key off")
+        self._fit()
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.retime.setChecked(doc.band is not None)
         self.plot.set_value("Together" if doc.together else "Lanes")
@@ -126,13 +131,30 @@ class Transport(QWidget):
             self.rate.setEditText(f"{doc.scene.fps:g}")
         self.refresh_time()
 
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)
+        narrow, narrowest = self.width() < 1130, self.width() < 820
+        if (narrow, narrowest) != (self._narrow, self._narrowest):
+            self._narrow, self._narrowest = narrow, narrowest
+            self.refresh()
+
+    def _fit(self) -> None:
+        """Where there is little room buttons keep their icons only, and what can be missed goes."""
+        for button, text in ((self.auto, "Auto-key on" if self.doc.auto_key else "Auto-key off"), (self.key_mix, "Key whole mix"),
+                             (self.retime, "Retime")):  # fmt: skip
+            button.setText("" if self._narrow else text)
+            button.setAccessibleName(text)
+        for label in self.words:
+            label.setVisible(not self._narrowest)
+        self.time.setVisible(not self._narrowest)
+
     def refresh_time(self) -> None:
         doc = self.doc
         self.frame.set_value(doc.frame)
         self.time.setText(time_label(doc.frame, doc.scene.fps, doc.time_shown))
         playing = self.playback.playing
-        self.seam.setVisible(not playing)
-        self.measured.setVisible(playing)
+        self.seam.setVisible(not playing and not self._narrowest)
+        self.measured.setVisible(playing and not self._narrowest)
         self.measured.setText(f"shows {self.playback.measured:.1f} fps" if playing and self.playback.measured else "")
 
     def show_seam(self, seam: tuple[float, float] | None) -> None:

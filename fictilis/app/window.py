@@ -235,6 +235,7 @@ class Window(QMainWindow):
         stack.setSpacing(0)
         stack.addWidget(self.transport)
         stack.addWidget(self.lanes)
+        self.lanes.dropped.connect(self.scene_time_commands.take_sound)
         self.marker_row = MarkerRow(doc, self.lanes, self.actions_, p)
         self.sound_row = SoundRow(doc, self.lanes, self.actions_, p)
         for row in (self.marker_row, self.sound_row):

@@ -56,12 +56,17 @@ def _decoded(sound: Sound) -> Waveform:
 _by_data: dict[int, tuple[bytes, Waveform]] = {}
 
 
+def known(sound: Sound) -> Waveform | None:
+    """The samples of a sound where they are kept already."""
+    kept = _by_data.get(id(sound.data))
+    return kept[1] if kept is not None and kept[0] is sound.data else None
+
+
 def decoded(sound: Sound) -> Waveform:
     """The samples of a sound, 48,000 a second; kept for the bytes read last. Raises BadFile."""
-    kept = _by_data.get(id(sound.data))
-    if kept is not None and kept[0] is sound.data:
-        return kept[1]
-    wave = _decoded(sound)
-    _by_data.clear()
-    _by_data[id(sound.data)] = (sound.data, wave)
+    wave = known(sound)
+    if wave is None:
+        wave = _decoded(sound)
+        _by_data.clear()
+        _by_data[id(sound.data)] = (sound.data, wave)
     return wave

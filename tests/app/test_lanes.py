@@ -314,3 +314,13 @@ def test_the_ruler_counts_in_frames_seconds_or_timecode(moving):
 def test_scales_are_labelled_at_round_values(low, high, height, wanted, decimals):
     values, places = value_ticks(low, high, height)
     assert np.allclose(values, wanted) and places == decimals
+
+
+def test_up_and_down_go_from_lane_to_lane(moving):
+    moving.port.setFocus()
+    moving.lanes.setFocus()
+    for wanted in ("t1", "t2", "location.y", "opacity", "opacity"):
+        QTest.keyClick(moving.lanes, K.Key_Down)
+        assert moving.doc.selected == (wanted,)
+    QTest.keyClick(moving.lanes, K.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert moving.doc.selected == ("opacity", "location.y")

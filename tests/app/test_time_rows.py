@@ -4,8 +4,10 @@ import wave
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.overlay import motion_path
 from fictilis.app.playback import flow, frame_after
@@ -13,6 +15,8 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
 from fictilis.core.scene import Pick
+from fictilis.core.timeline import Sound
+from fictilis.formats.registry import load, save
 from fictilis.formats.sound import RATE, read_sound
 from tests.app.conftest import CTRL, RIGHT, SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
@@ -235,6 +239,32 @@ def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(key
     keyed.window.commands.files.open = lambda *_a: wrong
     run(keyed, "sound")
     assert keyed.said[-1][1] == "error" and keyed.doc.scene.sound.name == "ramp.wav"
+
+
+def test_a_sound_dropped_on_the_lanes_is_taken_and_a_reopened_one_is_read_in_the_background(keyed, tone_file, tmp_path):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tone_file))])
+    port, copy = keyed.window.lanes.viewport(), Qt.DropAction.CopyAction
+    args = (QPoint(400, 60), copy, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(port, QDragEnterEvent(*args))
+    QApplication.sendEvent(port, QDropEvent(QPointF(400, 60), *args[1:]))
+    assert keyed.doc.scene.sound.name == "ramp.wav"
+    save(keyed.doc.scene, tmp_path / "s.fictilis")
+    keyed.doc.open_scene(load(tmp_path / "s.fictilis"), None)
+    row = keyed.window.sound_row
+    keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
+    assert row.extent()[1] == pytest.approx(keyed.window.lanes.x(24))
+
+
+def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
+    keyed.doc.edit("Sound", lambda s: timeline.set_sound(s, Sound("broken.wav", b"not a sound")))
+    row = keyed.window.sound_row
+    keyed.settle(200)
+    assert row.isVisible() and row.wave() is None and row._failed
+    keyed.press(K.Key_Space)
+    keyed.settle(120)
+    assert keyed.doc.frame > 0
+    keyed.press(K.Key_Space)
 
 
 def test_start_and_volume_are_typed(sounding, forms):  # noqa: F811
