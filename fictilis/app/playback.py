@@ -12,6 +12,9 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from fictilis.app.document import Document
 from fictilis.app.sound_player import SoundPlayer
 
+APART = 0.2  # s that picture and sound may be apart before the sound leaps
+STALLED = 0.1  # s without anything heard after which the clock counts
+
 
 def flow(
     seconds: np.ndarray | float, first: float, start: float, end: float, fps: float, loop: bool, back: bool = False
@@ -98,6 +101,7 @@ class Playback(QObject):
         doc = self.doc
         self._first, self._since, self._how = doc.frame, self.clock(), self._manner()
         self._rate = doc.scene.fps * doc.speed
+        self._last_played = (0.0, self._since)
         first, rate = self._first, self._rate
         (start, end), loop, back = doc.scene.span, doc.loop, doc.back_and_forth
         # every frame, however long it takes: no sound can keep step with that
@@ -109,12 +113,23 @@ class Playback(QObject):
         return doc.scene.fps, doc.speed, doc.scene.span, doc.loop, doc.back_and_forth, doc.every_frame, doc.scene.sound
 
     def _elapsed(self) -> float:
-        """Seconds since playing began: as they were heard, where there is sound, else by the clock."""
-        by_clock = self.clock() - self._since
+        """Seconds since playing began: as they are heard, where there is sound, else by the clock.
+
+        The picture waits for no device: while that stands still the clock counts, and when it goes on late the sound
+        leaps to where the picture is.
+        """
+        now = self.clock()
+        by_clock = now - self._since
         if not self._heard:
             return by_clock
         played = self.sound.played()
-        return played if abs(played - by_clock) < 1.0 else by_clock  # a device that has stalled stops no picture
+        if played != self._last_played[0]:
+            self._last_played = (played, now)
+            if abs(played - by_clock) > APART:
+                self.sound.leap(by_clock - played)
+                return by_clock
+            return played
+        return by_clock if now - self._last_played[1] > STALLED else min(played + now - self._last_played[1], by_clock + APART)
 
     def _tick(self) -> None:
         doc, (start, end) = self.doc, self.doc.scene.span

@@ -98,7 +98,8 @@ class SoundPlayer(QObject):
         super().__init__()
         self.doc, self._find = doc, find or find_speaker
         self._speaker: Speaker | None = None
-        self._looked = self._scrubbing = False
+        self._looked = False
+        self._leapt = 0.0  # s that the sound was sent on since it began
         self._frame = doc.frame
         doc.moved.connect(self._moved)
 
@@ -125,11 +126,11 @@ class SoundPlayer(QObject):
         wave = self.wave()
         if wave is None or self.speaker is None:
             return False
-        place = 0
+        place, self._leapt = 0, 0.0
 
         def read(count: int) -> np.ndarray:
             nonlocal place
-            seconds = (place + np.arange(count)) / RATE
+            seconds = (place + np.arange(count)) / RATE + self._leapt
             place += count
             sound, fps = self.doc.scene.sound, self.doc.scene.fps
             return np.zeros((count, 2), np.int16) if sound is None else heard(wave, sound, frames(seconds), fps)
@@ -139,10 +140,13 @@ class SoundPlayer(QObject):
 
     def played(self) -> float:
         """Seconds heard since ``start``."""
-        return self._speaker.played() if self._speaker is not None else 0.0
+        return self._speaker.played() + self._leapt if self._speaker is not None else 0.0
+
+    def leap(self, seconds: float) -> None:
+        """What is read from now on lies that much later."""
+        self._leapt += seconds
 
     def stop(self) -> None:
-        self._scrubbing = False
         if self._speaker is not None:
             self._speaker.stop()
 

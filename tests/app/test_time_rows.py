@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.overlay import motion_path
-from fictilis.app.playback import flow, frame_after
+from fictilis.app.playback import Playback, flow, frame_after
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
@@ -150,10 +150,28 @@ def test_sound_plays_in_step_with_the_frames(sounding):
     quarter = RATE // 4
     assert not first[:quarter].any()
     assert np.abs(first[quarter:, 0] - (np.arange(quarter) // 2)).max() <= 1
-    ear.heard = 0.5
-    sounding.qtbot.waitUntil(lambda: doc.frame == 18, timeout=2000)  # the frame follows what is heard
     sounding.press(K.Key_Space)
     assert ear.read is None and not sounding.window.playback.playing
+
+
+def test_the_picture_follows_what_is_heard_and_waits_for_no_device(sounding):
+    doc, ear, now = sounding.doc, sounding.ear, [0.0]
+    playback = Playback(doc, clock=lambda: now[0], sound=sounding.window.sound)
+    playback.start()
+    playback._timer.stop()
+
+    def frame_at(clock, heard):
+        now[0], ear.heard = clock, heard
+        playback._tick()
+        return doc.frame
+
+    assert frame_at(0.5, 0.42) == 10  # by the clock it would be 12
+    assert frame_at(0.54, 0.42) == 11 and frame_at(1.0, 0.42) == 24  # it stands still: the clock goes on
+    assert frame_at(1.5, 0.5) == 36  # it goes on, late: the sound leaps by a second
+    leapt = ear.read(10)  # the next samples to be read are of half a second and this second
+    assert leapt[0, 0] == pytest.approx(RATE * (1.0 - 0.5) / 2, abs=2)
+    assert frame_at(1.6, 0.58) == 37
+    playback.stop()
 
 
 def test_half_speed_mute_and_a_muted_start(sounding):
