@@ -4,29 +4,11 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
-from fictilis.core.errors import FictilisError
+from fictilis.cli_operations import Operation, add_operations, number, refuse_not_finite
 
 AXES = {"x": 0, "y": 1, "z": 2}
-
-
-@dataclass(frozen=True)
-class Operation:
-    """``options`` are arguments of add_argument by flag; ``run(scene, obj, target, options)`` gives the new scene.
-
-    ``target`` is None for operations on the mesh.
-    """
-
-    name: str
-    help: str
-    options: dict[str, dict]
-    run: Callable
-
-
-def _number(default: float | None = None, meaning: str = "") -> dict:
-    return {"type": float, "default": default, "required": default is None, "help": meaning, "metavar": "N"}
 
 
 _AXIS = {"--axis": {"choices": list(AXES), "default": "x"}}
@@ -71,23 +53,23 @@ TARGETS = (
               lambda s, o, t, x: _named(s, _whole().mirror_into_new(s, o.id, t.id, *_mirror(x)), x.name)),
     Operation("swap", "exchange its sides", {**_AXIS, **_TOPOLOGY},
               lambda s, o, t, x: _whole().swap_sides(s, o.id, t.id, *_mirror(x))),
-    Operation("split", "two halves that add up to it", {**_AXIS, "--seam": _number(0.0, "width of the soft seam, cm")},
+    Operation("split", "two halves that add up to it", {**_AXIS, "--seam": number(0.0, "width of the soft seam, cm")},
               lambda s, o, t, x: _whole().split_sides(s, o.id, t.id, x.seam, AXES[x.axis])[0]),
     Operation("join", "a new target that adds several up",
               {"--with": {"action": "append", "dest": "others", "required": True, "metavar": "TARGET"}, **_NAME},
               lambda s, o, t, x: _named(
                   s, _whole().join(s, o.id, [t.id, *(o.target_named(n).id for n in x.others)]), x.name)),
-    Operation("scale", "multiply its offsets", {"--factor": _number()},
+    Operation("scale", "multiply its offsets", {"--factor": number()},
               lambda s, o, t, x: _whole().scale_deltas(s, o.id, t.id, x.factor)),
-    Operation("clean", "drop small offsets", {"--below": _number(meaning="cm")},
+    Operation("clean", "drop small offsets", {"--below": number(meaning="cm")},
               lambda s, o, t, x: _whole().clean(s, o.id, t.id, x.below)[0]),
     Operation("add", "add another target's offsets, or subtract them",
-              {"--other": {"required": True, "metavar": "TARGET"}, "--factor": _number(1.0)},
+              {"--other": {"required": True, "metavar": "TARGET"}, "--factor": number(1.0)},
               lambda s, o, t, x: _whole().combine(s, o.id, t.id, o.target_named(x.other).id, x.factor)),
     Operation("copy", "put its shape into another target", {"--onto": {"required": True, "metavar": "TARGET"}},
               lambda s, o, t, x: _whole().copy_deltas(s, o.id, t.id, o.target_named(x.onto).id)),
     Operation("to-base", "give the base its shape",
-              {"--weight": _number(1.0), "--stay": {"action": "store_true", "help": "targets keep their shapes"}},
+              {"--weight": number(1.0), "--stay": {"action": "store_true", "help": "targets keep their shapes"}},
               lambda s, o, t, x: _whole().apply_to_base(s, o.id, t.id, x.weight, "stay" if x.stay else "follow")),
     Operation("rebuild", "build it on another shape without changing its own",
               {"--on": {"required": True, "metavar": "TARGET|base"}},
@@ -124,14 +106,14 @@ MESHES = (
     Operation("subdivide", "four faces from each quad", {"--smooth": {"action": "store_true"}},
               _carried(lambda c, o, x: c.subdivide(o.mesh, x.smooth))),
     Operation("triangulate", "triangles only", {}, _carried(lambda c, o, x: c.triangulate(o.mesh, o.base))),
-    Operation("weld", "join points that are near", {"--within": _number(meaning="cm")}, _carried(_weld)),
+    Operation("weld", "join points that are near", {"--within": number(meaning="cm")}, _carried(_weld)),
     Operation("mirror", "keep one half and weld its mirror image on",
-              {**_AXIS, "--keep": {"choices": ["plus", "minus"], "default": "plus"}, "--within": _number(0.01, "cm")},
+              {**_AXIS, "--keep": {"choices": ["plus", "minus"], "default": "plus"}, "--within": number(0.01, "cm")},
               _carried(lambda c, o, x: c.mirror_weld(o.mesh, o.base, AXES[x.axis], 1 if x.keep == "plus" else -1, x.within))),
     Operation("freeze", "put the transform into the points", {}, _freeze),
     Operation("transfer", "a target from an object of another topology",
-              {"--from": {"dest": "source", "required": True, "metavar": "OBJECT/TARGET"}, "--near": _number(0.0, "cm"),
-               "--far": _number(meaning="cm"), **_NAME}, _transfer),
+              {"--from": {"dest": "source", "required": True, "metavar": "OBJECT/TARGET"}, "--near": number(0.0, "cm"),
+               "--far": number(meaning="cm"), **_NAME}, _transfer),
 )  # fmt: skip
 
 
@@ -146,24 +128,14 @@ def register(commands) -> None:
         parser.add_argument("--object", required=True)
         if command == "target":
             parser.add_argument("--target", required=True)
-        kinds = parser.add_subparsers(dest="operation", required=True, metavar="OPERATION")
-        for operation in operations:
-            part = kinds.add_parser(operation.name, help=operation.help)
-            for flag, arguments in operation.options.items():
-                part.add_argument(flag, **arguments)
-            part.add_argument("-o", "--output", type=Path, help="default: the scene itself")
-            part.set_defaults(run=run, how=operation)
+        add_operations(parser, operations, run)
 
 
 def run(options: argparse.Namespace) -> None:
-    import math
-
     from fictilis.formats.registry import load, save
 
     scene = load(options.scene)
     obj = scene.object_named(options.object)
     target = obj.target_named(options.target) if options.command == "target" else None
-    for name, value in vars(options).items():
-        if isinstance(value, float) and not math.isfinite(value):
-            raise FictilisError(f"--{name} must be a finite number, not {value}.")
+    refuse_not_finite(options)
     save(options.how.run(scene, obj, target, options), options.output or options.scene)

@@ -3,29 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import math
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from fictilis.cli_operations import Operation, add_operations, number, refuse_not_finite
 from fictilis.core.errors import FictilisError
-
-
-@dataclass(frozen=True)
-class Operation:
-    """``options`` are arguments of add_argument by flag or name; ``run(scene, lanes, options)`` gives the new scene.
-
-    ``lanes`` are pairs (owner id, channel id); None for what is the scene's.
-    """
-
-    name: str
-    help: str
-    options: dict[str, dict]
-    run: Callable
-
-
-def _number(default: float | None = None, meaning: str = "") -> dict:
-    return {"type": float, "default": default, "required": default is None, "help": meaning, "metavar": "N"}
 
 
 def _frames(meaning: str) -> dict:
@@ -66,34 +47,34 @@ _RANGE = {"--range": _frames("frames")}
 LANES = (
     Operation("retime", "scale and shift a range of keys", {"--range": _frames("frames as they are"), "--onto": _frames("frames to be")},
               lambda s, ls, x: _timing().retime(s, ls, *x.range, *x.onto)),
-    Operation("shift", "move everything from a frame on", {"--after": _number(), "--by": _number()},
+    Operation("shift", "move everything from a frame on", {"--after": number(), "--by": number()},
               lambda s, ls, x: _timing().shift_after(s, ls, x.after, x.by)),
     Operation("reverse", "run a range backwards", _RANGE, lambda s, ls, x: _timing().reverse(s, ls, *x.range)),
-    Operation("mirror", "mirror values about one", {"--about": _number()},
+    Operation("mirror", "mirror values about one", {"--about": number()},
               lambda s, ls, x: _timing().mirror_values(s, ls, x.about)),
-    Operation("scale", "multiply values", {"--factor": _number()}, lambda s, ls, x: _timing().scale_values(s, ls, x.factor)),
-    Operation("stagger", "each lane later than the one before it", {"--by": _number(meaning="frames")},
+    Operation("scale", "multiply values", {"--factor": number()}, lambda s, ls, x: _timing().scale_values(s, ls, x.factor)),
+    Operation("stagger", "each lane later than the one before it", {"--by": number(meaning="frames")},
               lambda s, ls, x: _timing().stagger(s, ls, x.by)),
     Operation("snap", "every key to the nearest frame", {}, lambda s, ls, x: _timing().snap_to_frames(s, ls)),
-    Operation("bake", "a key each so many frames, modifiers worked in", {**_RANGE, "--every": _number(1.0)},
+    Operation("bake", "a key each so many frames, modifiers worked in", {**_RANGE, "--every": number(1.0)},
               lambda s, ls, x: _timing().bake(s, ls, *x.range, x.every)),
-    Operation("reduce", "as few keys as keep within a tolerance", {"--within": _number()},
+    Operation("reduce", "as few keys as keep within a tolerance", {"--within": number()},
               lambda s, ls, x: _told(_timing().reduce_keys(s, ls, x.within))),
     Operation("clean", "drop keys that change nothing", {}, lambda s, ls, x: _told(_timing().clean_keys(s, ls))),
-    Operation("hold", "keep the earlier value until a frame", {"--frame": _number()}, _hold),
+    Operation("hold", "keep the earlier value until a frame", {"--frame": number()}, _hold),
     Operation("close", "close the loop", {}, lambda s, ls, x: _timing().close_loop(s, ls)),
 )  # fmt: skip
 TIMES = (
     Operation("rate", "another frame rate",
-              {"--fps": _number(), "--keep-seconds": {"action": "store_true", "help": "keys keep their times, not their frames"}},
+              {"--fps": number(), "--keep-seconds": {"action": "store_true", "help": "keys keep their times, not their frames"}},
               lambda s, _l, x: _timeline().set_rate(s, x.fps, x.keep_seconds)),
     Operation("range", "the frames of the scene", {"--frames": _frames("frames")},
               lambda s, _l, x: _timeline().set_frame_range(s, *x.frames)),
     Operation("play", "the part that is played", {"--frames": _frames("frames")},
               lambda s, _l, x: _timeline().set_played(s, *x.frames)),
-    Operation("marker", "a name at a frame", {"--frame": _number(), "--name": {"required": True}},
+    Operation("marker", "a name at a frame", {"--frame": number(), "--name": {"required": True}},
               lambda s, _l, x: _timeline().set_marker(s, x.frame, x.name)),
-    Operation("sound", "the scene's sound", {"file": {"type": Path}, "--at": _number(0.0, "frame at which it begins")}, _stored),
+    Operation("sound", "the scene's sound", {"file": {"type": Path}, "--at": number(0.0, "frame at which it begins")}, _stored),
     Operation("silence", "remove the sound", {}, lambda s, _l, x: _timeline().set_sound(s, None)),
 )  # fmt: skip
 
@@ -111,23 +92,14 @@ def register(commands) -> None:
             parser.add_argument(
                 "--lane", action="append", default=[], metavar="NAME", help="of the object; default: all that have keys"
             )
-        kinds = parser.add_subparsers(dest="operation", required=True, metavar="OPERATION")
-        for operation in operations:
-            part = kinds.add_parser(operation.name, help=operation.help)
-            for flag, arguments in operation.options.items():
-                part.add_argument(flag, **arguments)
-            part.add_argument("-o", "--output", type=Path, help="default: the scene itself")
-            part.set_defaults(run=run, how=operation)
+        add_operations(parser, operations, run)
 
 
 def run(options: argparse.Namespace) -> None:
     from fictilis.formats.registry import load, save
 
     scene = load(options.scene)
-    for name, value in vars(options).items():
-        for number in value if isinstance(value, list) else [value]:
-            if isinstance(number, float) and not math.isfinite(number):
-                raise FictilisError(f"--{name} must be a finite number, not {number}.")
+    refuse_not_finite(options)
     lanes = _lanes_of(scene, options) if options.command == "lanes" else None
     save(options.how.run(scene, lanes, options), options.output or options.scene)
 

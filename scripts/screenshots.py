@@ -3,6 +3,7 @@
 import os
 import sys
 import tempfile
+import wave
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,7 +17,6 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 import fictilis
 from fictilis.app import dialogs
-from fictilis.app.asking import NumberAsk
 from fictilis.app.checking import ChecksDialog
 from fictilis.app.document import Document
 from fictilis.app.lane_place import TALL
@@ -25,13 +25,15 @@ from fictilis.app.start import application
 from fictilis.app.tools import TOOLS
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits import keys, targets, whole_shapes
+from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.edits import keys, targets, timeline, timing, whole_shapes
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
+from fictilis.formats.sound import read_sound
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -88,6 +90,57 @@ def take_tools(window: Window, doc: Document) -> None:
         painter.drawPixmap(20 + place * (wide + 20), 20 + row * (high + 20), column)
     painter.end()
     sheet.save(str(OUT / "tools.png"))
+
+
+def pulses(path: Path) -> Path:
+    """A made-up sound: a soft thump with each pulse of the jelly, and a hum under it."""
+    rate = 22_050
+    t = np.arange(4 * rate) / rate
+    sound = 0.06 * np.sin(2 * np.pi * 82 * t) * (1 + np.sin(2 * np.pi * 0.5 * t))
+    for beat in (8 / 24, 56 / 24):
+        since = np.maximum(t - beat, 0)
+        sound += 0.75 * (t >= beat) * np.exp(-5 * since) * np.sin(2 * np.pi * (55 + 60 * np.exp(-9 * since)) * since)
+    with wave.open(str(path), "wb") as file:
+        file.setparams((1, 2, rate, 0, "NONE", "not compressed"))
+        file.writeframes((sound.clip(-1, 1) * 30_000).astype("<i2").tobytes())
+    return path
+
+
+def take_lanes(window: Window, doc: Document, take) -> None:
+    """The lanes: one open with handles, together, modifiers, and sound with markers, ghosts and a motion path."""
+    lanes, obj = window.lanes, doc.object
+    contract, flare, sway = (obj.target_named(name).id for name in ("Contract", "Flare", "Sway"))
+    start = doc.settled.scene
+    window.down.setSizes([400, 356])
+    doc.set_frame(24.0)
+    scene = keys.set_key(keys.set_key(start, "o1", contract, Key(22.0, 1.25)), "o1", flare, Key(27.0, 0.5))
+    doc.commit("Keys", scene)
+    doc.select_channel(contract)
+    doc.set(keys=frozenset({KeyRef("o1", contract, 22.0)}))
+    lanes.set_height(contract, TALL)
+    lanes.look.folded.discard("object")
+    lanes.refresh()
+    take("lanes")
+    lanes.look.folded.add("object")
+    doc.set(together=True, selected=(contract, flare, sway, "location.y"), keys=frozenset({KeyRef("o1", flare, 42.0)}))
+    take("together")
+    doc.set(together=False, keys=frozenset(), selected=(contract,))
+    spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
+    doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
+    doc.set_frame(30.0)
+    take("modifiers")
+    lanes.look.heights.clear()
+    doc.commit("As it was", start)
+    sound = read_sound(pulses(Path(tempfile.mkdtemp()) / "pulses.wav"))
+    doc.edit("Sound", lambda s: timeline.set_played(timeline.set_sound(s, sound), 8, 88))
+    doc.select_channel(None)
+    doc.commit("Pick", picks={"o1": Pick("points", np.array([1 + 15 * 80 + k for k in (8, 28, 55)]))})
+    doc.see(ghosts="frames", ghost_count=2, ghost_step=8, motion=True)
+    doc.set_frame(56.0)
+    take("sound-and-markers")
+    doc.see(ghosts="", motion=False)
+    doc.commit("As it was", start, picks={})
+    window.down.setSizes([484, 272])
 
 
 def main() -> None:
@@ -154,12 +207,7 @@ def main() -> None:
     doc.set(way="In the mix")
     doc.done_shaping()
 
-    dialog = dialogs.FormDialog(window, "Split Flare into left and right",
-                                "Two new targets, one a side, that add up to it exactly. Across the seam one fades into the other.",
-                                (NumberAsk("width", "Seam", "cm", 6.8, 0, 1e6),), "Split it", window.palette_)  # fmt: skip
-    dialog.show()
-    take("split", dialog)
-    dialog.close()
+    take_lanes(window, doc, take)
 
     window.lanes.set_height(contract.id, TALL)
     doc.set(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))

@@ -53,10 +53,6 @@ def has_markers(doc: Document) -> bool:
     return bool(doc.scene.markers)
 
 
-def marker_here(doc: Document) -> bool:
-    return any(abs(m.frame - doc.frame) < 1e-6 for m in doc.scene.markers)
-
-
 def has_sound(doc: Document) -> bool:
     return doc.scene.sound is not None
 
@@ -119,6 +115,7 @@ ROWS = (
     Row("undo", "Edit", "Undo", "undo", ("Ctrl+Z",), lambda d: bool(d.undo_label())),
     Row("redo", "Edit", "Redo", "redo", ("Ctrl+Shift+Z",), lambda d: bool(d.redo_label())),
     Row("delete", "Edit", "Delete keys, else remove targets", "delete", ("Del",), lambda d: bool(d.keys or d.selected_targets)),
+    Row("checks", "Edit", "Checks…", "checks", (), has_object),
     Row("pick-points", "Pick", "Points", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "points", "points"),
     Row("pick-edges", "Pick", "Edges", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "edges", "edges"),
     Row("pick-faces", "Pick", "Faces", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "faces", "faces"),
@@ -255,7 +252,7 @@ ROWS = (
     Row("marker", "Time", "Marker here…", "marker", ("Ctrl+M",)),
     Row("previous-marker", "Time", "Previous marker", "to_marker", ("Ctrl+Left",), has_markers, argument=-1),
     Row("next-marker", "Time", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
-    Row("drop-marker", "Time", "Delete the marker here", "drop_marker", (), marker_here),
+    Row("drop-marker", "Time", "Delete the marker here", "drop_marker", (), has_markers),
     Row("sound", "Time", "Sound from a file…", "sound"),
     Row("sound-mute", "Time", "Mute the sound", "sound_mute", (), has_sound, lambda d: has_sound(d) and d.scene.sound.muted),
     Row("sound-here", "Time", "Sound begins here", "sound_here", (), has_sound),
@@ -288,6 +285,7 @@ ROWS = (
     Row("shift-after", "Keys", "Shift everything after the playhead…", "shift_after", (), has_lanes),
     Row("reverse", "Keys", "Reverse", "reverse", (), has_lanes),
     Row("mirror-values", "Keys", "Mirror in value…", "mirror_values", (), has_lanes),
+    Row("scale-values", "Keys", "Scale values…", "scale_values", (), has_lanes),
     Row("stagger", "Keys", "Stagger lanes…", "stagger", (), has_lanes),
     Row("snap-keys", "Keys", "Snap to whole frames", "snap", (), has_lanes),
     Row("bake-keys", "Keys", "Bake to keys…", "bake", (), has_lanes),
@@ -311,7 +309,6 @@ ROWS = (
     Row("fit-time", "Lanes", "Show the whole range", "fit_time", (), argument="range"),
     Row("fit-keys", "Lanes", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
     Row("fit-values", "Lanes", "Value scales as they come", "fit_values"),
-    Row("checks", "Lanes", "Checks…", "checks", (), has_object),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
@@ -369,6 +366,14 @@ class Actions:
         for name, label in (("undo", self.doc.undo_label()), ("redo", self.doc.redo_label())):
             action = self.by_id[name]
             action.setText(f"{name.capitalize()} {label}".strip())
+
+    def add_to(self, menu: QMenu, names: Sequence[str | None]) -> None:
+        """Add actions by their ids, a line for each None."""
+        for name in names:
+            if name is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(self.by_id[name])
 
     def fill(self, menu: QMenu, name: str) -> None:
         """Add the rows of one menu, with a line before what is rarer."""

@@ -205,8 +205,9 @@ class Column(QWidget):
         self.objects.refresh()
         obj = doc.object
         self.eye.setEnabled(obj is not None)
-        self.eye.setIcon(icon("eye" if obj is None or obj.visible else "eye-slash", self.palette_))
-        self.eye.setToolTip("Hide object" if obj is None or obj.visible else "Show object")
+        seen = self._is_seen()
+        self.eye.setIcon(icon("eye" if seen else "eye-slash", self.palette_))
+        self.eye.setToolTip("Hide object" if seen else "Show object")
         self.new.setEnabled(obj is not None)
         many = obj is not None and len(obj.targets) > FILTER_ABOVE
         self.search.setVisible(many)
@@ -218,9 +219,13 @@ class Column(QWidget):
         self.cards.filter = text
         self.cards.refresh()
 
+    def _is_seen(self) -> bool:
+        obj = self.doc.object
+        return obj is None or self.doc.values(obj)["visible"] >= 0.5
+
     def _toggle_visible(self) -> None:
         obj = self.doc.object
-        word = "Hide" if obj.visible else "Show"
+        word = "Hide" if self._is_seen() else "Show"
         self.doc.set_values({"visible": 0.0 if word == "Hide" else 1.0}, f"{word} {obj.name}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

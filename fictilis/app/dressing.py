@@ -197,7 +197,8 @@ class Dressing:
         return number
 
     def _ghost(self, palette: Palette) -> DrawItem:
-        obj = self.doc.object
+        doc, obj = self.doc, self.doc.object
+        stand = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps)
 
         def make() -> tuple[np.ndarray, np.ndarray]:
             points = obj.base.astype(np.float32)
@@ -205,7 +206,7 @@ class Dressing:
 
         (points, normals), number = self._kept.get(("ghost", obj.id), (obj.base, obj.mesh), make)
         return DrawItem(
-            ("ghost", obj.id), obj.mesh, points, normals, obj.transform.matrix(), number, colour=palette.quiet, alpha=0.28
+            ("ghost", obj.id), obj.mesh, points, normals, stand.transform.matrix(), number, colour=palette.quiet, alpha=0.28
         )
 
     def ghost_frames(self) -> list[tuple[float, float]]:

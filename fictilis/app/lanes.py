@@ -99,8 +99,7 @@ class Lanes(QAbstractScrollArea):
     def _fill_which(self) -> None:
         menu = self.which.menu()
         menu.clear()
-        for name in WHICH:
-            menu.addAction(self.actions_.by_id[name])
+        self.actions_.add_to(menu, WHICH)
         groups = self.doc.object.groups if self.doc.object else ()
         if groups:
             menu.addSeparator()
@@ -491,9 +490,5 @@ class Lanes(QAbstractScrollArea):
             if key is not None and key not in self.doc.keys:
                 self.doc.set(keys=frozenset({key}), selected=(key.channel,))
             names = CONTEXT
-        for name in names:
-            if name is None:
-                menu.addSeparator()
-            else:
-                menu.addAction(self.actions_.by_id[name])
+        self.actions_.add_to(menu, names)
         menu.popup(event.globalPosition().toPoint())

@@ -289,7 +289,7 @@ def _scale(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
         y = place.y(value)
         painter.setPen(QColor(p.line))
         painter.drawLine(QPointF(body.left(), y), QPointF(body.right(), y))
-        painter.setPen(QColor(p.quiet))
+        painter.setPen(QColor(p.lane(place.channel.colour) if lanes.doc.together else p.quiet))
         rect = QRectF(body.left() + 3, y - 13 if y - 13 > body.top() else y + 1, 60, 12)
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft, f"{value:.{decimals}f} {place.channel.unit}".strip())
 

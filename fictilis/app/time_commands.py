@@ -222,6 +222,12 @@ class TimeCommands:
         if given is not None:
             self._on_lanes("Mirror in value", lambda s, lanes: timing.mirror_values(s, lanes, given["about"]))
 
+    def scale_values(self) -> None:
+        asks = (NumberAsk("factor", "Factor", "×", 1.0, -1000, 1000),)
+        given = self.window.ask_form("Scale values", "Every value of the lanes is multiplied.", asks, "Scale them")
+        if given is not None:
+            self._on_lanes("Scale values", lambda s, lanes: timing.scale_values(s, lanes, given["factor"]))
+
     def stagger(self) -> None:
         asks = (NumberAsk("frames", "Each later by", "frames", 3, -1e6, 1e6),)
         said = "The first lane stays; each further one, in the order of the cards, starts that much later."

@@ -93,11 +93,7 @@ class TimeRow(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         if more is not None:
             more(menu)
-        for name in names:
-            if name is None:
-                menu.addSeparator()
-            else:
-                menu.addAction(self.actions_.by_id[name])
+        self.actions_.add_to(menu, names)
         menu.popup(event.globalPosition().toPoint())
 
 

@@ -183,7 +183,9 @@ class Transport(QWidget):
         if rate == self.doc.scene.fps or self._asking:
             return
         self._asking = True  # the question takes the focus, which ends the editing once more
-        keep = self._ask_keep(rate) if any(o.lanes for o in self.doc.scene.owners) else False
+        scene = self.doc.scene
+        timed = any(o.lanes for o in scene.owners) or scene.markers or scene.sound
+        keep = self._ask_keep(rate) if timed else False
         self._asking = False
         if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
             self.rate.setEditText(f"{self.doc.scene.fps:g}")

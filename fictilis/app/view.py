@@ -156,6 +156,8 @@ class View(QWidget):
         if self.doc.way != self._was_way:
             self._change_way()
         self.worn.falloff = None
+        if self.doc.state is self.doc.settled:  # an aim that was given up meanwhile
+            self._aims, self._aimed = {}, False
         if self.doc.shaping is None:
             self.placing_pivot = False
         self.strokes.changed()
@@ -304,7 +306,7 @@ class View(QWidget):
             grow = 0.3 * max(float((high - low).max()), 1e-3)
             low, high = low - grow, high + grow
         else:
-            low, high = bounds(self.doc.scene)
+            low, high = bounds(self.doc.scene, self.doc.frame)
         self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
         self.refresh()
 

@@ -10,6 +10,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import set_built_on, set_path, set_range, target_from_points
+from fictilis.core.edits.timeline import set_marker
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Deltas, InBetween, Mesh, Scene
 
@@ -167,4 +168,8 @@ def moon_jelly() -> Scene:
     for name, keys in pulses.items():
         for frame, value in keys:
             scene = set_key(scene, bell_id, ids[name], Key(float(frame), float(value)))
+    for frame, value in ((0, 0), (26, 7), (48, 0), (74, 7), (96, 0)):  # it rises with each pulse, and sinks again
+        scene = set_key(scene, bell_id, "location.y", Key(float(frame), float(value)))
+    for frame, name in ((8, "Pulse"), (40, "Glide"), (56, "Pulse again"), (88, "Rest")):
+        scene = set_marker(scene, frame, name)
     return scene

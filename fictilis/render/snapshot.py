@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from fictilis.core.channels import camera_at, stand_at
@@ -23,12 +25,16 @@ def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarra
     )  # fmt: skip
 
 
-def bounds(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
-    """Low and high corner (3,) of the visible bases in scene space; a metre cube when there are none."""
+def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high corner (3,) of the visible bases in scene space; a metre cube when there are none.
+
+    They stand where they do at ``frame``, by default without their lanes.
+    """
     clouds = []
     for obj in scene.objects:
-        if obj.visible and len(obj.base):
-            matrix = obj.transform.matrix()
+        stand = stand_at(replace(obj, lanes=()) if frame is None else obj, frame or 0.0, fps=scene.fps)
+        if stand.visible and len(obj.base):
+            matrix = stand.transform.matrix()
             clouds.append(obj.base @ matrix[:3, :3].T + matrix[:3, 3])
     if not clouds:
         return np.full(3, -50.0), np.full(3, 50.0)

@@ -151,7 +151,9 @@ class Stage:
         if wish.way == LINE_UP and current is not None:
             return self._line_up(wish, current, live)
         if wish.way == ALONE and current is not None and wish.shaping is not None:
-            return [self._alone(wish, current, wish.shaping, live)]
+            alone = self._alone(wish, current, wish.shaping, live)
+            alone.matrix = stand_at(current, wish.frame, wish.posed.get(current.id), wish.scene.fps).transform.matrix()
+            return [alone]
         seen = [(o, stand_at(o, wish.frame, wish.posed.get(o.id), wish.scene.fps)) for o in wish.scene.objects]
         # a hidden object is shown all the same while it is shaped
         return [
