@@ -364,7 +364,7 @@ class Lanes(QAbstractScrollArea):
         for place in self.drawn():
             if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
                 continue
-            for key in place.curve.keys:
+            for key in place.curve.keys_between(*(self.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
                 gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
                 if gap <= GRAB and (best is None or gap <= best[0]):
                     best = (float(gap), KeyRef(*place.key, key.frame))
@@ -383,11 +383,12 @@ class Lanes(QAbstractScrollArea):
         return "first" if first.contains(at) else "last" if last.contains(at) else "body" if body.contains(at) else None
 
     def keys_in(self, box: QRectF) -> frozenset[KeyRef]:
+        first, last = self.frame_at(box.left()), self.frame_at(box.right())
         return frozenset(
             KeyRef(*place.key, key.frame)
             for place in self._places
             if place.drawn
-            for key in (place.curve.keys if place.curve else ())
+            for key in (place.curve.keys_between(first, last) if place.curve else ())
             if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
         )
 

@@ -381,7 +381,7 @@ class _Curve:
         self._beyond(self.points)
         self._holds()
         _handles(lanes, self.painter, place, self.colour)
-        for key in place.curve.keys:
+        for key in place.curve.keys_between(*(lanes.frame_at(x) for x in (place.body.left() - 8, place.body.right() + 8))):
             _bead(lanes, self.painter, place, key, self.colour)
 
     def _fill(self) -> None:

@@ -185,3 +185,31 @@ def test_evaluation_never_leaves_the_keys_with_automatic_tangents(keys, data):
     for a, b in zip(c.keys, c.keys[1:], strict=False):
         values = c.evaluate(np.linspace(a.frame, b.frame - 1e-9, 40))
         assert values.min() >= min(a.value, b.value) - 1e-9 and values.max() <= max(a.value, b.value) + 1e-9
+
+
+keys_of_a_curve = st.lists(
+    st.tuples(st.integers(0, 60), st.floats(-2, 2), st.sampled_from(("hold", "linear", "smooth", "ease"))),
+    min_size=2, max_size=12, unique_by=lambda k: k[0],
+)  # fmt: skip
+
+
+@given(keys_of_a_curve, st.sampled_from((0.0, 0.05, 0.4)), st.sampled_from(("hold", "linear", "ping-pong")))
+@settings(max_examples=120, deadline=None)
+def test_what_reducing_leaves_is_within_the_tolerance_and_no_key_more_could_go(rows, tolerance, after):
+    curve = AnimationCurve.of((Key(float(f), v, kind) for f, v, kind in rows), AnimationCurve((), "hold", after))
+    thin = timing._Thinning(curve, tolerance).done()
+    at = np.unique(
+        np.concatenate([np.linspace(a.frame, b.frame, 17) for a, b in zip(curve.keys, curve.keys[1:], strict=False)])
+    )
+    wanted = curve.evaluate(at)
+    assert np.abs(thin.evaluate(at) - wanted).max() <= tolerance + 1e-9
+    for key in thin.keys if len(thin.keys) > 1 else ():
+        assert np.abs(thin.without([key.frame]).evaluate(at) - wanted).max() > tolerance - 1e-9
+
+
+def test_a_baked_lane_of_many_keys_is_reduced_to_few(keyed):
+    long = timing.bake(keyed, LANES[:1], 0, 30, 0.02)
+    less, gone = timing.reduce_keys(long, LANES[:1], 0.01)
+    assert len(curve(long).keys) == 1501 and gone > 1450
+    at = np.linspace(0, 30, 4001)
+    assert np.abs(curve(less).evaluate(at) - curve(long).evaluate(at)).max() < 0.0101

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
@@ -50,6 +50,17 @@ class Key:
             handles_of(self.ease)
 
 
+def among(frames: Iterable[float]) -> Callable[[float], bool]:
+    """Tells whether a frame is one of ``frames``."""
+    ordered = sorted(frames)
+
+    def found(frame: float) -> bool:
+        place = bisect_left(ordered, frame - SAME_FRAME)
+        return place < len(ordered) and ordered[place] <= frame + SAME_FRAME
+
+    return found
+
+
 @dataclass(frozen=True, eq=False)
 class AnimationCurve:
     """Keys sorted by frame, no two at the same frame.
@@ -89,21 +100,24 @@ class AnimationCurve:
         i = bisect_left(self.keys, frame - SAME_FRAME, key=lambda key: key.frame)
         return self.keys[i] if i < len(self.keys) and abs(self.keys[i].frame - frame) <= SAME_FRAME else None
 
+    def keys_between(self, first: float, last: float) -> tuple[Key, ...]:
+        """The keys from frame ``first`` to frame ``last``."""
+        low = bisect_left(self.keys, first - SAME_FRAME, key=lambda key: key.frame)
+        return self.keys[low : bisect_right(self.keys, last + SAME_FRAME, key=lambda key: key.frame)]
+
     def with_key(self, key: Key) -> AnimationCurve:
         """With a key added, or replaced where there is one at that frame."""
         return AnimationCurve.of((*self.keys, key), self)
 
     def without(self, frames: Iterable[float]) -> AnimationCurve:
         """With the keys at these frames taken away."""
-        gone = list(frames)
-        kept = tuple(k for k in self.keys if not any(abs(k.frame - f) <= SAME_FRAME for f in gone))
-        return replace(self, keys=kept)
+        gone = among(frames)
+        return replace(self, keys=tuple(k for k in self.keys if not gone(k.frame)))
 
     def changed(self, frames: Iterable[float], change: Callable[[Key], Key]) -> AnimationCurve:
         """With ``change`` made to the keys at these frames; their frames stay."""
-        chosen = list(frames)
-        keys = (change(k) if any(abs(k.frame - f) <= SAME_FRAME for f in chosen) else k for k in self.keys)
-        return replace(self, keys=tuple(keys))
+        chosen = among(frames)
+        return replace(self, keys=tuple(change(k) if chosen(k.frame) else k for k in self.keys))
 
     def set_interpolation(self, frames: Iterable[float], interpolation: str) -> AnimationCurve:
         """With the keys at these frames leading to the next by ``interpolation``."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
+from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import missing_hold
 from fictilis.core.channels import channel
 from fictilis.core.errors import EditRefused
@@ -166,7 +166,8 @@ def move_keys(
         lane = owner.lane(channel_id)
         if lane is None:
             continue
-        moving = [k for k in lane.curve.keys if any(abs(k.frame - f) <= SAME_FRAME for f in chosen)]
+        picked = among(chosen)
+        moving = [k for k in lane.curve.keys if picked(k.frame)]
         staying = lane.curve.without(chosen).keys
         landed = []
         for key in moving:
