@@ -16,8 +16,9 @@ from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
 from fictilis.app.document import Document
 from fictilis.app.fields import KeptKeysField, inline_editor
+from fictilis.app.lane_axis import LaneAxis
 from fictilis.app.lane_gestures import Gesture, begin, cursor_at
-from fictilis.app.lane_place import HEAD, LANE, MARGIN, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
+from fictilis.app.lane_place import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
 from fictilis.core.edits import keys as edits
@@ -45,7 +46,7 @@ class Same:
     __hash__ = None
 
 
-class Lanes(QAbstractScrollArea):
+class Lanes(LaneAxis, QAbstractScrollArea):
     """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight; ``dropped``: a sound file."""
 
     looked = pyqtSignal()
@@ -63,7 +64,7 @@ class Lanes(QAbstractScrollArea):
         self.setAcceptDrops(True)
         self.setAccessibleName("Lanes")
         self.look = LaneLook()
-        self.span: tuple[float, float] | None = None  # frames in sight; None is the whole range
+        self.span = None
         self.gesture: Gesture | None = None
         self.box: QRectF | None = None
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
@@ -173,71 +174,6 @@ class Lanes(QAbstractScrollArea):
         self.look.folded ^= {heading.part}
         self.refresh()
 
-    # frames
-
-    def x_range(self) -> tuple[float, float]:
-        return HEAD + MARGIN, max(self.viewport().width() - MARGIN - 8, HEAD + MARGIN + 10)
-
-    def x(self, frame: float) -> float:
-        """The pixel of a frame."""
-        left, right = self.x_range()
-        first, last = self.frames_in_sight()
-        return left + (frame - first) / (last - first) * (right - left)
-
-    def frame_at(self, x: float) -> float:
-        left, right = self.x_range()
-        first, last = self.frames_in_sight()
-        return first + (x - left) / (right - left) * (last - first)
-
-    def frames_in_sight(self) -> tuple[float, float]:
-        return self.span or (self.doc.scene.start, self.doc.scene.end)
-
-    def fit(self, span: tuple[float, float] | None) -> None:
-        """Show the frames of ``span`` with a little room beside them, or the whole range."""
-        if span is not None:
-            room = max((span[1] - span[0]) * 0.06, 0.5)
-            span = (span[0] - room, span[1] + room)
-        self._look_at(span)
-
-    def _look_at(self, span: tuple[float, float] | None) -> None:
-        self.span = span
-        self.refresh()
-        self.looked.emit()
-
-    def fit_values(self) -> None:
-        """Value scales as they come, without any zoom."""
-        self.look.scales.clear()
-        self.refresh()
-
-    def zoom(self, factor: float, x: float) -> None:
-        """Show fewer frames (``factor`` below 1) or more; the one at pixel ``x`` stays."""
-        first, last = self.frames_in_sight()
-        at = self.frame_at(min(max(x, self.x_range()[0]), self.x_range()[1]))
-        wide = min(max((last - first) * factor, 2.0), 2e6)
-        part = (at - first) / (last - first)
-        span = (at - part * wide, at - part * wide + wide)
-        scene = self.doc.scene
-        whole = scene.end - scene.start
-        if factor > 1 and whole <= wide < 1.1 * whole and span[0] <= scene.start and span[1] >= scene.end:
-            span = None
-        self._look_at(span)
-
-    def zoom_values(self, factor: float, at: QPointF) -> None:
-        """A finer value scale (``factor`` below 1) of the lane under a pixel, whose value stays there."""
-        place = self.lane_under(at)
-        if place is None or not place.drawn:
-            return
-        value = place.value(at.y())
-        low, high = (value + (v - value) * factor for v in (place.low, place.high))
-        if 1e-6 < high - low < 1e9:
-            shared = self.doc.together or self.doc.shared_scale
-            self.look.scales[("shared", place.channel.unit) if shared else place.key] = (low, high)
-            self.refresh()
-
-    def pan(self, frames: float) -> None:
-        first, last = self.frames_in_sight()
-        self._look_at((first + frames, last + frames))
-
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over heads the wheel scrolls; elsewhere it zooms in time, with Ctrl in value, and with Shift it pans."""
         turn, at = event.angleDelta(), event.position()
@@ -290,19 +226,6 @@ class Lanes(QAbstractScrollArea):
             self.palette_.name, self.frames_in_sight(), doc.band, doc.time_shown, doc.together,
             tuple((p.key, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
         )  # fmt: skip
-
-    def ticks(self) -> tuple[float, list[float]]:
-        """Frames between labels, and the labelled frames."""
-        left, right = self.x_range()
-        room = max((right - left) / 78, 1)
-        start, end = self.frames_in_sight()
-        steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
-        if self.doc.time_shown != "frames":
-            fps = self.doc.scene.fps
-            steps = [s * fps for s in (0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 300, 600, 3600)]
-        step = next((s for s in steps if (end - start) / s <= room), steps[-1] * 10)
-        first = np.ceil(start / step - 1e-9) * step
-        return step, np.arange(first, end + 1e-9 * step, step).tolist()
 
     def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
         """The handles in sight: key, side, where the key is, where the handle's end is. Of selected keys in open lanes."""

@@ -1,0 +1,110 @@
+"""Where the view looks from: a camera of its own, or the scene's."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.channels import camera_at
+from fictilis.core.scene import MorphObject, SavedView
+from fictilis.render.camera import FRONT, SIDE, TOP, Camera
+from fictilis.render.snapshot import START_VIEW, bounds
+from fictilis.render.stage import LINE_UP
+
+
+class ViewCamera:
+    """Part of the view."""
+
+    def looks_through(self) -> bool:
+        """Whether the view is that of the scene's camera."""
+        return self.doc.through_camera and self.doc.way != LINE_UP and bool(self.doc.scene.cameras)
+
+    @property
+    def camera(self) -> Camera:
+        """The view's own, or the scene's as it stands at this frame."""
+        if not self.looks_through():
+            return self._own_camera
+        doc, camera = self.doc, self.doc.scene.cameras[0]
+        return Camera.of(camera_at(camera, doc.frame, doc.state.posed.get(camera.id), doc.scene.fps))
+
+    @camera.setter
+    def camera(self, camera: Camera) -> None:
+        if self.looks_through():
+            self._aim(camera)
+        else:
+            self._own_camera = camera
+
+    def _aim(self, camera: Camera) -> None:
+        """Turning the view turns the camera that is looked through: shown now, one step when it rests."""
+        now = self.camera
+        turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
+        wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
+                  "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
+        before = self.doc.values(self.doc.scene.cameras[0])
+        self._aims = self._aims | {c: v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        self._aimed = True
+        self.doc.set_values(self._aims, "Aim the camera", final=False)
+
+    def _aim_done(self) -> None:
+        if self._aimed and self.navigating is None:
+            aims, self._aims, self._aimed = self._aims, {}, False
+            self.doc.set_values(aims, f"Aim {self.doc.scene.cameras[0].name}")
+
+    def look(self, way: str) -> None:
+        """Turn to front, side or top, change the projection, or fit."""
+        directions = {"front": FRONT, "side": SIDE, "top": TOP}
+        if way != "fit" and self.doc.through_camera:
+            self.doc.set(through_camera=False)
+        if way in directions:
+            self.camera = replace(self.camera, **directions[way], parallel=True)
+        elif way == "perspective":
+            self.camera = replace(self.camera, **START_VIEW, parallel=False)
+        elif way == "parallel":
+            self.camera = replace(self.camera, parallel=not self.camera.parallel)
+        else:
+            self.fit()
+        if self.doc.way == LINE_UP and way != "fit":
+            self.fit()
+        self.refresh()
+
+    def fit(self) -> None:
+        """Show the pick, else the object, whole; in the Line-up all shapes."""
+        aspect = self.width() / max(self.height(), 1)
+        if self.doc.way == LINE_UP and self.doc.object is not None:
+            # what stands where depends on the camera's axes only
+            clouds = [i.in_scene() for i in self.items() if len(i.points)]
+            every = np.concatenate(clouds) if clouds else np.zeros((1, 3))
+            axes = self.camera.axes()
+            flat = every @ axes.T
+            low, high = flat.min(0), flat.max(0)
+            across, above = high[0] - low[0], (high[1] - low[1]) * 1.12  # room for the labels
+            half = max(above, across / aspect) / 2 * 1.12
+            distance = half / self.camera.tangent + (high[2] - low[2]) / 2
+            self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
+            self.refresh()
+            return
+        shaped = self.shaped_item()
+        if shaped is not None and len(self.doc.picks()) > 1:
+            cloud = shaped.in_scene()[self.doc.picks()]
+            low, high = cloud.min(0), cloud.max(0)
+            grow = 0.3 * max(float((high - low).max()), 1e-3)
+            low, high = low - grow, high + grow
+        else:
+            low, high = bounds(self.doc.scene, self.doc.frame)
+        self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
+        self.refresh()
+
+    def go_to(self, view: SavedView) -> None:
+        """Look from where a kept view looks."""
+        if self.doc.through_camera:
+            self.doc.set(through_camera=False)
+        self.camera = Camera(view.centre, view.distance, view.yaw, view.pitch, view.parallel)
+        self.refresh()
+
+    def projection(self, obj: MorphObject) -> np.ndarray:
+        """(n, 2): texture coordinates of an object's points as they are seen from here; the picture's height is 0…1."""
+        item = next((i for i in self.items() if i.obj.id == obj.id), None)
+        cloud = item.in_scene() if item is not None else obj.base
+        pixels, _ = self.camera.project(cloud, self.width(), self.height())
+        return np.stack([(pixels[:, 0] - self.width() / 2) / self.height() + 0.5, 1 - pixels[:, 1] / self.height()], axis=1)
