@@ -30,6 +30,15 @@ def frozen(values: object, dtype: type, width: int | None = None) -> np.ndarray:
     return array
 
 
+def plain_numbers(value: object, *names: str) -> None:
+    """Fields of a frozen value, and numbers in its tuples, as Python's own floats: NumPy's are floats too, but files and
+    comparisons should not have to tell them apart."""
+    for name in names:
+        held = getattr(value, name)
+        plain = tuple(float(v) for v in held) if isinstance(held, tuple) else None if held is None else float(held)
+        object.__setattr__(value, name, plain)
+
+
 def cached_by_identity(function: Callable[[object], T]) -> Callable[[object], T]:
     """Remember ``function(value)`` for as long as ``value`` (compared by identity) lives."""
     known: WeakKeyDictionary = WeakKeyDictionary()

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from fictilis.core.arrays import frozen
+from fictilis.core.arrays import frozen, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
@@ -203,6 +203,9 @@ class Transform:
     scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
     pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
+    def __post_init__(self) -> None:
+        plain_numbers(self, "location", "rotation", "scale", "pivot")
+
     def matrix(self) -> np.ndarray:
         """(4, 4) float64: object space to scene space, for column vectors."""
         out = np.eye(4)
@@ -241,6 +244,9 @@ class SavedView:
     yaw: float
     pitch: float
     parallel: bool = False
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "centre", "distance", "yaw", "pitch")
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.animation.modifiers import Modifier, modified
+from fictilis.core.arrays import plain_numbers
 
 A = TypeVar("A", bound="Animated")
 
@@ -63,6 +64,9 @@ class SceneCamera(Animated):
     parallel: bool = False
     lanes: tuple[Lane, ...] = ()
 
+    def __post_init__(self) -> None:
+        plain_numbers(self, "centre", "distance", "yaw", "pitch", "lens")
+
 
 @dataclass(frozen=True)
 class Marker:
@@ -70,6 +74,9 @@ class Marker:
 
     frame: float
     name: str
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "frame")
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,3 +88,6 @@ class Sound:
     start: float = 0.0
     muted: bool = False
     volume: float = 1.0
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "start", "volume")

@@ -71,7 +71,7 @@ def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> 
             arrays[id(array)] = (f"arrays/{len(arrays)}.npy", array)
         return arrays[id(array)][0]
 
-    text = msgspec.json.format(msgspec.json.encode(_record(scene, store)), indent=1)
+    text = msgspec.json.format(msgspec.json.encode(_record(scene, store), enc_hook=_plain), indent=1)
 
     def write(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
@@ -82,6 +82,13 @@ def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> 
                 progress((number + 1) / len(arrays))
 
     write_whole(Path(path), write)
+
+
+def _plain(number: object) -> object:
+    """A scalar of NumPy's as one of Python's."""
+    if isinstance(number, np.generic):
+        return number.item()
+    raise TypeError(f"{type(number).__name__} cannot stand in a scene file")
 
 
 def _record(scene: Scene, store) -> SceneRecord:

@@ -199,6 +199,18 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
     assert not moving.doc.together and lanes.place_of("Lift").body.height() == LANE
 
 
+def test_the_scale_stands_still_while_a_bead_is_dragged_and_values_snap(moving):
+    lanes, seen = moving.lanes, []
+    start = lanes.bead("Lift", 20.0)
+    moving.drag(moving.port, start, start - QPointF(0, 33), between=lambda: seen.append(lanes.place_of("Lift").high))
+    value = moving.obj.lane("t1").curve.keys[1].value
+    assert seen == [1] and lanes.place_of("Lift").high == value > 1.5 and value == round(value, 2)
+    start = lanes.bead("Location Y", 40.0)
+    moving.drag(moving.port, start, start + QPointF(0, 7))
+    value = moving.obj.lane("location.y").curve.keys[1].value
+    assert value < 30 and value == round(value, 1)
+
+
 def test_values_zoom_at_the_pointer_and_come_back(moving):
     moving.lanes.set_height("t1", TALL)
     place = moving.lanes.place_of("Lift")

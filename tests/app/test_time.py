@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.playback import frame_after
@@ -12,7 +13,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.targets import new_target, rename_target
+from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
 from tests.app.conftest import SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
 
@@ -248,7 +249,8 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
     count = len(timed.window.checker.found)
     assert timed.window.top.checks.text() == f"{count} check{'' if count == 1 else 's'}"
     scene = edits.set_key(timed.doc.settled.scene, OBJ, "t1", Key(20, 1.5))
-    timed.doc.commit("Too much", scene)
+    scene, rise = target_from_points(scene, OBJ, "Rise", timed.obj.base + [0, 6, 0])
+    timed.doc.commit("Too much", set_weight(scene, OBJ, rise, 0.3))
     seen = []
 
     def look(dialog):
@@ -259,6 +261,12 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
         assert timed.doc.frame == 20 and timed.doc.selected == ("t1",)
         mend.click()
         assert all(row[0].check != "range" for row in dialog.buttons_of)
+        assert any(row[0].check == "pile" for row in dialog.buttons_of)
+        dialog.pile.setFocus()
+        dialog.pile.selectAll()
+        QTest.keyClicks(dialog.pile, "3")
+        QTest.keyClick(dialog.pile, K.Key_Return)
+        assert not any(row[0].check == "pile" for row in dialog.buttons_of)
         dialog.buttons["ok"].click()
         return dialog.answer
 

@@ -98,6 +98,20 @@ def test_targets_that_pile_up(sheet):
     assert not found(replace(apart, end=10.0), "pile")
     against, _ = target_from_points(sheet, OBJ, "Sink", base - [0, 6.0, 0])
     assert not found(keyed(against, t1=[(0, 1)], t3=[(0, 1)]), "pile")
+    mended = pile.mend(both)
+    assert not found(mended, "pile") and pile.remedy == "Lower both to 69%"
+    tops = [mended.object(OBJ).lane(t).curve.value(10) for t in ("t1", "t3")]
+    assert sum(tops) == pytest.approx(1.25) and tops[1] == pytest.approx(0.8 * tops[0])
+    still = set_weight(keyed(scene, t1=[(0, 1)]), OBJ, "t3", 1.0)
+    (pile,) = found(still, "pile")
+    assert pile.mend(still).object(OBJ).target("t3").weight == pytest.approx(0.625)
+
+
+@pytest.mark.parametrize(("limit", "count"), [(1.25, 1), (1.79, 1), (1.81, 0), (3.0, 0)])
+def test_how_much_is_a_pile_up_can_be_set(sheet, limit, count):
+    scene, _ = target_from_points(sheet, OBJ, "Rise", sheet.object(OBJ).base + [0, 6.0, 0])
+    both = keyed(scene, t1=[(0, 0), (10, 1)], t3=[(0, 0), (10, 0.8)])
+    assert len([f for f in run_checks(both, pile=limit) if f.check == "pile"]) == count
 
 
 def test_empty_and_unused_targets(sheet):
@@ -106,6 +120,7 @@ def test_empty_and_unused_targets(sheet):
     (empty,), (unused,) = found(scene, "empty"), found(scene, "unused")
     assert empty.sentence == "Spare moves no point." and unused.sentence == "Slide is at 0 all the time."
     assert len(empty.mend(scene).object(OBJ).targets) == 2
+    assert [t.name for t in unused.mend(scene).object(OBJ).targets] == ["Lift", "Spare"]
 
 
 def test_twins_that_come_apart():
@@ -132,7 +147,10 @@ def test_a_shuffled_target_is_named():
     scene, _ = add_object(Scene(), "Sheet", mesh, points)
     scene, _ = target_from_points(scene, OBJ, "Fine", points * [1.5, 1, 2.0])
     scene, _ = target_from_points(scene, OBJ, "Wild", points[np.random.default_rng(0).permutation(len(points))])
-    assert [f.channel for f in found(scene, "order")] == ["t2"]
+    (shuffled,) = found(scene, "order")
+    assert shuffled.channel == "t2" and shuffled.remedy == "Mute it"
+    (muted,) = found(shuffled.mend(scene), "order")
+    assert muted.mend is None
 
 
 def test_the_seam_of_a_loop_in_place_and_speed(sheet):

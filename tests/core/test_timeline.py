@@ -28,6 +28,8 @@ def test_markers_stand_in_order_move_and_go(sheet):
     assert names(edits.drop_marker(scene, 24)) == [(0, "One"), (48, "Three")]
     assert names(edits.set_rate(scene, 12, keep_seconds=True)) == [(0, "One"), (12, "Two"), (24, "Three")]
     assert names(edits.set_rate(scene, 12)) == names(scene)
+    scene = edits.set_sound(scene, Sound("x", b"", 24.0))
+    assert edits.set_rate(scene, 12, keep_seconds=True).sound.start == 12 and edits.set_rate(scene, 12).sound.start == 24
 
 
 @pytest.mark.parametrize(

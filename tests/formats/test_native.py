@@ -347,3 +347,18 @@ def test_cancelled_writing_leaves_nothing(tmp_path, full):
     with pytest.raises(Cancelled):
         write_native(tmp_path / "s.fictilis", full, stop)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_numbers_of_numpys_are_numbers_too(tmp_path, sheet):
+    """They come from sums over arrays, as where a camera looks; a file must not fail for them."""
+    one = np.float64(1.5)
+    scene = set_key(sheet, OBJ, "t1", Key(one, one, "smooth", "free", (one, one), (one, one)))
+    scene, _ = timeline.add_camera(scene, SceneCamera("", "Camera", (one, one, one), one, one, one, one * 20))
+    scene = timeline.set_marker(timeline.set_played(scene, one, one * 9), one, "Beat")
+    obj = replace(scene.object(OBJ), transform=Transform((one, one, one)))
+    scene = replace(scene.with_object(obj), fps=one * 20, views=(SavedView("V", (one, one, one), one, one, one),))
+    scene = scene.with_object(obj.with_target(replace(obj.target("t1"), weight=one, range=(np.float64(0), one))))
+    write_native(tmp_path / "s.fictilis", scene)
+    assert same(read_native(tmp_path / "s.fictilis"), scene)
+    key = scene.object(OBJ).lane("t1").curve.keys[0]
+    assert type(key.frame) is type(key.into[1]) is type(scene.cameras[0].centre[0]) is float

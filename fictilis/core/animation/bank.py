@@ -51,7 +51,6 @@ class LaneBank:
         self._shifts = np.arange(len(self.joined)) * (ends[1] - ends[0] + 1.0)
         self._row = self.starts + np.repeat(self._shifts, self.counts)
         self._row[self.first] = ends[0] + self._shifts  # the first piece reaches back without end
-        self._last = self.first + self.counts - 1
 
     def _gather_beziers(self, joined: list[tuple[int, Pieces]]) -> None:
         """Béziers as rows of one array, and named easings by name; ``odd`` says of each piece which row, or -1."""
@@ -86,9 +85,7 @@ class LaneBank:
         """(j,): for each joined lane its last piece that starts at or before ``frame``, or its first."""
         inside = min(max(frame, self._bounds[0]), self._bounds[1])
         which = self._row.searchsorted(self._shifts + inside, side="right") - 1
-        # the shifts cost digits: where a piece starts at this very frame, or just after it, that one counts
-        on = np.minimum(which + 1, self._last)
-        which = np.where(self.starts[on] <= frame, on, which)
+        # the shifts cost digits: a piece that starts just after the frame may have been taken for one that has begun
         return np.where((self.starts[which] > frame) & (which > self.first), which - 1, which)
 
     def _odd(self, value: np.ndarray, which: np.ndarray, t: np.ndarray) -> None:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fictilis.core.animation.easing import bezier_parameter, ease_at, handles_of
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_identity, plain_numbers
 from fictilis.core.errors import EditRefused
 
 INTERPOLATIONS = ("hold", "linear", "smooth", "ease")
@@ -46,6 +46,7 @@ class Key:
             raise EditRefused(f"A key needs finite numbers, not {self.value} at frame {self.frame}.")
         if any(handle is not None and handle[0] < 0 for handle in (self.into, self.out)):
             raise EditRefused(f"The handles of the key at frame {self.frame:g} would go back in time.")
+        plain_numbers(self, "frame", "value", "into", "out")
         if self.interpolation == "ease":
             handles_of(self.ease)
 
