@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from fictilis.app.actions import Actions
@@ -52,16 +52,17 @@ class GroupPlace:
 
 
 class Cards(QWidget):
-    """All cards in one painted widget. ``shape`` asks to shape what was clicked twice."""
+    """All cards in one painted widget. ``shape`` asks to shape what was clicked twice; ``reached`` says where the keys went."""
 
     shape = pyqtSignal(object)
+    reached = pyqtSignal(QRectF)
 
     def __init__(self, doc: Document, thumbnails: Thumbnails, palette: Palette, actions: Actions) -> None:
         super().__init__()
         self.doc, self.thumbnails, self.palette_, self.actions_ = doc, thumbnails, palette, actions
         self.filter = ""
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Targets")
         self._drag: tuple[str, str] | None = None
         self._press = QPointF()
@@ -142,6 +143,18 @@ class Cards(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(200, self.height())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and Down go from card to card, the base among them."""
+        way = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+        if way is None or not self.places():
+            super().keyPressEvent(event)
+            return
+        ids = [place.target.id if place.target is not None else None for place in self.places()]
+        now = self.doc.target.id if self.doc.target is not None else None
+        number = min(max(ids.index(now) + way, 0), len(ids) - 1) if now in ids else 0
+        self.doc.select_channel(ids[number])
+        self.reached.emit(self.places()[number].rect)
 
     # painting
 

@@ -184,6 +184,11 @@ class Column(QWidget):
         inside.addStretch()
         scroll.setWidget(inner)
         layout.addWidget(scroll, 1)
+        self.cards.reached.connect(
+            lambda rect: scroll.ensureVisible(
+                round(rect.center().x()), round(rect.center().y()), 0, round(rect.height() / 2) + 6
+            )
+        )
         doc.changed.connect(self.refresh)
         self.set_palette_(palette)
 

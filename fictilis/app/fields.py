@@ -42,7 +42,9 @@ class NumberField(KeptKeysField):
         """Show a value without announcing it; a field being edited is left alone."""
         self.value = float(value)
         if not self.hasFocus() or not self.isModified():
-            self.setText(self._text(self.value))
+            text = self._text(self.value)
+            if text != self.text():
+                self.setText(text)
             self._mark(True)
 
     def _text(self, value: float) -> str:

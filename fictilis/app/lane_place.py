@@ -185,6 +185,10 @@ def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
     return row.channel.part == "weight" or row.lane is None and row.channel.id not in doc.selected
 
 
+def _heading(row: _Row, owner: MorphObject | SceneCamera) -> str:
+    return owner.name if row.part == "camera" else f"{PARTS[row.part]} of {owner.name}"
+
+
 def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
     """Lanes, and headings as (part, text), from top to bottom."""
     out: list = []
@@ -195,7 +199,7 @@ def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
                 continue
             if row.part != last and row.part is not None:
                 group = owner.group(row.part) if row.channel.part == "weight" else None
-                out.append((row.part, group.name if group else f"{PARTS[row.part]} of {owner.name}"))
+                out.append((row.part, group.name if group else _heading(row, owner)))
             last = row.part
             if not _is_folded(doc, look, row):
                 out.append(row)

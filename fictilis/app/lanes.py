@@ -8,9 +8,9 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton
+from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton, QToolTip
 
 from fictilis.app import lanes_paint as paint
 from fictilis.app.actions import Actions
@@ -314,6 +314,24 @@ class Lanes(LaneAxis, QAbstractScrollArea):
             for key in (place.curve.keys_between(first, last) if place.curve else ())
             if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
         )
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            QToolTip.showText(event.globalPos(), self._told_at(QPointF(event.pos())), self.viewport())
+            return True
+        return super().viewportEvent(event)
+
+    def _told_at(self, at: QPointF) -> str:
+        """What lies under a pixel: a lane with its range, or a curve with its value there."""
+        place = self.lane_under(at)
+        if place is None:
+            return ""
+        channel, unit = place.channel, f" {place.channel.unit}".rstrip()
+        if at.x() < HEAD:
+            return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
+        frame = float(np.round(self.frame_at(at.x())))
+        value = channel.value if place.lane is None else float(place.lane.values(frame, self.doc.scene.fps))
+        return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"
 
     # keys and files
 

@@ -28,6 +28,7 @@ from fictilis.app.tool_section import ToolSection
 from fictilis.core.channels import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
+from fictilis.core.edits import timeline
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.masks import LEAST
 
@@ -259,6 +260,10 @@ class CameraSection(Section):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
+        self.name: QLineEdit = KeptKeysField()
+        self.name.setAccessibleName("Camera name")
+        self.name.editingFinished.connect(self._rename)
+        self.add(labelled("Name", self.name))
         self.fields: dict[str, NumberField] = {}
         row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
         for field in row:
@@ -268,6 +273,13 @@ class CameraSection(Section):
             ("distance", "Distance", "cm"), ("yaw", "Turn", "°"), ("pitch", "Tilt", "°"), ("lens", "Field of view", "°")
         ):  # fmt: skip
             self.add(labelled(name, self._field(channel_id, name, unit)))
+
+    def _rename(self) -> None:
+        doc, text = self.doc, self.name.text()
+        if doc.through_camera and text != doc.scene.cameras[0].name:
+            camera = doc.scene.cameras[0]
+            doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
+            self.refresh()
 
     def _field(self, channel_id: str, name: str, unit: str) -> NumberField:
         field = self.fields[channel_id] = NumberField(name, unit, 1)
@@ -283,6 +295,8 @@ class CameraSection(Section):
         self.setVisible(self.doc.through_camera)
         if self.doc.through_camera:
             self.set_heading(self.doc.scene.cameras[0].name)
+            if not self.name.hasFocus():
+                self.name.setText(self.doc.scene.cameras[0].name)
             self.show_values()
 
     def show_values(self) -> None:

@@ -264,6 +264,8 @@ class SoundRow(TimeRow):
         painter.setFont(font(11))
         painter.setPen(QColor(self.palette_.quiet))
         said = f"from frame {sound.start:g}" + (", muted" if sound.muted else "")
+        if self.doc.every_frame:
+            said += ", silent while every frame is shown"
         if self.wave() is None:
             said = "cannot be read" if self._failed else "being read"
         painter.drawText(QRectF(30, 0, HEAD - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)

@@ -155,7 +155,8 @@ class Transport(QWidget):
         playing = self.playback.playing
         self.seam.setVisible(not playing and not self._narrowest)
         self.measured.setVisible(playing and not self._narrowest)
-        self.measured.setText(f"shows {self.playback.measured:.1f} fps" if playing and self.playback.measured else "")
+        slow = f" at {doc.speed:.0%}" if doc.speed != 1 else ""
+        self.measured.setText(f"shows {self.playback.measured:.1f} fps{slow}" if playing and self.playback.measured else "")
 
     def show_seam(self, seam: tuple[float, float] | None) -> None:
         """The seam of the loop: cm, and cm a frame."""

@@ -328,6 +328,28 @@ def test_scales_are_labelled_at_round_values(low, high, height, wanted, decimals
     assert np.allclose(values, wanted) and places == decimals
 
 
+def test_what_lies_under_the_pointer_is_told(moving):
+    lanes = moving.lanes
+    place = lanes.place_of("Location Y")
+    assert lanes._told_at(place.name.center()) == "Location Y, usually -80 to 80 cm"
+    assert lanes._told_at(QPointF(lanes.x(20), place.body.center().y())) == "Location Y: 15.0 cm at frame 20"
+    assert lanes._told_at(QPointF(lanes.x(20), 8)) == ""
+
+
+def test_up_and_down_go_from_card_to_card(moving):
+    cards = moving.window.column.cards
+    cards.setFocus()
+    for key, wanted in (
+        (K.Key_Down, ("t1",)),
+        (K.Key_Down, ("t2",)),
+        (K.Key_Down, ("t2",)),
+        (K.Key_Up, ("t1",)),
+        (K.Key_Up, ()),
+    ):
+        QTest.keyClick(cards, key)
+        assert moving.doc.selected == wanted
+
+
 def test_up_and_down_go_from_lane_to_lane(moving):
     moving.port.setFocus()
     moving.lanes.setFocus()

@@ -341,6 +341,16 @@ def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(ke
     QTest.keyClicks(field, "60")
     QTest.keyClick(field, K.Key_Return)
     assert doc.scene.cameras[0].lens == 60 and view.camera.lens == 60
+    name = keyed.window.side.camera.name
+    name.setFocus()
+    name.selectAll()
+    QTest.keyClicks(name, "Close up")
+    QTest.keyClick(name, K.Key_Return)
+    assert doc.scene.cameras[0].name == "Close up" and keyed.window.lanes.headings[-1].text == "Close up"
+    name.selectAll()
+    QTest.keyClicks(name, "Sheet")
+    QTest.keyClick(name, K.Key_Return)
+    assert doc.scene.cameras[0].name == "Close up" and "already has something named Sheet" in keyed.said[-1][0]
 
 
 # ghosts and paths

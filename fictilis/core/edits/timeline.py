@@ -110,9 +110,18 @@ def change_sound(scene: Scene, **values: object) -> Scene:
 
 def add_camera(scene: Scene, camera: SceneCamera) -> tuple[Scene, str]:
     """A camera that stands where ``camera`` does, with a name and id of its own; it is the one looked through."""
-    name = fresh_name(camera.name.strip() or "Camera", (c.name for c in scene.cameras))
+    name = fresh_name(camera.name.strip() or "Camera", (o.name for o in scene.owners))
     made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras)), name=name)
     return replace(scene, cameras=(made, *scene.cameras)), made.id
+
+
+def rename_camera(scene: Scene, camera_id: str, name: str) -> Scene:
+    camera, name = scene.owner(camera_id), name.strip()
+    if not name:
+        raise EditRefused("A camera needs a name of at least one letter.")
+    if any(owner.name == name and owner is not camera for owner in scene.owners):
+        raise EditRefused(f"The scene already has something named {name}.")
+    return scene.with_owner(replace(camera, name=name))
 
 
 def first_camera(scene: Scene, camera_id: str) -> Scene:
