@@ -105,7 +105,7 @@ class Window(QMainWindow):
         self.top = TopLine(doc, self.actions_, p, lists)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(self, self.view)
-        self.frame.more.setMenu(self.top.submenus["View"])
+        self.frame.more.setMenu(self.top.submenus["See"])
         self.column = Column(doc, self.thumbnails, p, self.target_commands.new_target, self.actions_)
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
