@@ -62,7 +62,7 @@ def _object_channels(obj: MorphObject) -> list[Channel]:
     for part, values, low, high, unit, rest, decimals in (
         ("location", t.location, -reach, reach, "cm", 0.0, 1),
         ("rotation", t.rotation, -180.0, 180.0, "°", 0.0, 1),
-        ("scale", t.scale, 0.0, 2.0, "×", 1.0, 2),
+        ("scale", t.scale, 0.05, 2.0, "×", 1.0, 2),
     ):
         for axis, (letter, value) in enumerate(zip(AXES, values, strict=True)):
             name = f"{part.capitalize()} {letter.upper()}"

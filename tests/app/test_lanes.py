@@ -229,6 +229,9 @@ def test_one_scale_for_all_of_a_unit(moving):
     assert moving.lanes.place_of("Slide").high == 1
     run(moving, "shared-scale")
     assert moving.lanes.place_of("Slide").high == 3 and moving.lanes.place_of("Location Y").high == 30
+    wheel(moving, QPointF(moving.lanes.x(50), moving.lanes.place_of("Lift").y(0.0)), 120, CTRL)
+    assert moving.lanes.place_of("Slide").high == moving.lanes.place_of("Lift").high == pytest.approx(3 * 0.85)
+    assert moving.lanes.place_of("Location Y").high == 30
 
 
 def test_what_leaves_the_range_and_snaps_is_seen_at_a_glance(moving):
