@@ -1,5 +1,8 @@
 """Markers, sound, cameras, ghosts and paths over time, in the real window."""
 
+import os
+import subprocess
+import sys
 import wave
 
 import numpy as np
@@ -283,6 +286,20 @@ def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
     keyed.settle(120)
     assert keyed.doc.frame > 0
     keyed.press(K.Key_Space)
+
+
+@pytest.mark.parametrize("without", ["a device", "the library"])
+def test_a_machine_without_sound_is_no_error(without):
+    """In a process of its own, where the real device is looked for and none can be reached."""
+    missing = "import sys; sys.modules['PyQt6.QtMultimedia'] = None\n" if without == "the library" else ""
+    code = missing + (
+        "from fictilis.app.start import application\n"
+        "from fictilis.app.sound_player import find_speaker\n"
+        "print(find_speaker(application()))"
+    )
+    env = {**os.environ, "PULSE_SERVER": "unix:/nowhere", "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=env, timeout=60)
+    assert done.returncode == 0 and done.stdout.strip() == "None" and "Traceback" not in done.stderr
 
 
 def test_start_and_volume_are_typed(sounding, forms):  # noqa: F811
