@@ -81,7 +81,8 @@ class LanePlace:
 
     @property
     def inner(self) -> QRectF:
-        room = 7 if self.body.height() >= THIN_BELOW else 4
+        high = self.body.height()
+        room = 16 if high > TALL else 7 if high >= THIN_BELOW else 4
         return self.body.adjusted(0, room, 0, -room)
 
     def y(self, value: float) -> float:

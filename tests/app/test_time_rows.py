@@ -299,7 +299,9 @@ def test_a_machine_without_sound_is_no_error(without):
     )
     env = {**os.environ, "PULSE_SERVER": "unix:/nowhere", "QT_QPA_PLATFORM": "offscreen"}
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=env, timeout=60)
-    assert done.returncode == 0 and done.stdout.strip() == "None" and "Traceback" not in done.stderr
+    assert done.returncode == 0 and "Traceback" not in done.stderr
+    # a machine may offer a device by another way
+    assert done.stdout.strip() == "None" or without == "a device" and "QtSpeaker" in done.stdout
 
 
 def test_start_and_volume_are_typed(sounding, forms):  # noqa: F811
