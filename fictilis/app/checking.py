@@ -52,7 +52,7 @@ class Checker(QObject):
         return self.doc.settled.scene, self.doc.loop, self.pile
 
     def _start(self) -> None:
-        if self._busy:
+        if self._busy or self.doc.playing:  # playing has the processor to itself
             self._timer.start()
             return
         self._busy = True

@@ -68,7 +68,7 @@ def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int
     install_crash_log(recovery.parent, window)
     window.show()
     if leave is not None:
-        QTimer.singleShot(600, lambda: _play_and_leave(window, leave))
+        QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
     else:
         if path is not None:
             QTimer.singleShot(0, lambda: window.commands.open_path(path))
@@ -103,9 +103,11 @@ def _play_and_leave(window: Window, folder: Path) -> None:
         file = folder / "moon-jelly.png"
         window.grab().save(str(file))
         rate = f"{sum(rates[2:]) / max(len(rates[2:]), 1):.1f}" if rates else "no"
-        sys.stdout.write(
-            f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\nScreenshot: {file.resolve()}\n"
-        )
-        window.close()
+        try:
+            sys.stdout.write(f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\n")
+            sys.stdout.write(f"Screenshot: {file.resolve()}\n")
+            sys.stdout.flush()
+        finally:  # also where nobody reads it any more
+            window.close()
 
     QTimer.singleShot(int(1000 * seconds) + 200, finish)
