@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from fictilis.app.lane_place import LanePlace
     from fictilis.app.lanes import Lanes
 
-KEPT = 200  # bodies of lanes kept as pictures
+KEPT = 120  # bodies of lanes kept as pictures
 
 
 def backdrop(lanes: Lanes) -> QPixmap:
