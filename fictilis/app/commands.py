@@ -248,9 +248,6 @@ class Commands:
         if given is not None:
             self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
 
-    def go_to_view(self, view: SavedView) -> None:
-        self.window.view.go_to(view)
-
     def look(self, way: str) -> None:
         self.window.view.look(way)
 

@@ -1,10 +1,9 @@
 import numpy as np
 import pytest
 
-from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.primitives import box, plane, uv_sphere
 from fictilis.core.geometry.topology import edge_numbers, edges, mesh_from_faces
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.scene import Pick
 from fictilis.core.shaping import picks
 
 
@@ -90,9 +89,3 @@ def test_rows_of_points_open_and_closed(grid):
     (row,) = picks.chains(grid, rim)
     assert row[0] == row[-1] and len(row) == 17
     assert picks.chains(grid, np.arange(25)) == []
-
-
-def test_twins_are_picked_together():
-    points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [1, 0, 0], [1, 1, 0], [2, 0, 0.0]])
-    scene, _ = add_object(Scene(), "Split", mesh_from_faces(6, [[0, 1, 2], [3, 5, 4]]), points)
-    assert picks.with_twins_picked(scene.objects[0], Pick("points", np.array([1]))).elements.tolist() == [1, 3]

@@ -15,7 +15,6 @@ from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.dabs import columns_of
 from fictilis.core.shaping.exact import Picked, joined_normals
-from fictilis.core.shaping.falloff import connected_parts
 from fictilis.core.shaping.strokes import displacement, pick_weights
 from fictilis.render.camera import Camera
 from fictilis.render.picking import Hit, hit_mesh, visible_points
@@ -208,11 +207,6 @@ class Bench:
         size = len(self.picked)
         graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
         return connected_components(graph, directed=False)[1]
-
-    def part_of(self, point: int) -> np.ndarray:
-        """Sorted points joined to one, twins included."""
-        parts = connected_parts(self.item.obj)
-        return np.flatnonzero(parts == parts[point])
 
     def drag(self, at: np.ndarray, dx: float, dy: float) -> np.ndarray:
         """A drag on the screen as a vector in object space."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fictilis.app.tools.bench import Bench, Event, Stroke
-from fictilis.core.geometry.topology import corners_of, edge_numbers, edge_of_corner, edges, face_of_corner
+from fictilis.core.geometry.topology import edge_numbers, edges, face_of_corner
 from fictilis.core.scene import Mesh, Pick
 from fictilis.core.shaping.picks import connected, edge_loop
 from fictilis.render.picking import REACH, nearest_point
@@ -149,9 +149,3 @@ def under(bench: Bench, x: float, y: float, kind: str | None = None) -> int | No
     gap = _from_segments(ends[:, 0], ends[:, 1], np.array([x, y]))
     best = int(np.argmin(gap))
     return int(candidates[best]) if gap[best] <= REACH else None
-
-
-def face_edges(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
-    """(k,) edges around faces, for showing them."""
-    place = edge_of_corner(mesh)[corners_of(mesh, faces)]
-    return np.unique(place[place >= 0])

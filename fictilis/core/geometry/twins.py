@@ -52,16 +52,6 @@ def spread_to_twins(obj: MorphObject, weights: np.ndarray) -> np.ndarray:
     return top[groups]
 
 
-def with_twins(obj: MorphObject, indices: np.ndarray) -> np.ndarray:
-    """Sorted point indices (k,) together with all their twins."""
-    if not has_twins(obj):
-        return np.unique(indices)
-    groups, count = _groups(obj.base)
-    on = np.zeros(count, bool)
-    on[groups[indices]] = True
-    return np.flatnonzero(on[groups])
-
-
 def twin_mean(obj: MorphObject, indices: np.ndarray, rows: np.ndarray) -> np.ndarray:
     """Rows (k, 3) of the points ``indices`` (k,), each replaced by the mean over those of its twins that are among them."""
     if not has_twins(obj) or not len(indices):

@@ -14,7 +14,6 @@ from fictilis.core.geometry.topology import (
     faces_at,
     neighbours,
 )
-from fictilis.core.geometry.twins import with_twins
 from fictilis.core.mix.masks import masked
 from fictilis.core.scene import Mesh, MorphObject, Pick
 
@@ -108,11 +107,6 @@ def moved_by(obj: MorphObject, target_id: str, kind: str = "points") -> Pick:
 def side(obj: MorphObject, axis: int, way: float, kind: str = "points") -> Pick:
     """The points of the base on one side of the plane through the origin across an axis: ``way`` -1 or 1."""
     return _from_points(obj.mesh, kind, obj.base[:, axis] * way > -1e-9)
-
-
-def with_twins_picked(obj: MorphObject, pick: Pick) -> Pick:
-    """A pick of points with all points that lie on the same place in the base."""
-    return Pick("points", with_twins(obj, pick.elements)) if pick.kind == "points" else pick
 
 
 def edge_loop(mesh: Mesh, edge: int) -> np.ndarray:
