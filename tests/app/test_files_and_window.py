@@ -364,6 +364,7 @@ def test_the_application_ends_cleanly_after_its_demo(tmp_path):
 
 def test_garbage_is_collected_by_the_interface_thread_only(user):
     import gc
+    import threading
     import weakref
 
     assert not gc.isenabled()
@@ -373,11 +374,19 @@ def test_garbage_is_collected_by_the_interface_thread_only(user):
 
     ring = Ring()
     ring.itself = ring
-    gone = weakref.ref(ring)
+    gone, threads = weakref.ref(ring), []
     del ring
-    kept = user.window.run("Working", lambda progress: [[] for _ in range(5000)])
-    assert gone() is not None and len(kept) == 5000
-    user.qtbot.waitUntil(lambda: gone() is None, timeout=5000)
+
+    def tell(phase, _info):
+        threads.append(threading.get_ident())
+
+    gc.callbacks.append(tell)
+    try:
+        kept = user.window.run("Working", lambda progress: [[] for _ in range(5000)])
+        user.qtbot.waitUntil(lambda: gone() is None, timeout=5000)
+    finally:
+        gc.callbacks.remove(tell)
+    assert len(kept) == 5000 and set(threads) == {threading.get_ident()}
 
 
 def test_cancelled_work_changes_nothing(user):
