@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import count
 from pathlib import Path
@@ -279,6 +279,19 @@ class Document(Values, QObject):
             self.changed.emit()
         else:
             self.moved.emit()
+
+    def scrub(self, frame: float) -> None:
+        """Go to the whole frame nearest to one, within the range."""
+        self.set_frame(float(np.clip(np.round(frame), np.ceil(self.scene.start), np.floor(self.scene.end))))
+
+    def step_among(self, frames: Iterable[float], way: int) -> None:
+        """Go to the next of some frames, or with a negative ``way`` to the previous one; nowhere where there is none."""
+        if way > 0:
+            further = min((f for f in frames if f > self.frame + 1e-6), default=None)
+        else:
+            further = max((f for f in frames if f < self.frame - 1e-6), default=None)
+        if further is not None:
+            self.set_frame(further)
 
     def select_object(self, object_id: str) -> None:
         if object_id != self.object_id:

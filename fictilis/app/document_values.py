@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from fictilis.core.channels import RESERVED, Channel, channel, set_value, values_at
+from fictilis.core.channels import CAMERA_WORDS, OBJECT_WORDS, RESERVED, Channel, channel, set_value, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import weights_at
@@ -12,7 +12,6 @@ from fictilis.core.scene import MorphObject, SceneCamera
 
 LARGEST = {"weight": 1000.0}
 LARGEST_NUMBER = 1e7
-CAMERA_WORDS = frozenset(word for word in RESERVED if word.partition(".")[0] in ("centre", "distance", "yaw", "pitch", "lens"))
 
 
 class Values:
@@ -26,7 +25,7 @@ class Values:
         if channel_id in CAMERA_WORDS:
             return bool(self.scene.cameras)
         obj = self.object
-        return obj is not None and (channel_id in RESERVED or any(t.id == channel_id for t in obj.targets))
+        return obj is not None and (channel_id in OBJECT_WORDS or any(t.id == channel_id for t in obj.targets))
 
     def channel(self, channel_id: str) -> Channel:
         return channel(self.owner_of(channel_id), channel_id)

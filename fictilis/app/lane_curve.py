@@ -56,8 +56,11 @@ def paint_curve(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
 @cached_by_identity
 def still_spans(curve: AnimationCurve) -> tuple[tuple[float, float, float], ...]:
     """Where a curve holds between two keys: first frame, last frame, value."""
-    pairs = zip(curve.keys, curve.keys[1:], strict=False)
-    return tuple((a.frame, b.frame, a.value) for a, b in pairs if curve.is_still(a.frame, b.frame - 1e-6))
+    return tuple(
+        (a.frame, b.frame, a.value)
+        for a, b in zip(curve.keys, curve.keys[1:], strict=False)
+        if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 and curve.is_still(a.frame, b.frame)
+    )
 
 
 class _Curve:

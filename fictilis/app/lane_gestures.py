@@ -48,9 +48,7 @@ class Scrub(Gesture):
         self.move(event)
 
     def move(self, event: QMouseEvent) -> None:
-        scene = self.doc.scene
-        frame = np.round(self.lanes.frame_at(event.position().x()))
-        self.doc.set_frame(float(np.clip(frame, np.ceil(scene.start), np.floor(scene.end))))
+        self.doc.scrub(self.lanes.frame_at(event.position().x()))
 
 
 class Slide(Gesture):

@@ -21,6 +21,7 @@ from fictilis.app.lane_gestures import Gesture, begin, cursor_at
 from fictilis.app.lane_place import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
+from fictilis.core.animation.curve import pieces
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.formats.sound import SUFFIXES
@@ -233,12 +234,12 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         for place in self._places:
             if not place.drawn or not place.is_open or place.curve is None:
                 continue
-            keys = place.curve.keys
+            keys, part = place.curve.keys, pieces(place.curve)
             for n, key in enumerate(keys):
                 ref = KeyRef(*place.key, key.frame)
                 if ref not in self.doc.keys:
                     continue
-                into, on = place.curve.handles(key)
+                into, on = part.into[n], part.out[n]
                 at = QPointF(self.x(key.frame), place.y(key.value))
                 if n > 0 and keys[n - 1].interpolation == "smooth":
                     out.append((ref, "into", at, QPointF(self.x(key.frame - into[0]), place.y(key.value + into[1]))))

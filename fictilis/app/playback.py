@@ -104,6 +104,7 @@ class Playback(QObject):
         self._last_played = (0.0, self._since)
         first, rate = self._first, self._rate
         (start, end), loop, back = doc.scene.span, doc.loop, doc.back_and_forth
+        self.sound.stop()
         # every frame, however long it takes: no sound can keep step with that
         self._heard = not doc.every_frame and self.sound.start(lambda t: flow(t, first, start, end, rate, loop, back))
 

@@ -51,10 +51,7 @@ class SceneTimeCommands:
             doc.edit(f"Marker {given['name']}", lambda s: edits.set_marker(s, frame, given["name"]))
 
     def to_marker(self, way: int) -> None:
-        frames = [m.frame for m in self.doc.scene.markers]
-        further = [f for f in frames if (f > self.doc.frame + 1e-6 if way > 0 else f < self.doc.frame - 1e-6)]
-        if further:
-            self.doc.set_frame(further[0] if way > 0 else further[-1])
+        self.doc.step_among((m.frame for m in self.doc.scene.markers), way)
 
     def drop_marker(self) -> None:
         frame = self.doc.frame

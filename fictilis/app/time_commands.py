@@ -46,10 +46,7 @@ class TimeCommands:
         self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
 
     def to_key(self, way: int) -> None:
-        frames = sorted({k.frame for _, lane in self._lanes() for k in lane.curve.keys})
-        further = [f for f in frames if (f > self.doc.frame + 1e-6 if way > 0 else f < self.doc.frame - 1e-6)]
-        if further:
-            self.doc.set_frame(further[0] if way > 0 else further[-1])
+        self.doc.step_among((k.frame for _, lane in self._lanes() for k in lane.curve.keys), way)
 
     def to_end(self, way: int) -> None:
         scene = self.doc.scene

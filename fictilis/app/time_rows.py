@@ -81,12 +81,12 @@ class TimeRow(QWidget):
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def scrub(self, x: float) -> None:
-        scene = self.doc.scene
-        frame = np.round(self.lanes.frame_at(x))
-        self.doc.set_frame(float(np.clip(frame, np.ceil(scene.start), np.floor(scene.end))))
+        self.doc.scrub(self.lanes.frame_at(x))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.lanes.wheelEvent(event)
+        """As over the lanes, but here are no values to zoom."""
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.lanes.wheelEvent(event)
 
     def menu(self, event: QMouseEvent, names: tuple[str | None, ...], more: Callable[[QMenu], None] | None = None) -> None:
         menu = QMenu(self)

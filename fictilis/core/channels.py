@@ -18,11 +18,9 @@ from fictilis.core.scene import MorphObject, Scene, SceneCamera, Transform
 AXES = "xyz"
 LEAST_SCALE = 1e-6  # a lane that runs through 0 must not make the object vanish into a plane
 LEAST_DISTANCE = 1e-3
-OBJECT_KINDS = ("location", "rotation", "scale", "opacity", "visible")
-CAMERA_KINDS = ("centre", "distance", "yaw", "pitch", "lens")
-RESERVED = tuple(f"{k}.{a}" for k in ("location", "rotation", "scale", "centre") for a in AXES) + (
-    "opacity", "visible", "distance", "yaw", "pitch", "lens",
-)  # fmt: skip
+OBJECT_WORDS = (*(f"{part}.{a}" for part in ("location", "rotation", "scale") for a in AXES), "opacity", "visible")
+CAMERA_WORDS = (*(f"centre.{a}" for a in AXES), "distance", "yaw", "pitch", "lens")
+RESERVED = OBJECT_WORDS + CAMERA_WORDS
 AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
 GREY = "#55606E"
 

@@ -177,6 +177,15 @@ def test_the_picture_follows_what_is_heard_and_waits_for_no_device(sounding):
     playback.stop()
 
 
+def test_showing_every_frame_is_silent_at_once(sounding):
+    sounding.press(K.Key_Space)
+    assert sounding.ear.read is not None
+    run(sounding, "every-frame")
+    sounding.settle(40)
+    assert sounding.ear.read is None and sounding.window.playback.playing
+    sounding.press(K.Key_Space)
+
+
 def test_half_speed_mute_and_a_muted_start(sounding):
     doc, ear = sounding.doc, sounding.ear
     doc.set(speed=0.5)

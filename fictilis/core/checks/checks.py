@@ -60,13 +60,12 @@ def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
     """
     for lane in obj.lanes:
         keys = lane.curve.keys
-        for a, b in zip(keys, keys[1:], strict=False):
-            if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 or not _rests_at(lane, a):
+        others = [other for other in obj.lanes if other is not lane]
+        for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
+            if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 or not _rests_at(lane, n):
                 continue
-            ends = [_stop_before(other, a.frame, b.frame) for other in obj.lanes if other is not lane]
-            ends = [e for e in ends if e is not None]
-            still = all(other.curve.is_still(max(ends, default=0.0), b.frame) for other in obj.lanes if other is not lane)
-            if not ends or not still:
+            ends = [e for e in (_stop_before(other, a.frame, b.frame) for other in others) if e is not None]
+            if not ends or not all(other.curve.is_still(max(ends), b.frame) for other in others):
                 continue
             stop, name = max(ends), channel(obj, lane.channel).name
             hold = Key(stop, a.value, a.interpolation)
@@ -79,10 +78,12 @@ def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _rests_at(lane: Lane, key: Key) -> bool:
-    """Whether the lane stands still up to a key: there is none before it, or the one before has its value."""
-    earlier = [k for k in lane.curve.keys if k.frame < key.frame - SAME_FRAME]
-    return not earlier or lane.curve.is_still(earlier[-1].frame, key.frame)
+def _rests_at(lane: Lane, number: int) -> bool:
+    """Whether the lane stands still up to a key, by its number: there is none before it, or the one before has its value."""
+    if number == 0:
+        return True
+    before, key = lane.curve.keys[number - 1 : number + 1]
+    return abs(before.value - key.value) < 1e-9 and lane.curve.is_still(before.frame, key.frame)
 
 
 def _stop_before(lane: Lane, first: float, last: float) -> float | None:
