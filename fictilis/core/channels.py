@@ -25,6 +25,11 @@ AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
 GREY = "#55606E"
 
 
+def part_of(channel_id: str) -> str:
+    """What a channel is a part of: ``weight``, ``object`` or ``camera``. Moves of one part follow each other."""
+    return "object" if channel_id in OBJECT_WORDS else "camera" if channel_id in CAMERA_WORDS else "weight"
+
+
 @dataclass(frozen=True)
 class Channel:
     """``value`` is what it has where no lane drives it; ``low`` … ``high`` the soft range of its slider; ``rest`` the neutral

@@ -160,6 +160,17 @@ def test_checks_name_lanes_of_any_kind(sheet):
     assert not {f.check for f in run_checks(scene)} & set(said)
 
 
+def test_weights_wait_for_weights_and_the_object_for_the_object(sheet):
+    scene = keyed(sheet, OBJ, "location.x", (0, 0), (20, 5), (60, 5))
+    scene = keyed(scene, OBJ, "t1", (0, 0), (50, 1))
+    assert not [f for f in run_checks(scene) if f.check == "creep"]
+    resting = keyed(keyed(sheet, OBJ, "location.x", (0, 0), (20, 5)), OBJ, "t1", (0, 0))
+    made, held = key_values(resting, OBJ, 40, {"t1": 1.0})
+    assert held == [] and [k.frame for k in made.object(OBJ).lane("t1").curve.keys] == [0, 40]
+    made, held = key_values(keyed(resting, OBJ, "opacity", (0, 1)), OBJ, 40, {"opacity": 0.0})
+    assert [(h.channel, h.key.frame) for h in held] == [("opacity", 20)]
+
+
 def test_what_would_tear_an_object_from_its_keys_is_refused(sheet):
     scene = keyed(sheet, OBJ, "location.x", (0, 0), (10, 3))
     for work in (lambda: freeze_transform(scene, OBJ), lambda: origin_to_point(scene, OBJ, 3)):

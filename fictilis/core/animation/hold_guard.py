@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.channels import part_of
 from fictilis.core.timeline import Animated
 
 
@@ -10,7 +11,8 @@ def missing_hold(owner: Animated, channel: str, key: Key) -> Key | None:
     """The key that keeps a lane still until the move before ``key`` has ended, or None where none is missing.
 
     A lane creeps when its new key has another value than the lane kept so far, its last key lies further back, and
-    another lane of the owner has its latest key between the two: there the previous move ended.
+    another lane of the same part has its latest key between the two: there the previous move ended. A weight waits for
+    weights, not for the object on its way.
     Source: common practice, no published source.
     """
     lane = owner.lane(channel)
@@ -28,7 +30,7 @@ def missing_hold(owner: Animated, channel: str, key: Key) -> Key | None:
     ends = [
         k.frame
         for other in owner.lanes
-        if other.channel != channel
+        if other.channel != channel and part_of(other.channel) == part_of(channel)
         for k in other.curve.keys
         if last.frame + SAME_FRAME < k.frame < key.frame - SAME_FRAME
     ]

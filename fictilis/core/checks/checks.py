@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.channels import channel, stand_at
+from fictilis.core.channels import channel, part_of, stand_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
@@ -54,13 +54,14 @@ def _frames(scene: Scene) -> np.ndarray:
 def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
     """A lane that leaves its rest before its move, because no key holds it until the move before has ended.
 
-    It rests up to a key, goes on from there to its next key, and meanwhile the other lanes have finished moving and
-    all stand still until that next key: the move was meant to begin where they stopped.
+    It rests up to a key, goes on from there to its next key, and meanwhile the other lanes of the same part (weights, object,
+    camera) have finished moving and all stand still until that next key: the move was meant to begin where they stopped.
     Source: common practice, no published source.
     """
     for lane in obj.lanes:
         keys = lane.curve.keys
-        others = [other for other in obj.lanes if other is not lane]
+        part = part_of(lane.channel)
+        others = [other for other in obj.lanes if other is not lane and part_of(other.channel) == part]
         for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 or not _rests_at(lane, n):
                 continue
