@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from fictilis.app.actions import Actions
+from fictilis.app.card_place import GAP, GroupPlace, Place, bar_part, lay_out
 from fictilis.app.document import Document
 from fictilis.app.fields import inline_editor
 from fictilis.app.theme import Palette, font, pixmap
@@ -19,36 +19,8 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Group, Scene, Target
 from fictilis.render.renderer import Ground
 
-CARD_HEIGHT, ROW_HEIGHT, GAP = 109, 30, 8
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
 ROWS_ABOVE = 12  # more targets than this are shown as rows
-
-
-def bar_part(target: Target, weight: float) -> float:
-    """Where a weight stands on its bar, 0…1 over the range."""
-    low, high = target.range
-    return (weight - low) / (high - low)
-
-
-@dataclass
-class Place:
-    """Where a card is: its whole rectangle, its bar and its number (None for the base)."""
-
-    target: Target | None
-    rect: QRectF
-    bar: QRectF | None
-    number: QRectF | None
-    name: QRectF
-
-
-@dataclass
-class GroupPlace:
-    """Where a group's heading is: caret and name fold it, its bar multiplies the weights of its members."""
-
-    group: Group
-    rect: QRectF
-    bar: QRectF
-    number: QRectF
 
 
 class Cards(QWidget):
@@ -94,52 +66,8 @@ class Cards(QWidget):
         return next(p for p in self._placed if (p.target.name if p.target else None) == name)
 
     def _lay_out(self) -> None:
-        obj = self.doc.object
-        self._placed, self.group_places = [], []
-        if obj is None:
-            self.setFixedHeight(40)
-            return
-        shown: list[Target | None] = [None]
-        shown += [t for t in obj.targets if self.filter.lower() in t.name.lower()]
-        y, column, group = 1.0, 0, None
-        for target in shown:
-            its = obj.group(target.group) if target is not None else None
-            if its is not group:
-                group = its
-                y, column = y + (CARD_HEIGHT + GAP if column else 0), 0
-                if group is not None:
-                    y = self._place_group(group, y)
-            if group is not None and group.folded and not self.filter:
-                continue
-            if self.as_rows():
-                self._place_row(target, y)
-                y += ROW_HEIGHT
-            else:
-                self._place_card(target, column, y)
-                column = 1 - column
-                y += CARD_HEIGHT + GAP if column == 0 else 0
-        self.setFixedHeight(int(y + (CARD_HEIGHT + GAP if column else 0)) + 4)
-
-    def _place_group(self, group: Group, y: float) -> float:
-        rect = QRectF(1, y, self.width() - 2, ROW_HEIGHT - 4)
-        bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
-        self.group_places.append(GroupPlace(group, rect, bar, QRectF(rect.right() - 42, rect.top(), 38, rect.height())))
-        return y + ROW_HEIGHT
-
-    def _place_row(self, target: Target | None, y: float) -> None:
-        rect = QRectF(1, y, self.width() - 2, ROW_HEIGHT - 3)
-        bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
-        number = QRectF(rect.right() - 42, rect.top(), 38, rect.height())
-        name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
-        self._placed.append(Place(target, rect, *((bar, number) if target is not None else (None, None)), name))
-
-    def _place_card(self, target: Target | None, column: int, y: float) -> None:
-        wide = (self.width() - GAP - 2) / 2
-        rect = QRectF(1 + column * (wide + GAP), y, wide, CARD_HEIGHT)
-        bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
-        number = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
-        name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
-        self._placed.append(Place(target, rect, *((bar, number) if target is not None else (None, None)), name))
+        self._placed, self.group_places, height = lay_out(self.doc.object, self.filter, self.width(), self.as_rows())
+        self.setFixedHeight(height)
 
     def sizeHint(self) -> QSize:
         return QSize(200, self.height())
