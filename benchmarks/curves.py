@@ -24,7 +24,7 @@ def lanes(own_handles: bool = False) -> list[Lane]:
             handles = {}
             if own_handles:
                 handles = {
-                    "tangent": "free",
+                    "tangent": "broken",
                     "into": (rng.uniform(0.3, 2), rng.normal()),
                     "out": (rng.uniform(0.3, 2), rng.normal()),
                 }

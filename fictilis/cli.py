@@ -74,7 +74,7 @@ def _parser() -> argparse.ArgumentParser:
     key = commands.add_parser("key", help="set keys on a target, or on what else an object or a camera can animate")
     key.add_argument("scene", type=Path)
     key.add_argument("--object", required=True, metavar="OBJECT|CAMERA")
-    key.add_argument("--target", "--lane", dest="lane", required=True, metavar="NAME", help="such as Smile, or location.x")
+    key.add_argument("--target", "--lane", dest="lane", required=True, metavar="NAME", help="such as Curl, or position.x")
     key.add_argument("keys", nargs="+", metavar="FRAME=VALUE")
     key.add_argument("--interpolation", default="smooth", metavar="hold|linear|smooth|ease")
     key.add_argument("--ease", default="ease-in-out", metavar="NAME|cubic-bezier(…)")

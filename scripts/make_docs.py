@@ -21,7 +21,8 @@ lines += [
     "## Mouse",
     "",
     "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
-    "While Move is on, `x 4.5 Enter` moves what is picked by 4.5 cm along X.",
+    "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field beside it:",
+    "Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
     "",
 ]
 Path(__file__).parents[1].joinpath("docs", "shortcuts.md").write_text("\n".join(lines))

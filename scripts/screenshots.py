@@ -122,7 +122,7 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
-    doc.set(together=True, selected=(contract, flare, sway, "location.y"), keys=frozenset({KeyRef("o1", flare, 42.0)}))
+    doc.set(together=True, selected=(contract, flare, sway, "position.y"), keys=frozenset({KeyRef("o1", flare, 42.0)}))
     take("together")
     doc.set(together=False, keys=frozenset(), selected=(contract,))
     spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
@@ -178,7 +178,10 @@ def main() -> None:
     doc.set_tools(tool="move", radius=14.0, mirror=Mirror())
     QTest.qWait(400)
     QTest.mouseClick(view, LEFT, NONE, QPoint(480, 205))
+    QTest.keyClicks(view, "1")
+    QTest.keyClicks(window.focusWidget(), "2/5")
     take("move")
+    QTest.keyClick(window.focusWidget(), Qt.Key.Key_Escape)
     doc.set_tools(tool="pick", kind="faces", radius=8.0)
     around = doc.object.base[[1 + 15 * 80 + k % 80 for k in range(-9, 6)]]
     middles = np.array([doc.object.base[doc.object.mesh.face(f)].mean(0) for f in range(doc.object.mesh.face_count)])
@@ -253,8 +256,8 @@ def main() -> None:
     window.set_theme("Bisque")
 
     points, mesh = fictilis.primitives.plane(10, 10, 9, 12)
-    write_obj(home / "Smile.obj", [MeshData("Smile", points, mesh)])
-    window.target_commands.targets_from_files([home / "Smile.obj"])
+    write_obj(home / "Curl.obj", [MeshData("Curl", points, mesh)])
+    window.target_commands.targets_from_files([home / "Curl.obj"])
     take("refusal")
 
     dialog = dialogs.NewSceneDialog(window, lambda: None, True)

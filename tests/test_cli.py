@@ -195,10 +195,10 @@ def test_the_mesh_is_changed_and_targets_come_along(scene_file):
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (("target", "--target", "Nose", "swap"), "no target named Nose"),
+        (("target", "--target", "Fin", "swap"), "no target named Fin"),
         (("target", "--target", "bend", "bake-mask"), "bend has no mask"),
         (("mesh", "weld", "--within", "0.001"), "close enough"),
-        (("mesh", "transfer", "--from", "Face/Smile", "--far", "3"), "no object named Face"),
+        (("mesh", "transfer", "--from", "Bell/Curl", "--far", "3"), "no object named Bell"),
         (("target", "--target", "bend", "scale", "--factor", "nan"), "finite"),
     ],
 )
@@ -230,7 +230,7 @@ def test_checks_are_printed_and_told_by_the_exit(scene_file, capsys):
 def test_time_from_the_command_line(scene_file, tmp_path, capsys):
     key = ("key", scene_file, "--object", "Sheet", "--target")
     assert run(*key, "Up", "0=0", "12=1", "24=0")[0] == 0
-    assert run("key", scene_file, "--object", "Sheet", "--lane", "location.y", "0=0", "20=7", "--interpolation", "ease",
+    assert run("key", scene_file, "--object", "Sheet", "--lane", "position.y", "0=0", "20=7", "--interpolation", "ease",
                "--ease", "bounce-out")[0] == 0  # fmt: skip
     assert (
         run("lanes", scene_file, "--object", "Sheet", "--lane", "Up", "retime", "--range", "0", "24", "--onto", "10", "58")[0]
@@ -254,7 +254,7 @@ def test_time_from_the_command_line(scene_file, tmp_path, capsys):
     told = json.loads(out)
     assert (told["fps"], told["played"], told["markers"]) == (48, [10, 60], [{"frame": 20, "name": "Beat"}])
     assert told["sound"] == {"name": "hum.wav", "start": 6, "muted": False}
-    assert [lane["name"] for lane in told["objects"][0]["lanes"]] == ["Up", "Location Y"]
+    assert [lane["name"] for lane in told["objects"][0]["lanes"]] == ["Up", "Position Y"]
     out = run("info", scene_file, capsys=capsys)[1]
     assert "marker Beat at frame 20" in out and "sound hum.wav from frame 6" in out
 
@@ -262,7 +262,7 @@ def test_time_from_the_command_line(scene_file, tmp_path, capsys):
 @pytest.mark.parametrize(
     ("words", "said"),
     [(("lanes", "snap"), "no keys yet"), (("lanes", "--lane", "Up", "snap"), "which with --object"),
-     (("lanes", "--object", "Sheet", "--lane", "Nose", "snap"), "nothing named Nose"),
+     (("lanes", "--object", "Sheet", "--lane", "Fin", "snap"), "nothing named Fin"),
      (("time", "sound", "{base}"), "cannot be read as a sound"), (("time", "play", "--frames", "9", "3"), "must rise"),
      (("time", "rate", "--fps", "nan"), "finite")],
 )  # fmt: skip

@@ -13,8 +13,8 @@ ROOT = Path(__file__).parent.parent
 def test_the_scripting_page_runs_as_it_stands(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     points, mesh = fictilis.primitives.ball(radius=20, segments=16)
-    write_obj(tmp_path / "face.obj", [MeshData("Face", points, mesh)])
-    write_obj(tmp_path / "ball-smile.obj", [MeshData("Smile", points * [1, 1.2, 1], mesh)])
+    write_obj(tmp_path / "bell.obj", [MeshData("Bell", points, mesh)])
+    write_obj(tmp_path / "ball-curl.obj", [MeshData("Curl", points * [1, 1.2, 1], mesh)])
     (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs/scripting.md").read_text(), re.S)
     space: dict = {}
     exec(code, space)

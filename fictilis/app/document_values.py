@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from fictilis.app.arithmetic import number_from
 from fictilis.core.channels import CAMERA_WORDS, OBJECT_WORDS, RESERVED, Channel, channel, set_value, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.errors import FictilisError
@@ -90,7 +91,7 @@ class Values:
     def type_value(self, channel_id: str, text: str) -> None:
         """Set a channel from typed text; what is no number is said and changes nothing."""
         try:
-            value = float(text.replace(",", "."))
+            value = number_from(text)
         except ValueError:
             what = self.channel(channel_id)
             kept = "its weight" if what.part == "weight" else "its value"

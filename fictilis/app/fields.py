@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
 
+from fictilis.app.arithmetic import number_from
 from fictilis.app.theme import Palette, pixmap
 
 
@@ -63,7 +64,7 @@ class NumberField(KeptKeysField):
         if not self.isModified():
             return
         try:
-            value = float(self.text().replace(",", ".").removesuffix(self.unit).strip())
+            value = number_from(self.text().strip().removesuffix(self.unit))
         except ValueError:
             value = math.nan
         good = math.isfinite(value) and self.low <= value <= self.high

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QByteArray, QSettings
 from fictilis.render.renderer import Light
 
 RECENT_FILES = 10
+RENAMED = {"tangent-free": "tangent-broken", "tangent-aligned": "tangent-joined"}  # actions, since version 0.3
 
 
 class Settings:
@@ -42,7 +43,8 @@ class Settings:
 
     def own_keys(self) -> dict[str, list[str]]:
         """Shortcuts a user has changed, by action id."""
-        return {str(k): [str(x) for x in v] for k, v in json.loads(str(self._store.value("keys", "{}"))).items()}
+        kept = json.loads(str(self._store.value("keys", "{}")))
+        return {RENAMED.get(str(k), str(k)): [str(x) for x in v] for k, v in kept.items()}
 
     def set_own_keys(self, keys: dict[str, list[str]]) -> None:
         self._store.setValue("keys", json.dumps(keys))

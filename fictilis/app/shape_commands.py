@@ -51,8 +51,8 @@ class ShapeCommands:
 
     def resize(self, factor: float) -> None:
         tools, family = self.doc.tools, TOOLS[self.doc.tools.tool].family
-        if family == "pick" or family == "brush" and tools.on_screen:
-            self.doc.set_tools(screen_size=float(np.clip(tools.screen_size * factor, 1, 2000)))
+        if family == "pick" or family == "brush" and tools.in_px:
+            self.doc.set_tools(size_px=float(np.clip(tools.size_px * factor, 1, 2000)))
         elif family == "brush":
             self.doc.set_tools(size=max(tools.size * factor, 1e-3))
         else:

@@ -134,7 +134,7 @@ class ObjectSection(Section):
         self.name.editingFinished.connect(self._rename)
         self.add(labelled("Name", self.name))
         self.fields: dict[str, list[NumberField]] = {}
-        for part, label in (("location", "Location"), ("rotation", "Rotation"), ("scale", "Scale")):
+        for part, label in (("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale")):
             row = [NumberField(f"{label} {axis}", "", 2 if part == "scale" else 1) for axis in "XYZ"]
             for field in row:
                 field.setStyleSheet("padding: 4px 4px;")

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
 
 class Strokes:
-    """``live`` is the displacement of the shaped item that is shown but not committed yet; ``line`` one on the screen."""
+    """``live`` is the displacement of the shaped item that is shown but not committed yet; ``line`` one on the screen;
+    ``held_axis`` that of the handle held."""
 
     def __init__(self, view: View, doc: Document) -> None:
         self.view, self.doc = view, doc
@@ -30,7 +31,9 @@ class Strokes:
         self._own_bench: Bench | None = None
         self._kept_bench: tuple[tuple, Bench] | None = None
         self._pressed: tuple[Event, Event] | None = None
+        self._began: tuple | None = None
         self._renewing = False
+        self.held_axis: int | None = None
         self._exact_key: tuple | None = None
 
     @property
@@ -39,10 +42,10 @@ class Strokes:
 
     def changed(self) -> None:
         """The document changed: do the stroke again with other numbers, and show the exact change as it is now."""
-        if self.doc.shaping is None:
-            self.cancel()
-        elif self._stroke is not None:
+        if self._stroke is not None and self._began == (self.doc.object_id, self.doc.shaping):
             self.renew()
+        else:
+            self.cancel()
         self.show_exact()
 
     def bench(self, item: StageItem) -> Bench:
@@ -118,9 +121,9 @@ class Strokes:
         if tool.id != "exact":
             self.live = None
         self._own_bench = self.bench(self.view.shaped_item())
-        self.view.typed.alone = event.kind == "type"
-        self.view.typed.held_axis = handle_under(self._own_bench, event.x, event.y)[1] if tool.family == "handles" else None
+        self.held_axis = handle_under(self._own_bench, event.x, event.y)[1] if tool.family == "handles" else None
         self.view.worn.falloff = None
+        self._began = (self.doc.object_id, self.doc.shaping)
         self._stroke = tool.run(self._own_bench, event)
         self._pressed = (event, event)
         return self._go_on(lambda: next(self._stroke))
@@ -139,13 +142,12 @@ class Strokes:
         if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
             bench.tools = self.doc.tools
             return
-        (press, last), text, alone = self._pressed, self.view.typed.text, self.view.typed.alone
+        press, last = self._pressed
         self._renewing = True
         self._stroke.close()
         self._stroke, self.live = None, None
         if self.start(press) and last is not press:
             self.send(last)
-        self.view.typed.typing.text, self.view.typed.alone = text, alone
         self._renewing = False
 
     def _go_on(self, step: Callable[[], None]) -> bool:
@@ -165,16 +167,15 @@ class Strokes:
         self._stroke, self._own_bench, self.line = None, None, None
         self.view.worn.mask = None
         self.live, self._exact_key = None, None
-        self.view.typed.clear()
+        self.view.amount.stroke_ended()
         self.show_exact()
         self.view.refresh()
 
     def cancel(self) -> None:
-        if self._stroke is not None:
+        """Leave the stroke without a change; one that is committing its own ends by itself."""
+        if self._stroke is not None and not self._stroke.gi_running:
             self._stroke.close()
             self._end_stroke()
-        self.view.typed.clear()
-        self.view.update()
 
     def exact_change(self) -> Deltas | None:
         """What the exact change as set would do; None where it cannot be. Raises FictilisError with the reason."""

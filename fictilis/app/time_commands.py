@@ -82,7 +82,7 @@ class TimeCommands:
 
     def tangent(self, kind: str) -> None:
         doc = self.doc
-        words = {"auto": "Automatic", "flat": "Flatten", "aligned": "Join", "free": "Break"}
+        words = {"auto": "Automatic", "flat": "Flatten", "joined": "Join", "broken": "Break"}
         doc.edit(f"{words[kind]} tangents", lambda s: key_edits.set_tangent(s, doc.keys, kind))
 
     def straighten(self) -> None:

@@ -93,11 +93,11 @@ class ToolSection(Section):
 
     def _brush_rows(self) -> None:
         self.brush_size = self._number("Size", "cm", 1, 0.001, 1e6, "size")
-        self.screen_size = self._number("Size on the screen", "px", 0, 1, 2000, "screen_size")
+        self.size_px = self._number("Size in pixels", "px", 0, 1, 2000, "size_px")
         self.size_row = self._row("Size", self.brush_size)
-        self.screen_size_row = self._row("Size", self.screen_size)
-        self.size_of = Segments("Size in", ("Scene", "Screen"))
-        self.size_of.chosen.connect(lambda c: self.doc.set_tools(on_screen=c == "Screen"))
+        self.brush_px_row = self._row("Size", self.size_px)
+        self.size_of = Segments("Size in", ("cm", "px"))
+        self.size_of.chosen.connect(lambda c: self.doc.set_tools(in_px=c == "px"))
         self.size_of_row = self._row("Size in", self.size_of)
         self.strength = self._number("Strength", "", 2, 0.01, 1.0, "strength")
         self.strength_row = self._row("Strength", self.strength)
@@ -195,7 +195,7 @@ class ToolSection(Section):
         self.set_heading(f"{tool.name} brush" if brush else tool.name)
         self._show_rows(tool.id, tool.family)
         for field, value in (
-            (self.brush_size, tools.size), (self.screen_size, tools.screen_size), (self.strength, tools.strength),
+            (self.brush_size, tools.size), (self.size_px, tools.size_px), (self.strength, tools.strength),
             (self.spacing, tools.spacing), (self.radius, tools.radius), (self.tolerance, tools.mirror.tolerance * 100),
         ):  # fmt: skip
             field.set_value(value)
@@ -204,7 +204,7 @@ class ToolSection(Section):
             box.setChecked(on)
         self.kind.set_value(tools.kind.capitalize())
         self.pick_way.set_value(tools.pick_way)
-        self.size_of.set_value("Screen" if tools.on_screen else "Scene")
+        self.size_of.set_value("px" if tools.in_px else "cm")
         self.falloff.set_value("Surface" if tools.along_surface else "Space")
         self.profile.setCurrentIndex(self.profile.findData(tools.profile))
         self.pivot.setCurrentIndex(self.pivot.findData(tools.pivot))
@@ -231,7 +231,7 @@ class ToolSection(Section):
         rows = (
             (self.kind_row, not brush), (self.pick_way_row, family == "pick"), (self.through, not brush),
             (self.exact_row, family == "exact"), (self.exact_shown, family == "exact"), (self.apply_exact, family == "exact"),
-            (self.size_row, brush and not tools.on_screen), (self.screen_size_row, brush and tools.on_screen or by_brush),
+            (self.size_row, brush and not tools.in_px), (self.brush_px_row, brush and tools.in_px or by_brush),
             (self.size_of_row, brush), (self.strength_row, brush), (self.spacing_row, dabs), (self.blend_row, tool == "blend"),
             (self.scrape, tool == "flatten"), (self.pressure, brush),
             (self.radius_row, soft or brush and len(self.doc.pick()) > 0), (self.falloff_row, brush or soft), (self.profile_row, brush or soft),
@@ -289,7 +289,7 @@ class ToolSection(Section):
         if tool.family == "brush":
             return f"{tool.note} Only the pick can change: {picked}." if count else tool.note
         if tool.family == "handles":
-            return f"{picked}. Drag a handle, or type {tool.note} Enter." if count else (
+            return f"{picked}. Drag a handle, or type an amount." if count else (
                 "Pick points first: click, Shift-click or drag a box."
             )  # fmt: skip
         if tool.family == "exact":

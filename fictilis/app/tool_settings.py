@@ -16,7 +16,7 @@ MIX = "mix"
 
 @dataclass(frozen=True)
 class ToolSettings:
-    """Sizes in cm, ``screen_size`` in pixels.
+    """Sizes in cm, ``size_px`` in pixels.
 
     ``radius`` is the falloff around a pick, and its soft border for brushes. ``numbers`` are those of the exact changes,
     by (operation, name). ``pivot_place`` is a place in the scene. ``blend_to`` is a target's id, or ``mix``.
@@ -27,8 +27,8 @@ class ToolSettings:
     pick_way: str = "Box"
     through: bool = False
     size: float = 18.0
-    on_screen: bool = False
-    screen_size: float = 60.0
+    in_px: bool = False
+    size_px: float = 60.0
     strength: float = 1.0
     spacing: float = 0.2
     pressure: bool = True

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QTabletEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from fictilis.app.amount_field import AmountField
 from fictilis.app.document import Document
 from fictilis.app.dressing import Dressing, Worn
 from fictilis.app.overlay import divider_x, paint_over
@@ -19,7 +20,6 @@ from fictilis.app.theme import Palette
 from fictilis.app.tools import TOOLS, Bench, Event
 from fictilis.app.tools.brushing import hover_weights
 from fictilis.app.tools.picking import double_click, under
-from fictilis.app.typed import TypedAmount
 from fictilis.app.view_camera import ViewCamera
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
@@ -64,8 +64,8 @@ class View(ViewCamera, QWidget):
         self.before_picture: Picture | None = None
         self.stage, self._before_stage = Stage(), Stage()
         self.dressing = Dressing(doc)
-        self.typed = TypedAmount(self)
         self.strokes = Strokes(self, doc)
+        self.amount = AmountField(self)
         self.worn = Worn()
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
@@ -100,6 +100,8 @@ class View(ViewCamera, QWidget):
         self._moving = True
         self._fine.start()
         self.update()
+        if self.amount.isVisible():
+            self.amount.place()
 
     def _settle(self) -> None:
         self._aim_done()
@@ -109,6 +111,7 @@ class View(ViewCamera, QWidget):
 
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = palette
+        self.amount.set_palette_(palette)
         self.refresh()
 
     def _on_change(self) -> None:
@@ -124,6 +127,7 @@ class View(ViewCamera, QWidget):
         if self.doc.shaping is None:
             self.placing_pivot = False
         self.strokes.changed()
+        self.amount.changed()
         self.refresh()
 
     def _change_way(self) -> None:
@@ -334,9 +338,9 @@ class View(ViewCamera, QWidget):
             self._navigate(at, event)
             return
         self.pointer = at
-        if self.strokes.on:
+        if self.strokes.on and not self.amount.isVisible():
             self.strokes.send(self._event("move", event))
-        else:
+        elif not self.strokes.on:
             self._hover(at.x(), at.y())
         near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and not self.strokes.on
         self.setCursor(Qt.CursorShape.SplitHCursor if near else
@@ -386,11 +390,8 @@ class View(ViewCamera, QWidget):
             self._aim_done()
         elif self._divider_held:
             self._divider_held = False
-        elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.typed.alone:
-            if self.typed.is_whole():
-                self.typed.finish()
-            else:
-                self.strokes.send(self._event("release", event))
+        elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.amount.isVisible():
+            self.strokes.send(self._event("release", event))
 
     def leaveEvent(self, _event: object) -> None:
         self.pointer, self.seen = QPointF(-1, -1), None
@@ -406,11 +407,11 @@ class View(ViewCamera, QWidget):
         self.refresh()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and self.typed.wants(event):
+        if event.type() == QEvent.Type.ShortcutOverride and self.amount.wants(event):
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if not self.typed.key(event):
+        if not self.amount.key(event):
             super().keyPressEvent(event)

@@ -58,7 +58,7 @@ class ViewCamera:
             self.doc.set(through_camera=False)
         if way in directions:
             self.camera = replace(self.camera, **directions[way], parallel=True)
-        elif way == "perspective":
+        elif way == "free":
             self.camera = replace(self.camera, **START_VIEW, parallel=False)
         elif way == "parallel":
             self.camera = replace(self.camera, parallel=not self.camera.parallel)

@@ -33,7 +33,7 @@ class ViewFrame(QWidget):
         self.ways = Segments("Way to see", WAYS)
         self.ways.chosen.connect(lambda way: doc.set(way=way))
         self.ways.setParent(self)
-        self.looks = Segments("View", ("perspective", "front", "side", "top"), shown=("Persp", "Front", "Side", "Top"))
+        self.looks = Segments("View", ("free", "front", "side", "top"), shown=("Free", "Front", "Side", "Top"))
         self.looks.chosen.connect(view.look)
         self.looks.setParent(self)
         self.shows = self._buttons(SHOW_ICONS)
@@ -111,7 +111,7 @@ class ViewFrame(QWidget):
     def refresh_look(self) -> None:
         c = self.view.camera
         names = {(0.0, 0.0): "front", (90.0, 0.0): "side", (0.0, 90.0): "top"}
-        self.looks.set_value("perspective" if not c.parallel else names.get((c.yaw, c.pitch), ""))
+        self.looks.set_value("free" if not c.parallel else names.get((c.yaw, c.pitch), ""))
         self.window_.top.state.set_lifted(self.view.stage.lifted)
 
     def resizeEvent(self, _event: object) -> None:

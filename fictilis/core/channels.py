@@ -18,7 +18,7 @@ from fictilis.core.scene import MorphObject, Scene, SceneCamera, Transform
 AXES = "xyz"
 LEAST_SCALE = 1e-6  # a lane that runs through 0 must not make the object vanish into a plane
 LEAST_DISTANCE = 1e-3
-OBJECT_WORDS = (*(f"{part}.{a}" for part in ("location", "rotation", "scale") for a in AXES), "opacity", "visible")
+OBJECT_WORDS = (*(f"{part}.{a}" for part in ("position", "rotation", "scale") for a in AXES), "opacity", "visible")
 CAMERA_WORDS = (*(f"centre.{a}" for a in AXES), "distance", "yaw", "pitch", "lens")
 RESERVED = OBJECT_WORDS + CAMERA_WORDS
 AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
@@ -63,7 +63,7 @@ def _object_channels(obj: MorphObject) -> list[Channel]:
     reach = float(f"{max(float(np.ptp(obj.base, axis=0).max(initial=0.0)) if len(obj.base) else 0.0, 1.0) * 2:.1g}")
     rows = []
     for part, values, low, high, unit, rest, decimals in (
-        ("location", t.location, -reach, reach, "cm", 0.0, 1),
+        ("position", t.position, -reach, reach, "cm", 0.0, 1),
         ("rotation", t.rotation, -180.0, 180.0, "°", 0.0, 1),
         ("scale", t.scale, 0.05, 2.0, "×", 1.0, 2),
     ):
@@ -168,7 +168,7 @@ def stand_at(obj: MorphObject, frame: float, posed: Mapping[str, float] | None =
         return Stand(obj.transform, obj.appearance.opacity, obj.visible)
     at = {c.id: c.value for c in channels(obj) if c.part == "object"}
     at |= {lane.channel: float(lane.values(frame, fps)) for lane in keyed} | own
-    rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("location", "rotation", "scale")}
+    rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("position", "rotation", "scale")}
     rows["scale"] = tuple(v if abs(v) >= LEAST_SCALE else LEAST_SCALE for v in rows["scale"])
     return Stand(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5)
 

@@ -196,15 +196,15 @@ class Texture:
 
 @dataclass(frozen=True)
 class Transform:
-    """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``location``; cm."""
+    """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``position``; cm."""
 
-    location: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    position: tuple[float, float, float] = (0.0, 0.0, 0.0)
     rotation: tuple[float, float, float] = (0.0, 0.0, 0.0)
     scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
     pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     def __post_init__(self) -> None:
-        plain_numbers(self, "location", "rotation", "scale", "pivot")
+        plain_numbers(self, "position", "rotation", "scale", "pivot")
 
     def matrix(self) -> np.ndarray:
         """(4, 4) float64: object space to scene space, for column vectors."""
@@ -212,7 +212,7 @@ class Transform:
         pivot = np.array(self.pivot)
         linear = self.rotation_matrix() @ np.diag(self.scale)
         out[:3, :3] = linear
-        out[:3, 3] = np.array(self.location) + pivot - linear @ pivot
+        out[:3, 3] = np.array(self.position) + pivot - linear @ pivot
         return out
 
     def rotation_matrix(self) -> np.ndarray:

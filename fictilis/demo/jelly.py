@@ -169,7 +169,7 @@ def moon_jelly() -> Scene:
         for frame, value in keys:
             scene = set_key(scene, bell_id, ids[name], Key(float(frame), float(value)))
     for frame, value in ((0, 0), (26, 7), (48, 0), (74, 7), (96, 0)):  # it rises with each pulse, and sinks again
-        scene = set_key(scene, bell_id, "location.y", Key(float(frame), float(value)))
+        scene = set_key(scene, bell_id, "position.y", Key(float(frame), float(value)))
     for frame, name in ((8, "Pulse"), (40, "Glide"), (56, "Pulse again"), (88, "Rest")):
         scene = set_marker(scene, frame, name)
     return scene

@@ -151,7 +151,7 @@ def _left_out(scene: Scene, shown: list[MorphObject]) -> list[str]:
 def _motion(scene: Scene, obj: MorphObject) -> list[tuple[str, str, tuple[np.ndarray, np.ndarray]]]:
     """The object's own motion: path, accessor kind, times in seconds and values, sampled at frames and keys."""
     keyed = {lane.channel.partition(".")[0] for lane in obj.lanes if lane.channel in RESERVED}
-    if not keyed & {"location", "rotation", "scale"}:
+    if not keyed & {"position", "rotation", "scale"}:
         return []
     frames = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
     keys = [k.frame for lane in obj.lanes for k in lane.curve.keys if lane.channel in RESERVED]

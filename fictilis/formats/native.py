@@ -34,6 +34,7 @@ from fictilis.core.scene import (
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
     CameraRecord,
     DeltasRecord,
@@ -57,7 +58,6 @@ from fictilis.formats.native_records import (
 )
 
 SUFFIX = ".fictilis"
-VERSION = 3  # 1 knew no masks, groups, picks, textures, locks and views, 2 only lanes of weights, no cameras, markers, sound
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 MAGIC = b"PK\x03\x04"
 
@@ -131,7 +131,7 @@ def _record(scene: Scene, store) -> SceneRecord:
         t = o.transform
         return ObjectRecord(
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
-            transform=TransformRecord(location=t.location, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
+            transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes_of(o.lanes), locked=o.locked,
             groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
@@ -236,7 +236,10 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             raise archive.fail(f"it is of version {schema}, and this Fictilis reads up to {VERSION}")
         if schema < 1:
             raise archive.fail(f"there is no version {schema} of scene files")
-        record = msgspec.json.decode(text, type=SceneRecord)
+        if schema == VERSION:
+            record = msgspec.json.decode(text, type=SceneRecord)
+        else:
+            record = msgspec.convert(migrated(msgspec.json.decode(text), schema), SceneRecord)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise archive.fail(f"its scene.json is wrong ({error})") from None
     try:
@@ -266,7 +269,7 @@ def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
     def lane(record: LaneRecord) -> Lane:
         keys = tuple(Key(**_fields(k, KeyRecord)) for k in record.keys)
         modifiers = tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers)
-        return Lane(record.channel or record.target, AnimationCurve(keys, record.before, record.after), modifiers)
+        return Lane(record.channel, AnimationCurve(keys, record.before, record.after), modifiers)
 
     return tuple(lane(record) for record in records)
 
@@ -337,7 +340,7 @@ def _object(archive: _Archive, item: ObjectRecord) -> MorphObject:
         raise archive.fail(f"{item.name} has texture coordinates without their corners, or the other way round")
     if any(abs(factor) < 1e-9 for factor in item.transform.scale):
         raise archive.fail(f"{item.name} has a scale of 0")
-    transform = Transform(*(getattr(item.transform, f) for f in ("location", "rotation", "scale", "pivot")))
+    transform = Transform(*(getattr(item.transform, f) for f in ("position", "rotation", "scale", "pivot")))
 
     mesh = Mesh(count, corners, offsets, **uv)
     look = Appearance(item.colour, item.smooth, texture(item.texture) if item.texture else None, item.opacity)

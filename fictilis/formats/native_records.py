@@ -87,8 +87,7 @@ class ModifierRecord(_Strict, kw_only=True):
 
 
 class LaneRecord(_Strict, kw_only=True):
-    channel: str = ""
-    target: str = ""  # what versions 1 and 2 call the channel
+    channel: str
     keys: list[KeyRecord]
     before: str = "hold"
     after: str = "hold"
@@ -129,7 +128,7 @@ class MeshRecord(_Strict, kw_only=True):
 
 
 class TransformRecord(_Strict, kw_only=True):
-    location: tuple[float, float, float]
+    position: tuple[float, float, float]
     rotation: tuple[float, float, float]
     scale: tuple[float, float, float]
     pivot: tuple[float, float, float]

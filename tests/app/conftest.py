@@ -43,6 +43,20 @@ class User:
     def type(self, text: str, on: QWidget | None = None) -> None:
         QTest.keyClicks(on or self.view, text)
 
+    def amount(self, *boxes: str, key: Qt.Key | None = Qt.Key.Key_Return) -> None:
+        """Type amounts, Tab between their boxes, then a closing key. The first key goes to the view and opens the field."""
+
+        def focus() -> QWidget:
+            return self.window.focusWidget() if self.view.amount.isVisible() else self.view
+
+        for number, text in enumerate(boxes):
+            if number:
+                self.press(Qt.Key.Key_Tab, on=focus())
+            for character in text:
+                QTest.keyClick(focus(), character)
+        if key is not None:
+            self.press(key, on=focus())
+
     def click(self, widget: QWidget, at, modifiers=NONE, button=LEFT) -> None:
         QTest.mouseClick(widget, button, modifiers, point(at))
 

@@ -133,7 +133,7 @@ def test_one_bad_target_file_is_a_sentence(user, sheet_files, monkeypatch):
     assert "20 points, the base Sheet has 25" in user.said[-1][0] and user.said[-1][1] == "error"
 
 
-@pytest.mark.parametrize("form", ["Box", "Plane", "UV sphere", "Ball from a cube", "Cylinder"])
+@pytest.mark.parametrize("form", ["Box", "Plane", "Globe", "Ball", "Cylinder"])
 def test_new_scene_from_a_form(open_window, answers, form):
     user = open_window(Scene())
 
@@ -284,12 +284,12 @@ def test_sizes_are_remembered(open_window, sheet):
 
 def test_object_name_transform_and_look_in_the_side_column(user):
     side = user.window.side.object
-    field = side.fields["location"][1]
+    field = side.fields["position"][1]
     field.setFocus()
     field.selectAll()
     user.type("12.5", field)
     user.press(K.Key_Return, on=field)
-    assert user.obj.transform.location == (0, 12.5, 0)
+    assert user.obj.transform.position == (0, 12.5, 0)
     scale = side.fields["scale"][0]
     scale.setFocus()
     scale.selectAll()

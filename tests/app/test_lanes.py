@@ -27,7 +27,7 @@ def moving(open_window, sheet):
     """Lift keyed 0 … 1, Slide less; the sheet moves up by 30 cm over 40 frames and fades."""
     scene = sheet
     for target, rows in (("t1", ((0, 0), (20, 1), (40, 0))), ("t2", ((0, 0.1), (30, 0.4))),
-                         ("location.y", ((0, 0), (40, 30))), ("opacity", ((0, 1), (40, 0.5)))):  # fmt: skip
+                         ("position.y", ((0, 0), (40, 30))), ("opacity", ((0, 1), (40, 0.5)))):  # fmt: skip
         for frame, value in rows:
             scene = edits.set_key(scene, OBJ, target, Key(frame, value))
     user = open_window(scene)
@@ -58,13 +58,13 @@ def wheel(user, at, turn, modifiers):
 
 
 def test_the_objects_own_lanes_stand_under_a_heading_that_unfolds(moving):
-    assert names(moving) == ["Lift", "Slide", "Location Y", "Opacity"]  # what is keyed shows though folded
+    assert names(moving) == ["Lift", "Slide", "Position Y", "Opacity"]  # what is keyed shows though folded
     heading = moving.lanes.headings[-1]
     assert heading.text == "Place and look of Sheet" and heading.folded
     moving.click(moving.port, heading.rect.center())
     assert len(names(moving)) == 13 and "Rotation Z" in names(moving)
     run(moving, "lanes-object")
-    assert names(moving)[0] == "Location X" and len(names(moving)) == 11
+    assert names(moving)[0] == "Position X" and len(names(moving)) == 11
     run(moving, "lanes-weight")
     assert names(moving) == ["Lift", "Slide"]
     run(moving, "lanes-camera")
@@ -76,7 +76,7 @@ def test_the_filter_finds_lanes_by_name(moving):
     QTest.keyClicks(moving.lanes.filter, "ro")
     assert names(moving) == ["Rotation X", "Rotation Y", "Rotation Z"]
     moving.lanes.filter.clear()
-    assert names(moving) == ["Lift", "Slide", "Location Y", "Opacity"]
+    assert names(moving) == ["Lift", "Slide", "Position Y", "Opacity"]
 
 
 def test_groups_have_headings_and_can_be_shown_alone(moving):
@@ -121,9 +121,9 @@ def test_a_head_dragged_elsewhere_reorders_targets_and_undo_puts_it_back(moving)
     lift, slide = moving.lanes.place_of("Lift"), moving.lanes.place_of("Slide")
     moving.drag(moving.port, lift.name.center(), slide.name.center() + QPointF(0, 10))
     assert [t.name for t in moving.obj.targets] == ["Slide", "Lift", "Third"]
-    place = moving.lanes.place_of("Location Y")
+    place = moving.lanes.place_of("Position Y")
     moving.drag(moving.port, place.name.center(), lift.name.center())
-    assert names(moving)[-2:] == ["Location Y", "Opacity"]
+    assert names(moving)[-2:] == ["Position Y", "Opacity"]
 
 
 def test_a_slider_poses_the_object_and_the_dot_keys_it(moving):
@@ -144,21 +144,21 @@ def test_a_slider_poses_the_object_and_the_dot_keys_it(moving):
 def test_the_side_column_poses_what_is_keyed_and_writes_what_is_not(moving):
     fields = moving.window.side.object.fields
     moving.doc.set_frame(20)
-    assert fields["location"][1].value == pytest.approx(15)
+    assert fields["position"][1].value == pytest.approx(15)
     for axis, text in ((0, "4"), (1, "9")):
-        field = fields["location"][axis]
+        field = fields["position"][axis]
         field.setFocus()
         field.selectAll()
         QTest.keyClicks(field, text)
         QTest.keyClick(field, K.Key_Return)
-    assert moving.obj.transform.location == (4, 0, 0)
-    assert moving.doc.state.posed == {OBJ: {"location.y": 9.0}} and moving.view.items()[0].matrix[1, 3] == 9
+    assert moving.obj.transform.position == (4, 0, 0)
+    assert moving.doc.state.posed == {OBJ: {"position.y": 9.0}} and moving.view.items()[0].matrix[1, 3] == 9
     moving.doc.set(auto_key=True)
-    fields["location"][1].setFocus()
-    fields["location"][1].selectAll()
-    QTest.keyClicks(fields["location"][1], "12")
-    QTest.keyClick(fields["location"][1], K.Key_Return)
-    assert (20.0, 12.0) in keys_of(moving, "location.y") and moving.said[-1][0] == "Auto-key wrote Location Y at frame 20."
+    fields["position"][1].setFocus()
+    fields["position"][1].selectAll()
+    QTest.keyClicks(fields["position"][1], "12")
+    QTest.keyClick(fields["position"][1], K.Key_Return)
+    assert (20.0, 12.0) in keys_of(moving, "position.y") and moving.said[-1][0] == "Auto-key wrote Position Y at frame 20."
 
 
 def test_an_object_is_hidden_by_its_lane(moving):
@@ -205,9 +205,9 @@ def test_the_scale_stands_still_while_a_bead_is_dragged_and_values_snap(moving):
     moving.drag(moving.port, start, start - QPointF(0, 33), between=lambda: seen.append(lanes.place_of("Lift").high))
     value = moving.obj.lane("t1").curve.keys[1].value
     assert seen == [1] and lanes.place_of("Lift").high == value > 1.5 and value == round(value, 2)
-    start = lanes.bead("Location Y", 40.0)
+    start = lanes.bead("Position Y", 40.0)
     moving.drag(moving.port, start, start + QPointF(0, 7))
-    value = moving.obj.lane("location.y").curve.keys[1].value
+    value = moving.obj.lane("position.y").curve.keys[1].value
     assert value < 30 and value == round(value, 1)
 
 
@@ -228,10 +228,10 @@ def test_one_scale_for_all_of_a_unit(moving):
     moving.doc.edit("High", lambda s: edits.set_key(s, OBJ, "t1", Key(20, 3.0)))
     assert moving.lanes.place_of("Slide").high == 1
     run(moving, "shared-scale")
-    assert moving.lanes.place_of("Slide").high == 3 and moving.lanes.place_of("Location Y").high == 30
+    assert moving.lanes.place_of("Slide").high == 3 and moving.lanes.place_of("Position Y").high == 30
     wheel(moving, QPointF(moving.lanes.x(50), moving.lanes.place_of("Lift").y(0.0)), 120, CTRL)
     assert moving.lanes.place_of("Slide").high == moving.lanes.place_of("Lift").high == pytest.approx(3 * 0.85)
-    assert moving.lanes.place_of("Location Y").high == 30
+    assert moving.lanes.place_of("Position Y").high == 30
 
 
 def test_what_leaves_the_range_and_snaps_is_seen_at_a_glance(moving):
@@ -252,27 +252,27 @@ def test_what_leaves_the_range_and_snaps_is_seen_at_a_glance(moving):
 
 
 def test_modifiers_of_any_lane_are_in_the_side_column(moving):
-    moving.doc.select_channel("location.y")
+    moving.doc.select_channel("position.y")
     section = moving.window.side.modifiers
     assert section.isVisible()
-    moving.doc.edit("Spring", lambda s: timing.set_modifiers(s, OBJ, "location.y", (Modifier("spring"),)))
+    moving.doc.edit("Spring", lambda s: timing.set_modifiers(s, OBJ, "position.y", (Modifier("spring"),)))
     moving.settle(30)
     assert len(section.blocks) == 1
     moving.doc.set_frame(41)
-    sprung = moving.doc.values(moving.obj)["location.y"]
+    sprung = moving.doc.values(moving.obj)["position.y"]
     assert sprung != pytest.approx(30, abs=1e-3) and moving.view.items()[0].matrix[1, 3] == pytest.approx(sprung)
     section.bake.click()
-    assert moving.obj.lane("location.y").modifiers == ()
-    assert moving.doc.values(moving.obj)["location.y"] == pytest.approx(sprung, abs=1e-6)
+    assert moving.obj.lane("position.y").modifiers == ()
+    assert moving.doc.values(moving.obj)["position.y"] == pytest.approx(sprung, abs=1e-6)
 
 
 def test_keys_of_several_kinds_are_copied_and_pasted_at_their_distance(moving):
-    moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "location.y", 40.0)}))
+    moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "position.y", 40.0)}))
     run(moving, "copy-keys")
     moving.doc.select_channel(None)
     moving.doc.set_frame(60)
     run(moving, "paste-keys")
-    assert (60.0, 1.0) in keys_of(moving, "t1") and (80.0, 30.0) in keys_of(moving, "location.y")
+    assert (60.0, 1.0) in keys_of(moving, "t1") and (80.0, 30.0) in keys_of(moving, "position.y")
 
 
 def test_values_are_nudged_by_a_hundredth_of_the_range(moving):
@@ -333,9 +333,9 @@ def test_scales_are_labelled_at_round_values(low, high, height, wanted, decimals
 
 def test_what_lies_under_the_pointer_is_told(moving):
     lanes = moving.lanes
-    place = lanes.place_of("Location Y")
-    assert lanes._told_at(place.name.center()) == "Location Y, usually -80 to 80 cm"
-    assert lanes._told_at(QPointF(lanes.x(20), place.body.center().y())) == "Location Y: 15.0 cm at frame 20"
+    place = lanes.place_of("Position Y")
+    assert lanes._told_at(place.name.center()) == "Position Y, usually -80 to 80 cm"
+    assert lanes._told_at(QPointF(lanes.x(20), place.body.center().y())) == "Position Y: 15.0 cm at frame 20"
     assert lanes._told_at(QPointF(lanes.x(20), 8)) == ""
 
 
@@ -356,8 +356,8 @@ def test_up_and_down_go_from_card_to_card(moving):
 def test_up_and_down_go_from_lane_to_lane(moving):
     moving.port.setFocus()
     moving.lanes.setFocus()
-    for wanted in ("t1", "t2", "location.y", "opacity", "opacity"):
+    for wanted in ("t1", "t2", "position.y", "opacity", "opacity"):
         QTest.keyClick(moving.lanes, K.Key_Down)
         assert moving.doc.selected == (wanted,)
     QTest.keyClick(moving.lanes, K.Key_Up, Qt.KeyboardModifier.ShiftModifier)
-    assert moving.doc.selected == ("opacity", "location.y")
+    assert moving.doc.selected == ("opacity", "position.y")

@@ -316,11 +316,11 @@ def test_many_targets_become_rows_with_a_filter(open_window, sheet):
 
     scene = sheet
     for k in range(40):
-        scene, _ = fictilis.targets.new_target(scene, "o1", f"Mouth {k}")
+        scene, _ = fictilis.targets.new_target(scene, "o1", f"Ripple {k}")
     user = open_window(scene)
     cards = user.window.column.cards
     assert cards.as_rows() and user.window.column.search.isVisible() and len(cards.places()) == 43
-    user.type("mouth 1", user.window.column.search)
+    user.type("ripple 1", user.window.column.search)
     assert len(cards.places()) == 1 + 11
 
 

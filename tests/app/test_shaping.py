@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
+from fictilis.app.tools.handles import handle_ends
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import full_shape
-from tests.app.conftest import CTRL, RIGHT, SHIFT
+from tests.app.conftest import CTRL, RIGHT, SHIFT, move
 
 K = Qt.Key
 
@@ -70,10 +71,13 @@ def test_typed_move_changes_only_the_target_and_comes_back(user):
     shape(user)
     before = user.obj
     user.click(user.view, user.pixel(12))
-    user.type("x 4.5")
-    assert user.view.typed.typing.text == "x 4.5"
-    user.press(K.Key_Return)
+    user.amount("4.5", key=None)
+    field = user.view.amount
+    assert field.isVisible() and list(field.boxes) == [0, 1, 2] and field.amounts() == {0: 4.5, 1: 0, 2: 0}
+    assert user.view.rect().contains(field.geometry()) and user.doc.settled.scene.object("o1") is before
+    user.press(K.Key_Return, on=user.window.focusWidget())
     assert user.doc.shaping is not None  # Enter finished the amount, nothing else
+    assert not field.isVisible() and user.view.hasFocus()
     moved = full_shape(user.obj, "t1") - full_shape(before, "t1")
     assert np.allclose(moved[12], [4.5, 0, 0]) and np.count_nonzero(moved.any(1)) == 1
     assert user.obj.base is before.base and user.doc.undo_label() == "Move on Lift"
@@ -85,26 +89,114 @@ def test_typing_can_be_mended_and_given_up(user):
     shape(user)
     user.click(user.view, user.pixel(12))
     before = user.doc.settled
-    user.type("y -33")
-    user.press(K.Key_Backspace)
-    assert user.view.typed.typing.amount() == (1, -3.0)
+    user.amount("1", "-33", key=K.Key_Backspace)
+    assert user.view.amount.amounts() == {0: 1.0, 1: -3.0, 2: 0.0}
+    assert user.view.shaped_item().points[12, 1] == pytest.approx(7) and user.doc.settled is before  # seen, not done
+    user.press(K.Key_Tab, SHIFT, on=user.window.focusWidget())
+    assert user.view.amount.boxes[0].hasFocus()
+    user.press(K.Key_Escape, on=user.window.focusWidget())
+    assert not user.view.amount.isVisible() and user.doc.settled is before and user.doc.shaping is not None
+    assert user.view.shaped_item().points[12, 1] == pytest.approx(10)
     user.press(K.Key_Escape)
-    assert user.view.typed.typing.text == "" and user.doc.settled is before and user.doc.shaping is not None
-    user.type("z .")
-    user.press(K.Key_Return)
-    assert user.doc.settled is before
+    assert user.doc.shaping is None
 
 
-def test_digits_are_tools_again_when_nothing_is_typed(user):
+@pytest.mark.parametrize(("typed", "wanted"), [("12/5", 2.4), ("-(1+2)*3", -9), ("1,5", 1.5), (".5", 0.5), ("2e1", 20)])
+def test_amounts_may_be_simple_arithmetic(user, typed, wanted):
+    shape(user)
+    user.doc.set_picks(np.array([12]), "Pick")
+    before = full_shape(user.obj, "t1")
+    user.amount(typed, key=None)
+    assert user.view.amount.unit.text().endswith("cm") and ("=" in user.view.amount.unit.text()) == (typed[1] in "2(e")
+    user.press(K.Key_Return, on=user.window.focusWidget())
+    assert np.allclose((full_shape(user.obj, "t1") - before)[12], [wanted, 0, 0])
+
+
+@pytest.mark.parametrize("typed", ["-", "3/0", "4.5.2", "1+", "9x", "2(3", "--"])
+def test_what_is_no_number_is_said_and_can_be_mended(user, typed):
+    shape(user)
+    user.doc.set_picks(np.array([12]), "Pick")
+    before = user.doc.settled
+    user.amount(typed)
+    field = user.view.amount
+    assert field.isVisible() and user.doc.settled is before and field.boxes[0].property("bad")
+    assert user.said[-1] == (f"“{typed}” is not a number; nothing has moved.", "error")
+    assert user.view.strokes.live is not None and not len(user.view.strokes.live.indices)
+    field.boxes[0].selectAll()
+    user.amount("7")
+    assert user.obj.target("t1").deltas.dense(25)[12, 0] == 7 and not field.isVisible()
+
+
+def test_digits_are_tools_again_when_no_amount_can_be_meant(user):
     shape(user)
     user.click(user.view, user.pixel(12))
+    user.amount("5", key=K.Key_Escape)
+    move(user.view, (5, 5), Qt.MouseButton.NoButton)
     user.press(K.Key_6)
     assert user.doc.tools.tool == "grab"
+    user.press(K.Key_3)
+    user.click(user.view, user.pixel(13), SHIFT)
+    user.press(K.Key_Minus)  # a minus is no tool's key
+    assert user.view.amount.isVisible() and user.doc.tools.tool == "rotate"
+    user.amount("90")
+    move(user.view, (5, 5), Qt.MouseButton.NoButton)
+    user.press(K.Key_2)
+    assert user.doc.tools.tool == "move" and user.doc.undo_label() == "Rotate on Lift"
+
+
+@pytest.mark.parametrize(("key", "axis", "boxes"), [
+    (K.Key_2, 2, [0, 1, 2]), (K.Key_2, None, [0, 2]), (K.Key_3, 0, [0]), (K.Key_3, None, [None]), (K.Key_4, 0, [0, 1, 2]),
+    (K.Key_4, None, [None]),
+])  # fmt: skip
+def test_typing_over_a_handle_takes_its_axes(user, key, axis, boxes):
+    """The view looks down: the middle handle of Move has the two axes that lie in the picture."""
+    shape(user, "Slide", key)
+    user.doc.set_picks(np.array([11, 12, 13, 17]), "Pick")
+    user.amount("1", key=K.Key_Escape)
+    end = handle_ends(user.view.bench(user.view.shaped_item()))[axis]
+    before = full_shape(user.obj, "t2")
+    move(user.view, end, Qt.MouseButton.NoButton)
+    user.amount("3", key=None)
+    field = user.view.amount
+    assert list(field.boxes) == boxes and field.boxes[axis if axis in boxes else boxes[0]].hasFocus()
+    user.press(K.Key_Return, on=user.window.focusWidget())
+    moved = full_shape(user.obj, "t2") - before
+    assert np.abs(moved).max() > 0.1 and not np.delete(moved, [11, 12, 13, 17], 0).any()
+
+
+def test_an_amount_field_goes_when_something_else_begins(user):
+    shape(user)
+    before = user.doc.settled
+    ways = {
+        "click": lambda: user.click(user.view, user.pixel(3)), "tool": lambda: user.doc.set_tools(tool="scale"),
+        "done": user.doc.done_shaping, "other": lambda: user.doc.start_shaping(ShapeRef("t2")),
+        "theme": lambda: user.window.set_theme("Kiln"), "pick": lambda: user.doc.set_picks(np.array([3])),
+    }  # fmt: skip
+    for name, way in ways.items():
+        user.doc.start_shaping(ShapeRef("t1"))
+        user.doc.set_tools(tool="move")
+        user.doc.set_picks(np.array([12]), "Pick")
+        user.amount("-7", key=None)
+        assert user.view.amount.isVisible() and user.view.strokes.live is not None
+        way()
+        shown = user.view.amount.isVisible() or user.view.strokes.live is not None or user.view.strokes.on
+        assert not shown, name
+    assert user.doc.settled.scene is before.scene
+    user.window.set_theme("Bisque")
+
+
+def test_undo_while_an_amount_is_typed_leaves_it(user):
+    shape(user)
+    user.click(user.view, user.pixel(12))
+    user.amount("4")
+    user.doc.set_picks(np.array([7]), "Pick")
+    user.amount("6", key=None)
+    user.window.actions_.by_id["undo"].trigger()
+    user.window.actions_.by_id["undo"].trigger()
+    assert not user.view.amount.isVisible() and not user.target("Lift").deltas.dense(25)[:, 0].any()
 
 
 def test_dragging_a_handle_moves_along_its_axis(user):
-    from fictilis.app.tools.handles import handle_ends
-
     shape(user)
     user.click(user.view, user.pixel(12))
     ends = handle_ends(user.view.bench(user.view.shaped_item()))
@@ -119,25 +211,22 @@ def test_dragging_a_handle_moves_along_its_axis(user):
 
 
 def test_an_amount_typed_while_dragging_a_handle(user):
-    from fictilis.app.tools.handles import handle_ends
-
     shape(user)
     user.click(user.view, user.pixel(12))
     ends = handle_ends(user.view.bench(user.view.shaped_item()))
     before = full_shape(user.obj, "t1")
-    user.drag(user.view, ends[2], ends[2] + [0, 30], between=lambda: user.type("z7"))
-    assert np.allclose((full_shape(user.obj, "t1") - before)[12], [0, 0, 7])
+    user.drag(user.view, ends[2], ends[2] + [0, 30], between=lambda: user.amount("7", key=None))
+    user.amount("", "2")
+    assert np.allclose((full_shape(user.obj, "t1") - before)[12], [2, 0, 7])
 
 
 @pytest.mark.parametrize("axis", [0, 2])
 def test_digits_typed_while_dragging_belong_to_the_handle_held(user, axis):
-    from fictilis.app.tools.handles import handle_ends
-
     shape(user)
     user.click(user.view, user.pixel(12))
     end = handle_ends(user.view.bench(user.view.shaped_item()))[axis]
     before = full_shape(user.obj, "t1")
-    user.drag(user.view, end, end + [45, 60], between=lambda: user.type("7"))
+    user.drag(user.view, end, end + [45, 60], between=lambda: user.amount("7"))
     assert np.allclose((full_shape(user.obj, "t1") - before)[12], np.eye(3)[axis] * 7)
 
 
@@ -155,8 +244,7 @@ def test_falloff_radius_takes_neighbours_along_and_shows_as_colour(user):
     assert drawn and 0.5 < drawn[0].tint[12] and drawn[0].tint[0] == 0
     before = full_shape(user.obj, "t1")
     user.view.setFocus()
-    user.type("y 2")
-    user.press(K.Key_Return)
+    user.amount("0", "2")
     moved = (full_shape(user.obj, "t1") - before)[:, 1]
     assert np.isclose(moved[12], 2) and 0 < moved[11] < 2 and moved[0] == 0
 
@@ -210,8 +298,7 @@ def test_shaping_alone_and_in_the_line_up(user):
     user.settle()
     assert [i.label for i in user.view.items()] == ["Slide"]
     user.click(user.view, user.pixel(12))
-    user.type("z 3")
-    user.press(K.Key_Return)
+    user.amount("0", "0", "3")
     assert np.allclose((full_shape(user.obj, "t2") - user.obj.base)[12], [0, 0, 3])
     user.press(K.Key_V)
     user.settle(60)
@@ -220,8 +307,7 @@ def test_shaping_alone_and_in_the_line_up(user):
     user.click(user.view, rect.center())
     assert user.doc.shaping == ShapeRef("t1")
     user.click(user.view, user.pixel(7))
-    user.type("x 1")
-    user.press(K.Key_Return)
+    user.amount("1")
     assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[7], [1, 10, 0])
 
 
@@ -253,8 +339,7 @@ def test_an_in_between_is_shaped_and_removed_on_its_notch(user):
     assert user.doc.shaping == ShapeRef("t1", 0.5)
     user.press(K.Key_2)
     user.click(user.view, user.pixel(12))
-    user.type("x 2")
-    user.press(K.Key_Return)
+    user.amount("2")
     assert np.allclose((full_shape(user.obj, "t1", 0.5) - user.obj.base)[12], [2, 5, 0])
     assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[12], [0, 10, 0])
     menu = cards.menu_for(cards.place_of("Lift"), notch.center())
@@ -279,8 +364,7 @@ def test_reshaping_the_base_asks_once_until_done(user, monkeypatch, answer):
     assert user.window.top.state.what.text() == "the base"
     for index in (12, 13):
         user.click(user.view, user.pixel(index))
-        user.type("x 3")
-        user.press(K.Key_Return)
+        user.amount("3")
     assert len(asked) == (2 if answer == "cancel" else 1)
     moved = user.obj.base - before.base
     shifted = full_shape(user.obj, "t1") - full_shape(before, "t1")
@@ -340,16 +424,16 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     assert user.doc.settled.scene is before
 
 
-@pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, "y 90", [0, 0, -10]), (K.Key_3, "y -45", [7.0710678, 0, 7.0710678]),
-                                                     (K.Key_4, "x 2.5", [25, 0, 0]), (K.Key_4, "x 0", [0, 0, 0])])  # fmt: skip
+@pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, ("0", "90"), [0, 0, -10]), (K.Key_3, ("0", "-45"), [7.0710678, 0, 7.0710678]),
+                                                     (K.Key_3, ("90", "0", "90"), [0, 10, 0]), (K.Key_4, ("2.5",), [25, 0, 0]),
+                                                     (K.Key_4, ("0", "5"), [0, 0, 0])])  # fmt: skip
 def test_turning_and_scaling_by_typed_amounts_about_the_middle_of_the_pick(user, key, typed, place):
     shape(user, "Slide", key)
     user.doc.set(way="Alone")
     user.settle()
     user.doc.set_picks(np.arange(25), "Pick all")
     before = full_shape(user.obj, "t2")
-    user.type(typed)
-    user.press(K.Key_Return)
+    user.amount(*typed)
     pivot = before.mean(0)
     right = 12 + 1  # on the middle row, right of the centre
     arm = before[right] - pivot
@@ -361,8 +445,6 @@ def test_turning_and_scaling_by_typed_amounts_about_the_middle_of_the_pick(user,
 @pytest.mark.parametrize("key", [K.Key_3, K.Key_4])
 @pytest.mark.parametrize("axis", [None, 0, 1, 2])
 def test_turning_and_scaling_by_handles(user, key, axis):
-    from fictilis.app.tools.handles import handle_ends
-
     shape(user, "Lift", key)
     user.doc.set_picks(np.array([11, 12, 13, 17]), "Pick")
     ends = handle_ends(user.view.bench(user.view.shaped_item()))

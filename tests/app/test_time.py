@@ -92,8 +92,8 @@ def test_handles_of_a_selected_key_are_dragged(timed):
     before = timed.doc.settled.scene
     timed.drag(timed.lanes.viewport(), ends["out"], ends["out"] + QPointF(30, 20))
     key = curve(timed).key_at(40)
-    assert key.tangent == "aligned" and key.out[1] < 0 < key.into[1] and timed.doc.undo_label() == "Move a handle"
-    run(timed, "tangent-free")
+    assert key.tangent == "joined" and key.out[1] < 0 < key.into[1] and timed.doc.undo_label() == "Move a handle"
+    run(timed, "tangent-broken")
     ends = {side: end for _, side, _, end in timed.lanes.handles()}
     timed.drag(timed.lanes.viewport(), ends["into"], ends["into"] - QPointF(0, 30))
     assert curve(timed).key_at(40).out == pytest.approx(key.out)
@@ -103,8 +103,8 @@ def test_handles_of_a_selected_key_are_dragged(timed):
     assert timed.doc.settled.scene is before
 
 
-@pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "free"), ("tangent-free", "free"),
-                                                 ("tangent-aligned", "aligned"), ("tangent-auto", "auto")])  # fmt: skip
+@pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "broken"), ("tangent-broken", "broken"),
+                                                 ("tangent-joined", "joined"), ("tangent-auto", "auto")])  # fmt: skip
 def test_tangents_by_the_menu(timed, action, tangent):
     select(timed, 40)
     run(timed, action)
@@ -150,7 +150,7 @@ def test_the_band_of_retime_scales_and_shifts(timed):
 
 
 def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
-    scene = rename_target(rename_target(timed.doc.settled.scene, OBJ, "t1", "Smile left"), OBJ, "t2", "Smile right")
+    scene = rename_target(rename_target(timed.doc.settled.scene, OBJ, "t1", "Curl left"), OBJ, "t2", "Curl right")
     timed.doc.commit("Names", scene)
     select(timed, 20, 40)
     timed.press(K.Key_C, Qt.KeyboardModifier.ControlModifier)

@@ -63,7 +63,7 @@ def keyed(open_window, sheet):
     for frame, value in ((0, 0), (24, 1), (48, 0)):
         scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
     for frame, value in ((0, 0), (48, 20)):
-        scene = edits.set_key(scene, OBJ, "location.x", Key(frame, value, "linear"))
+        scene = edits.set_key(scene, OBJ, "position.x", Key(frame, value, "linear"))
     return open_window(scene)
 
 

@@ -14,12 +14,12 @@ FPS = 24.0
 handles = st.tuples(st.floats(0.0, 9.0), st.floats(-2, 2))
 keys = st.tuples(
     st.integers(-40, 90), st.floats(-3, 3), st.sampled_from(("hold", "linear", "smooth", "ease")),
-    st.sampled_from(("auto", "flat", "free")), handles, handles,
+    st.sampled_from(("auto", "flat", "broken")), handles, handles,
     st.sampled_from(("ease-in", "bounce-out", "cubic-bezier(0.9, -1, 0.1, 2)")),
 )  # fmt: skip
 curves = st.builds(
     lambda rows, before, after: AnimationCurve.of(
-        (Key(float(f), v, i, t, a if t == "free" else None, b if t == "free" else None, e) for f, v, i, t, a, b, e in rows),
+        (Key(float(f), v, i, t, a if t == "broken" else None, b if t == "broken" else None, e) for f, v, i, t, a, b, e in rows),
         AnimationCurve((), before, after),
     ),
     st.lists(keys, min_size=1, max_size=7),

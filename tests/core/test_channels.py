@@ -43,7 +43,7 @@ def test_every_channel_is_set_by_its_id_and_read_back(sheet):
             assert channel(scene.owner(owner_id), what.id).value == pytest.approx(value)
             assert values_at(scene.owner(owner_id), 5.0)[what.id] == pytest.approx(value)
     obj = scene.object(OBJ)
-    assert obj.transform.location == (5.5, 6.5, 7.5) and obj.transform.scale[2] == 13.5 and obj.appearance.opacity == 0.36
+    assert obj.transform.position == (5.5, 6.5, 7.5) and obj.transform.scale[2] == 13.5 and obj.appearance.opacity == 0.36
 
 
 @pytest.mark.parametrize(
@@ -61,34 +61,34 @@ def test_names_and_words_find_a_channel(sheet):
     obj = sheet.object(OBJ)
     assert channel_named(obj, "Lift").id == "t1" and channel_named(obj, "Rotation Y").id == "rotation.y"
     assert channel_named(obj, "rotation.y").unit == "°"
-    with pytest.raises(EditRefused, match="nothing named t1.*Lift, Slide, Location X"):
+    with pytest.raises(EditRefused, match="nothing named t1.*Lift, Slide, Position X"):
         channel_named(obj, "t1")
 
 
 def test_an_object_moves_turns_and_fades_while_it_morphs(sheet):
     scene = keyed(sheet, OBJ, "t1", (0, 0), (10, 1))
-    scene = keyed(scene, OBJ, "location.x", (0, 0), (10, 20))
+    scene = keyed(scene, OBJ, "position.x", (0, 0), (10, 20))
     scene = keyed(scene, OBJ, "rotation.y", (0, 0), (10, 90))
     scene = keyed(scene, OBJ, "opacity", (0, 1), (10, 0.4))
     scene = keyed(scene, OBJ, "visible", (0, 1), (10, 0), kind="hold")
     obj = scene.object(OBJ)
     half, end = stand_at(obj, 5.0), stand_at(obj, 10.0)
     assert (
-        half.transform.location == (10, 0, 0) and half.transform.rotation == (0, 45, 0) and half.opacity == pytest.approx(0.7)
+        half.transform.position == (10, 0, 0) and half.transform.rotation == (0, 45, 0) and half.opacity == pytest.approx(0.7)
     )
     assert half.visible and not end.visible
     path = points_over(obj, np.array([0, 24]), np.array([0.0, 10.0]))
     a = obj.base[0] + [0, 10, 0]
     assert np.allclose(path[1, 0], [a[2] + 20, a[1], -a[0]])  # a quarter turn about Y, then along X
     assert np.allclose(path[0], obj.base[[0, 24]])
-    assert weights_at(obj, 5.0, {"location.x": 3.0, "t2": 0.5}) == {"t1": 0.5, "t2": 0.5}
+    assert weights_at(obj, 5.0, {"position.x": 3.0, "t2": 0.5}) == {"t1": 0.5, "t2": 0.5}
 
 
 def test_posed_values_win_and_an_unkeyed_object_stands_as_it_is(sheet):
     obj = replace(sheet.object(OBJ), transform=Transform((1, 2, 3)), visible=False)
     assert stand_at(obj, 7.0).transform is obj.transform and not stand_at(obj, 7.0).visible
-    posed = stand_at(obj, 7.0, {"location.y": 9.0, "visible": 1.0, "t1": 0.4})
-    assert posed.transform.location == (1, 9, 3) and posed.visible
+    posed = stand_at(obj, 7.0, {"position.y": 9.0, "visible": 1.0, "t1": 0.4})
+    assert posed.transform.position == (1, 9, 3) and posed.visible
 
 
 def test_a_scale_that_runs_through_nothing_stays_usable(sheet):
@@ -127,17 +127,17 @@ def test_cameras_have_names_of_their_own_and_the_first_is_looked_through(sheet):
 def test_retiming_and_rate_take_all_lanes_along(sheet):
     scene, camera = timeline.add_camera(sheet, CAMERA)
     scene = keyed(scene, camera, "yaw", (0, 0), (24, 90))
-    scene = keyed(scene, OBJ, "location.x", (0, 0), (24, 5))
-    lanes = [(camera, "yaw"), (OBJ, "location.x")]
+    scene = keyed(scene, OBJ, "position.x", (0, 0), (24, 5))
+    lanes = [(camera, "yaw"), (OBJ, "position.x")]
     slower = timing.retime(scene, lanes, 0, 24, 0, 48)
     assert slower.owner(camera).lane("yaw").curve.value(24) == 45
-    assert slower.object(OBJ).lane("location.x").curve.keys[-1].frame == 48
+    assert slower.object(OBJ).lane("position.x").curve.keys[-1].frame == 48
     quick = timeline.set_rate(scene, 48, keep_seconds=True)
     assert quick.owner(camera).lane("yaw").curve.keys[-1].frame == 48
 
 
 def test_the_seam_counts_the_objects_own_motion_over_what_is_played(sheet):
-    scene = keyed(replace(sheet, end=20.0), OBJ, "location.x", (0, 0), (10, 3), (20, 3))
+    scene = keyed(replace(sheet, end=20.0), OBJ, "position.x", (0, 0), (10, 3), (20, 3))
     assert loop_seam(scene, scene.object(OBJ))[0] == pytest.approx(3)
     scene = timeline.set_played(scene, 10, 20)
     assert loop_seam(scene, scene.object(OBJ)) == pytest.approx((0, 0), abs=1e-9)
@@ -149,7 +149,7 @@ def test_the_seam_counts_the_objects_own_motion_over_what_is_played(sheet):
 
 def test_checks_name_lanes_of_any_kind(sheet):
     scene, camera = timeline.add_camera(replace(sheet, end=60.0), CAMERA)
-    scene = keyed(scene, OBJ, "location.x", (0, 0), (20, 5), (60, 5))
+    scene = keyed(scene, OBJ, "position.x", (0, 0), (20, 5), (60, 5))
     scene = keyed(scene, OBJ, "opacity", (0, 1), (50, 0))
     scene = keyed(scene, camera, "yaw", (0, 0), (10.5, 4), (80, 4))
     said = {f.check: f.sentence for f in run_checks(scene) if f.check in ("creep", "between", "outside")}
@@ -161,10 +161,10 @@ def test_checks_name_lanes_of_any_kind(sheet):
 
 
 def test_weights_wait_for_weights_and_the_object_for_the_object(sheet):
-    scene = keyed(sheet, OBJ, "location.x", (0, 0), (20, 5), (60, 5))
+    scene = keyed(sheet, OBJ, "position.x", (0, 0), (20, 5), (60, 5))
     scene = keyed(scene, OBJ, "t1", (0, 0), (50, 1))
     assert not [f for f in run_checks(scene) if f.check == "creep"]
-    resting = keyed(keyed(sheet, OBJ, "location.x", (0, 0), (20, 5)), OBJ, "t1", (0, 0))
+    resting = keyed(keyed(sheet, OBJ, "position.x", (0, 0), (20, 5)), OBJ, "t1", (0, 0))
     made, held = key_values(resting, OBJ, 40, {"t1": 1.0})
     assert held == [] and [k.frame for k in made.object(OBJ).lane("t1").curve.keys] == [0, 40]
     made, held = key_values(keyed(resting, OBJ, "opacity", (0, 1)), OBJ, 40, {"opacity": 0.0})
@@ -172,9 +172,9 @@ def test_weights_wait_for_weights_and_the_object_for_the_object(sheet):
 
 
 def test_what_would_tear_an_object_from_its_keys_is_refused(sheet):
-    scene = keyed(sheet, OBJ, "location.x", (0, 0), (10, 3))
+    scene = keyed(sheet, OBJ, "position.x", (0, 0), (10, 3))
     for work in (lambda: freeze_transform(scene, OBJ), lambda: origin_to_point(scene, OBJ, 3)):
-        with pytest.raises(EditRefused, match="Sheet has keys on its location"):
+        with pytest.raises(EditRefused, match="Sheet has keys on its position"):
             work()
     turned = keyed(sheet, OBJ, "rotation.x", (0, 0), (10, 3))
-    assert origin_to_point(turned, OBJ, 3).object(OBJ).transform.location != (0, 0, 0)
+    assert origin_to_point(turned, OBJ, 3).object(OBJ).transform.position != (0, 0, 0)

@@ -34,12 +34,12 @@ def test_the_creeping_lane_of_the_trade():
     """Keys at 0 (0) and 40 (1) creep from 0; to start at 20 a key of 0 at 20 is needed. Source: common practice, no
     published source."""
     points, mesh = plane(10, 10, 2, 2)
-    scene, _ = add_object(Scene(), "Face", mesh, points)
-    for name in ("Brow", "Smile"):
+    scene, _ = add_object(Scene(), "Bell", mesh, points)
+    for name in ("Ripple", "Curl"):
         scene, _ = target_from_points(scene, OBJ, name, points + [0, 1.0, 0])
     scene = keyed(scene, t1=[(0, 0), (20, 1)], t2=[(0, 0), (40, 1)])
     (finding,) = found(scene, "creep")
-    assert finding.sentence.startswith("Smile creeps from frame 0: the move before it ends at 20") and finding.channel == "t2"
+    assert finding.sentence.startswith("Curl creeps from frame 0: the move before it ends at 20") and finding.channel == "t2"
     mended = finding.mend(scene)
     assert mended.object(OBJ).lane("t2").curve.value(20) == 0 and not found(mended, "creep")
     assert np.allclose(mended.object(OBJ).lane("t2").curve.evaluate(np.arange(0, 21)), 0)
@@ -51,7 +51,7 @@ def test_every_planted_creep_is_found_and_mended_scenes_are_silent(first, second
     """One lane moves in 0…first, the other should move in first…first + second, but lacks its hold key; both may have
     rested before, and held afterwards."""
     points, mesh = plane(10, 10, 2, 2)
-    scene, _ = add_object(Scene(end=200.0), "Face", mesh, points)
+    scene, _ = add_object(Scene(end=200.0), "Bell", mesh, points)
     for name in ("A", "B"):
         scene, _ = target_from_points(scene, OBJ, name, points + [0, 1.0, 0])
     start = float(rest)

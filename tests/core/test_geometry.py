@@ -18,7 +18,7 @@ def volume(points, mesh):
 
 @pytest.mark.parametrize(
     ("name", "expected", "tolerance"),
-    [("Box", 1e6, 1e-9), ("UV sphere", 4 / 3 * np.pi * 50**3, 0.02), ("Ball from a cube", 4 / 3 * np.pi * 50**3, 0.03),
+    [("Box", 1e6, 1e-9), ("Globe", 4 / 3 * np.pi * 50**3, 0.02), ("Ball", 4 / 3 * np.pi * 50**3, 0.03),
      ("Cylinder", np.pi * 50**2 * 100, 0.01)],
 )  # fmt: skip
 def test_forms_are_closed_face_outward_and_hold_their_volume(name, expected, tolerance):
@@ -33,7 +33,7 @@ def test_plane_faces_up():
     assert np.allclose(point_normals(mesh, points), [0, 1, 0]) and len(points) == 121
 
 
-@pytest.mark.parametrize("make", [lambda: primitives.box(0), lambda: primitives.uv_sphere(10, 2), lambda: primitives.plane(1, 1, 0), lambda: primitives.cylinder(float("nan"))])  # fmt: skip
+@pytest.mark.parametrize("make", [lambda: primitives.box(0), lambda: primitives.globe(10, 2), lambda: primitives.plane(1, 1, 0), lambda: primitives.cylinder(float("nan"))])  # fmt: skip
 def test_impossible_forms_are_refused(make):
     with pytest.raises(EditRefused):
         make()
@@ -51,7 +51,7 @@ def test_a_loose_point_has_no_normal():
     assert np.array_equal(normals[3], [0, 0, 0])
 
 
-@pytest.mark.parametrize("form", ["UV sphere", "Box", "Plane"])
+@pytest.mark.parametrize("form", ["Globe", "Box", "Plane"])
 def test_normals_near_moved_points_equal_the_whole(form):
     points, mesh = primitives.FORMS[form]()
     kept = KeptNormals(mesh, points)
@@ -85,17 +85,17 @@ def test_faces_match_from_any_start_corner_and_in_any_order():
 def test_reasons_name_both_counts_or_the_first_face():
     _, base = primitives.plane(1, 1, 4, 4)
     _, fewer = primitives.plane(1, 1, 4, 3)
-    with pytest.raises(NotATarget, match="Smile has 20 points, the base has 25") as error:
-        require_match(base, fewer, "Smile")
+    with pytest.raises(NotATarget, match="Curl has 20 points, the base has 25") as error:
+        require_match(base, fewer, "Curl")
     assert error.value.reason == "counts"
     flipped = base.corners.copy()
     flipped[8:12] = flipped[8:12][::-1]
     with pytest.raises(NotATarget, match="first face that differs is number 3") as error:
-        require_match(base, Mesh(25, flipped, base.offsets), "Smile")
+        require_match(base, Mesh(25, flipped, base.offsets), "Curl")
     assert error.value.reason == "faces"
 
 
-@given(st.integers(0, 10_000), st.sampled_from(["Plane", "UV sphere", "Box"]))
+@given(st.integers(0, 10_000), st.sampled_from(["Plane", "Globe", "Box"]))
 @settings(max_examples=25, deadline=None)
 def test_another_order_is_recognised(seed, form):
     _, base = primitives.FORMS[form]()
@@ -104,7 +104,7 @@ def test_another_order_is_recognised(seed, form):
     assert find_order(base, shuffled) is not None
     if first_difference(base, shuffled) is not None:
         with pytest.raises(NotATarget) as error:
-            require_match(base, shuffled, "Smile")
+            require_match(base, shuffled, "Curl")
         assert error.value.reason == "order"
 
 

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from fictilis.core.geometry.primitives import box, plane, uv_sphere
+from fictilis.core.geometry.primitives import box, globe, plane
 from fictilis.core.geometry.topology import edge_numbers, edges, mesh_from_faces
 from fictilis.core.scene import Pick
 from fictilis.core.shaping import picks
@@ -60,7 +60,7 @@ def test_an_edge_loop_goes_straight_on_and_a_border_loop_follows_the_border(grid
 
 
 def test_an_edge_loop_around_a_sphere_closes():
-    points, mesh = uv_sphere(10, 16, 8)
+    points, mesh = globe(10, 16, 8)
     level = np.flatnonzero(np.abs(points[:, 1]) < 1e-9)
     assert len(level) == 16
     start = next(e for e, pair in enumerate(edges(mesh)) if set(pair) <= set(level.tolist()))

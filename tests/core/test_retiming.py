@@ -35,12 +35,12 @@ def refs(*at, target="t1"):
     return [KeyRef(OBJ, target, f) for f in at]
 
 
-def test_tangents_flat_aligned_free_and_straight(keyed):
+def test_tangents_flat_joined_broken_and_straight(keyed):
     flat = curve(edits.set_tangent(keyed, refs(20), "flat"))
     assert flat.slope(20 - 1e-7) == pytest.approx(0, abs=1e-5) and curve(keyed).slope(20.0) < -0.01
-    aligned = curve(edits.set_tangent(keyed, refs(20), "aligned"))
+    joined = curve(edits.set_tangent(keyed, refs(20), "joined"))
     sample = np.linspace(0, 30, 61)
-    assert np.allclose(aligned.evaluate(sample), curve(keyed).evaluate(sample), atol=1e-12)
+    assert np.allclose(joined.evaluate(sample), curve(keyed).evaluate(sample), atol=1e-12)
     straight = curve(edits.straighten(keyed, refs(10, 20)))
     assert straight.evaluate(15.0) == pytest.approx(0.7)
     assert straight.slope(20 - 1e-6) == pytest.approx(-0.06, abs=1e-4) and straight.slope(20.0) == pytest.approx(
@@ -48,19 +48,19 @@ def test_tangents_flat_aligned_free_and_straight(keyed):
     )
 
 
-def test_dragging_a_handle_turns_the_other_of_an_aligned_key_only(keyed):
-    aligned = edits.set_handle(keyed, KeyRef(OBJ, "t1", 20), "out", 4.0, 0.8)
-    key = curve(aligned).key_at(20)
-    assert key.tangent == "aligned" and key.out == (4.0, 0.8) and key.into[1] / key.into[0] == pytest.approx(-0.2)
-    free = edits.set_handle(edits.set_tangent(aligned, refs(20), "free"), KeyRef(OBJ, "t1", 20), "out", 2.0, -1.0)
-    assert curve(free).key_at(20).into == key.into and curve(free).key_at(20).out == (2.0, -1.0)
-    joined = curve(edits.set_tangent(free, refs(20), "aligned")).key_at(20)
-    assert joined.out[1] / joined.out[0] == pytest.approx(-joined.into[1] / joined.into[0])
-    assert curve(edits.set_handle(free, KeyRef(OBJ, "t1", 20), "out", -3.0, 0.0)).key_at(20).out[0] == 0.0
+def test_dragging_a_handle_turns_the_other_of_a_joined_key_only(keyed):
+    joined = edits.set_handle(keyed, KeyRef(OBJ, "t1", 20), "out", 4.0, 0.8)
+    key = curve(joined).key_at(20)
+    assert key.tangent == "joined" and key.out == (4.0, 0.8) and key.into[1] / key.into[0] == pytest.approx(-0.2)
+    broken = edits.set_handle(edits.set_tangent(joined, refs(20), "broken"), KeyRef(OBJ, "t1", 20), "out", 2.0, -1.0)
+    assert curve(broken).key_at(20).into == key.into and curve(broken).key_at(20).out == (2.0, -1.0)
+    again = curve(edits.set_tangent(broken, refs(20), "joined")).key_at(20)
+    assert again.out[1] / again.out[0] == pytest.approx(-again.into[1] / again.into[0])
+    assert curve(edits.set_handle(broken, KeyRef(OBJ, "t1", 20), "out", -3.0, 0.0)).key_at(20).out[0] == 0.0
 
 
 def test_a_handle_longer_than_the_way_is_shortened(keyed):
-    scene = edits.set_handle(edits.set_tangent(keyed, refs(10), "free"), KeyRef(OBJ, "t1", 10), "out", 40.0, 4.0)
+    scene = edits.set_handle(edits.set_tangent(keyed, refs(10), "broken"), KeyRef(OBJ, "t1", 10), "out", 40.0, 4.0)
     c = curve(scene)
     assert c.handles(c.key_at(10))[1] == (10.0, 1.0)
     values = c.evaluate(np.linspace(10, 20, 200))
@@ -106,23 +106,23 @@ def test_retime_scales_and_shifts_a_range(keyed):
 
 
 def test_retiming_keeps_the_shape_of_a_curve_with_handles(keyed):
-    free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
-    twice = timing.retime(free, LANES, 0, 30, 0, 60)
+    broken = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
+    twice = timing.retime(broken, LANES, 0, 30, 0, 60)
     sample = np.linspace(0, 30, 91)
-    assert np.allclose(curve(twice).evaluate(2 * sample), curve(free).evaluate(sample), atol=1e-9)
+    assert np.allclose(curve(twice).evaluate(2 * sample), curve(broken).evaluate(sample), atol=1e-9)
 
 
 def test_shift_after_reverse_mirror_and_stagger(keyed):
     assert frames(timing.shift_after(keyed, LANES, 15, 7)) == [0, 10, 27, 37]
     with pytest.raises(EditRefused, match="Lift has a key at frame 10"):
         timing.shift_after(keyed, LANES, 15, -10)
-    free = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
-    eased = edits.set_interpolation(free, refs(20), "ease", "cubic-in")
+    broken = edits.set_handle(keyed, KeyRef(OBJ, "t1", 10), "out", 4.0, 0.7)
+    eased = edits.set_interpolation(broken, refs(20), "ease", "cubic-in")
     back = curve(timing.reverse(eased, LANES, 0, 30))
     sample = np.linspace(0.1, 29.9, 75)
     assert np.allclose(back.evaluate(30 - sample), curve(eased).evaluate(sample), atol=1e-9)
-    mirrored = curve(timing.mirror_values(free, LANES, 0.5))
-    assert np.allclose(mirrored.evaluate(sample), 1 - curve(free).evaluate(sample), atol=1e-9)
+    mirrored = curve(timing.mirror_values(broken, LANES, 0.5))
+    assert np.allclose(mirrored.evaluate(sample), 1 - curve(broken).evaluate(sample), atol=1e-9)
     later = timing.stagger(keyed, LANES, 4)
     assert frames(later) == frames(keyed) and frames(later, "t2") == [9, 19]
 

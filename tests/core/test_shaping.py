@@ -36,9 +36,9 @@ def test_two_lips_falloff_through_space_reaches_over_and_along_the_surface_does_
     both = np.concatenate([points, upper])
     corners = np.concatenate([mesh.corners, mesh.corners + len(points)])
     faces = corners.reshape(-1, 4)
-    lips = one(both, mesh_from_faces(len(both), faces))
-    through = pick_weights(lips, both, np.array([60]), Reach(5.0, along_surface=False))
-    along = pick_weights(lips, both, np.array([60]), Reach(5.0, along_surface=True))
+    rims = one(both, mesh_from_faces(len(both), faces))
+    through = pick_weights(rims, both, np.array([60]), Reach(5.0, along_surface=False))
+    along = pick_weights(rims, both, np.array([60]), Reach(5.0, along_surface=True))
     assert through[60 + 121] > 0.5 and along[60 + 121] == 0.0
     assert along[60] == 1.0 and 0 < along[61] < 1
 

@@ -146,7 +146,7 @@ def test_the_objects_own_motion_is_played_by_the_node(tmp_path, sheet):
     """Source: glTF 2.0, 3.11: translation, rotation and scale of a node, linear; a quaternion is x, y, z, w."""
     scene = replace(sheet, end=40.0)
     for channel, rows in (
-        ("location.x", ((0, 0), (40, 100))),
+        ("position.x", ((0, 0), (40, 100))),
         ("rotation.y", ((0, 0), (40, 270))),
         ("scale.z", ((0, 1), (40, 3))),
     ):

@@ -9,7 +9,7 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import set_value
+from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.shape import set_mask
@@ -30,6 +30,7 @@ from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.native_migrations import MIGRATIONS, VERSION
 
 OBJ = "o1"
 
@@ -40,29 +41,29 @@ def full(sheet):
     scene = set_range(set_path(add_in_between(sheet, OBJ, "t1", 0.5), OBJ, "t1", "curved"), OBJ, "t1", -1, 2)
     scene = set_muted(set_built_on(scene, OBJ, "t2", "t1"), OBJ, "t2", True)
     for key in (Key(0, 0, "hold"), Key(12.5, 1.25, "linear"), Key(20, 0), Key(30, 1, "ease", ease="bounce-out"),
-                Key(40, 2, "smooth", "free", (2.0, 0.5), (3.0, 1.0))):  # fmt: skip
+                Key(40, 2, "smooth", "broken", (2.0, 0.5), (3.0, 1.0))):  # fmt: skip
         scene = set_key(scene, OBJ, "t1", key)
     scene = set_beyond(scene, OBJ, "t1", "linear", "ping-pong")
     scene = set_modifiers(scene, OBJ, "t1", (Modifier("spring", False, 0.5, (("damping", 9.0),)), Modifier("offset")))
     obj = replace(
         scene.object(OBJ), transform=Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9)),
         appearance=Appearance("#102030", False, Texture("Photo", b"\x89PNG not really", np.eye(25)[:, :2], 8)), visible=False,
-        locked=True, picks=(NamedPick("Rim", Pick("edges", np.array([3, 5]))), NamedPick("Lid", Pick("faces", np.array([1])))),
+        locked=True, picks=(NamedPick("Rim", Pick("edges", np.array([3, 5]))), NamedPick("Hem", Pick("faces", np.array([1])))),
     )  # fmt: skip
     scene = set_mask(scene.with_object(replace(obj, locked=False)), OBJ, "t1", np.linspace(0, 1, 25))
     scene, group = group_targets(scene, OBJ, ["t2"], "Sides")
     scene = change_group(scene, OBJ, group, factor=0.5, folded=True)
-    scene = keep_mix(scene, OBJ, "Surprise", {"t1": 0.3, "t2": 1.0})
+    scene = keep_mix(scene, OBJ, "Storm", {"t1": 0.3, "t2": 1.0})
     scene = scene.with_object(replace(scene.object(OBJ), locked=True))
     views = (SavedView("Close", (1.0, 2.0, 3.0), 40.0, 30.0, -10.0, True),)
     scene = replace(scene, fps=29.97, start=-5, end=50, views=views)
-    scene = set_key(set_value(scene, OBJ, "opacity", 0.4), OBJ, "location.y", Key(3, 7.5))
+    scene = set_key(set_value(scene, OBJ, "opacity", 0.4), OBJ, "position.y", Key(3, 7.5))
     scene, camera = timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0, 24.0, True))
     scene = timeline.add_camera(
         set_key(scene, camera, "lens", Key(0, 40, "hold")), SceneCamera("", "Wide", (0, 0, 0), 9, 0, 0)
     )[0]
     scene = timeline.set_marker(timeline.set_marker(scene, 12.5, "Beat"), -5, "In")
-    scene = timeline.set_sound(scene, Sound("voice.wav", b"RIFF not really", -3.5, True, 0.25))
+    scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really", -3.5, True, 0.25))
     return timeline.set_played(scene, 0, 40)
 
 
@@ -84,47 +85,77 @@ def test_everything_survives_save_and_open(tmp_path, full, which):
     assert same(read_native(tmp_path / "s.fictilis"), scene)
 
 
-def test_a_file_of_version_1_opens_with_nothing_of_what_came_later(tmp_path, sheet):
+def as_version_3(record):
+    for obj in record["objects"]:
+        obj["transform"]["location"] = obj["transform"].pop("position")
+    for lane in (x for owner in (*record["objects"], *record["cameras"]) for x in owner["lanes"]):
+        lane["channel"] = lane["channel"].replace("position.", "location.")
+        for key in lane["keys"]:
+            key["tangent"] = {"joined": "aligned", "broken": "free"}.get(key["tangent"], key["tangent"])
+
+
+def as_version_2(record):
+    for name in ("cameras", "markers", "sound", "played"):
+        del record[name]
+    for obj in record["objects"]:
+        del obj["opacity"]
+        for lane in obj["lanes"]:
+            lane["target"] = lane.pop("channel")
+
+
+def as_version_1(record):
+    del record["views"]
+    for obj in record["objects"]:
+        for name in ("locked", "groups", "picks", "texture", "mixes"):
+            del obj[name]
+        for target in obj["targets"]:
+            del target["mask"], target["group"]
+        for lane in obj["lanes"]:
+            del lane["before"], lane["after"], lane["modifiers"]
+            for key in lane["keys"]:
+                for name in ("tangent", "into", "out", "ease"):
+                    del key[name]
+
+
+BACK = {3: as_version_3, 2: as_version_2, 1: as_version_1}
+
+
+@pytest.mark.parametrize("version", sorted(MIGRATIONS))
+def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, full, version):
+    """Every migration has a way back here. Only version 3 could hold all of ``full``."""
+    scene = full if version == 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     path = tmp_path / "old.fictilis"
-    sheet = set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
-    write_native(path, sheet)
+    write_native(path, scene)
 
     def as_it_was(record):
-        record["schema"] = 1
-        for name in ("views", "cameras", "markers", "sound", "played"):
-            del record[name]
-        for obj in record["objects"]:
-            for name in ("locked", "groups", "picks", "texture", "mixes", "opacity"):
-                del obj[name]
-            for target in obj["targets"]:
-                del target["mask"], target["group"]
-            for lane in obj["lanes"]:
-                lane["target"] = lane.pop("channel")
-                del lane["before"], lane["after"], lane["modifiers"]
-                for key in lane["keys"]:
-                    for name in ("tangent", "into", "out", "ease"):
-                        del key[name]
+        for earlier in range(VERSION - 1, version - 1, -1):
+            BACK[earlier](record)
+        record["schema"] = version
 
     edit_json(path, as_it_was)
-    assert same(read_native(path), sheet)
+    assert same(read_native(path), scene)
 
 
-def test_a_file_of_version_2_knows_lanes_of_weights_only(tmp_path, sheet):
+def test_a_scene_that_version_3_saved_has_every_lane_in_place():
+    """The file was written by the release before, not made from today's."""
+    scene = read_native(Path(__file__).parent / "data/version-3.fictilis")
+    bell = scene.object_named("Bell")
+    assert bell.transform == Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9))
+    assert [lane.channel for lane in bell.lanes] == ["t1", "position.x", "position.y", "position.z", "rotation.y", "opacity"]
+    keys = bell.lane("t1").curve.keys
+    assert [k.tangent for k in keys] == ["auto", "joined", "broken", "flat"]
+    assert keys[1].into == (2, -0.5) and keys[2].out == (2, -0.5)
+    assert stand_at(bell, 12.0).transform.position == (3, 5, -3) and stand_at(bell, 12.0).opacity == 0.75
+    assert scene.cameras[0].lane("yaw").curve.evaluate(12.0) == 25
+
+
+@pytest.mark.parametrize("junk", [3, None, [1], {"lanes": 5}, {"transform": 7, "lanes": [{"channel": 4, "keys": [None]}]}])
+def test_an_older_file_full_of_junk_is_refused_in_a_sentence(tmp_path, sheet, junk):
     path = tmp_path / "old.fictilis"
-    sheet = set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     write_native(path, sheet)
-
-    def as_it_was(record):
-        record["schema"] = 2
-        for name in ("cameras", "markers", "sound", "played"):
-            del record[name]
-        for obj in record["objects"]:
-            del obj["opacity"]
-            for lane in obj["lanes"]:
-                lane["target"] = lane.pop("channel")
-
-    edit_json(path, as_it_was)
-    assert same(read_native(path), sheet)
+    edit_json(path, lambda record: record.update(schema=2, objects=[junk], cameras=junk))
+    with pytest.raises(BadFile, match=r"old.fictilis cannot be opened: its scene.json is wrong"):
+        read_native(path)
 
 
 def test_saving_twice_gives_the_same_bytes_but_for_the_clock(tmp_path, full):
@@ -352,7 +383,7 @@ def test_cancelled_writing_leaves_nothing(tmp_path, full):
 def test_numbers_of_numpys_are_numbers_too(tmp_path, sheet):
     """They come from sums over arrays, as where a camera looks; a file must not fail for them."""
     one = np.float64(1.5)
-    scene = set_key(sheet, OBJ, "t1", Key(one, one, "smooth", "free", (one, one), (one, one)))
+    scene = set_key(sheet, OBJ, "t1", Key(one, one, "smooth", "broken", (one, one), (one, one)))
     scene, _ = timeline.add_camera(scene, SceneCamera("", "Camera", (one, one, one), one, one, one, one * 20))
     scene = timeline.set_marker(timeline.set_played(scene, one, one * 9), one, "Beat")
     obj = replace(scene.object(OBJ), transform=Transform((one, one, one)))

@@ -76,7 +76,7 @@ handle = st.tuples(st.floats(0.0, 30.0), st.floats(-5.0, 5.0))
 @settings(max_examples=150, deadline=None)
 def test_a_curve_with_free_handles_is_the_bézier_by_an_independent_solver(span, rise, out, into):
     """Source: SciPy's brentq on x(s), then y(s); the handles shortened where they reach past the neighbour."""
-    curve = AnimationCurve((Key(0, 1.0, "smooth", "free", None, out), Key(span, 1.0 + rise, "smooth", "free", into, None)))
+    curve = AnimationCurve((Key(0, 1.0, "smooth", "broken", None, out), Key(span, 1.0 + rise, "smooth", "broken", into, None)))
 
     def short(h):
         return h if h[0] <= span else (span, h[1] * span / h[0])

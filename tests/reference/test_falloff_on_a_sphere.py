@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.geometry.primitives import ball, uv_sphere
+from fictilis.core.geometry.primitives import ball, globe
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.falloff import surface_distances
 
 
-@pytest.mark.parametrize(("form", "worst"), [(lambda: ball(10.0, 24), 0.06), (lambda: uv_sphere(10.0, 72, 36), 0.06)])
+@pytest.mark.parametrize(("form", "worst"), [(lambda: ball(10.0, 24), 0.06), (lambda: globe(10.0, 72, 36), 0.06)])
 @pytest.mark.parametrize("seed", range(4))
 def test_surface_distance_is_the_great_circle_within_a_few_percent(form, worst, seed):
     points, mesh = form()

@@ -39,7 +39,7 @@ def exported(request, tmp_path, sheet):
                 scene = set_key(scene, "o1", target, Key(frame, value, kind))
     elif request.param == "moving":
         scene = set_value(set_key(sheet, "o1", "t1", Key(5, 0.5)), "o1", "opacity", 0.5)
-        for channel, end in (("location.x", 40), ("rotation.z", 400), ("scale.y", 2)):
+        for channel, end in (("position.x", 40), ("rotation.z", 400), ("scale.y", 2)):
             for frame, value in ((0, 0.5), (30, end)):
                 scene = set_key(scene, "o1", channel, Key(frame, value))
     else:

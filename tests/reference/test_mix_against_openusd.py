@@ -10,7 +10,7 @@ import pytest
 
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.geometry.primitives import uv_sphere
+from fictilis.core.geometry.primitives import globe
 from fictilis.core.mix.bank import mixed_points
 from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Deltas, InBetween, Scene
@@ -46,7 +46,7 @@ def usd_mix(obj, weights):
 
 @pytest.fixture(scope="module")
 def obj():
-    points, mesh = uv_sphere(10, 16, 8)
+    points, mesh = globe(10, 16, 8)
     rng = np.random.default_rng(11)
     scene, object_id = add_object(Scene(), "Ball", mesh, points)
     for name in ("A", "B", "C"):

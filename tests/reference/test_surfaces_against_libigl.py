@@ -8,7 +8,7 @@ from scipy.optimize import least_squares
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.geometry.cuts import cuts_between
-from fictilis.core.geometry.primitives import ball, plane, uv_sphere
+from fictilis.core.geometry.primitives import ball, globe, plane
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.dabs import dab
@@ -23,7 +23,7 @@ def wavy():
     return points, mesh
 
 
-FORMS = {"ball": lambda: ball(10.0, 12), "sphere": lambda: uv_sphere(10.0, 40, 20), "wavy": wavy}
+FORMS = {"ball": lambda: ball(10.0, 12), "sphere": lambda: globe(10.0, 40, 20), "wavy": wavy}
 
 
 def exact(points, mesh, source):
@@ -74,7 +74,7 @@ def test_the_nearest_place_on_a_surface():
 
 def test_cuts_between_two_bodies():
     """Source: igl.tri_tri_intersection_test_3d on every pair of triangles."""
-    points, mesh = uv_sphere(10.0, 14, 8)
+    points, mesh = globe(10.0, 14, 8)
     other = points @ np.array([[0.8, 0.6, 0], [-0.6, 0.8, 0], [0, 0, 1.0]]) + [8.0, 3.1, 1.7]
     mine, its = cuts_between(mesh, points, mesh, other)
     plan = triangles(mesh)

@@ -5,7 +5,7 @@ import pytest
 
 from fictilis.core.errors import NotATarget
 from fictilis.core.geometry.matching import find_order, require_match
-from fictilis.core.geometry.primitives import ball, plane, uv_sphere
+from fictilis.core.geometry.primitives import ball, globe, plane
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Mesh
 
@@ -36,7 +36,7 @@ def test_a_known_shuffle_of_twenty_thousand_points_is_found():
     require_match(mesh, Mesh(mesh.point_count, back[other.corners], other.offsets), "Renumbered")
 
 
-@pytest.mark.parametrize("form", [lambda: ball(10, 8), lambda: uv_sphere(10, 24, 12)])
+@pytest.mark.parametrize("form", [lambda: ball(10, 8), lambda: globe(10, 24, 12)])
 def test_of_a_symmetric_mesh_the_nearest_way_is_taken_and_said_to_be_one_of_several(form):
     points, mesh = form()
     bent = points + np.random.default_rng(1).normal(size=points.shape) * 0.2
@@ -46,7 +46,7 @@ def test_of_a_symmetric_mesh_the_nearest_way_is_taken_and_said_to_be_one_of_seve
 
 
 def test_seeds_decide_where_places_cannot():
-    points, mesh = uv_sphere(10, 24, 12)
+    points, mesh = globe(10, 24, 12)
     turned = points * [-1, 1, -1]  # half a turn about Y: the places now speak for the wrong way
     moved, other, order = shuffled(turned, mesh, 3)
     wrong = find_order(mesh, other, points, moved)

@@ -244,7 +244,7 @@ def test_a_snapshot_is_taken_through_the_scenes_camera_and_of_the_object_where_i
     camera = SceneCamera("", "Camera", (0.0, 0.0, 0.0), 60.0, 0.0, 0.0)
     scene, camera_id = timeline.add_camera(scene, camera)
     for frame, value in ((0, 0.0), (10, 30.0)):
-        scene = set_key(scene, ball.id, "location.x", Key(frame, value, "linear"))
+        scene = set_key(scene, ball.id, "position.x", Key(frame, value, "linear"))
         scene = set_key(scene, camera_id, "centre.x", Key(frame, value * 2, "linear"))
 
     def middle(frame):

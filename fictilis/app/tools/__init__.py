@@ -27,9 +27,9 @@ TOOLS: dict[str, Tool] = {
     tool.id: tool
     for tool in (
         Tool("pick", "Pick", "selection", "pick", pick),
-        Tool("move", "Move", "arrows-out-cardinal", "handles", handle_tool(CHANGES["move"]), "x 4.5"),
-        Tool("rotate", "Rotate", "arrow-clockwise", "handles", handle_tool(CHANGES["rotate"]), "y 40"),
-        Tool("scale", "Scale", "corners-out", "handles", handle_tool(CHANGES["scale"]), "z 0"),
+        Tool("move", "Move", "arrows-out-cardinal", "handles", handle_tool(CHANGES["move"])),
+        Tool("rotate", "Rotate", "arrow-clockwise", "handles", handle_tool(CHANGES["rotate"])),
+        Tool("scale", "Scale", "corners-out", "handles", handle_tool(CHANGES["scale"])),
         Tool("slide", "Slide", "path", "slide", slide_tool, "Drag the pick along the surface; the outline stays."),
         Tool("grab", "Grab", "hand-grabbing", "brush", grab, "Carries what lies under the brush."),
         Tool("push", "Push", "arrow-line-up", "brush", brush_tool("push"), "Pushes out; with Ctrl in."),

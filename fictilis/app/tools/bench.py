@@ -23,7 +23,7 @@ from fictilis.render.stage import StageItem
 
 @dataclass(frozen=True)
 class Event:
-    """``kind`` is press, move, release or type; type carries ``amount`` along ``axis``, or None to forget it.
+    """``kind`` is press, move, release or type; type carries ``amounts`` by axis (None: the picture's own, or all), or None.
 
     ``pressure`` 0…1 comes from a tablet; a mouse presses with 1.
     """
@@ -33,8 +33,7 @@ class Event:
     y: float
     shift: bool = False
     control: bool = False
-    axis: int | None = None
-    amount: float | None = None
+    amounts: dict[int | None, float] | None = None
     pressure: float = 1.0
 
 
@@ -219,7 +218,7 @@ class Bench:
     def brush_size(self, at: np.ndarray) -> float:
         """The brush's radius in object units at a place (3,) in the scene."""
         tools = self.doc.tools
-        return (tools.screen_size * self.unit(at) if tools.on_screen else tools.size) / self.scale
+        return (tools.size_px * self.unit(at) if tools.in_px else tools.size) / self.scale
 
     @property
     def scale(self) -> float:

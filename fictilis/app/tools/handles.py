@@ -1,4 +1,4 @@
-"""Tools with handles: Move, Rotate, Scale, by dragging or by an amount typed meanwhile; and Slide."""
+"""Tools with handles: Move, Rotate, Scale, by dragging or by amounts typed; and Slide."""
 
 from __future__ import annotations
 
@@ -50,21 +50,27 @@ def handle_under(bench: Bench, x: float, y: float) -> tuple[bool, int | None]:
 class Change:
     """What dragging a handle does to the pick: an amount along or about an axis (None: the picture's own, or all).
 
-    ``dragged`` gives the amount of a drag; ``apply`` the displacement in object space of an amount.
+    ``dragged`` gives the amount of a drag; ``apply`` the displacement in object space of an amount; ``typed`` that of
+    typed amounts by axis. ``boxes`` says for which axes amounts can be typed at a handle (held or not, its axis), and
+    which of them comes first; ``neutral`` is the amount that changes nothing, ``whole`` what the axis None is called.
     """
 
     label: str
     unit: str
     dragged: Callable[[Bench, int | None, dict, Event, Event], object]
     apply: Callable[[Bench, int | None, object], Deltas]
+    typed: Callable[[Bench, dict[int | None, float]], Deltas]
+    boxes: Callable[[Bench, bool, int | None], tuple[tuple[int | None, ...], int | None]]
+    neutral: float = 0.0
+    whole: str = ""
 
 
 def handle_tool(change: Change) -> Callable[[Bench, Event], Stroke]:
-    """A tool that drags handles; elsewhere, or by a mere click, it picks. An amount may be typed meanwhile."""
+    """A tool that drags handles; elsewhere, or by a mere click, it picks. Amounts may be typed meanwhile, or alone."""
 
     def tool(bench: Bench, press: Event) -> Stroke:
         if press.kind == "type":
-            yield from _carry(bench, change, press.axis, press)
+            yield from _carry(bench, change, None, press)
             return
         held, axis = handle_under(bench, press.x, press.y)
         if not held:
@@ -76,17 +82,17 @@ def handle_tool(change: Change) -> Callable[[Bench, Event], Stroke]:
 
 
 def _carry(bench: Bench, change: Change, axis: int | None, press: Event) -> Generator[None, Event, bool]:
-    """Change the pick until the release; whether it went anywhere. A typed amount wins over the drag."""
+    """Change the pick until the release; whether it went anywhere. Typed amounts win over the drag."""
     if bench.pivot is None:
         return True
     ends = handle_ends(bench)
-    typed: Event | None = None
+    typed = press if press.kind == "type" else None
     event = press
     while True:
         if event.kind == "type":
-            typed = event if event.amount is not None else None
+            typed = event
         if typed is not None:
-            moved = change.apply(bench, typed.axis, typed.amount)
+            moved = change.typed(bench, typed.amounts) if typed.amounts is not None else Deltas()
         else:
             moved = change.apply(bench, axis, change.dragged(bench, axis, ends, press, event))
         if event.kind == "release":
@@ -111,10 +117,20 @@ def _dragged_move(bench: Bench, axis: int | None, ends: dict, press: Event, even
 
 def apply_move(bench: Bench, axis: int | None, amount: object) -> Deltas:
     """Along an axis by a number, or by a whole vector (3,) in the scene."""
-    if axis is None and np.ndim(amount) == 0:
-        axis = 0  # an amount typed without an axis
     vector = np.asarray(amount) if axis is None else bench.axes[axis] * amount
     return bench.to_deltas(bench.weights[bench.near, None] * vector)
+
+
+def typed_move(bench: Bench, amounts: dict[int | None, float]) -> Deltas:
+    return apply_move(bench, None, sum(amount * bench.axes[axis] for axis, amount in amounts.items()))
+
+
+def _move_boxes(bench: Bench, held: bool, axis: int | None) -> tuple[tuple[int | None, ...], int | None]:
+    """All three axes; of the middle handle those that lie in the picture, where the view looks along one."""
+    back = bench.camera.axes()[2]
+    flat = tuple(k for k in range(3) if abs(bench.axes[k] @ back) < 1e-6)
+    axes = flat if held and axis is None and len(flat) == 2 else (0, 1, 2)
+    return axes, axis if axis is not None else axes[0]
 
 
 def _dragged_turn(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> float:
@@ -139,6 +155,22 @@ def apply_turn(bench: Bench, axis: int | None, degrees: float) -> Deltas:
     return bench.to_deltas(rotation(bench.scene_points[near], bench.weights[near], bench.pivots, about, degrees))
 
 
+def typed_turn(bench: Bench, amounts: dict[int | None, float]) -> Deltas:
+    """About the view's axis, or about the axes one after the other."""
+    if None in amounts:
+        return apply_turn(bench, None, amounts[None])
+    near = bench.near
+    points = bench.scene_points[near]
+    weights, turned = bench.weights[near], points
+    for axis, degrees in amounts.items():
+        turned = turned + rotation(turned, weights, bench.pivots, bench.axes[axis], degrees)
+    return bench.to_deltas(turned - points)
+
+
+def _turn_boxes(_bench: Bench, held: bool, axis: int | None) -> tuple[tuple[int | None, ...], int | None]:
+    return ((axis,), axis) if held else ((0, 1, 2), 0)
+
+
 def _dragged_scale(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> float:
     if axis is None:
         return float(np.exp((event.x - press.x) / 120))
@@ -154,10 +186,19 @@ def apply_scale(bench: Bench, axis: int | None, amount: float | np.ndarray) -> D
     return bench.to_deltas(scaling(bench.scene_points[near], bench.weights[near], bench.pivots, factors, bench.axes))
 
 
+def typed_scale(bench: Bench, amounts: dict[int | None, float]) -> Deltas:
+    whole = amounts.get(None, 1.0)
+    return apply_scale(bench, None, np.array([amounts.get(axis, whole) for axis in range(3)]))
+
+
+def _scale_boxes(_bench: Bench, held: bool, axis: int | None) -> tuple[tuple[int | None, ...], int | None]:
+    return ((None,), None) if held and axis is None else ((0, 1, 2), axis or 0)
+
+
 CHANGES = {
-    "move": Change("Move", "cm", _dragged_move, apply_move),
-    "rotate": Change("Rotate", "°", _dragged_turn, apply_turn),
-    "scale": Change("Scale", "×", _dragged_scale, apply_scale),
+    "move": Change("Move", "cm", _dragged_move, apply_move, typed_move, _move_boxes),
+    "rotate": Change("Rotate", "°", _dragged_turn, apply_turn, typed_turn, _turn_boxes, whole="View"),
+    "scale": Change("Scale", "×", _dragged_scale, apply_scale, typed_scale, _scale_boxes, neutral=1.0, whole="XYZ"),
 }
 
 
@@ -198,42 +239,3 @@ def slide_tool(bench: Bench, press: Event) -> Stroke:
         click(bench, press)
     elif len(moved.indices):
         bench.commit(moved, "Slide")
-
-
-class Typing:
-    """The amount typed while a tool with handles is on: an axis letter and a number; ``x 4.5``, or a number alone.
-
-    A number alone takes the axis of the handle held; of the middle handle all axes.
-    """
-
-    def __init__(self) -> None:
-        self.text = ""
-
-    def takes(self, character: str, dragging: bool) -> bool:
-        """Whether a typed character belongs to an amount."""
-        if self.text:
-            return character in "0123456789.-+ xyzn" and bool(character)
-        return bool(character) and (character in "xyzn" or (dragging and character in "0123456789.-"))
-
-    def add(self, character: str, axis: int | None) -> None:
-        """``axis`` is that of the handle held, None for the middle one."""
-        if character in "xyzn":
-            self.text = f"{character} "
-        elif not self.text:
-            self.text = f"{'xyz'[axis] if axis is not None else '·'} {character}"
-        elif character != " ":
-            self.text += character
-
-    def erase(self) -> None:
-        self.text = "" if len(self.text) <= 2 else self.text[:-1]
-
-    def amount(self) -> tuple[int | None, float] | None:
-        """Axis number (None: all, or the picture's) and amount, or None while there is no whole number yet."""
-        if len(self.text) < 3:
-            return None
-        try:
-            value = float(self.text[2:])
-        except ValueError:
-            return None
-        axis = {"x": 0, "y": 1, "z": 2, "n": 2}.get(self.text[0])
-        return (axis, value) if np.isfinite(value) else None

@@ -28,7 +28,7 @@ def pick(bench: Bench, press: Event) -> Stroke:
         went = went or _far(press, event)
         if way == "Brush":
             brushed = np.union1d(brushed, _brushed(bench, line[-2], line[-1]))
-            bench.show_line(_circle(event.x, event.y, bench.doc.tools.screen_size))
+            bench.show_line(_circle(event.x, event.y, bench.doc.tools.size_px))
         elif went:
             bench.show_line(_box(press, event) if way == "Box" else np.array(line))
     bench.show_line(None)
@@ -117,7 +117,7 @@ def _within(bench: Bench, outline: np.ndarray) -> np.ndarray:
 def _brushed(bench: Bench, start: tuple[float, float], end: tuple[float, float]) -> np.ndarray:
     """(k,): elements within the brush along a way on the screen."""
     at, seen = places(bench, bench.doc.tools.kind)
-    return np.flatnonzero(seen & (_from_segments(np.array(start), np.array(end), at) <= bench.doc.tools.screen_size))
+    return np.flatnonzero(seen & (_from_segments(np.array(start), np.array(end), at) <= bench.doc.tools.size_px))
 
 
 def _from_segments(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> np.ndarray:

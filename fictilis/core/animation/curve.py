@@ -13,7 +13,7 @@ from fictilis.core.arrays import cached_by_identity, plain_numbers
 from fictilis.core.errors import EditRefused
 
 INTERPOLATIONS = ("hold", "linear", "smooth", "ease")
-TANGENTS = ("auto", "flat", "aligned", "free")
+TANGENTS = ("auto", "flat", "joined", "broken")
 BEYOND = ("hold", "linear", "repeat", "offset", "ping-pong")
 SAME_FRAME = 1e-6
 Handle = tuple[float, float]
@@ -23,7 +23,7 @@ Handle = tuple[float, float]
 class Key:
     """A value at a frame; ``interpolation`` says how the curve goes on to the next key.
 
-    ``tangent`` is how a smooth curve passes the key; aligned and free have handles ``into`` (frames back, value) and
+    ``tangent`` is how a smooth curve passes the key; joined and broken have handles ``into`` (frames back, value) and
     ``out`` (frames on, value), both as offsets from the key with frames counted positive. ``ease`` is the easing to
     the next key, for the interpolation ease.
     """
@@ -290,7 +290,7 @@ def _handles(keys: tuple[Key, ...], frames: np.ndarray, values: np.ndarray) -> t
         slope = 0.0 if key.tangent == "flat" else float(slopes[i])
         back = float(spans[i - 1]) if i > 0 else float(spans[0]) if len(spans) else 1.0
         on = float(spans[i]) if i < len(spans) else back
-        own = key.tangent in ("aligned", "free")
+        own = key.tangent in ("joined", "broken")
         into.append(_shortened(key.into, back) if own and key.into else (back / 3, -slope * back / 3))
         out.append(_shortened(key.out, on) if own and key.out else (on / 3, slope * on / 3))
     return tuple(into), tuple(out)

@@ -91,7 +91,7 @@ def set_interpolation(scene: Scene, keys: Iterable[KeyRef], interpolation: str, 
 
 
 def set_tangent(scene: Scene, keys: Iterable[KeyRef], tangent: str) -> Scene:
-    """Tangents of keys: auto, flat, aligned or free. Aligned and free begin with the handles as they act now."""
+    """Tangents of keys: auto, flat, joined or broken. Joined and broken begin with the handles as they act now."""
     return change_keys(scene, keys, lambda c, f: c.changed(f, lambda k: _with_tangent(c, k, tangent)))
 
 
@@ -99,7 +99,7 @@ def _with_tangent(curve: AnimationCurve, key: Key, tangent: str) -> Key:
     if tangent in ("auto", "flat"):
         return replace(key, tangent=tangent, into=None, out=None)
     into, out = curve.handles(key)
-    if tangent == "aligned":  # both in one line: the mean of both slopes
+    if tangent == "joined":  # both in one line: the mean of both slopes
         slopes = [-into[1] / into[0] if into[0] else 0.0, out[1] / out[0] if out[0] else 0.0]
         slope = sum(slopes) / 2
         into, out = (into[0], -slope * into[0]), (out[0], slope * out[0])
@@ -117,7 +117,7 @@ def straighten(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
             before, after = curve.keys[max(n - 1, 0)], curve.keys[min(n + 1, len(curve.keys) - 1)]
             into = ((key.frame - before.frame) / 3, (before.value - key.value) / 3)
             out = ((after.frame - key.frame) / 3, (after.value - key.value) / 3)
-            return replace(key, tangent="free", into=into, out=out)
+            return replace(key, tangent="broken", into=into, out=out)
 
         return curve.changed(frames, straight)
 
@@ -125,15 +125,15 @@ def straighten(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
 
 
 def set_handle(scene: Scene, key: KeyRef, side: str, frames: float, value: float) -> Scene:
-    """One handle of a key, ``side`` into or out, as an offset. An aligned key turns its other handle along."""
+    """One handle of a key, ``side`` into or out, as an offset. A joined key turns its other handle along."""
 
     def change(curve: AnimationCurve, _frames: list[float]) -> AnimationCurve:
         def turned(k: Key) -> Key:
             into, out = curve.handles(k)
-            tangent = "aligned" if k.tangent in ("auto", "flat") else k.tangent
+            tangent = "joined" if k.tangent in ("auto", "flat") else k.tangent
             new = (max(frames, 0.0), value)
             other = out if side == "into" else into
-            if tangent == "aligned" and new[0] > 1e-9:
+            if tangent == "joined" and new[0] > 1e-9:
                 other = (other[0], -new[1] / new[0] * other[0])
             both = {"into": new, "out": other} if side == "into" else {"into": other, "out": new}
             return replace(k, tangent=tangent, interpolation=k.interpolation, **both)

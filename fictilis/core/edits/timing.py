@@ -288,8 +288,8 @@ def close_loop(scene: Scene, lanes: Lanes) -> Scene:
         end = curve.key_at(last) or Key(last, value)
         if back.interpolation != "hold":  # a straight or eased way would meet the seam with a slope of its own
             curve = curve.changed([back.frame], lambda k: replace(k, interpolation="smooth"))
-        start = replace(start, value=value, tangent="aligned", into=(b, -slope * b), out=(a, slope * a))
-        end = replace(end, value=value, tangent="aligned", into=(b, -slope * b), out=(a, slope * a))
+        start = replace(start, value=value, tangent="joined", into=(b, -slope * b), out=(a, slope * a))
+        end = replace(end, value=value, tangent="joined", into=(b, -slope * b), out=(a, slope * a))
         return AnimationCurve.of((*curve.keys, start, end), curve)
 
     return _map_lanes(scene, lanes, change)

@@ -55,12 +55,12 @@ def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, trans
 
 
 def freeze_transform(scene: Scene, object_id: str) -> Scene:
-    """The object's location, rotation and scale put into its points; it stays where it is seen.
+    """The object's position, rotation and scale put into its points; it stays where it is seen.
 
     Raises EditRefused for a scale that turns the faces inside out.
     """
     obj = unlocked(scene.object(object_id))
-    _stands_still(obj, ("location", "rotation", "scale"), "frozen")
+    _stands_still(obj, ("position", "rotation", "scale"), "frozen")
     matrix = obj.transform.matrix()
     if np.linalg.det(matrix[:3, :3]) < 0:
         raise EditRefused(f"{obj.name} has a mirroring scale, which would turn its faces inside out; make it positive first.")
@@ -70,15 +70,15 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
 def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:
     """The object's origin moved to a point of its base; it stays where it is seen."""
     obj = unlocked(scene.object(object_id))
-    _stands_still(obj, ("location",), "moved to another origin")
+    _stands_still(obj, ("position",), "moved to another origin")
     place = obj.base[point]
     old = obj.transform
     linear = old.matrix()[:3, :3]
     pivot = np.array(old.pivot) - place
-    # the new pivot keeps its place in the object; location takes up the rest
+    # the new pivot keeps its place in the object; position takes up the rest
     wanted = old.matrix()[:3, :3] @ place + old.matrix()[:3, 3]
-    location = wanted - (pivot - linear @ pivot)
-    moved = replace(old, pivot=tuple(pivot.tolist()), location=tuple(location.tolist()))
+    position = wanted - (pivot - linear @ pivot)
+    moved = replace(old, pivot=tuple(pivot.tolist()), position=tuple(position.tolist()))
     return scene.with_object(_moved_points(obj, np.eye(3), -place, moved))
 
 

@@ -72,7 +72,7 @@ def ball(radius: float = 50.0, segments: int = 8) -> Form:
     return points / np.linalg.norm(points, axis=1, keepdims=True) * radius, mesh
 
 
-def uv_sphere(radius: float = 50.0, segments: int = 32, rings: int = 16) -> Form:
+def globe(radius: float = 50.0, segments: int = 32, rings: int = 16) -> Form:
     """A sphere of meridians and parallels, triangles at its two poles."""
     _check({"radius": radius}, {"segments": (segments, 3), "rings": (rings, 2)})
     return _turned(
@@ -106,4 +106,4 @@ def _turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
     return points, _quad_mesh(len(points), quads, np.stack([u, v], axis=1), uv_quads)
 
 
-FORMS = {"Box": box, "Plane": plane, "UV sphere": uv_sphere, "Ball from a cube": ball, "Cylinder": cylinder}
+FORMS = {"Box": box, "Plane": plane, "Globe": globe, "Ball": ball, "Cylinder": cylinder}

@@ -1,0 +1,65 @@
+"""Older scene files brought to the present version, one step at a time, on the decoded ``scene.json`` before it is checked.
+
+A step gets what is in the file, which may be anything: it changes what it knows and leaves the rest for the records to refuse.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+VERSION = 4
+
+
+def migrated(data: dict, schema: int) -> dict:
+    """The data of a file of version ``schema`` (1 … VERSION) as this version writes it; changed in place."""
+    for version in range(schema, VERSION):
+        MIGRATIONS[version](data)
+    data["schema"] = VERSION
+    return data
+
+
+def _parts(data: dict, name: str) -> Iterator[dict]:
+    """The records in a list of records."""
+    rows = data.get(name)
+    yield from (row for row in (rows if isinstance(rows, list) else ()) if isinstance(row, dict))
+
+
+def _lanes(data: dict) -> Iterator[dict]:
+    for owner in (*_parts(data, "objects"), *_parts(data, "cameras")):
+        yield from _parts(owner, "lanes")
+
+
+def _renamed(record: dict, was: str, now: str) -> None:
+    if was in record and now not in record:
+        record[now] = record.pop(was)
+
+
+def _from_1(data: dict) -> None:
+    """What version 1 does not know (masks, groups, picks, textures, locks, views) is absent, and stays so."""
+
+
+def _from_2(data: dict) -> None:
+    """Lanes were of weights only, and called their channel a target."""
+    for lane in _lanes(data):
+        _renamed(lane, "target", "channel")
+
+
+def _from_3(data: dict) -> None:
+    """Where an object is was its location; tangents were aligned or free."""
+    for obj in _parts(data, "objects"):
+        if isinstance(obj.get("transform"), dict):
+            _renamed(obj["transform"], "location", "position")
+        for lane in _parts(obj, "lanes"):
+            channel = lane.get("channel")
+            if isinstance(channel, str) and channel.startswith("location."):
+                lane["channel"] = channel.replace("location.", "position.", 1)
+    tangents = {"aligned": "joined", "free": "broken"}
+    for lane in _lanes(data):
+        if lane.get("target") == "":  # written beside the channel
+            del lane["target"]
+        for key in _parts(lane, "keys"):
+            if isinstance(key.get("tangent"), str):
+                key["tangent"] = tangents.get(key["tangent"], key["tangent"])
+
+
+MIGRATIONS: dict[int, Callable[[dict], None]] = {1: _from_1, 2: _from_2, 3: _from_3}
