@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from fictilis.app.arithmetic import number_from
-from fictilis.core.channels import CAMERA_WORDS, OBJECT_WORDS, RESERVED, Channel, channel, set_value, values_at
+from fictilis.core.channels import CAMERA_KINDS, OBJECT_KINDS, Channel, channel, set_value, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.errors import FictilisError
-from fictilis.core.evaluate import weights_at
+from fictilis.core.mix.acting import weights_at
 from fictilis.core.scene import MorphObject, SceneCamera
 
 LARGEST = {"weight": 1000.0}
@@ -20,13 +20,13 @@ class Values:
 
     def owner_of(self, channel_id: str) -> MorphObject | SceneCamera:
         """The object shown, or the first camera for one of a camera's channels."""
-        return self.scene.cameras[0] if channel_id in CAMERA_WORDS else self.object
+        return self.scene.cameras[0] if channel_id in CAMERA_KINDS else self.object
 
     def has_channel(self, channel_id: str) -> bool:
-        if channel_id in CAMERA_WORDS:
+        if channel_id in CAMERA_KINDS:
             return bool(self.scene.cameras)
         obj = self.object
-        return obj is not None and (channel_id in OBJECT_WORDS or any(t.id == channel_id for t in obj.targets))
+        return obj is not None and (channel_id in OBJECT_KINDS or any(t.id == channel_id for t in obj.targets))
 
     def channel(self, channel_id: str) -> Channel:
         return channel(self.owner_of(channel_id), channel_id)
@@ -39,7 +39,7 @@ class Values:
     @property
     def selected_targets(self) -> tuple[str, ...]:
         """The targets among what is selected, in the order of selecting."""
-        return tuple(c for c in self.selected if c not in RESERVED)
+        return tuple(c for c in self.selected if c not in CAMERA_KINDS and c not in OBJECT_KINDS)
 
     def weights(self, obj: MorphObject) -> dict[str, float]:
         """The weight of each target as shown."""

@@ -1,105 +1,236 @@
 """Animated numbers in one table: what they are called, their unit and usual range, and how an owner keeps them.
 
-A channel id is a target's id for its weight, or one of the words below.
+A channel id is the id of a target, for its weight, or of one of the kinds below. What it means depends on its owner only.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
+from types import MappingProxyType
 
 import numpy as np
 
 from fictilis.core.animation.bank import lane_bank
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_array, cached_by_identity
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene, SceneCamera, Transform
+from fictilis.core.scene import MorphObject, Scene, SceneCamera, Transform, targets_by_id
 
+Owner = MorphObject | SceneCamera
 AXES = "xyz"
 LEAST_SCALE = 1e-6  # a lane that runs through 0 must not make the object vanish into a plane
 LEAST_DISTANCE = 1e-3
-OBJECT_WORDS = (*(f"{part}.{a}" for part in ("position", "rotation", "scale") for a in AXES), "opacity", "visible")
-CAMERA_WORDS = (*(f"centre.{a}" for a in AXES), "distance", "yaw", "pitch", "lens")
-RESERVED = OBJECT_WORDS + CAMERA_WORDS
 AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
 GREY = "#55606E"
-
-
-def part_of(channel_id: str) -> str:
-    """What a channel is a part of: ``weight``, ``object`` or ``camera``. Moves of one part follow each other."""
-    return "object" if channel_id in OBJECT_WORDS else "camera" if channel_id in CAMERA_WORDS else "weight"
+RECENT = 8  # evaluations kept
 
 
 @dataclass(frozen=True)
-class Channel:
-    """``value`` is what it has where no lane drives it; ``low`` … ``high`` the soft range of its slider; ``rest`` the neutral
-    value; a ``stepped`` one is on or off. ``part`` is ``weight``, ``object`` or ``camera``."""
+class ChannelRef:
+    """One animated number of the scene: whose, and which."""
+
+    owner: str
+    channel: str
+
+
+@dataclass(frozen=True)
+class ChannelKind:
+    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``object`` or ``camera``: moves of one part
+    follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off."""
 
     id: str
     name: str
-    value: float
-    low: float
-    high: float
-    colour: str
-    part: str = "weight"
+    part: str
+    get: Callable[[Owner], float]
+    set: Callable[[Owner, float], Owner]
+    bounds: Callable[[Owner], tuple[float, float]]
     unit: str = ""
     rest: float = 0.0
     decimals: int = 2
+    colour: str = GREY
     stepped: bool = False
     quiet: bool = False
 
 
-@cached_by_identity
-def channels(owner: MorphObject | SceneCamera) -> tuple[Channel, ...]:
-    """All channels of an object or a camera, in the order of its lanes."""
-    if isinstance(owner, SceneCamera):
-        return tuple(_camera_channels(owner))
-    weights = [Channel(t.id, t.name, t.weight, *t.range, t.colour, quiet=t.muted) for t in owner.targets]
-    return (*weights, *_object_channels(owner))
+@dataclass(frozen=True, eq=False)
+class Channel:
+    """A kind with its owner. ``value`` is what it has where no lane drives it; ``low`` … ``high`` the soft range of its
+    slider."""
+
+    owner: Owner
+    kind: ChannelKind
+
+    @property
+    def ref(self) -> ChannelRef:
+        return ChannelRef(self.owner.id, self.kind.id)
+
+    @property
+    def value(self) -> float:
+        return self.kind.get(self.owner)
+
+    @property
+    def low(self) -> float:
+        return self.kind.bounds(self.owner)[0]
+
+    @property
+    def high(self) -> float:
+        return self.kind.bounds(self.owner)[1]
+
+    id = property(lambda self: self.kind.id)
+    name = property(lambda self: self.kind.name)
+    part = property(lambda self: self.kind.part)
+    unit = property(lambda self: self.kind.unit)
+    rest = property(lambda self: self.kind.rest)
+    decimals = property(lambda self: self.kind.decimals)
+    colour = property(lambda self: self.kind.colour)
+    stepped = property(lambda self: self.kind.stepped)
+    quiet = property(lambda self: self.kind.quiet)
 
 
-def _object_channels(obj: MorphObject) -> list[Channel]:
-    t = obj.transform
-    reach = float(f"{max(float(np.ptp(obj.base, axis=0).max(initial=0.0)) if len(obj.base) else 0.0, 1.0) * 2:.1g}")
+def _axis_of(name: str, home: Callable[[Owner], object], back: Callable[[Owner, object], Owner], axis: int):
+    """How one number of a triple, a field of ``home(owner)``, is got and set."""
+
+    def get(owner: Owner) -> float:
+        return getattr(home(owner), name)[axis]
+
+    def put(owner: Owner, value: float) -> Owner:
+        triple = list(getattr(home(owner), name))
+        triple[axis] = value
+        return back(owner, replace(home(owner), **{name: tuple(triple)}))
+
+    return get, put
+
+
+@cached_by_array
+def _extent(points: np.ndarray) -> float:
+    return float(np.ptp(points, axis=0).max(initial=0.0)) if len(points) else 0.0
+
+
+def _reach(length: float) -> tuple[float, float]:
+    reach = float(f"{max(length, 1.0) * 2:.1g}")
+    return -reach, reach
+
+
+def _fixed(low: float, high: float) -> Callable[[Owner], tuple[float, float]]:
+    return lambda _owner: (low, high)
+
+
+def _set_scale(put: Callable[[Owner, float], Owner]) -> Callable[[Owner, float], Owner]:
+    def checked(owner: Owner, value: float) -> Owner:
+        if abs(value) < 1e-9:
+            raise EditRefused("An object's scale must not be 0 on any axis.")
+        return put(owner, value)
+
+    return checked
+
+
+def _object_kinds() -> list[ChannelKind]:
     rows = []
-    for part, values, low, high, unit, rest, decimals in (
-        ("position", t.position, -reach, reach, "cm", 0.0, 1),
-        ("rotation", t.rotation, -180.0, 180.0, "°", 0.0, 1),
-        ("scale", t.scale, 0.05, 2.0, "×", 1.0, 2),
+    for part, unit, rest, decimals, bounds in (
+        ("position", "cm", 0.0, 1, lambda o: _reach(_extent(o.base))),
+        ("rotation", "°", 0.0, 1, _fixed(-180.0, 180.0)),
+        ("scale", "×", 1.0, 2, _fixed(0.05, 2.0)),
     ):
-        for axis, (letter, value) in enumerate(zip(AXES, values, strict=True)):
-            name = f"{part.capitalize()} {letter.upper()}"
-            rows.append(Channel(f"{part}.{letter}", name, value, low, high, AXIS_COLOURS[axis], "object", unit, rest, decimals))
-    rows.append(Channel("opacity", "Opacity", obj.appearance.opacity, 0.0, 1.0, GREY, "object", "", 1.0))
-    rows.append(Channel("visible", "Visible", float(obj.visible), 0.0, 1.0, GREY, "object", "", 1.0, 0, True))
-    return rows
+        for axis, letter in enumerate(AXES):
+            get, put = _axis_of(part, lambda o: o.transform, lambda o, t: replace(o, transform=t), axis)
+            put = _set_scale(put) if part == "scale" else put
+            name, colour = f"{part.capitalize()} {letter.upper()}", AXIS_COLOURS[axis]
+            rows.append(ChannelKind(f"{part}.{letter}", name, "object", get, put, bounds, unit, rest, decimals, colour))
+    return [
+        *rows,
+        ChannelKind("opacity", "Opacity", "object", lambda o: o.appearance.opacity,
+                    lambda o, v: replace(o, appearance=replace(o.appearance, opacity=min(max(v, 0.0), 1.0))),
+                    _fixed(0.0, 1.0), rest=1.0),
+        ChannelKind("visible", "Visible", "object", lambda o: float(o.visible), lambda o, v: replace(o, visible=v >= 0.5),
+                    _fixed(0.0, 1.0), rest=1.0, decimals=0, stepped=True),
+    ]  # fmt: skip
 
 
-def _camera_channels(camera: SceneCamera) -> list[Channel]:
-    reach = float(f"{max(camera.distance * 2, 1.0):.1g}")
-    rows = [
-        Channel(f"centre.{a}", f"Looks at {a.upper()}", v, -reach, reach, AXIS_COLOURS[n], "camera", "cm", 0.0, 1)
-        for n, (a, v) in enumerate(zip(AXES, camera.centre, strict=True))
-    ]
-    rows.append(Channel("distance", "Distance", camera.distance, LEAST_DISTANCE, reach, GREY, "camera", "cm", reach / 2, 1))
-    rows.append(Channel("yaw", "Turn", camera.yaw, -180.0, 180.0, "#B9821A", "camera", "°", 0.0, 1))
-    rows.append(Channel("pitch", "Tilt", camera.pitch, -90.0, 90.0, "#2A8FA3", "camera", "°", 0.0, 1))
-    rows.append(Channel("lens", "Field of view", camera.lens, 5.0, 120.0, "#8C7BB8", "camera", "°", 30.0, 1))
-    return rows
+def _set_distance(camera: Owner, value: float) -> Owner:
+    if value < LEAST_DISTANCE:
+        raise EditRefused(f"A camera must stand at least {LEAST_DISTANCE:g} cm away, not {value:g}.")
+    return replace(camera, distance=value)
 
 
-def channel(owner: MorphObject | SceneCamera, channel_id: str) -> Channel:
+def _set_lens(camera: Owner, value: float) -> Owner:
+    if not 1 <= value <= 170:
+        raise EditRefused(f"A field of view must be from 1 to 170 degrees, not {value:g}.")
+    return replace(camera, lens=value)
+
+
+def _camera_kinds() -> list[ChannelKind]:
+    rows = []
+    for axis, letter in enumerate(AXES):
+        get, put = _axis_of("centre", lambda c: c, lambda _c, new: new, axis)
+        rows.append(
+            ChannelKind(f"centre.{letter}", f"Looks at {letter.upper()}", "camera", get, put, lambda c: _reach(c.distance), "cm",
+                        0.0, 1, AXIS_COLOURS[axis])
+        )  # fmt: skip
+    return [
+        *rows,
+        ChannelKind("distance", "Distance", "camera", lambda c: c.distance, _set_distance,
+                    lambda c: (LEAST_DISTANCE, _reach(c.distance)[1]), "cm", decimals=1),
+        ChannelKind("yaw", "Turn", "camera", lambda c: c.yaw, lambda c, v: replace(c, yaw=v), _fixed(-180.0, 180.0), "°", 0.0, 1,
+                    "#B9821A"),
+        ChannelKind("pitch", "Tilt", "camera", lambda c: c.pitch, lambda c, v: replace(c, pitch=v), _fixed(-90.0, 90.0), "°", 0.0,
+                    1, "#2A8FA3"),
+        ChannelKind("lens", "Field of view", "camera", lambda c: c.lens, _set_lens, _fixed(5.0, 120.0), "°", 30.0, 1, "#8C7BB8"),
+    ]  # fmt: skip
+
+
+OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
+CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
+OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS)  # ids that no target may have
+
+
+def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
+    target = targets_by_id(obj)[target_id]
+    return ChannelKind(
+        target_id, target.name, "weight", lambda o: o.target(target_id).weight,
+        lambda o, v: o.with_target(replace(o.target(target_id), weight=v)), lambda o: o.target(target_id).range,
+        colour=target.colour, quiet=target.muted,
+    )  # fmt: skip
+
+
+def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
+    """The kinds of an owner but for weights, by id."""
+    return CAMERA_KINDS if isinstance(owner, SceneCamera) else OBJECT_KINDS
+
+
+def find_channel(owner: Owner, channel_id: str) -> Channel | None:
+    """One channel by its id, or None where the owner has none such."""
+    kind = own_kinds(owner).get(channel_id)
+    if kind is None and isinstance(owner, MorphObject) and channel_id in targets_by_id(owner):
+        kind = _weight_kind(owner, channel_id)
+    return None if kind is None else Channel(owner, kind)
+
+
+def channel(owner: Owner, channel_id: str) -> Channel:
     """One channel by its id. Raises EditRefused when the owner has none such."""
-    for found in channels(owner):
-        if found.id == channel_id:
-            return found
-    raise EditRefused(f"{owner.name} has nothing called {channel_id} to animate.")
+    found = find_channel(owner, channel_id)
+    if found is None:
+        raise EditRefused(f"{owner.name} has nothing called {channel_id} to animate.")
+    return found
 
 
-def channel_named(owner: MorphObject | SceneCamera, name: str) -> Channel:
+def part_of(owner: Owner, channel_id: str) -> str:
+    """What a channel is a part of: ``weight``, ``object`` or ``camera``. Moves of one part follow each other."""
+    kind = own_kinds(owner).get(channel_id)
+    return kind.part if kind is not None else "weight"
+
+
+@cached_by_identity
+def channels(owner: Owner) -> tuple[Channel, ...]:
+    """All channels of an object or a camera, in the order of its lanes."""
+    weights = [_weight_kind(owner, t.id) for t in owner.targets] if isinstance(owner, MorphObject) else []
+    return tuple(Channel(owner, kind) for kind in (*weights, *own_kinds(owner).values()))
+
+
+def channel_named(owner: Owner, name: str) -> Channel:
     """One channel by its name, or by its id where that is a word of its own."""
     for found in channels(owner):
-        if name == found.name or name == found.id and found.id in RESERVED:
+        if name == found.name or name == found.id and found.part != "weight":
             return found
     names = ", ".join(found.name for found in channels(owner))
     raise EditRefused(f"{owner.name} has nothing named {name} to animate; it has: {names}.")
@@ -108,46 +239,40 @@ def channel_named(owner: MorphObject | SceneCamera, name: str) -> Channel:
 def set_value(scene: Scene, owner_id: str, channel_id: str, value: float) -> Scene:
     """The value a channel has where no lane drives it. Raises EditRefused for a value it cannot have."""
     owner = scene.owner(owner_id)
-    what = channel(owner, channel_id)
+    kind = channel(owner, channel_id).kind
     if not np.isfinite(value):
-        raise EditRefused(f"{what.name} must be a finite number, not {value}.")
-    return scene.with_owner(_with_value(owner, what, float(value)))
-
-
-def _with_value(owner: MorphObject | SceneCamera, what: Channel, value: float) -> MorphObject | SceneCamera:
-    part, _, letter = what.id.partition(".")
-    if what.part == "weight":
-        return owner.with_target(replace(owner.target(what.id), weight=value))
-    if what.id == "opacity":
-        return replace(owner, appearance=replace(owner.appearance, opacity=min(max(value, 0.0), 1.0)))
-    if what.id == "visible":
-        return replace(owner, visible=value >= 0.5)
-    if part == "scale" and abs(value) < 1e-9:
-        raise EditRefused("An object's scale must not be 0 on any axis.")
-    if letter:
-        home = owner.transform if what.part == "object" else owner
-        values = list(getattr(home, part))
-        values[AXES.index(letter)] = value
-        moved = replace(home, **{part: tuple(values)})
-        return replace(owner, transform=moved) if what.part == "object" else moved
-    if part == "distance" and value < LEAST_DISTANCE:
-        raise EditRefused(f"A camera must stand at least {LEAST_DISTANCE:g} cm away, not {value:g}.")
-    if part == "lens" and not 1 <= value <= 170:
-        raise EditRefused(f"A field of view must be from 1 to 170 degrees, not {value:g}.")
-    return replace(owner, **{part: value})
+        raise EditRefused(f"{kind.name} must be a finite number, not {value}.")
+    return scene.with_owner(kind.set(owner, float(value)))
 
 
 def values_at(
-    owner: MorphObject | SceneCamera, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
-) -> dict:
+    owner: Owner, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
+) -> Mapping[str, float | np.ndarray]:
     """Every channel's value by id: of its lane at ``frame``, else its own; ``posed`` values win over both.
 
     ``frame`` may be an array; then every value is one of its shape. ``fps`` matters to modifiers only, which know seconds.
+    The evaluations of single frames asked for last are kept and shared.
     """
+    if not np.shape(frame):
+        return _values_at(owner, float(frame), tuple(posed.items()) if posed else (), float(fps))
     shape = np.shape(frame)
-    out = {c.id: np.full(shape, c.value) if shape else float(c.value) for c in channels(owner)}
+    out = {name: np.full(shape, value) for name, value in _own_values(owner).items()}
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed or {})
+    return out
+
+
+@lru_cache(maxsize=RECENT)
+def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> Mapping[str, float]:
+    out = _own_values(owner)
+    out.update(lane_bank(owner.lanes).by_channel(frame, fps))
+    out.update(posed)
+    return MappingProxyType(out)
+
+
+def _own_values(owner: Owner) -> dict[str, float]:
+    out = {t.id: float(t.weight) for t in owner.targets} if isinstance(owner, MorphObject) else {}
+    out.update((kind.id, float(kind.get(owner))) for kind in own_kinds(owner).values())
     return out
 
 
@@ -162,12 +287,9 @@ class Stand:
 
 def stand_at(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> Stand:
     """Where an object is at a frame, how opaque, and whether it is seen."""
-    keyed = [lane for lane in obj.lanes if lane.channel in RESERVED]
-    own = {k: v for k, v in (posed or {}).items() if k in RESERVED}
-    if not keyed and not own:
+    if not posed and all(lane.channel not in OBJECT_KINDS for lane in obj.lanes):
         return Stand(obj.transform, obj.appearance.opacity, obj.visible)
-    at = {c.id: c.value for c in channels(obj) if c.part == "object"}
-    at |= {lane.channel: float(lane.values(frame, fps)) for lane in keyed} | own
+    at = values_at(obj, frame, posed, fps)
     rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("position", "rotation", "scale")}
     rows["scale"] = tuple(v if abs(v) >= LEAST_SCALE else LEAST_SCALE for v in rows["scale"])
     return Stand(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5)

@@ -6,31 +6,17 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
-from fictilis.core.animation.bank import lane_bank
 from fictilis.core.channels import stand_at
+from fictilis.core.mix.acting import shares, shares_at
 from fictilis.core.mix.bank import DeltaBank, mixed_points
-from fictilis.core.mix.coefficients import FULL, coefficients, columns
+from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
 
-def weights_at(
-    obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
-) -> dict:
-    """Weight of each target by id: of its lane at ``frame``, else its own; ``posed`` values win over both.
-
-    ``fps`` matters to modifiers only, which know seconds.
-    """
-    shape = np.shape(frame)
-    out = {t.id: np.full(shape, t.weight) if shape else float(t.weight) for t in obj.targets}
-    for given in (lane_bank(obj.lanes).by_channel(frame, fps), posed or {}):
-        out.update({channel: value for channel, value in given.items() if channel in out})
-    return out
-
-
 def evaluate_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.ndarray:
     """Mixed points (n, 3) float64 of one object at a frame, in its own space, base vertex order."""
-    return mixed_points(obj, coefficients(obj, weights_at(obj, frame, fps=fps)))
+    return mixed_points(obj, shares_at(obj, frame, fps=fps))
 
 
 def evaluate(scene: Scene, frame: float) -> dict[str, np.ndarray]:
@@ -41,19 +27,18 @@ def evaluate(scene: Scene, frame: float) -> dict[str, np.ndarray]:
 def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0) -> np.ndarray:
     """(f, n, 3) float64: mixed points of one object at each of ``frames``."""
     at = np.asarray(list(frames), np.float64)
-    shares = coefficients(obj, weights_at(obj, at, fps=fps)).reshape(-1, len(at))
+    over = shares_at(obj, at, fps=fps)
     bank = DeltaBank(obj)
     out = np.empty((len(at), len(obj.base), 3))
     for i in range(len(at)):
-        out[i] = bank.mix(shares[:, i])
+        out[i] = bank.mix(over[:, i])
     return out
 
 
 def points_over(obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: float = 24.0) -> np.ndarray:
     """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), the object's own motion included."""
     at = np.asarray(frames, np.float64)
-    shares = coefficients(obj, weights_at(obj, at, fps=fps)).reshape(-1, len(at))
-    out = _some_points(obj, indices, shares)
+    out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):
         matrix = stand_at(obj, frame, fps=fps).transform.matrix()
         row[:] = row @ matrix[:3, :3].T + matrix[:3, 3]
@@ -69,13 +54,13 @@ def point_paths(
     """
     at = np.asarray(weights, np.float64)
     every = {t: np.full(len(at), value) for t, value in others.items()} | {target_id: at}
-    return _some_points(obj, indices, coefficients(obj, every))
+    return _some_points(obj, indices, shares(obj, every))
 
 
-def _some_points(obj: MorphObject, indices: np.ndarray, shares: np.ndarray) -> np.ndarray:
-    """(s, k, 3): the mix of points ``indices`` (k,) for shares (c, s) of the columns."""
-    out = np.repeat(obj.base[indices][None], shares.shape[1], axis=0)
-    for share, column in zip(shares, columns(obj), strict=True):
+def _some_points(obj: MorphObject, indices: np.ndarray, over: np.ndarray) -> np.ndarray:
+    """(s, k, 3): the mix of points ``indices`` (k,) for shares ``over`` (c, s) of the columns."""
+    out = np.repeat(obj.base[indices][None], over.shape[1], axis=0)
+    for share, column in zip(over, columns(obj), strict=True):
         if share.any() and len(column.deltas.indices):
             place = np.searchsorted(column.deltas.indices, indices)
             place = np.minimum(place, len(column.deltas.indices) - 1)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from fictilis.core.arrays import frozen, plain_numbers
+from fictilis.core.arrays import cached_by_identity, frozen, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
@@ -276,10 +276,10 @@ class MorphObject(Animated):
         return next((g for g in self.groups if g.id == group_id), None)
 
     def target(self, target_id: str) -> Target:
-        for target in self.targets:
-            if target.id == target_id:
-                return target
-        raise EditRefused(f"{self.name} has no target with the id {target_id}.")
+        found = targets_by_id(self).get(target_id)
+        if found is None:
+            raise EditRefused(f"{self.name} has no target with the id {target_id}.")
+        return found
 
     def target_named(self, name: str) -> Target:
         for target in self.targets:
@@ -364,6 +364,12 @@ class Scene:
     def with_object(self, obj: MorphObject) -> Scene:
         """The scene with the object of the same id replaced."""
         return replace(self, objects=tuple(obj if o.id == obj.id else o for o in self.objects))
+
+
+@cached_by_identity
+def targets_by_id(obj: MorphObject) -> dict[str, Target]:
+    """The targets of an object by their ids."""
+    return {target.id: target for target in obj.targets}
 
 
 def fresh_id(prefix: str, used: Iterable[str]) -> str:

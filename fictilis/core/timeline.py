@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.animation.modifiers import Modifier, modified
-from fictilis.core.arrays import plain_numbers
+from fictilis.core.arrays import cached_by_identity, plain_numbers
 
 A = TypeVar("A", bound="Animated")
 
@@ -27,6 +27,12 @@ class Lane:
         return modified(self.curve, self.modifiers, frames, fps)
 
 
+@cached_by_identity
+def lanes_by_channel(owner: Animated) -> dict[str, Lane]:
+    """The lanes of an owner by the ids of their channels."""
+    return {lane.channel: lane for lane in owner.lanes}
+
+
 class Animated:
     """Has lanes: an object, or a camera."""
 
@@ -35,7 +41,7 @@ class Animated:
     lanes: tuple[Lane, ...]
 
     def lane(self, channel: str) -> Lane | None:
-        return next((lane for lane in self.lanes if lane.channel == channel), None)
+        return lanes_by_channel(self).get(channel)
 
     def with_lane(self: A, channel: str, curve: AnimationCurve) -> A:
         """With the curve of a lane set; a curve without keys takes the lane away."""

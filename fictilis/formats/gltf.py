@@ -10,12 +10,12 @@ from pathlib import Path
 
 import numpy as np
 
-from fictilis.core.channels import RESERVED, stand_at
+from fictilis.core.channels import OBJECT_KINDS, stand_at
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import weights_at
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
-from fictilis.core.mix.coefficients import FULL, coefficients, columns
+from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.weight_tracks import weight_track
@@ -150,11 +150,11 @@ def _left_out(scene: Scene, shown: list[MorphObject]) -> list[str]:
 
 def _motion(scene: Scene, obj: MorphObject) -> list[tuple[str, str, tuple[np.ndarray, np.ndarray]]]:
     """The object's own motion: path, accessor kind, times in seconds and values, sampled at frames and keys."""
-    keyed = {lane.channel.partition(".")[0] for lane in obj.lanes if lane.channel in RESERVED}
-    if not keyed & {"position", "rotation", "scale"}:
+    moving = [lane for lane in obj.lanes if lane.channel in OBJECT_KINDS and "." in lane.channel]
+    if not moving:
         return []
     frames = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
-    keys = [k.frame for lane in obj.lanes for k in lane.curve.keys if lane.channel in RESERVED]
+    keys = [k.frame for lane in moving for k in lane.curve.keys]
     frames = np.unique(np.concatenate([frames, [scene.start, scene.end], np.clip(keys, scene.start, scene.end)]))
     stands = [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
     turns = np.array([_quaternion(t.rotation_matrix()) for t in stands])
@@ -211,7 +211,7 @@ def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
         )
     mesh = g.Mesh(name=obj.name, primitives=[primitive])
     if obj.targets:
-        mesh.weights = coefficients(obj, weights_at(obj, scene.start, fps=scene.fps)).tolist()
+        mesh.weights = shares_at(obj, scene.start, fps=scene.fps).tolist()
         mesh.extras = {"targetNames": column_names(obj)}
     return mesh
 

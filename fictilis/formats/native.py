@@ -11,7 +11,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import RESERVED, channel
+from fictilis.core.channels import OWN_IDS, channel
 from fictilis.core.edits.timeline import set_sound
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.scene import (
@@ -373,7 +373,7 @@ def _check(archive: _Archive, scene: Scene) -> None:
         if not 0 <= obj.appearance.opacity <= 1:
             raise archive.fail(f"{obj.name} has the opacity {obj.appearance.opacity:g}")
         for target in obj.targets:
-            if target.id in RESERVED:
+            if target.id in OWN_IDS:
                 raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
             digits = colour[1:]

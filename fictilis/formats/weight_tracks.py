@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.animation.curve import pieces
-from fictilis.core.channels import RESERVED
-from fictilis.core.evaluate import weights_at
-from fictilis.core.mix.coefficients import coefficients
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.mix.acting import gain, shares_at
+from fictilis.core.scene import MorphObject, Scene, targets_by_id
+from fictilis.core.timeline import Lane
 
 JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes
 EXACT = 1e-9
@@ -35,11 +34,11 @@ def weight_track(scene: Scene, obj: MorphObject) -> WeightTrack | None:
     Between keys and the weights at which an in-between stands a coefficient is one polynomial in time, except where a
     curved path meets a curved lane; there the motion is sampled at the scene's rate, straight between the samples.
     """
-    if not any(lane.channel not in RESERVED for lane in obj.lanes):
+    if not _weight_lanes(obj):
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
-        return coefficients(obj, weights_at(obj, frames, fps=scene.fps)).T
+        return shares_at(obj, frames, fps=scene.fps).T
 
     knots = _knots(scene, obj)
     cubics = _cubics(shares, knots)
@@ -50,16 +49,17 @@ def weight_track(scene: Scene, obj: MorphObject) -> WeightTrack | None:
     return _track(scene, knots, cubics)
 
 
+def _weight_lanes(obj: MorphObject) -> list[Lane]:
+    return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj)]
+
+
 def _knots(scene: Scene, obj: MorphObject) -> np.ndarray:
     """Frames within the range at which a coefficient may bend: keys, and weights crossing a stage."""
     knots = [scene.start, scene.end]
-    for lane in obj.lanes:
-        if lane.channel in RESERVED:
-            continue
+    for lane in _weight_lanes(obj):
         knots += [k.frame for k in lane.curve.keys]
         target = obj.target(lane.channel)
-        group = obj.group(target.group)
-        stages, factor = target.in_betweens, group.factor if group else 1.0
+        stages, factor = target.in_betweens, gain(obj, target)
         if not stages or not factor:
             continue
         part = pieces(lane.curve)

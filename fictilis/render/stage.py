@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fictilis.core.channels import Stand, stand_at
-from fictilis.core.edits.shape import ShapeRef, shape_points, share_shown
-from fictilis.core.evaluate import shape_parts, weights_at
+from fictilis.core.edits.shape import ShapeRef, shape_points
+from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.normals import KeptNormals, point_normals
+from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.bank import DeltaBank, mixed_points
-from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
 WAYS = ("In the mix", "Alone", "Line-up")
@@ -68,16 +68,18 @@ class StageWish:
     aspect: float = 1.6
 
 
-def shown_weights(wish: StageWish, obj: MorphObject) -> tuple[dict[str, float], bool]:
-    """Weights the mix is shown with, and whether the shaped target is lifted to its own weight to be seen at all."""
-    weights = weights_at(obj, wish.frame, wish.posed.get(obj.id), wish.scene.fps)
-    ref = wish.shaping
-    if ref is None or ref.target is None or obj.id != wish.current:
-        return weights, False
-    if abs(share_shown(obj, ref, coefficients(obj, weights))) >= LEAST_SHARE:
-        return weights, False
-    weights[ref.target] = ref.at
-    return weights, True
+def shown_shares(wish: StageWish, obj: MorphObject) -> tuple[np.ndarray, float, bool]:
+    """Coefficients the mix is shown with, the share of the shaped target in it, and whether that one is lifted to its own
+    weight to be seen at all."""
+    posed, ref = wish.posed.get(obj.id), wish.shaping
+    shares = shares_at(obj, wish.frame, posed, wish.scene.fps)
+    if ref is None or obj.id != wish.current:
+        return shares, 1.0, False
+    share = share_of(obj, ref.target, ref.at, shares)
+    if ref.target is None or abs(share) >= LEAST_SHARE:
+        return shares, share, False
+    shares = lifted_shares(obj, weights_at(obj, wish.frame, posed, wish.scene.fps), ref.target, ref.at)
+    return shares, share_of(obj, ref.target, ref.at, shares), True
 
 
 class _Shape:
@@ -173,18 +175,15 @@ class Stage:
         return shape
 
     def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Stand | None = None) -> StageItem:
-        weights, lifted = shown_weights(wish, obj)
-        shares = coefficients(obj, weights)
+        shares, share, lifted = shown_shares(wish, obj)
         bank = self._banks.get(obj.id)
         if bank is None or not bank.fits(obj):
             bank = self._banks[obj.id] = DeltaBank(obj, np.float32, earlier=bank)
         bank.obj = obj
         made_of = (bank, *shares.tolist())
         shaped = wish.shaping is not None and obj.id == wish.current
-        share = 1.0
         if shaped:
             self.lifted = lifted
-            share = share_shown(obj, wish.shaping, shares)
         shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.mesh, live)
         matrix = (stand.transform if stand else obj.transform).matrix()
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
@@ -207,9 +206,7 @@ class Stage:
             refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
         in_mix = live
         if live is not None and wish.shaping is not None:
-            weights, _ = shown_weights(wish, obj)
-            share = share_shown(obj, wish.shaping, coefficients(obj, weights))
-            in_mix = Deltas(live.indices, live.offsets * share)
+            in_mix = Deltas(live.indices, live.offsets * shown_shares(wish, obj)[1])
         first = self._mix(wish, obj, in_mix)
         self.lifted = False
         first.label, first.shaped, first.share = "In the mix", False, 1.0

@@ -14,6 +14,7 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
+from fictilis.core.mix.acting import shares_at
 from tests.app.conftest import SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
 
@@ -230,8 +231,6 @@ def test_another_rate_asks_what_is_kept(timed, forms, keep, last):  # noqa: F811
 
 
 def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_path):
-    from fictilis.core.evaluate import weights_at
-    from fictilis.core.mix.coefficients import coefficients
     from fictilis.formats.weight_tracks import weight_track
     from tests.formats.gltf_player import play
 
@@ -241,7 +240,7 @@ def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_
     obj = scene.object(OBJ)
     track = weight_track(scene, obj)
     at = np.arange(0.0, 97.0)
-    assert np.abs(play(track, at / scene.fps) - coefficients(obj, weights_at(obj, at)).T).max() < 1e-6
+    assert np.abs(play(track, at / scene.fps) - shares_at(obj, at).T).max() < 1e-6
 
 
 def test_checks_are_counted_listed_and_mended(timed, monkeypatch):

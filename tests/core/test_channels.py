@@ -21,7 +21,8 @@ from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.topology import freeze_transform, origin_to_point
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import points_over, weights_at
+from fictilis.core.evaluate import points_over
+from fictilis.core.mix.acting import weights_at
 from fictilis.core.scene import SceneCamera, Transform
 
 OBJ = "o1"

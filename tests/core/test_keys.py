@@ -6,7 +6,7 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import weights_at
+from fictilis.core.mix.acting import weights_at
 
 OBJ = "o1"
 

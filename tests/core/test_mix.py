@@ -9,8 +9,9 @@ from fictilis.core.edits import targets as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate, evaluate_frames, full_shape
 from fictilis.core.mix import bank
+from fictilis.core.mix.acting import shares
 from fictilis.core.mix.bank import DeltaBank, mixed_points
-from fictilis.core.mix.coefficients import cardinals, coefficients, columns
+from fictilis.core.mix.coefficients import cardinals, columns
 
 OBJ = "o1"
 
@@ -18,7 +19,7 @@ OBJ = "o1"
 def mix(scene, **weights):
     obj = scene.object(OBJ)
     ids = {t.name: t.id for t in obj.targets}
-    return mixed_points(obj, coefficients(obj, {ids[n]: w for n, w in weights.items()}))
+    return mixed_points(obj, shares(obj, {ids[n]: w for n, w in weights.items()}))
 
 
 def test_weight_0_is_the_base_and_1_the_target_exactly(sheet):

@@ -4,13 +4,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points, share_shown
+from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import add_in_between, set_built_on
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import box, plane
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.mix.coefficients import coefficients
+from fictilis.core.mix.acting import share_of, shares
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
@@ -152,8 +152,8 @@ def test_untouched_points_stay_bit_for_bit_and_order_never_changes(point, target
 
 def test_share_in_the_mix_and_refusals(sheet):
     obj = sheet.object(OBJ)
-    shares = coefficients(obj, {"t1": 0.25, "t2": 0.0})
-    assert share_shown(obj, ShapeRef("t1"), shares) == 0.25 and share_shown(obj, ShapeRef(), shares) == 1
+    at = shares(obj, {"t1": 0.25, "t2": 0.0})
+    assert share_of(obj, "t1", 1.0, at) == 0.25 and share_of(obj, None, 1.0, at) == 1
     with pytest.raises(ValueError, match="shaped"):
         move_shape(sheet, OBJ, ShapeRef(), np.zeros((3, 3)))
     with pytest.raises(EditRefused, match="finite"):

@@ -10,7 +10,7 @@ from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.mix.coefficients import coefficients
+from fictilis.core.mix.acting import shares
 from fictilis.core.scene import Deltas, Scene, Transform
 
 OBJ = "o1"
@@ -80,7 +80,7 @@ def test_halves_add_up_to_the_original(bell, width, target):
             continue
         summed = sum(full_shape(obj, h, at) - obj.base for h in halves)
         assert np.abs(summed - (shape(bell, target, at) - obj.base)).max() < 1e-12
-    mixed = coefficients(obj, dict.fromkeys(halves, 1.0))
+    mixed = shares(obj, dict.fromkeys(halves, 1.0))
     from fictilis.core.mix.bank import mixed_points
 
     assert np.abs(mixed_points(obj, mixed) - shape(bell, target)).max() < 1e-12
@@ -191,9 +191,9 @@ def test_groups_fold_order_and_multiply(bell):
     scene, group = edits.group_targets(scene, OBJ, ["t1", new], "Rim")
     obj = scene.object(OBJ)
     assert [t.id for t in obj.targets] == ["t1", new, "t2"] and obj.groups[0].name == "Rim"
-    plain = coefficients(obj, {"t1": 0.8})
+    plain = shares(obj, {"t1": 0.8})
     half = edits.change_group(scene, OBJ, group, factor=0.5).object(OBJ)
-    assert np.allclose(coefficients(half, {"t1": 1.6}), plain)
+    assert np.allclose(shares(half, {"t1": 1.6}), plain)
     out = edits.put_in_group(scene, OBJ, ["t1", new], None).object(OBJ)
     assert out.groups == () and all(t.group is None for t in out.targets)
     into = edits.move_target(scene, OBJ, "t2", 1).object(OBJ)

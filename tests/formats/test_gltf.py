@@ -10,8 +10,7 @@ from fictilis.core.edits.objects import set_appearance, set_visible
 from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_path
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, EditRefused
-from fictilis.core.evaluate import weights_at
-from fictilis.core.mix.coefficients import coefficients
+from fictilis.core.mix.acting import shares_at
 from fictilis.core.scene import Appearance, Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
 from fictilis.formats.weight_tracks import weight_track
@@ -63,7 +62,7 @@ def test_a_standard_player_shows_the_same_weights(sheet, case):
     # where samples stand in, they are exact at whole frames; else anywhere but just before a step
     sampled = case == "smooth with curved in-between"
     frames = np.arange(0.0, 49.0) if sampled else np.concatenate([np.linspace(0, 48, 289), np.arange(0.0, 49.0)])
-    wanted = coefficients(obj, weights_at(obj, frames)).T
+    wanted = shares_at(obj, frames).T
     assert np.abs(play(track, frames / scene.fps) - wanted).max() < 1e-6
 
 
@@ -72,7 +71,7 @@ def test_just_before_a_step_the_other_lanes_are_where_they_belong(sheet):
     obj = scene.object(OBJ)
     track = weight_track(scene, obj)
     frames = np.array([9.999, 24.999, 39.999])
-    wanted = coefficients(obj, weights_at(obj, frames)).T
+    wanted = shares_at(obj, frames).T
     assert np.abs(play(track, frames / scene.fps) - wanted).max() < 1e-7
 
 
@@ -99,7 +98,7 @@ def test_names_units_and_default_weights(sheet, tmp_path):
     assert np.allclose(arrays["POSITION"], scene.object(OBJ).base * 0.01, atol=1e-7)
     assert np.allclose(arrays["targets"][1]["POSITION"], [0, 0.1, 0], atol=1e-7)
     obj = scene.object(OBJ)
-    assert np.allclose(data.meshes[0].weights, coefficients(obj, weights_at(obj, 5)))
+    assert np.allclose(data.meshes[0].weights, shares_at(obj, 5))
 
 
 def test_seams_split_vertices_and_nothing_else_does(tmp_path):

@@ -11,8 +11,8 @@ import pytest
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import globe
+from fictilis.core.mix.acting import shares
 from fictilis.core.mix.bank import mixed_points
-from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.scene import Deltas, InBetween, Scene
 
 pxr = pytest.importorskip("pxr")
@@ -63,18 +63,18 @@ def obj():
 @pytest.mark.parametrize("target", ["t1", "t2", "t3"])
 def test_straight_in_betweens_agree_at_every_weight(obj, target, weight):
     weights = dict.fromkeys(("t1", "t2", "t3"), 0.0) | {target: weight}
-    assert np.abs(usd_mix(obj, weights) - mixed_points(obj, coefficients(obj, weights))).max() < 2e-5
+    assert np.abs(usd_mix(obj, weights) - mixed_points(obj, shares(obj, weights))).max() < 2e-5
 
 
 @pytest.mark.parametrize("seed", range(6))
 def test_whole_mixes_agree(obj, seed):
     drawn = np.random.default_rng(seed).uniform(0, 1, 3)
     weights = dict(zip(("t1", "t2", "t3"), drawn.tolist(), strict=True))
-    assert np.abs(usd_mix(obj, weights) - mixed_points(obj, coefficients(obj, weights))).max() < 2e-5
+    assert np.abs(usd_mix(obj, weights) - mixed_points(obj, shares(obj, weights))).max() < 2e-5
 
 
 @pytest.mark.parametrize("weight", [-1.0, 1.5, 2.0])
 def test_beyond_the_range_agrees_too(obj, weight):
     for target in ("t1", "t3"):
         weights = dict.fromkeys(("t1", "t2", "t3"), 0.0) | {target: weight}
-        assert np.abs(usd_mix(obj, weights) - mixed_points(obj, coefficients(obj, weights))).max() < 1e-4
+        assert np.abs(usd_mix(obj, weights) - mixed_points(obj, shares(obj, weights))).max() < 1e-4

@@ -6,8 +6,9 @@ import pytest
 from fictilis.app.playback import frame_after
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.targets import add_in_between
+from fictilis.core.mix.acting import shares
 from fictilis.core.mix.bank import mixed_points
-from fictilis.core.mix.coefficients import coefficients, stage_coefficients
+from fictilis.core.mix.coefficients import stage_coefficients
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.gltf import METRES
 
@@ -40,8 +41,8 @@ def test_a_snap_is_done_within_one_frame():
 
 def test_two_targets_at_one_add_in_full(sheet):
     obj = sheet.object("o1")
-    both = mixed_points(obj, coefficients(obj, {"t1": 1.0, "t2": 1.0}))
-    one, two = (mixed_points(obj, coefficients(obj, {t: 1.0})) for t in ("t1", "t2"))
+    both = mixed_points(obj, shares(obj, {"t1": 1.0, "t2": 1.0}))
+    one, two = (mixed_points(obj, shares(obj, {t: 1.0})) for t in ("t1", "t2"))
     assert np.allclose(both - obj.base, (one - obj.base) + (two - obj.base))
 
 

@@ -12,8 +12,8 @@ from fictilis.app.tools.bench import Bench, Event, Stroke
 from fictilis.core.edits.shape import shape_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
+from fictilis.core.mix.acting import shares
 from fictilis.core.mix.bank import mixed_points
-from fictilis.core.mix.coefficients import coefficients
 from fictilis.core.shaping.brushes import Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.mirror import reflected_weights
 from fictilis.core.shaping.strokes import displacement
@@ -118,7 +118,7 @@ def goal_of(bench: Bench, name: str) -> np.ndarray | None:
         parent = obj.target(ref.target).built_on
         other = obj.base if parent is None else full_shape(obj, parent)
     elif doc.tools.blend_to == MIX:
-        other = mixed_points(obj, coefficients(obj, doc.weights(obj)))
+        other = mixed_points(obj, shares(obj, doc.weights(obj)))
     else:
         target = next((t for t in obj.targets if t.id == doc.tools.blend_to), None)
         if target is None:

@@ -30,7 +30,7 @@ def missing_hold(owner: Animated, channel: str, key: Key) -> Key | None:
     ends = [
         k.frame
         for other in owner.lanes
-        if other.channel != channel and part_of(other.channel) == part_of(channel)
+        if other.channel != channel and part_of(owner, other.channel) == part_of(owner, channel)
         for k in other.curve.keys
         if last.frame + SAME_FRAME < k.frame < key.frame - SAME_FRAME
     ]

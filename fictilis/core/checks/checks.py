@@ -13,9 +13,10 @@ from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import remove_target, set_muted
-from fictilis.core.evaluate import evaluate_object, full_shape, weights_at
+from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
+from fictilis.core.mix.acting import acting_weights, weights_at
 from fictilis.core.mix.masks import own
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.timeline import Animated, Lane
@@ -60,8 +61,8 @@ def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
     """
     for lane in obj.lanes:
         keys = lane.curve.keys
-        part = part_of(lane.channel)
-        others = [other for other in obj.lanes if other is not lane and part_of(other.channel) == part]
+        part = part_of(obj, lane.channel)
+        others = [other for other in obj.lanes if other is not lane and part_of(obj, other.channel) == part]
         for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 or not _rests_at(lane, n):
                 continue
@@ -137,7 +138,7 @@ def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Fin
     """Targets that move the same points at once by weights that add up to too much."""
     targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
     at = _frames(scene)
-    weights = weights_at(obj, at, fps=scene.fps)
+    weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps))
     strong: dict[str, np.ndarray] = {}
     for n, a in enumerate(targets):
         for b in targets[n + 1 :]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
-from fictilis.core.mix.coefficients import FULL, column_number
+from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
@@ -40,11 +40,6 @@ class ShapeRef:
 def shape_points(obj: MorphObject, ref: ShapeRef) -> np.ndarray:
     """(n, 3) float64: the shape alone, at full weight."""
     return obj.base.copy() if ref.target is None else full_shape(obj, ref.target, ref.at)
-
-
-def share_shown(obj: MorphObject, ref: ShapeRef, coefficients: np.ndarray) -> float:
-    """How much of a change to the shape shows in a mix of these coefficients: 1 for the base."""
-    return 1.0 if ref.target is None else float(coefficients[column_number(obj, ref.target, ref.at)])
 
 
 def unlocked(obj: MorphObject) -> MorphObject:

@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import weights_at
 from fictilis.core.geometry.matching import Order, require_match
+from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bank import mixed_points
-from fictilis.core.mix.coefficients import FULL, coefficients, stage_coefficients
+from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.scene import (
     LANE_COLOURS,
@@ -86,7 +86,7 @@ def target_from_seen(
 ) -> tuple[Scene, str]:
     """A target that freezes the mix as it is seen."""
     obj = scene.object(object_id)
-    seen = mixed_points(obj, coefficients(obj, weights_at(obj, frame, posed, scene.fps)))
+    seen = mixed_points(obj, shares_at(obj, frame, posed, scene.fps))
     return target_from_points(scene, object_id, name, seen)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -41,13 +42,14 @@ def column_number(obj: MorphObject, target_id: str, at: float = FULL) -> int:
     raise KeyError((target_id, at))
 
 
-def coefficients(obj: MorphObject, weights: dict[str, float] | dict[str, np.ndarray]) -> np.ndarray:
-    """Coefficients of the columns: (c,) float64 for one number a target, (c, f) for arrays of f weights.
+def coefficients(obj: MorphObject, acting: Mapping[str, float | np.ndarray]) -> np.ndarray:
+    """Coefficients of the columns for acting weights by target id (see ``acting``): (c,) float64 for one number a target,
+    (c, f) for arrays of f weights.
 
-    A target missing from ``weights`` counts as 0, a muted one too; the factor of its group multiplies a weight. A target that is built on others brings in their
-    deltas by the coefficient of its own full shape.
+    A target that is not named counts as 0. A target that is built on others brings in their deltas by the coefficient of
+    its own full shape.
     """
-    first = next(iter(weights.values()), 0.0)
+    first = next(iter(acting.values()), 0.0)
     out = np.zeros((len(columns(obj)), *np.shape(first)))
     place = {target.id: 0 for target in obj.targets}
     number = 0
@@ -55,10 +57,9 @@ def coefficients(obj: MorphObject, weights: dict[str, float] | dict[str, np.ndar
         number += len(target.in_betweens) + 1
         place[target.id] = number - 1
     for target in obj.targets:
-        if target.muted or target.id not in weights:
+        if target.id not in acting:
             continue
-        group = obj.group(target.group)
-        parts = stage_coefficients(target, weights[target.id] * (group.factor if group else 1.0))
+        parts = stage_coefficients(target, acting[target.id])
         last = place[target.id]
         out[last - len(target.in_betweens) : last + 1] += parts
         for parent in obj.ancestors(target):

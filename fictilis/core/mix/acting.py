@@ -1,0 +1,74 @@
+"""The one door from numbers to coefficients: what a weight amounts to, and the shares of the columns.
+
+Everybody who mixes asks here; nobody multiplies weights on his own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import lru_cache
+
+import numpy as np
+
+from fictilis.core.channels import RECENT, values_at
+from fictilis.core.mix.coefficients import coefficients, column_number
+from fictilis.core.scene import MorphObject, Target
+
+
+def weights_at(
+    obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
+) -> dict[str, float | np.ndarray]:
+    """Weight of each target by id, as its slider shows it: of its lane at ``frame``, else its own; ``posed`` wins over both.
+
+    ``frame`` may be an array (f,); then so is each weight. ``fps`` matters to modifiers only, which know seconds.
+    """
+    at = values_at(obj, frame, posed, fps)
+    return {t.id: at[t.id] for t in obj.targets}
+
+
+def gain(obj: MorphObject, target: Target) -> float:
+    """By what a target's weight is multiplied before it acts: 0 while it is muted, else the factor of its group."""
+    if target.muted:
+        return 0.0
+    group = obj.group(target.group)
+    return group.factor if group else 1.0
+
+
+def acting_weights(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> dict[str, float | np.ndarray]:
+    """What ``weights`` by target id amount to, after mute and groups. A target that is not named counts as 0."""
+    return {t.id: weights[t.id] * gain(obj, t) for t in obj.targets if t.id in weights}
+
+
+def shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> np.ndarray:
+    """Coefficients of the columns, (c,) or (c, f), for ``weights`` as sliders show them."""
+    return coefficients(obj, acting_weights(obj, weights))
+
+
+def shares_at(
+    obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
+) -> np.ndarray:
+    """Coefficients of the columns at a frame (c,), or at frames (f,) as (c, f). Those of single frames are shared: read only."""
+    if np.shape(frame):
+        return shares(obj, weights_at(obj, frame, posed, fps)).reshape(-1, len(frame))
+    return _shares_at(obj, float(frame), tuple(posed.items()) if posed else (), float(fps))
+
+
+@lru_cache(maxsize=RECENT)
+def _shares_at(obj: MorphObject, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> np.ndarray:
+    out = shares(obj, weights_at(obj, frame, dict(posed), fps))
+    out.flags.writeable = False
+    return out
+
+
+def lifted_shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray], target_id: str, at: float) -> np.ndarray:
+    """Coefficients (c,) with one target acting at ``at`` whatever its slider and its group say; a muted one stays away."""
+    acting = acting_weights(obj, weights)
+    if not obj.target(target_id).muted:
+        acting[target_id] = at
+    return coefficients(obj, acting)
+
+
+def share_of(obj: MorphObject, target_id: str | None, at: float, of: np.ndarray) -> float:
+    """How much of a change to a target (``at`` 1), to its in-between at ``at`` or to the base (None) shows in a mix of the
+    coefficients ``of`` (c,)."""
+    return 1.0 if target_id is None else float(of[column_number(obj, target_id, at)])
