@@ -115,16 +115,20 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     doc.set_frame(24.0)
     scene = keys.set_key(keys.set_key(start, "o1", contract, Key(22.0, 1.25)), "o1", flare, Key(27.0, 0.5))
     doc.commit("Keys", scene)
-    doc.select_channel(contract)
+    doc.select_target(contract)
     doc.set(keys=frozenset({KeyRef("o1", contract, 22.0)}))
-    lanes.set_height(contract, TALL)
+    lanes.set_height(doc.ref(contract), TALL)
     lanes.look.folded.discard("object")
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
-    doc.set(together=True, selected=(contract, flare, sway, "position.y"), keys=frozenset({KeyRef("o1", flare, 42.0)}))
+    doc.set(
+        together=True,
+        selected=tuple(doc.ref(c) for c in (contract, flare, sway, "position.y")),
+        keys=frozenset({KeyRef("o1", flare, 42.0)}),
+    )
     take("together")
-    doc.set(together=False, keys=frozenset(), selected=(contract,))
+    doc.set(together=False, keys=frozenset(), selected=(doc.ref(contract),))
     spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
     doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
     doc.set_frame(30.0)
@@ -133,7 +137,7 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     doc.commit("As it was", start)
     sound = read_sound(pulses(Path(tempfile.mkdtemp()) / "pulses.wav"))
     doc.edit("Sound", lambda s: timeline.set_played(timeline.set_sound(s, sound), 8, 88))
-    doc.select_channel(None)
+    doc.select_target(None)
     doc.commit("Pick", picks={"o1": Pick("points", np.array([1 + 15 * 80 + k for k in (8, 28, 55)]))})
     doc.see(ghosts="frames", ghost_count=2, ghost_step=8, motion=True)
     doc.set_frame(56.0)
@@ -162,7 +166,7 @@ def main() -> None:
     take("main")
 
     contract = doc.object.target_named("Contract")
-    window.lanes.set_height(contract.id, TALL)
+    window.lanes.set_height(doc.ref(contract.id), TALL)
     doc.start_shaping(ShapeRef(contract.id, 0.5))
     doc.set_tools(mirror=Mirror("X"))
     QTest.qWait(600)
@@ -212,7 +216,7 @@ def main() -> None:
 
     take_lanes(window, doc, take)
 
-    window.lanes.set_height(contract.id, TALL)
+    window.lanes.set_height(doc.ref(contract.id), TALL)
     doc.set(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
     doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
     window.lanes.fit((6.0, 62.0))

@@ -42,7 +42,7 @@ def has_lanes(doc: Document) -> bool:
 
 
 def has_lane(doc: Document) -> bool:
-    return doc.chosen is not None and doc.owner_of(doc.chosen.id).lane(doc.chosen.id) is not None
+    return doc.chosen is not None and doc.lane(doc.chosen.ref) is not None
 
 
 def has_chosen(doc: Document) -> bool:

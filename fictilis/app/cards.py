@@ -81,7 +81,7 @@ class Cards(QWidget):
         ids = [place.target.id if place.target is not None else None for place in self.places()]
         now = self.doc.target.id if self.doc.target is not None else None
         number = min(max(ids.index(now) + way, 0), len(ids) - 1) if now in ids else 0
-        self.doc.select_channel(ids[number])
+        self.doc.select_target(ids[number])
         self.reached.emit(self.places()[number].rect)
 
     # painting
@@ -129,7 +129,7 @@ class Cards(QWidget):
     def _paint_card(self, painter: QPainter, place: Place, weights: dict[str, float]) -> None:
         p, target, doc = self.palette_, place.target, self.doc
         target = doc.object.target(target.id) if target is not None else None
-        chosen = (target.id in doc.selected) if target is not None else (not doc.selected)
+        chosen = (target.id in doc.selected_targets) if target is not None else (not doc.selected)
         painter.setPen(QPen(QColor(p.primary if chosen else p.line), 2 if chosen else 1))
         painter.setBrush(QColor(p.raised))
         inset = 1 if chosen else 0.5
@@ -228,14 +228,14 @@ class Cards(QWidget):
         self._press = at
         target = place.target
         if target is None:
-            self.doc.select_channel(None)
+            self.doc.select_target(None)
         elif place.bar.adjusted(-4, -6, 4, 6).contains(at):
-            if target.id not in self.doc.selected:
-                self.doc.select_channel(target.id)
+            if target.id not in self.doc.selected_targets:
+                self.doc.select_target(target.id)
             self._drag = ("weight", target.id)
         else:
             keys = event.modifiers()
-            self.doc.select_channel(
+            self.doc.select_target(
                 target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
             )
             self._drag = ("card", target.id)
@@ -310,7 +310,7 @@ class Cards(QWidget):
             return
         kind, target_id = self._drag
         if kind == "weight":
-            self.doc.set_value(target_id, self._weight_at(target_id, event.position().x()), final=False)
+            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()), final=False)
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
@@ -333,7 +333,7 @@ class Cards(QWidget):
             return
         (kind, target_id), self._drag = self._drag, None
         if kind == "weight":
-            self.doc.set_value(target_id, self._weight_at(target_id, event.position().x()))
+            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()))
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             name = self.doc.object.group(target_id).name
@@ -400,8 +400,8 @@ class Cards(QWidget):
                 ),
             )
             return menu
-        if target.id not in doc.selected:
-            doc.select_channel(target.id)
+        if target.id not in doc.selected_targets:
+            doc.select_target(target.id)
         menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
         menu.addAction("Rename", lambda: self.edit_name(target.id))
         menu.addAction("Set weight…", lambda: self.edit_weight(place))
@@ -444,7 +444,7 @@ class Cards(QWidget):
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
         now = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
-        self._edit(rect, now, lambda text: self.doc.type_value(target.id, text))
+        self._edit(rect, now, lambda text: self.doc.type_value(self.doc.ref(target.id), text))
 
     def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
         editor = inline_editor(self, rect, text, finish)

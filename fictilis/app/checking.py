@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBox
 from fictilis.app.dialogs import Dialog
 from fictilis.app.document import Document
 from fictilis.app.fields import NumberField, labelled
+from fictilis.core.channels import ChannelRef
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.checks import PILE, loop_seam
 from fictilis.core.scene import Scene
@@ -165,7 +166,7 @@ class ChecksDialog(Dialog):
         if any(o.id == finding.owner for o in doc.scene.objects):
             doc.select_object(finding.owner)
         if finding.channel is not None:
-            doc.select_channel(finding.channel)
+            doc.select_channel(ChannelRef(finding.owner, finding.channel))
         if finding.frame is not None:
             doc.set_frame(finding.frame)
 

@@ -231,7 +231,7 @@ class Column(QWidget):
     def _toggle_visible(self) -> None:
         obj = self.doc.object
         word = "Hide" if self._is_seen() else "Show"
-        self.doc.set_values({"visible": 0.0 if word == "Hide" else 1.0}, f"{word} {obj.name}")
+        self.doc.set_values(self.doc.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):

@@ -253,7 +253,7 @@ class Commands:
 
     def hide(self) -> None:
         doc, obj = self.doc, self.doc.object
-        doc.set_values({"visible": 0.0}, f"Hide {obj.name}")
+        doc.set_values(doc.refs({"visible": 0.0}), f"Hide {obj.name}")
 
     def remove_object(self) -> None:
         doc, obj = self.doc, self.doc.object

@@ -14,11 +14,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from fictilis.app.document_values import Values
 from fictilis.app.tool_settings import ToolSettings
 from fictilis.core.animation.curve import Key
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
-from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target
+from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import IN_THE_MIX, WAYS
@@ -80,7 +81,7 @@ class Document(Values, QObject):
         self.saved_version: int | None = self._history.state.version
         self.frame = scene.start
         self.object_id: str | None = scene.objects[0].id if scene.objects else None
-        self.selected: tuple[str, ...] = ()
+        self.selected: tuple[ChannelRef, ...] = ()
         self.keys: frozenset[KeyRef] = frozenset()
         self.shaping: ShapeRef | None = None
         self.base_choice: str | None = None
@@ -98,7 +99,7 @@ class Document(Values, QObject):
         self.through_camera = self.playing = False
         self.scrub_sound = True
         self.dark = False
-        self.copied: dict[str, list[Key]] = {}
+        self.copied: dict[ChannelRef, list[Key]] = {}
         self.band: tuple[float, float] | None = None
         self.seeing = Seeing()
         self.before: Scene | None = None
@@ -133,7 +134,8 @@ class Document(Values, QObject):
     def target(self) -> Target | None:
         """The target selected last, or None for the base."""
         obj = self.object
-        return next((t for t in obj.targets if self.selected and t.id == self.selected[-1]), None) if obj else None
+        last = self.selected[-1] if self.selected else None
+        return targets_by_id(obj).get(last.channel) if obj is not None and last is not None and last.owner == obj.id else None
 
     @property
     def title(self) -> str:
@@ -222,7 +224,7 @@ class Document(Values, QObject):
             self.object_id = scene.objects[-1].id if scene.objects else None
             self.selected, self.shaping = (), None
         obj = self.object
-        self.selected = tuple(c for c in self.selected if self.has_channel(c))
+        self.selected = tuple(ref for ref in self.selected if self.find(ref) is not None)
         self.through_camera = self.through_camera and bool(scene.cameras)
         if self.shaping is not None and (obj is None or not self.shaping.exists_in(obj)):
             self.shaping = None
@@ -299,20 +301,24 @@ class Document(Values, QObject):
             self._fit_tool_sizes()
             self.changed.emit()
 
-    def select_channel(self, channel_id: str | None, add: bool = False) -> None:
-        """Select a target or another channel (None: the base), or with ``add`` also keep those selected before."""
-        if channel_id is None:
+    def select_channel(self, ref: ChannelRef | None, add: bool = False) -> None:
+        """Select a channel (None: the base), or with ``add`` also keep those selected before."""
+        if ref is None:
             self.selected = ()
         elif add:
-            rest = tuple(c for c in self.selected if c != channel_id)
-            self.selected = rest if channel_id in self.selected else (*rest, channel_id)
+            rest = tuple(r for r in self.selected if r != ref)
+            self.selected = rest if ref in self.selected else (*rest, ref)
         else:
-            self.selected = (channel_id,)
+            self.selected = (ref,)
         self.changed.emit()
+
+    def select_target(self, target_id: str | None, add: bool = False) -> None:
+        """Select a target of the object shown, or its base (None)."""
+        self.select_channel(None if target_id is None else self.ref(target_id), add)
 
     def start_shaping(self, ref: ShapeRef) -> None:
         if ref.target is not None:
-            self.selected = (ref.target,)
+            self.selected = (self.ref(ref.target),)
         if not self.base_choice_kept:
             self.base_choice = None
         if self.shaping is None:

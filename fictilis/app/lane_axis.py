@@ -69,7 +69,7 @@ class LaneAxis:
         low, high = (value + (v - value) * factor for v in (place.low, place.high))
         if 1e-6 < high - low < 1e9:
             shared = self.doc.together or self.doc.shared_scale
-            self.look.scales[("shared", place.channel.unit) if shared else place.key] = (low, high)
+            self.look.scales[("shared", place.channel.unit) if shared else place.ref] = (low, high)
             self.refresh()
 
     def pan(self, frames: float) -> None:

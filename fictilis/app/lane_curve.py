@@ -112,7 +112,7 @@ class _Curve:
 
     def _line(self) -> None:
         """Full among the keys, faint outside of them."""
-        chosen = self.place.channel.id in self.lanes.doc.selected
+        chosen = self.place.ref in self.lanes.doc.selected
         frames, keyed, points = self.frames, self.keyed, self.points
         inside = np.flatnonzero((frames >= keyed[0]) & (frames <= keyed[-1]))
         faint = QColor(self.colour)
@@ -178,7 +178,7 @@ class _Curve:
 def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
     """The handles of selected keys in an open lane: a line and a small square at its end."""
     for ref, _, at, end in lanes.handles():
-        if (ref.owner, ref.channel) != place.key:
+        if ref.lane != place.ref:
             continue
         painter.setPen(QPen(QColor(lanes.palette_.text), 1))
         painter.drawLine(at, end)
@@ -188,7 +188,7 @@ def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) 
 
 
 def _bead(lanes: Lanes, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
-    chosen = KeyRef(*place.key, key.frame) in lanes.doc.keys
+    chosen = KeyRef(*place.ref, key.frame) in lanes.doc.keys
     at = QPointF(lanes.x(key.frame), place.y(key.value))
     size = BEAD if not place.is_thin else 3.4
     if chosen:

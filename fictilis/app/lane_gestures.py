@@ -57,11 +57,11 @@ class Slide(Gesture):
     def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place = place
-        if place.channel.id not in self.doc.selected:
-            self.doc.select_channel(place.channel.id)
+        if place.ref not in self.doc.selected:
+            self.doc.select_channel(place.ref)
 
     def _set(self, event: QMouseEvent, final: bool) -> None:
-        self.doc.set_value(self.place.channel.id, self.place.value_on_slider(event.position().x()), final)
+        self.doc.set_value(self.place.ref, self.place.value_on_slider(event.position().x()), final)
 
     def move(self, event: QMouseEvent) -> None:
         self._set(event, False)
@@ -77,7 +77,7 @@ class MoveKeys(Gesture):
 
     def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef) -> None:
         super().__init__(lanes, event)
-        self.place = lanes.place(key.owner, key.channel)
+        self.place = lanes.place(key.lane)
 
     def _moved(self, event: QMouseEvent):
         at, place = event.position(), self.place
@@ -106,7 +106,7 @@ class MoveHandle(Gesture):
     def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef, side: str) -> None:
         super().__init__(lanes, event)
         self.key, self.side = key, side
-        self.place = lanes.place(key.owner, key.channel)
+        self.place = lanes.place(key.lane)
 
     def _moved(self, event: QMouseEvent):
         """The scene with the handle put where the pointer is."""
@@ -224,7 +224,7 @@ class Resize(Gesture):
     def move(self, event: QMouseEvent) -> None:
         wanted = min(max(self.was + event.position().y() - self.pressed.y(), THIN), HIGHEST)
         settled = next((h for h in (THIN, LANE, TALL) if abs(h - wanted) < 5), wanted)
-        self.lanes.set_height(self.place.channel.id, round(settled))
+        self.lanes.set_height(self.place.ref, round(settled))
 
 
 class Reorder(Gesture):
@@ -233,7 +233,7 @@ class Reorder(Gesture):
     def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place = place
-        self.doc.select_channel(place.channel.id, bool(event.modifiers() & (CTRL | SHIFT)))
+        self.doc.select_channel(place.ref, bool(event.modifiers() & (CTRL | SHIFT)))
 
     def _targets(self) -> list[LanePlace]:
         return [p for p in self.lanes.places() if p.channel.part == "weight" and p.owner == self.place.owner]
@@ -304,10 +304,10 @@ def _on_head(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
 def _toggle_key(lanes: Lanes, place: LanePlace) -> None:
     doc, channel = lanes.doc, place.channel
     if lanes.dot_state(place) == "here":
-        ref = KeyRef(*place.key, doc.frame)
+        ref = KeyRef(*place.ref, doc.frame)
         doc.edit(f"Delete key of {channel.name}", lambda s: edits.delete_keys(s, [ref]))
     else:
-        doc.key_values({channel.id: doc.values(doc.owner_of(channel.id))[channel.id]}, f"Key {channel.name}")
+        doc.key_values({place.ref: doc.value(place.ref)}, f"Key {channel.name}")
 
 
 def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
@@ -318,7 +318,7 @@ def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
         doc.set(keys=doc.keys ^ {key})
     elif key not in doc.keys:
         # together, what is selected is what is shown, and stays
-        selected = doc.selected if doc.together and key.channel in doc.selected else (key.channel,)
+        selected = doc.selected if doc.together and key.lane in doc.selected else (key.lane,)
         doc.set(keys=frozenset({key}), selected=() if doc.together and not doc.selected else selected)
     return MoveKeys(lanes, event, key) if key in doc.keys else None
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QRectF
 from fictilis.app.document import Document
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channels import Channel, channels
+from fictilis.core.channels import Channel, ChannelRef, channels
 from fictilis.core.scene import MorphObject, SceneCamera
 from fictilis.core.timeline import Lane
 
@@ -25,7 +25,6 @@ PARTS = {"object": "Place and look", "camera": "Camera"}
 class LanePlace:
     """One lane's rectangles, and the values at the bottom and top of its body. ``drawn``: it has a body at all."""
 
-    owner: str
     channel: Channel
     lane: Lane | None
     head: QRectF
@@ -39,8 +38,12 @@ class LanePlace:
         return self.lane.curve if self.lane is not None else None
 
     @property
-    def key(self) -> tuple[str, str]:
-        return self.owner, self.channel.id
+    def ref(self) -> ChannelRef:
+        return self.channel.ref
+
+    @property
+    def owner(self) -> str:
+        return self.channel.owner.id
 
     @property
     def is_open(self) -> bool:
@@ -113,9 +116,9 @@ class Heading:
 
 @dataclass(eq=False)
 class LaneLook:
-    """What the user set on the lanes: heights by channel id, folded headings, a filter, and value scales of their own."""
+    """What the user set on the lanes: heights by channel, folded headings, a filter, and value scales of their own."""
 
-    heights: dict[str, int] = field(default_factory=dict)
+    heights: dict[ChannelRef, int] = field(default_factory=dict)
     folded: set[str] = field(default_factory=lambda: set(PARTS))
     filter: str = ""
     scales: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
@@ -146,7 +149,7 @@ def scale_of(channel: Channel, lane: Lane | None) -> tuple[float, float]:
 
 def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
     """The object shown and the camera that is looked through."""
-    return [owner for owner in (doc.object, *doc.scene.cameras[:1]) if owner is not None]
+    return [owner for owner in (doc.object, doc.scene.camera) if owner is not None]
 
 
 @dataclass(eq=False)
@@ -160,9 +163,8 @@ class _Row:
 
 
 def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
-    lanes = {lane.channel: lane for lane in owner.lanes}
     groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
-    return [_Row(owner, c, lanes.get(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
+    return [_Row(owner, c, owner.lane(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
 
 
 def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
@@ -173,7 +175,7 @@ def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
     if which == "keyed":
         return row.lane is not None
     if which == "selected":
-        return row.channel.id in doc.selected
+        return row.channel.ref in doc.selected
     if which.startswith("group:"):
         return row.channel.part == "weight" and row.part == which.removeprefix("group:")
     return which in ("all", row.channel.part)
@@ -183,7 +185,7 @@ def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
     """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
     if look.filter or doc.lanes_shown != "all" or row.part not in look.folded:
         return False
-    return row.channel.part == "weight" or row.lane is None and row.channel.id not in doc.selected
+    return row.channel.part == "weight" or row.lane is None and row.channel.ref not in doc.selected
 
 
 def _heading(row: _Row, owner: MorphObject | SceneCamera) -> str:
@@ -218,11 +220,11 @@ def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: 
             headings.append(Heading(row[0], row[1], QRectF(0, y, HEAD, HEADING), row[0] in look.folded))
             y += HEADING
             continue
-        owner, channel, lane = row.owner, row.channel, row.lane
-        tall = LANE if doc.together else look.heights.get(channel.id, LANE)
+        channel, lane = row.channel, row.lane
+        tall = LANE if doc.together else look.heights.get(channel.ref, LANE)
         head, body = QRectF(0, y, HEAD, tall), QRectF(HEAD, y, wide, tall)
-        low, high = look.scales.get((owner.id, channel.id)) or scale_of(channel, lane)
-        places.append(LanePlace(owner.id, channel, lane, head, body, low, high))
+        low, high = look.scales.get(channel.ref) or scale_of(channel, lane)
+        places.append(LanePlace(channel, lane, head, body, low, high))
         y += tall
     if doc.together:
         _lay_together(doc, look, places, QRectF(HEAD, RULER, wide, max(height - RULER, 10)))
@@ -234,7 +236,7 @@ def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: 
 def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
     """One plot for the lanes selected, else for all that have keys; those of one unit share a scale."""
     keyed = [p for p in places if p.lane is not None]
-    chosen = [p for p in keyed if p.channel.id in doc.selected] or keyed
+    chosen = [p for p in keyed if p.channel.ref in doc.selected] or keyed
     for place in places:
         place.drawn = place in chosen
         place.body = plot if place.drawn else QRectF()

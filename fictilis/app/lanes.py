@@ -22,6 +22,7 @@ from fictilis.app.lane_place import HEAD, LANE, RULER, TALL, Heading, LaneLook, 
 from fictilis.app.theme import Palette
 from fictilis.app.time_commands import TimeCommands
 from fictilis.core.animation.curve import pieces
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.formats.sound import SUFFIXES
@@ -138,11 +139,11 @@ class Lanes(LaneAxis, QAbstractScrollArea):
     # places
 
     def lay_out(self, keep_scale: bool = False) -> None:
-        kept = {p.key: (p.low, p.high) for p in self._places} if keep_scale else {}
+        kept = {p.ref: (p.low, p.high) for p in self._places} if keep_scale else {}
         port, bar = self.viewport(), self.verticalScrollBar()
         self._places, self.headings, total = lay_out(self.doc, self.look, port.width(), port.height(), bar.value())
         for place in self._places:
-            place.low, place.high = kept.get(place.key, (place.low, place.high))
+            place.low, place.high = kept.get(place.ref, (place.low, place.high))
         page = max(port.height() - RULER, 1)
         bar.setRange(0, max(total - page, 0))
         bar.setPageStep(page)
@@ -153,23 +154,23 @@ class Lanes(LaneAxis, QAbstractScrollArea):
 
     def drawn(self) -> list[LanePlace]:
         """The lanes whose bodies are seen; what is selected comes last, so that it lies on top."""
-        return sorted((p for p in self._places if p.drawn), key=lambda p: p.channel.id in self.doc.selected)
+        return sorted((p for p in self._places if p.drawn), key=lambda p: p.ref in self.doc.selected)
 
     def place_of(self, name: str) -> LanePlace:
         """The lane of a channel by name."""
         return next(p for p in self._places if p.channel.name == name)
 
-    def place(self, owner: str, channel_id: str) -> LanePlace | None:
-        return next((p for p in self._places if p.key == (owner, channel_id)), None)
+    def place(self, ref: ChannelRef) -> LanePlace | None:
+        return next((p for p in self._places if p.ref == ref), None)
 
-    def set_height(self, channel_id: str, height: int) -> None:
+    def set_height(self, ref: ChannelRef, height: int) -> None:
         """Another height of a lane, in pixels."""
-        self.look.heights[channel_id] = height
+        self.look.heights[ref] = height
         self.refresh()
 
     def toggle_open(self, place: LanePlace) -> None:
         """To full height, or back."""
-        self.set_height(place.channel.id, LANE if place.is_open else TALL)
+        self.set_height(place.ref, LANE if place.is_open else TALL)
 
     def toggle_heading(self, heading: Heading) -> None:
         self.look.folded ^= {heading.part}
@@ -225,7 +226,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         return (
             Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
             self.palette_.name, self.frames_in_sight(), doc.band, doc.time_shown, doc.together,
-            tuple((p.key, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
+            tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
         )  # fmt: skip
 
     def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
@@ -236,7 +237,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
                 continue
             keys, part = place.curve.keys, pieces(place.curve)
             for n, key in enumerate(keys):
-                ref = KeyRef(*place.key, key.frame)
+                ref = KeyRef(*place.ref, key.frame)
                 if ref not in self.doc.keys:
                     continue
                 into, on = part.into[n], part.out[n]
@@ -291,7 +292,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
             for key in place.curve.keys_between(*(self.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
                 gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
                 if gap <= GRAB and (best is None or gap <= best[0]):
-                    best = (float(gap), KeyRef(*place.key, key.frame))
+                    best = (float(gap), KeyRef(*place.ref, key.frame))
         return best[1] if best else None
 
     def handle_under(self, at: QPointF) -> tuple[KeyRef, str] | None:
@@ -309,7 +310,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
     def keys_in(self, box: QRectF) -> frozenset[KeyRef]:
         first, last = self.frame_at(box.left()), self.frame_at(box.right())
         return frozenset(
-            KeyRef(*place.key, key.frame)
+            KeyRef(*place.ref, key.frame)
             for place in self._places
             if place.drawn
             for key in (place.curve.keys_between(first, last) if place.curve else ())
@@ -342,13 +343,13 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         if way is None or not self._places:
             super().keyPressEvent(event)
             return
-        ids = [p.channel.id for p in self._places]
+        refs = [p.ref for p in self._places]
         now = self.doc.selected[-1] if self.doc.selected else None
-        place = min(max(ids.index(now) + way, 0), len(ids) - 1) if now in ids else 0 if way > 0 else len(ids) - 1
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and ids[place] not in self.doc.selected:
-            self.doc.select_channel(ids[place], add=True)
+        place = min(max(refs.index(now) + way, 0), len(refs) - 1) if now in refs else 0 if way > 0 else len(refs) - 1
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and refs[place] not in self.doc.selected:
+            self.doc.select_channel(refs[place], add=True)
         else:
-            self.doc.select_channel(ids[place])
+            self.doc.select_channel(refs[place])
         head = self._places[place].head
         bar, low = self.verticalScrollBar(), self.viewport().height()
         if head.top() < RULER or head.bottom() > low:
@@ -399,7 +400,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
             if place.number.contains(at):
                 self.edit_value(place)
             elif place.name.contains(at):
-                self.doc.select_channel(place.channel.id)
+                self.doc.select_channel(place.ref)
         elif self.key_under(at) is None:
             self._add_key(place, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
@@ -414,10 +415,9 @@ class Lanes(LaneAxis, QAbstractScrollArea):
 
     def edit_value(self, place: LanePlace) -> None:
         """Type the value of a lane."""
-        channel_id = place.channel.id
-        text = f"{self.doc.values(self.doc.owner_of(channel_id))[channel_id]:.{place.channel.decimals}f}"
+        text = f"{self.doc.value(place.ref):.{place.channel.decimals}f}"
         rect = place.number.adjusted(-8, -2, 4, 2)
-        inline_editor(self.viewport(), rect, text, lambda t: self.doc.type_value(channel_id, t))
+        inline_editor(self.viewport(), rect, text, lambda t: self.doc.type_value(place.ref, t))
 
     def _context(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -425,13 +425,13 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         place = self.lane_under(at)
         if at.x() < HEAD and place is not None:
-            if place.channel.id not in self.doc.selected:
-                self.doc.select_channel(place.channel.id)
+            if place.ref not in self.doc.selected:
+                self.doc.select_channel(place.ref)
             names = HEAD_MENU
         else:
             key = self.key_under(at)
             if key is not None and key not in self.doc.keys:
-                self.doc.set(keys=frozenset({key}), selected=(key.channel,))
+                self.doc.set(keys=frozenset({key}), selected=(key.lane,))
             names = CONTEXT
         self.actions_.add_to(menu, names)
         menu.popup(event.globalPosition().toPoint())

@@ -79,7 +79,7 @@ def heads(lanes: Lanes, painter: QPainter) -> None:
             continue
         if place.owner not in values:
             values[place.owner] = doc.values(doc.scene.owner(place.owner))
-        if place.channel.id in doc.selected:
+        if place.ref in doc.selected:
             painter.fillRect(place.head, QColor(p.chosen))
         painter.setPen(QColor(p.line))
         painter.drawLine(place.head.bottomLeft(), place.head.bottomRight())
@@ -224,12 +224,12 @@ def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
         painter.restore()
         return
     port, body = lanes.viewport(), place.body
-    chosen = frozenset(ref.frame for ref in lanes.doc.keys if (ref.owner, ref.channel) == place.key)
+    chosen = frozenset(ref.frame for ref in lanes.doc.keys if ref.lane == place.ref)
     key = (
         place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.frames_in_sight(),
         lanes.palette_, lanes.doc.scene.fps, place.is_thin,
     )  # fmt: skip
-    kept = lanes.bodies.get(place.key)
+    kept = lanes.bodies.get(place.ref)
     if kept is None or kept[0] != key:
         ratio = port.devicePixelRatioF()
         picture = QPixmap(round(body.width() * ratio), round(body.height() * ratio))
@@ -244,7 +244,7 @@ def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
         own.setPen(QColor(lanes.palette_.line))
         own.drawLine(body.bottomLeft(), body.bottomRight())
         own.end()
-        kept = lanes.bodies[place.key] = (key, picture)
+        kept = lanes.bodies[place.ref] = (key, picture)
         while len(lanes.bodies) > KEPT:
             lanes.bodies.pop(next(iter(lanes.bodies)))
     painter.drawPixmap(body.topLeft(), kept[1])
@@ -281,7 +281,7 @@ def value_text(channel: Channel, value: float) -> str:
 def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
     p, rect = lanes.palette_, place.slider
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(p.line if place.channel.id in lanes.doc.selected else p.track))
+    painter.setBrush(QColor(p.line if place.ref in lanes.doc.selected else p.track))
     painter.drawRoundedRect(rect, 2, 2)
     rest, here = (min(max(place.part(v), 0.0), 1.0) for v in (place.channel.rest, value))
     left, right = sorted((rest, here))

@@ -41,12 +41,11 @@ class ModifierSection(Section):
     def _lane(self) -> Lane | None:
         """The lane selected last."""
         chosen = self.doc.chosen
-        return None if chosen is None else self.doc.owner_of(chosen.id).lane(chosen.id)
+        return None if chosen is None else self.doc.lane(chosen.ref)
 
     def _set(self, modifiers: tuple[Modifier, ...], label: str) -> None:
         doc, chosen = self.doc, self.doc.chosen
-        owner = doc.owner_of(chosen.id).id
-        doc.edit(f"{label} of {chosen.name}", lambda s: timing.set_modifiers(s, owner, chosen.id, modifiers))
+        doc.edit(f"{label} of {chosen.name}", lambda s: timing.set_modifiers(s, *chosen.ref, modifiers))
 
     def _change(self, number: int, change) -> None:
         now = self._modifiers()
@@ -66,10 +65,9 @@ class ModifierSection(Section):
 
     def _bake(self) -> None:
         doc, chosen, scene = self.doc, self.doc.chosen, self.doc.settled.scene
-        owner = doc.owner_of(chosen.id).id
         frames = [k.frame for k in self._lane().curve.keys]
         first, last = min(scene.start, *frames), max(scene.end, *frames)
-        doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [(owner, chosen.id)], first, last))
+        doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [chosen.ref], first, last))
 
     def _preset(self, number: int, name: str) -> None:
         stiffness, damping = PRESETS[name]

@@ -331,7 +331,7 @@ def _paint_motion(view: View, painter: QPainter) -> None:
 def _paint_camera(view: View, painter: QPainter) -> None:
     """Says that the view is a camera's, at the lower left."""
     painter.setFont(font(12, 600))
-    text = f"Through {view.doc.scene.cameras[0].name}"
+    text = f"Through {view.doc.scene.camera.name}"
     rect = QRectF(14, view.height() - 38, painter.fontMetrics().horizontalAdvance(text) + 22, 24)
     _box(painter, view.palette_, rect)
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)

@@ -109,12 +109,12 @@ class SceneTimeCommands:
         self.doc.set(through_camera=not self.doc.through_camera)
 
     def remove_camera(self) -> None:
-        camera = self.doc.scene.cameras[0]
+        camera = self.doc.scene.camera
         self.doc.edit(f"Remove {camera.name}", lambda s: edits.remove_camera(s, camera.id))
 
     def choose_camera(self, camera: SceneCamera) -> None:
         doc = self.doc
-        if camera is not doc.scene.cameras[0]:
+        if camera is not doc.scene.camera:
             doc.edit(f"Look through {camera.name}", lambda s: edits.first_camera(s, camera.id))
         doc.set(through_camera=True)
 
@@ -149,8 +149,8 @@ class SceneTimeCommands:
     def lane_height(self, height: int) -> None:
         """Of the selected lanes, else of all that are shown."""
         lanes = self.window.lanes
-        for channel_id in self.doc.selected or [p.channel.id for p in lanes.places()]:
-            lanes.look.heights[channel_id] = height
+        for ref in self.doc.selected or [p.ref for p in lanes.places()]:
+            lanes.look.heights[ref] = height
         lanes.refresh()
 
 

@@ -148,7 +148,7 @@ class ObjectSection(Section):
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
         self.add(labelled("Shading", self.shading))
         self.opacity = NumberField("Opacity", "", 2, 0, 1)
-        self.opacity.committed.connect(lambda v: doc.set_value("opacity", v))
+        self.opacity.committed.connect(lambda v: doc.set_value(doc.ref("opacity"), v))
         self.add(labelled("Opacity", self.opacity))
         self.colour = QPushButton()
         self.colour.setAccessibleName("Surface colour")
@@ -183,7 +183,7 @@ class ObjectSection(Section):
         ids = [f"{part}.{axis}" for axis in AXES]
         changed = {c: v for c, v in zip(ids, values, strict=True) if abs(v - now[c]) > 1e-12}
         if changed:
-            doc.set_values(changed, f"{part.capitalize()} of {doc.object.name}")
+            doc.set_values(doc.refs(changed), f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
 
     def _look(self, **values: object) -> None:
@@ -276,8 +276,8 @@ class CameraSection(Section):
 
     def _rename(self) -> None:
         doc, text = self.doc, self.name.text()
-        if doc.through_camera and text != doc.scene.cameras[0].name:
-            camera = doc.scene.cameras[0]
+        if doc.through_camera and text != doc.scene.camera.name:
+            camera = doc.scene.camera
             doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
             self.refresh()
 
@@ -287,20 +287,20 @@ class CameraSection(Section):
         return field
 
     def _set(self, channel_id: str, value: float) -> None:
-        if abs(value - self.doc.values(self.doc.scene.cameras[0])[channel_id]) > 1e-12:
-            self.doc.set_value(channel_id, value)
+        if abs(value - self.doc.values(self.doc.scene.camera)[channel_id]) > 1e-12:
+            self.doc.set_value(self.doc.ref(channel_id, self.doc.scene.camera), value)
             self.refresh()
 
     def refresh(self) -> None:
         self.setVisible(self.doc.through_camera)
         if self.doc.through_camera:
-            self.set_heading(self.doc.scene.cameras[0].name)
+            self.set_heading(self.doc.scene.camera.name)
             if not self.name.hasFocus():
-                self.name.setText(self.doc.scene.cameras[0].name)
+                self.name.setText(self.doc.scene.camera.name)
             self.show_values()
 
     def show_values(self) -> None:
-        now = self.doc.values(self.doc.scene.cameras[0])
+        now = self.doc.values(self.doc.scene.camera)
         for channel_id, field in self.fields.items():
             field.set_value(now[channel_id])
 

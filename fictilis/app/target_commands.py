@@ -45,7 +45,7 @@ class TargetCommands:
         """Make a target, select it, and let the user name it at once."""
         scene, target_id = make(self.doc.settled.scene)
         self.doc.commit(label, scene)
-        self.doc.select_channel(target_id)
+        self.doc.select_target(target_id)
         self.window.column.cards.edit_name(target_id)
 
     def add_targets(self) -> None:
@@ -78,7 +78,7 @@ class TargetCommands:
         if added:
             names = {t.id: t.name for t in scene.object(doc.object_id).targets}
             doc.commit(f"Add {count} target{'' if count == 1 else 's'}", scene)
-            doc.select_channel(added[-1])
+            doc.select_target(added[-1])
             sentences.insert(0, (f"Added {', '.join(names[i] for i in added)}.", "note"))
         if len(sentences) == 1:
             doc.say(*sentences[0])
@@ -181,7 +181,7 @@ class TargetCommands:
         made = doc.attempt(lambda: make(doc.settled.scene, doc.object_id, target.id))
         if made is not None:
             doc.commit(f"{label} {target.name}", made[0])
-            doc.select_channel(made[1])
+            doc.select_target(made[1])
 
     def _change(self, label: str, change: Callable[[Scene, str, str], Scene]) -> None:
         doc, target = self.doc, self.doc.target
@@ -215,16 +215,16 @@ class TargetCommands:
         made = doc.attempt(lambda: whole.split_sides(doc.settled.scene, doc.object_id, target.id, given["width"], self._axis()))
         if made is not None:
             doc.commit(f"Split {target.name}", made[0])
-            doc.select_channel(made[1][0])
-            doc.select_channel(made[1][1], add=True)
+            doc.select_target(made[1][0])
+            doc.select_target(made[1][1], add=True)
 
     def join(self) -> None:
         doc = self.doc
-        chosen = [t.id for t in doc.object.targets if t.id in doc.selected]
+        chosen = [t.id for t in doc.object.targets if t.id in doc.selected_targets]
         made = doc.attempt(lambda: whole.join(doc.settled.scene, doc.object_id, chosen))
         if made is not None:
             doc.commit("Join targets", made[0])
-            doc.select_channel(made[1])
+            doc.select_target(made[1])
 
     def scale_deltas(self) -> None:
         ask = NumberAsk("factor", "Factor", "×", 1.0, -1000, 1000)
@@ -303,7 +303,7 @@ class TargetCommands:
         made = doc.attempt(lambda: whole.transfer(doc.settled.scene, obj.id, source[0], source[1], given["near"], given["far"]))
         if made is not None:
             doc.commit("Transfer a target", made[0])
-            doc.select_channel(made[1])
+            doc.select_target(made[1])
 
     def bake_mask(self) -> None:
         self._change("Bake the mask of", whole.bake_mask)
@@ -336,7 +336,7 @@ class TargetCommands:
     def put_back(self, name: str) -> None:
         """Set the weights of a kept mix."""
         mix = next(m for m in self.doc.object.mixes if m.name == name)
-        self.doc.set_values(dict(mix.weights), f"Put back {name}")
+        self.doc.set_values(self.doc.refs(dict(mix.weights)), f"Put back {name}")
 
     def blend_mixes(self) -> None:
         """Between two kept mixes, by one slider."""
@@ -346,7 +346,7 @@ class TargetCommands:
 
     def group(self) -> None:
         doc = self.doc
-        chosen = [t.id for t in doc.object.targets if t.id in doc.selected]
+        chosen = [t.id for t in doc.object.targets if t.id in doc.selected_targets]
         given = self.window.ask_form("Group the selected targets", "", (TextAsk("name", "Name", "Group"),), "Group them")
         if given is None:
             return

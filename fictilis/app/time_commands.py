@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.app.asking import ChoiceAsk, NumberAsk
 from fictilis.core.animation.curve import BEYOND, Key
-from fictilis.core.channels import channels
+from fictilis.core.channels import ChannelRef, channels
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.whole_shapes import other_side_name
@@ -54,11 +54,11 @@ class TimeCommands:
 
     def key(self) -> None:
         doc = self.doc
-        values = {c: doc.values(doc.owner_of(c))[c] for c in doc.selected}
-        doc.key_values(values, f"Key {', '.join(doc.channel(c).name for c in values)}")
+        values = {ref: doc.value(ref) for ref in doc.selected}
+        doc.key_values(values, f"Key {', '.join(doc.channel(ref).name for ref in values)}")
 
     def key_mix(self) -> None:
-        self.doc.key_values(self.doc.weights(self.doc.object), "Key whole mix")
+        self.doc.key_values(self.doc.refs(self.doc.weights(self.doc.object)), "Key whole mix")
 
     def interpolate(self, kind: str) -> None:
         doc = self.doc
@@ -115,8 +115,8 @@ class TimeCommands:
         """By parts of each lane's range."""
         doc = self.doc
         scene, places = doc.settled.scene, []
-        for channel_id in {ref.channel for ref in doc.keys}:
-            refs, what = [r for r in doc.keys if r.channel == channel_id], doc.channel(channel_id)
+        for lane in {ref.lane for ref in doc.keys}:
+            refs, what = [r for r in doc.keys if r.lane == lane], doc.channel(lane)
             scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
             places += moved
         doc.keys = frozenset(places)
@@ -130,9 +130,9 @@ class TimeCommands:
 
     def copy_keys(self) -> None:
         doc = self.doc
-        rows: dict[str, list[Key]] = {}
+        rows: dict[ChannelRef, list[Key]] = {}
         for ref, key in zip(sorted(doc.keys, key=lambda r: r.frame), self._selected_keys(), strict=True):
-            rows.setdefault(ref.channel, []).append(key)
+            rows.setdefault(ref.lane, []).append(key)
         doc.set(copied=rows)
         doc.say(f"Copied {len(doc.keys)} key{'' if len(doc.keys) == 1 else 's'}; they are pasted at the playhead.")
 
@@ -143,26 +143,37 @@ class TimeCommands:
         if len(rows) == 1 and doc.selected:
             (row,) = rows.values()
             rows = dict.fromkeys(doc.selected, row)
-        self._paste({c: row for c, row in rows.items() if doc.has_channel(c)}, "Paste keys")
+        self._paste({ref: row for ref, row in self._here(rows).items() if doc.find(ref) is not None}, "Paste keys")
+
+    def _here(self, rows: dict[ChannelRef, list[Key]]) -> dict[ChannelRef, list[Key]]:
+        """Keys copied from another object go to what has the same name in the object shown."""
+        by_name = {c.name: c.ref for c in channels(self.doc.object)}
+        out = {}
+        for ref, row in rows.items():
+            source = self.doc.find(ref)
+            elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
+            out[by_name.get(source.name, ref) if elsewhere else ref] = row
+        return out
 
     def paste_mirrored(self) -> None:
         """Keys of left targets onto the right ones, and the other way round."""
         doc, obj = self.doc, self.doc.object
         by_name, names = {t.name: t.id for t in obj.targets}, {t.id: t.name for t in obj.targets}
-        rows = {by_name.get(other_side_name(names[t])): row for t, row in doc.copied.items() if t in names}
-        rows.pop(None, None)
+        here = {ref.channel: row for ref, row in self._here(doc.copied).items() if ref.owner == doc.object_id}
+        sides = {by_name.get(other_side_name(names[t])): row for t, row in here.items() if t in names}
+        rows = {doc.ref(t): row for t, row in sides.items() if t is not None}
         if not rows:
             doc.say("None of the copied lanes has a counterpart named for the other side, as left and right.", "warning")
             return
         self._paste(rows, "Paste keys mirrored")
 
-    def _paste(self, rows: dict[str, list[Key]], label: str) -> None:
+    def _paste(self, rows: dict[ChannelRef, list[Key]], label: str) -> None:
         doc = self.doc
         scene, places = doc.settled.scene, []
         first = min((k.frame for row in rows.values() for k in row), default=0.0)
-        for channel_id, row in rows.items():  # each at its own distance from the earliest
+        for ref, row in rows.items():  # each at its own distance from the earliest
             at = doc.frame + min(k.frame for k in row) - first
-            scene, made = timing.paste_keys(scene, doc.owner_of(channel_id).id, {channel_id: row}, at)
+            scene, made = timing.paste_keys(scene, ref.owner, {ref.channel: row}, at)
             places += made
         doc.keys = frozenset(places)
         doc.commit(label, scene)
@@ -175,9 +186,9 @@ class TimeCommands:
     def _lanes(self) -> list[tuple[str, Lane]]:
         """The lanes an operation is for, with their owners' ids: those selected, else all, in the order of the cards."""
         doc = self.doc
-        owners = [o for o in (doc.object, *doc.scene.cameras[:1]) if o is not None]
+        owners = [o for o in (doc.object, doc.scene.camera) if o is not None]
         keyed = [(o.id, o.lane(c.id)) for o in owners for c in channels(o) if o.lane(c.id) is not None]
-        return [row for row in keyed if row[1].channel in doc.selected] or keyed
+        return [row for row in keyed if (row[0], row[1].channel) in doc.selected] or keyed
 
     def lanes(self) -> list[tuple[str, str]]:
         """The same as pairs (owner id, channel id)."""
@@ -264,15 +275,15 @@ class TimeCommands:
         doc, frame = self.doc, self.doc.frame
 
         def work(scene: Scene) -> Scene:
-            for channel_id in doc.selected:
-                scene = timing.hold_until(scene, doc.owner_of(channel_id).id, channel_id, frame)
+            for ref in doc.selected:
+                scene = timing.hold_until(scene, *ref, frame)
             return scene
 
         doc.edit(f"Hold until frame {frame:g}", work)
 
     def key_neutral(self) -> None:
         """Every target at 0."""
-        self.doc.key_values({t.id: 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+        self.doc.key_values({self.doc.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
 
     def close_loop(self) -> None:
         self._on_lanes("Close the loop", timing.close_loop)
@@ -280,8 +291,7 @@ class TimeCommands:
     def beyond(self) -> None:
         """How the selected lane goes on before and after its keys."""
         doc, chosen = self.doc, self.doc.chosen
-        owner = doc.owner_of(chosen.id)
-        lane = owner.lane(chosen.id)
+        lane = doc.lane(chosen.ref)
         choices = [(WAYS_ON[way], way) for way in BEYOND]
         asks = (
             ChoiceAsk("before", "Before the first", choices, lane.curve.before if lane else "hold"),
@@ -289,7 +299,7 @@ class TimeCommands:
         )
         given = self.window.ask_form(f"{chosen.name} outside its keys", "", asks, "Set it")
         if given is not None:
-            doc.edit(f"Outside the keys of {chosen.name}", lambda s: key_edits.set_beyond(s, owner.id, chosen.id, **given))
+            doc.edit(f"Outside the keys of {chosen.name}", lambda s: key_edits.set_beyond(s, *chosen.ref, **given))
 
     def fit_time(self, what: str) -> None:
         """Show the range, or what is selected, in the full width of the lanes."""

@@ -21,6 +21,7 @@ from fictilis.app.tools import TOOLS, Bench, Event
 from fictilis.app.tools.brushing import hover_weights
 from fictilis.app.tools.picking import double_click, under
 from fictilis.app.view_camera import ViewCamera
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
@@ -56,7 +57,7 @@ class View(ViewCamera, QWidget):
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
         self._own_camera = Camera(**START_VIEW)
-        self._aims: dict[str, float] = {}
+        self._aims: dict[ChannelRef, float] = {}
         self._aimed = False
         self.motion_kept: tuple | None = None
         self._line_up_camera: Camera | None = None

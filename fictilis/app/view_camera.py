@@ -18,14 +18,14 @@ class ViewCamera:
 
     def looks_through(self) -> bool:
         """Whether the view is that of the scene's camera."""
-        return self.doc.through_camera and self.doc.way != LINE_UP and bool(self.doc.scene.cameras)
+        return self.doc.through_camera and self.doc.way != LINE_UP and self.doc.scene.camera is not None
 
     @property
     def camera(self) -> Camera:
         """The view's own, or the scene's as it stands at this frame."""
         if not self.looks_through():
             return self._own_camera
-        doc, camera = self.doc, self.doc.scene.cameras[0]
+        doc, camera = self.doc, self.doc.scene.camera
         return Camera.of(camera_at(camera, doc.frame, doc.state.posed.get(camera.id), doc.scene.fps))
 
     @camera.setter
@@ -41,15 +41,16 @@ class ViewCamera:
         turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
         wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
                   "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
-        before = self.doc.values(self.doc.scene.cameras[0])
-        self._aims = self._aims | {c: v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        camera = self.doc.scene.camera
+        before = self.doc.values(camera)
+        self._aims = self._aims | {self.doc.ref(c, camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
         self._aimed = True
         self.doc.set_values(self._aims, "Aim the camera", final=False)
 
     def _aim_done(self) -> None:
         if self._aimed and self.navigating is None:
             aims, self._aims, self._aimed = self._aims, {}, False
-            self.doc.set_values(aims, f"Aim {self.doc.scene.cameras[0].name}")
+            self.doc.set_values(aims, f"Aim {self.doc.scene.camera.name}")
 
     def look(self, way: str) -> None:
         """Turn to front, side or top, change the projection, or fit."""

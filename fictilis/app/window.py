@@ -49,6 +49,7 @@ from fictilis.app.top_line import TopLine
 from fictilis.app.transport import Transport
 from fictilis.app.view import View
 from fictilis.app.view_frame import ViewFrame
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import blended
 from fictilis.core.errors import FictilisError
@@ -255,8 +256,8 @@ class Window(QMainWindow):
         doc, obj = self.doc, self.doc.object
         mixes = {m.name: m for m in obj.mixes}
 
-        def weights(first: str, second: str, part: float) -> dict[str, float]:
-            return blended(mixes[first], mixes[second], part)
+        def weights(first: str, second: str, part: float) -> dict[ChannelRef, float]:
+            return doc.refs(blended(mixes[first], mixes[second], part))
 
         dialog = dialogs.BlendDialog(
             self, list(mixes), self.palette_, lambda *which: doc.set_values(weights(*which), "Blend", final=False)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from types import MappingProxyType
+from typing import NamedTuple
 
 import numpy as np
 
@@ -26,8 +27,7 @@ GREY = "#55606E"
 RECENT = 8  # evaluations kept
 
 
-@dataclass(frozen=True)
-class ChannelRef:
+class ChannelRef(NamedTuple):
     """One animated number of the scene: whose, and which."""
 
     owner: str

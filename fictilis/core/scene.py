@@ -320,6 +320,11 @@ class Scene:
     played: tuple[float, float] | None = None
 
     @property
+    def camera(self) -> SceneCamera | None:
+        """The camera that is looked through."""
+        return self.cameras[0] if self.cameras else None
+
+    @property
     def owners(self) -> tuple[MorphObject | SceneCamera, ...]:
         """All that have lanes."""
         return (*self.objects, *self.cameras)

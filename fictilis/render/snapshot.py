@@ -52,7 +52,7 @@ def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height:
             item.matrix, item.alpha = stand.transform.matrix(), stand.opacity
             items.append(item)
     if scene.cameras:
-        camera = Camera.of(camera_at(scene.cameras[0], frame, fps=scene.fps))
+        camera = Camera.of(camera_at(scene.camera, frame, fps=scene.fps))
     else:
         camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
     return renderer.draw(items, camera, width, height, Ground(), fine=True)

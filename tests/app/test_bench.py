@@ -474,7 +474,7 @@ def test_split_then_join_in_the_window(bench, forms):
     forms(bench, {"width": 3.0})
     whole = puff(bench)
     run(bench, "split")
-    assert [bench.obj.target(t).name for t in bench.doc.selected] == ["Puff left", "Puff right"]
+    assert [bench.obj.target(t).name for t in bench.doc.selected_targets] == ["Puff left", "Puff right"]
     run(bench, "join")
     assert np.allclose(full_shape(bench.obj, bench.doc.target.id), whole, atol=1e-12)
 
@@ -496,8 +496,8 @@ def test_groups_fold_slide_and_dissolve_in_the_column(bench, forms):
     forms(bench, {"name": "Bell"})
     cards = bench.window.column.cards
     run(bench, "duplicate")
-    bench.doc.select_channel("t1")
-    bench.doc.select_channel("t2", add=True)
+    bench.doc.select_target("t1")
+    bench.doc.select_target("t2", add=True)
     run(bench, "group")
     (heading,) = cards.group_places
     assert heading.group.name == "Bell" and len(cards.places()) == 3
@@ -552,7 +552,7 @@ def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped
 )
 def test_every_way_of_seeing_changes_the_picture(bench, name):
     bench.doc.set(way="In the mix")
-    bench.doc.set_value("t1", -0.7)
+    bench.doc.set_value(bench.doc.ref("t1"), -0.7)
     _, at = front_point(bench)
     bench.doc.set_tools(tool="pick", kind="faces")
     if name == "cuts":

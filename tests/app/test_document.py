@@ -64,22 +64,22 @@ def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
 def test_a_preview_is_shown_but_not_kept(doc):
     before = doc.settled
     counts, _ = heard(doc)
-    doc.set_value("t1", 0.7, final=False)
+    doc.set_value(doc.ref("t1"), 0.7, final=False)
     assert doc.object.target("t1").weight == 0.7 and doc.settled is before and counts == {"changed": 0, "moved": 1}
     doc.cancel_preview()
     assert doc.object.target("t1").weight == 0 and doc.undo_label() == ""
 
 
 def test_undo_during_a_preview_goes_one_step_back_from_what_is_kept(doc):
-    doc.set_value("t1", 0.5)
-    doc.set_value("t1", 0.9, final=False)
+    doc.set_value(doc.ref("t1"), 0.5)
+    doc.set_value(doc.ref("t1"), 0.9, final=False)
     doc.undo()
     assert doc.object.target("t1").weight == 0
 
 
 def test_unchanged_parts_are_shared_between_steps(doc):
     before = doc.object
-    doc.set_value("t1", 0.5)
+    doc.set_value(doc.ref("t1"), 0.5)
     assert doc.object.base is before.base and doc.object.target("t2") is before.target("t2")
 
 
@@ -98,7 +98,7 @@ def test_what_points_at_nothing_any_more_is_dropped(doc):
     doc.start_shaping(ShapeRef("t1", 0.5))
     doc.edit("Gone", lambda s: remove_in_between(s, "o1", "t1", 0.5))
     assert doc.shaping is None and doc.keys
-    doc.select_channel("t2")
+    doc.select_target("t2")
     doc.edit("Gone", lambda s: remove_target(s, "o1", "t2"))
     assert doc.selected == () and doc.keys == frozenset() and doc.target is None
     doc.undo()
@@ -118,18 +118,18 @@ def test_an_undone_object_leaves_another_current(doc):
 
 
 def test_choosing_several_targets(doc):
-    doc.select_channel("t1")
-    doc.select_channel("t2", add=True)
-    assert doc.selected == ("t1", "t2") and doc.target.id == "t2"
-    doc.select_channel("t2", add=True)
-    assert doc.selected == ("t1",)
-    doc.select_channel(None)
+    doc.select_target("t1")
+    doc.select_target("t2", add=True)
+    assert doc.selected_targets == ("t1", "t2") and doc.target.id == "t2"
+    doc.select_target("t2", add=True)
+    assert doc.selected_targets == ("t1",)
+    doc.select_target(None)
     assert doc.target is None
 
 
 def test_posed_weights_fall_back_when_the_frame_moves_and_come_back_with_undo(doc):
     doc.edit("Key", lambda s: set_key(s, "o1", "t1", Key(0, 0.25)))
-    doc.set_value("t1", 0.9)
+    doc.set_value(doc.ref("t1"), 0.9)
     assert doc.weights(doc.object)["t1"] == 0.9 and doc.undo_label() == "Weight of Lift"
     doc.undo()
     assert doc.weights(doc.object)["t1"] == 0.25
@@ -143,16 +143,16 @@ def test_keying_takes_the_posed_value_and_only_that(doc):
     for target in ("t1", "t2"):
         doc.edit("Key", lambda s, t=target: set_key(s, "o1", t, Key(0, 0)))
     doc.set_frame(10)
-    doc.set_value("t1", 0.5)
-    doc.set_value("t2", 0.75)
-    doc.key_values({"t1": doc.weights(doc.object)["t1"]}, "Key Lift")
+    doc.set_value(doc.ref("t1"), 0.5)
+    doc.set_value(doc.ref("t2"), 0.75)
+    doc.key_values({doc.ref("t1"): doc.value(doc.ref("t1"))}, "Key Lift")
     assert doc.object.lane("t1").curve.value(10) == 0.5
     assert doc.settled.posed == {"o1": {"t2": 0.75}}
 
 
 def test_saved_is_known_by_identity(doc):
     scene = doc.settled.scene
-    doc.set_value("t1", 0.5)
+    doc.set_value(doc.ref("t1"), 0.5)
     assert doc.unsaved
     doc.undo()
     assert not doc.unsaved and doc.settled.scene is scene
@@ -162,7 +162,7 @@ def test_errors_are_said_and_never_raised_into_the_window(doc):
     _, said = heard(doc)
     assert not doc.edit("Wrong", lambda s: remove_target(s, "o1", "t9"))
     assert said == [("Sheet has no target with the id t9.", "error")]
-    doc.type_value("t1", "much")
+    doc.type_value(doc.ref("t1"), "much")
     assert "not a number" in said[-1][0] and not doc.undo_label()
 
 

@@ -103,7 +103,7 @@ def test_a_heads_lower_edge_makes_a_lane_higher_or_thin(moving):
     start = moving.lanes.bead("Lift", 20.0)
     moving.drag(moving.port, start, QPointF(moving.lanes.x(26), start.y()))
     assert [f for f, _ in keys_of(moving, "t1")] == [0, 26, 40]
-    moving.doc.select_channel("t2")
+    moving.doc.select_target("t2")
     run(moving, "lane-open")
     assert moving.lanes.place_of("Slide").head.height() == TALL
     moving.click(moving.port, moving.lanes.place_of("Slide").caret.center())
@@ -115,7 +115,7 @@ def test_a_head_dragged_elsewhere_reorders_targets_and_undo_puts_it_back(moving)
     third, lift = moving.lanes.place_of("Third"), moving.lanes.place_of("Lift")
     moving.drag(moving.port, third.name.center(), lift.name.center() - QPointF(0, 12))
     assert [t.name for t in moving.obj.targets] == ["Third", "Lift", "Slide"]
-    assert names(moving)[:3] == ["Third", "Lift", "Slide"] and moving.doc.selected == ("t3",)
+    assert names(moving)[:3] == ["Third", "Lift", "Slide"] and moving.doc.selected_targets == ("t3",)
     moving.doc.undo()
     assert [t.name for t in moving.obj.targets] == ["Lift", "Slide", "Third"]
     lift, slide = moving.lanes.place_of("Lift"), moving.lanes.place_of("Slide")
@@ -186,7 +186,7 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
     start = lanes.bead("Slide", 30.0)
     moving.drag(moving.port, start, QPointF(lanes.x(34), lanes.place_of("Slide").y(0.8)))
     assert keys_of(moving, "t2")[1][0] == 34 and keys_of(moving, "t2")[1][1] == pytest.approx(0.8, abs=0.02)
-    assert moving.doc.selected == ("t1", "t2") and keys_of(moving, "t1")[1] == (20, 1)
+    assert moving.doc.selected_targets == ("t1", "t2") and keys_of(moving, "t1")[1] == (20, 1)
     body = lanes.place_of("Lift").body
     moving.drag(moving.port, (lanes.x(15), body.top() + 2), (lanes.x(50), body.bottom() - 2))
     assert {(k.channel, k.frame) for k in moving.doc.keys} == {("t1", 20), ("t1", 40), ("t2", 34)}
@@ -252,7 +252,7 @@ def test_what_leaves_the_range_and_snaps_is_seen_at_a_glance(moving):
 
 
 def test_modifiers_of_any_lane_are_in_the_side_column(moving):
-    moving.doc.select_channel("position.y")
+    moving.doc.select_channel(moving.doc.ref("position.y"))
     section = moving.window.side.modifiers
     assert section.isVisible()
     moving.doc.edit("Spring", lambda s: timing.set_modifiers(s, OBJ, "position.y", (Modifier("spring"),)))
@@ -269,7 +269,7 @@ def test_modifiers_of_any_lane_are_in_the_side_column(moving):
 def test_keys_of_several_kinds_are_copied_and_pasted_at_their_distance(moving):
     moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "position.y", 40.0)}))
     run(moving, "copy-keys")
-    moving.doc.select_channel(None)
+    moving.doc.select_target(None)
     moving.doc.set_frame(60)
     run(moving, "paste-keys")
     assert (60.0, 1.0) in keys_of(moving, "t1") and (80.0, 30.0) in keys_of(moving, "position.y")
@@ -350,7 +350,7 @@ def test_up_and_down_go_from_card_to_card(moving):
         (K.Key_Up, ()),
     ):
         QTest.keyClick(cards, key)
-        assert moving.doc.selected == wanted
+        assert moving.doc.selected_targets == wanted
 
 
 def test_up_and_down_go_from_lane_to_lane(moving):
@@ -358,6 +358,6 @@ def test_up_and_down_go_from_lane_to_lane(moving):
     moving.lanes.setFocus()
     for wanted in ("t1", "t2", "position.y", "opacity", "opacity"):
         QTest.keyClick(moving.lanes, K.Key_Down)
-        assert moving.doc.selected == (wanted,)
+        assert moving.doc.selected == (moving.doc.ref(wanted),)
     QTest.keyClick(moving.lanes, K.Key_Up, Qt.KeyboardModifier.ShiftModifier)
-    assert moving.doc.selected == ("opacity", "position.y")
+    assert moving.doc.selected == (moving.doc.ref("opacity"), moving.doc.ref("position.y"))

@@ -57,7 +57,7 @@ def test_a_typed_weight_goes_beyond_the_range(user):
     assert user.target("Lift").weight == -1.5 and user.doc.shaping is None
     user.double_click(cards, cards.place_of("Lift").number.center())
     for wrong in ("inf", "nan", "1e9"):
-        user.doc.set_value("t1", float(wrong))
+        user.doc.set_value(user.doc.ref("t1"), float(wrong))
         assert user.target("Lift").weight == -1.5 and user.said[-1][1] == "error"
     user.type("high", cards._editor)
     user.press(K.Key_Return, on=cards._editor)
@@ -65,7 +65,7 @@ def test_a_typed_weight_goes_beyond_the_range(user):
 
 
 def test_the_range_of_the_sliders(user):
-    user.doc.select_channel("t1")
+    user.doc.select_target("t1")
     side = user.window.side.target
     for field, text in ((side.low, "-1"), (side.high, "2")):
         field.setFocus()
@@ -102,28 +102,28 @@ def test_targets_are_made_named_ordered_and_removed(user):
 
 
 def test_a_target_from_what_is_seen(user):
-    user.doc.set_value("t1", 0.5)
+    user.doc.set_value(user.doc.ref("t1"), 0.5)
     user.press(K.Key_T, CTRL | SHIFT)
     user.press(K.Key_Escape, on=user.window.column.cards._editor)
     assert np.allclose(full_shape(user.obj, user.doc.target.id) - user.obj.base, [0, 5, 0])
 
 
 def test_in_between_at_this_weight_changes_nothing_seen(user):
-    user.doc.select_channel("t1")
-    user.doc.set_value("t1", 0.4)
+    user.doc.select_target("t1")
+    user.doc.set_value(user.doc.ref("t1"), 0.4)
     before = user.view.items()[0].points.copy()
     user.press(K.Key_I, CTRL)
     assert [s.at for s in user.target("Lift").in_betweens] == [0.4] and user.doc.shaping == ShapeRef("t1", 0.4)
     assert np.allclose(user.view.items()[0].points, before, atol=1e-5)
     user.press(K.Key_Escape)
-    user.doc.set_value("t1", 0.0)
+    user.doc.set_value(user.doc.ref("t1"), 0.0)
     user.press(K.Key_I, CTRL)
     assert "cannot stand at weight 0" in user.said[-1][0]
 
 
 def test_path_mute_and_built_on_in_the_side_column(user):
     user.doc.edit("x", lambda s: __import__("fictilis").targets.add_in_between(s, "o1", "t1", 0.5))
-    user.doc.select_channel("t1")
+    user.doc.select_target("t1")
     side = user.window.side.target
     side.path.buttons["Curved"].click()
     assert user.target("Lift").path == "curved"
@@ -137,8 +137,8 @@ def test_path_mute_and_built_on_in_the_side_column(user):
 
 
 def test_key_and_key_whole_mix(user):
-    user.doc.select_channel("t1")
-    user.doc.set_value("t1", 0.5)
+    user.doc.select_target("t1")
+    user.doc.set_value(user.doc.ref("t1"), 0.5)
     user.press(K.Key_K)
     assert keys_of(user, "Lift") == [(0, 0.5)] and keys_of(user, "Slide") == []
     user.press(K.Key_K, SHIFT)
@@ -168,7 +168,7 @@ def test_auto_key_shows_itself_and_says_what_it_wrote(keyed):
     keyed.press(K.Key_K, ALT)
     assert keyed.doc.auto_key and keyed.window.transport.auto.text() == "Auto-key on"
     keyed.doc.set_frame(36)
-    keyed.doc.set_value("t1", 0.25)
+    keyed.doc.set_value(keyed.doc.ref("t1"), 0.25)
     assert (36, 0.25) in keys_of(keyed, "Lift")
     assert keyed.said[-1][0] == "Auto-key wrote Lift at frame 36."
     keyed.press(K.Key_Z, CTRL)
@@ -178,19 +178,19 @@ def test_auto_key_shows_itself_and_says_what_it_wrote(keyed):
 def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
     user.press(K.Key_K, SHIFT)
     user.doc.set_frame(20)
-    user.doc.select_channel("t1")
-    user.doc.set_value("t1", 1.0)
+    user.doc.select_target("t1")
+    user.doc.set_value(user.doc.ref("t1"), 1.0)
     user.press(K.Key_K)
     user.doc.set_frame(40)
-    user.doc.select_channel("t2")
-    user.doc.set_value("t2", 1.0)
+    user.doc.select_target("t2")
+    user.doc.set_value(user.doc.ref("t2"), 1.0)
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
     assert user.said[-1] == ("Hold guard: Slide stays at 0.00 until frame 20; the missing key was added.", "warning")
     user.press(K.Key_Z, CTRL)
     assert keys_of(user, "Slide") == [(0, 0)]
     user.window.actions_.by_id["hold-guard"].trigger()
-    user.doc.set_value("t2", 1.0)
+    user.doc.set_value(user.doc.ref("t2"), 1.0)
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (40, 1)]
 

@@ -14,7 +14,7 @@ K = Qt.Key
 
 
 def shape(user, name="Lift", tool=K.Key_2):
-    user.doc.select_channel(user.target(name).id if name else None)
+    user.doc.select_target(user.target(name).id if name else None)
     user.press(K.Key_Return)
     user.press(tool)
 
@@ -265,7 +265,7 @@ def test_grab_carries_the_surface_under_the_pointer(user, mirror):
 
 
 def test_the_point_under_the_pointer_follows_it_in_a_half_mix(user):
-    user.doc.set_value("t2", 0.5)
+    user.doc.set_value(user.doc.ref("t2"), 0.5)
     shape(user, "Slide", K.Key_6)
     user.doc.set_tools(size=12.0)
     start = user.pixel(12)
@@ -312,7 +312,7 @@ def test_shaping_alone_and_in_the_line_up(user):
 
 
 def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):
-    user.doc.set_value("t2", 1.0)
+    user.doc.set_value(user.doc.ref("t2"), 1.0)
     user.doc.set(way="Line-up")
     user.doc.start_shaping(ShapeRef("t2"))
     user.doc.set_tools(tool="grab", size=14.0)

@@ -10,9 +10,11 @@ from PyQt6.QtWidgets import QApplication
 from fictilis.app.playback import frame_after
 from fictilis.app.times import timecode
 from fictilis.core.animation.curve import Key
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
 from fictilis.core.mix.acting import shares_at
 from tests.app.conftest import SHIFT
@@ -53,7 +55,7 @@ def wheel(user, at, turn, modifiers=Qt.KeyboardModifier.NoModifier):
 
 
 def select(user, *at, target="t1"):
-    user.doc.set(keys=frozenset(KeyRef(OBJ, target, float(f)) for f in at), selected=(target,))
+    user.doc.set(keys=frozenset(KeyRef(OBJ, target, float(f)) for f in at), selected=(ChannelRef(OBJ, target),))
 
 
 def test_the_wheel_zooms_at_the_pointer_and_shift_pans(timed):
@@ -85,7 +87,7 @@ def test_keys_are_dragged_right_when_zoomed(timed):
 
 
 def test_handles_of_a_selected_key_are_dragged(timed):
-    timed.lanes.set_height("t1", 132)
+    timed.lanes.set_height(timed.doc.ref("t1"), 132)
     timed.lanes.refresh()
     select(timed, 40)
     ends = {side: end for _, side, _, end in timed.lanes.handles()}
@@ -139,7 +141,7 @@ def test_the_band_of_retime_scales_and_shifts(timed):
     _, _, last = lanes.band_places()
     timed.drag(port, last.center(), QPointF(lanes.x(50), last.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 35] and timed.doc.band == (20, 50)
-    timed.doc.select_channel("t2")
+    timed.doc.select_target("t2")
     _, body, _ = lanes.band_places()
     timed.drag(port, QPointF(lanes.x(45), body.center().y()), QPointF(lanes.x(48), body.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 38] and timed.doc.undo_label() == "Retime"
@@ -161,7 +163,7 @@ def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
     run(timed, "paste-mirrored")
     assert frames(timed, "t2") == [10, 30, 70, 90] and curve(timed, "t2").value(70) == 1.0
     timed.doc.undo()
-    timed.doc.select_channel("t2")
+    timed.doc.select_target("t2")
     timed.doc.set_frame(40)
     run(timed, "paste-keys")
     assert frames(timed, "t2") == [10, 30, 40, 60]
@@ -191,7 +193,7 @@ def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
     answer, places = MANY[name]
     forms(timed, answer)
     timed.doc.set_frame(15)
-    timed.doc.select_channel("t1")
+    timed.doc.select_target("t1")
     before = timed.doc.settled.scene
     run(timed, name)
     assert frames(timed) == places and timed.doc.settled.scene is not before
@@ -212,7 +214,7 @@ def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
 
 def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
     forms(timed, {"before": "Hold", "after": "There and back"})
-    timed.doc.select_channel("t1")
+    timed.doc.select_target("t1")
     run(timed, "beyond")
     assert curve(timed).after == "ping-pong" and timed.doc.weights(timed.obj)["t1"] == 0.0
     timed.doc.set_frame(80)
@@ -257,7 +259,7 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
         seen.append(dialog)
         finding, go, mend = next(row for row in dialog.buttons_of if row[0].check == "range")
         go.click()
-        assert timed.doc.frame == 20 and timed.doc.selected == ("t1",)
+        assert timed.doc.frame == 20 and timed.doc.selected_targets == ("t1",)
         mend.click()
         assert all(row[0].check != "range" for row in dialog.buttons_of)
         assert any(row[0].check == "pile" for row in dialog.buttons_of)
@@ -338,7 +340,7 @@ def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
 
 def test_modifiers_act_over_the_curve_and_are_baked(timed):
     section = timed.window.side.modifiers
-    timed.doc.select_channel("t1")
+    timed.doc.select_target("t1")
     section.more.activated.emit(1)
     section.more.activated.emit(2)
     assert [m.kind for m in timed.obj.lane("t1").modifiers] == ["spring", "wobble"] and len(section.blocks) == 2
@@ -370,10 +372,10 @@ def test_lanes_are_shown_all_keyed_or_selected(timed):
     timed.lanes.which.menu().actions()[1].trigger()
     assert [p.channel.name for p in timed.lanes.places()] == ["Lift", "Slide"] and "Keyed" in timed.lanes.which.text()
     run(timed, "lanes-selected")
-    timed.doc.select_channel(None)
+    timed.doc.select_target(None)
     assert timed.lanes.places() == []
     timed.settle(30)
-    timed.doc.select_channel("t2")
+    timed.doc.select_target("t2")
     assert [p.channel.name for p in timed.lanes.places()] == ["Slide"]
     run(timed, "lanes-all")
     assert len(timed.lanes.places()) == 3
@@ -392,3 +394,18 @@ def test_the_time_is_shown_as_timecode(timed):
     assert timed.window.transport.time.text() == "0:01.96"
     run(timed, "time-timecode")
     assert timed.window.transport.time.text() == "00:00:01:23"
+
+
+def test_keys_copied_from_another_object_go_to_what_has_the_same_name(timed):
+    """Ids count for each object: the first target of the other one is not the first of this one."""
+    other, _ = add_object(timed.doc.settled.scene, "Other", timed.obj.mesh, timed.obj.base)
+    for name in ("Slide", "Lift"):
+        other, _ = new_target(other, "o2", name)
+    timed.doc.commit("Other", other)
+    select(timed, 20, 40)
+    timed.press(K.Key_C, Qt.KeyboardModifier.ControlModifier)
+    timed.doc.select_object("o2")
+    timed.doc.set_frame(10)
+    timed.press(K.Key_V, Qt.KeyboardModifier.ControlModifier)
+    lanes = {lane.channel: [k.frame for k in lane.curve.keys] for lane in timed.obj.lanes}
+    assert timed.obj.name == "Other" and lanes == {timed.target("Lift").id: [10, 30]}

@@ -348,7 +348,7 @@ def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(ke
     run(keyed, "new-camera")
     camera = doc.scene.cameras[0].id
     yaw = doc.scene.cameras[0].yaw
-    doc.select_channel("yaw")
+    doc.select_channel(doc.ref("yaw", doc.scene.camera))
     keyed.press(K.Key_K)
     doc.set_frame(40)
     doc.set(auto_key=True)

@@ -34,7 +34,7 @@ def test_one_moment_is_evaluated_once_however_many_ask(sheet, monkeypatch):
     obj, asked = scene.object(OBJ), []
     at = LaneBank.at
     monkeypatch.setattr(LaneBank, "at", lambda self, *args: asked.append(1) or at(self, *args))
-    for posed in ({"t2": 0.5}, dict({"t2": 0.5})):
+    for posed in ({"t2": 0.5}, {"t2": 0.5}):
         values_at(obj, 4.0, posed), weights_at(obj, 4.0, posed), stand_at(obj, 4.0, posed), shares_at(obj, 4.0, posed)
     assert len(asked) == 1
     with pytest.raises(TypeError):

@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import missing_hold
-from fictilis.core.channels import channel
+from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
 
@@ -21,6 +21,10 @@ class KeyRef:
     owner: str
     channel: str
     frame: float
+
+    @property
+    def lane(self) -> ChannelRef:
+        return ChannelRef(self.owner, self.channel)
 
 
 @dataclass(frozen=True)
