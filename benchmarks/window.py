@@ -30,8 +30,8 @@ import os, sys, time
 os.environ['OPENBLAS_NUM_THREADS'] = '1'
 from pathlib import Path
 from PyQt6.QtCore import QTimer
-from fictilis.app.document import Document
-from fictilis.app.settings import Settings
+from fictilis.app.model.document import Document
+from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.window import Window
 from fictilis.demo.jelly import moon_jelly
@@ -88,8 +88,8 @@ def start_rows() -> list[Row]:
 
 
 def open_window(scene):
-    from fictilis.app.document import Document
-    from fictilis.app.settings import Settings
+    from fictilis.app.model.document import Document
+    from fictilis.app.model.settings import Settings
     from fictilis.app.window import Window
 
     home = Path(tempfile.mkdtemp())

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from fictilis.app.actions import MENUS, ROWS
+from fictilis.app.commands.actions import MENUS, ROWS
 
 lines = [
     "# Shortcuts",

@@ -16,13 +16,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 import fictilis
-from fictilis.app import dialogs
-from fictilis.app.checking import ChecksDialog
-from fictilis.app.document import Document
-from fictilis.app.lane_place import TALL
-from fictilis.app.settings import Settings
+from fictilis.app.lanes.places import TALL
+from fictilis.app.model.document import Document
+from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
-from fictilis.app.tools import TOOLS
+from fictilis.app.view.tools import TOOLS
+from fictilis.app.widgets import dialogs
+from fictilis.app.widgets.checking import ChecksDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
@@ -279,9 +279,9 @@ def main() -> None:
         asked.append(question)
         return "cancel"
 
-    window.ask = look
+    window.ask.show = look
     doc.start_shaping(ShapeRef())
-    window.ask_base(displacement)
+    window.ask.base(displacement)
     doc.saved_version = doc.settled.version
     window.close()
     app.processEvents()

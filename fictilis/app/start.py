@@ -12,10 +12,10 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
-from fictilis.app.document import Document
-from fictilis.app.settings import Settings
-from fictilis.app.tasks import MainThreadGarbage
-from fictilis.app.theme import font, load_fonts
+from fictilis.app.model.document import Document
+from fictilis.app.model.settings import Settings
+from fictilis.app.model.tasks import MainThreadGarbage
+from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.app.window import Window, install_crash_log
 from fictilis.core.errors import FictilisError
 

@@ -11,11 +11,10 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QColor, QImage
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QColorDialog,
     QFrame,
     QMainWindow,
     QMenu,
@@ -24,37 +23,32 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fictilis.app import dialogs
-from fictilis.app.actions import Actions
-from fictilis.app.asking import Ask, ChoiceAsk
-from fictilis.app.checking import Checker, ChecksDialog
-from fictilis.app.column import Column
-from fictilis.app.commands import Commands
-from fictilis.app.document import Document
-from fictilis.app.lanes import Lanes
-from fictilis.app.playback import Playback
-from fictilis.app.recovery import Autosave, left_behind
-from fictilis.app.scene_time_commands import SceneTimeCommands
-from fictilis.app.settings import Settings
-from fictilis.app.shape_commands import ShapeCommands
-from fictilis.app.side_column import SideColumn
-from fictilis.app.sound_player import SoundPlayer
-from fictilis.app.target_commands import TargetCommands
-from fictilis.app.tasks import run_task
-from fictilis.app.theme import PALETTES, style_sheet
-from fictilis.app.thumbnails import Thumbnails, shape_picture
-from fictilis.app.time_commands import TimeCommands
-from fictilis.app.time_rows import MarkerRow, SoundRow
+from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.files import Commands
+from fictilis.app.commands.ports import Ports
+from fictilis.app.commands.scene_time import SceneTimeCommands
+from fictilis.app.commands.shape import ShapeCommands
+from fictilis.app.commands.targets import TargetCommands
+from fictilis.app.commands.time import TimeCommands
+from fictilis.app.lanes.lanes import Lanes
+from fictilis.app.lanes.playback import Playback
+from fictilis.app.lanes.sound_player import SoundPlayer
+from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
+from fictilis.app.lanes.transport import Transport
+from fictilis.app.model.document import Document
+from fictilis.app.model.recovery import Autosave, left_behind
+from fictilis.app.model.settings import Settings
+from fictilis.app.questions import Questions
+from fictilis.app.side.side_column import SideColumn
+from fictilis.app.targets.column import Column
+from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.top_line import TopLine
-from fictilis.app.transport import Transport
-from fictilis.app.view import View
-from fictilis.app.view_frame import ViewFrame
-from fictilis.core.channels import ChannelRef
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
-from fictilis.core.edits.targets import blended
+from fictilis.app.view.view import View
+from fictilis.app.view.view_frame import ViewFrame
+from fictilis.app.widgets.checking import Checker
+from fictilis.app.widgets.theme import PALETTES, style_sheet
 from fictilis.core.errors import FictilisError
-from fictilis.core.scene import Deltas
-from fictilis.render.renderer import Ground, Light, Renderer
+from fictilis.render.renderer import Light, Renderer
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
@@ -73,14 +67,15 @@ class Window(QMainWindow):
         self.sound = SoundPlayer(doc)
         self.playback = Playback(doc, sound=self.sound)
         self.thumbnails = Thumbnails()
-        self.commands, self.shape_commands, self.target_commands = Commands(self), ShapeCommands(self), TargetCommands(self)
-        self.time_commands, self.scene_time_commands = TimeCommands(self), SceneTimeCommands(self)
-        parts = (
-            self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands
-        )  # fmt: skip
-        self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self.autosave = Autosave(doc, recovery_folder)
         self.checker = Checker(doc)
+        self.ask = Questions(self, self)
+        self.ports = Ports(self.ask, self, self.playback)
+        self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands = parts = (
+            Commands(doc, self.ports), ShapeCommands(doc, self.ports), TargetCommands(doc, self.ports),
+            TimeCommands(doc, self.ports), SceneTimeCommands(doc, self.ports),
+        )  # fmt: skip
+        self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
         self._restore_sizes()
         self.set_theme(self.palette_.name)
@@ -91,7 +86,7 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         p, doc = self.palette_, self.doc
-        self.view = View(doc, p, self.ask_base)
+        self.view = self.ports.view = View(doc, p, self.ask.base)
 
         def of_object(name: str) -> Callable[[], Sequence]:
             return lambda: getattr(doc.object, name) if doc.object is not None else ()
@@ -105,15 +100,17 @@ class Window(QMainWindow):
                  ("Target", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
         self.top = TopLine(doc, self.actions_, p, lists)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
-        self.frame = ViewFrame(self, self.view)
+        self.frame = ViewFrame(doc, self.view, self.actions_, p)
+        self.view.picture_shown.connect(lambda: self.top.state.set_lifted(self.view.stage.lifted))
         self.frame.more.setMenu(self.top.submenus["See"])
         self.column = Column(doc, self.thumbnails, p, self.target_commands.new_target, self.actions_)
+        self.ports.cards = self.column.cards
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
         self.side = SideColumn(doc, p, self.commands, self.shape_commands)
-        self.transport = Transport(doc, self.playback, self.actions_, p, self.ask_keep)
+        self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
-        self.lanes = Lanes(doc, self.actions_, p, self.time_commands)
+        self.lanes = self.ports.lanes = Lanes(doc, self.actions_, p, self.time_commands)
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         low = QWidget()
         stack = QVBoxLayout(low)
@@ -234,76 +231,6 @@ class Window(QMainWindow):
 
         return fill
 
-    # questions
-
-    def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
-        """Long work off the interface thread."""
-        return run_task(self, label, work)
-
-    def ask(self, dialog: dialogs.Dialog) -> str | None:
-        self.playback.stop()
-        dialog.exec()
-        dialog.deleteLater()
-        return dialog.answer
-
-    def ask_form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
-        """Values by name, or None when it was given up."""
-        dialog = dialogs.FormDialog(self, title, sentence, asks, verb, self.palette_)
-        return dialog.values if self.ask(dialog) == "ok" else None
-
-    def ask_blend(self) -> None:
-        """Blend two kept mixes; the weights are set, or keyed."""
-        doc, obj = self.doc, self.doc.object
-        mixes = {m.name: m for m in obj.mixes}
-
-        def weights(first: str, second: str, part: float) -> dict[ChannelRef, float]:
-            return doc.refs(blended(mixes[first], mixes[second], part))
-
-        dialog = dialogs.BlendDialog(
-            self, list(mixes), self.palette_, lambda *which: doc.set_values(weights(*which), "Blend", final=False)
-        )
-        answer = self.ask(dialog)
-        doc.cancel_preview()
-        if answer in ("ok", "key"):
-            first, second = dialog.values["first"], dialog.values["second"]
-            label = f"Blend {first} and {second}"
-            if answer == "key":
-                doc.key_values(weights(first, second, dialog.part), label)
-            else:
-                doc.set_values(weights(first, second, dialog.part), label)
-
-    def show_checks(self) -> None:
-        self.ask(ChecksDialog(self, self.doc, self.checker))
-
-    def ask_keep(self, rate: float) -> bool | None:
-        """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""
-        scene = self.doc.scene
-        length = scene.end - scene.start
-        asks = (ChoiceAsk("keep", "Keep", [("Frames", False), ("Seconds", True)], False),)
-        said = (
-            f"Keeping frames, {length:g} frames last {length / rate:.2f} s instead of {length / scene.fps:.2f} s. Keeping "
-            f"seconds, every key moves, and the range becomes {length * rate / scene.fps:g} frames long."
-        )
-        given = self.ask_form(f"{rate:g} frames a second", said, asks, "Change the rate")
-        return None if given is None else given["keep"]
-
-    def ask_ease(self, ease: str) -> str | None:
-        """An easing, as its name or as CSS, or None."""
-        dialog = dialogs.EaseDialog(self, ease, self.palette_)
-        return dialog.ease if self.ask(dialog) == "ok" else None
-
-    def ask_colour(self, colour: str, title: str) -> str | None:
-        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
-        chosen = QColorDialog.getColor(QColor(colour), self, title, options)
-        return chosen.name().upper() if chosen.isValid() else None
-
-    def ask_light(self) -> None:
-        was = (self.settings.light(), self.settings.picked())
-        dialog = dialogs.LightDialog(self, *was, self.palette_, self.show_light)
-        if self.ask(dialog) == "ok":
-            self.settings.set_light(dialog.light(), dialog.picked)
-        self.show_light(self.settings.light(), self.settings.picked())
-
     def show_light(self, light: Light, picked: str) -> None:
         """Light the view, and colour what is picked; an empty colour is the theme's."""
         if self.renderer is not None:
@@ -312,54 +239,27 @@ class Window(QMainWindow):
         self.palette_ = replace(palette, picked=picked) if picked else palette
         self.frame.set_palette_(self.palette_)
 
-    def ask_new_scene(self) -> dialogs.NewSceneChoice | None:
-        from fictilis.app.commands import file_kinds
+    # what commands may ask of the window
 
-        dialog = dialogs.NewSceneDialog(
-            self, lambda: self.commands.files.open("Take a mesh file", file_kinds("read")), bool(self.doc.scene.objects)
-        )
-        self.ask(dialog)
-        return dialog.choice if dialog.answer not in (None, "cancel") else None
+    def saved_as(self, path: Path) -> None:
+        self.settings.add_recent(path)
+        self.autosave.clear()
 
-    def ask_unsaved(self) -> str | None:
-        return self.ask(dialogs.UnsavedDialog(self, self.doc.scene.name))
+    def opened(self, path: Path) -> None:
+        self.settings.add_recent(path)
 
-    def ask_base(self, displacement: Deltas) -> str | None:
-        """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
-        doc = self.doc
-        obj = doc.object
-        target = doc.target or obj.targets[0]
-        pictures: list[QImage | None] = []
-        for choice in ("follow", "stay"):
-            if self.renderer is None:
-                pictures.append(None)
-                continue
-            after = move_shape(doc.settled.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
-            ground = Ground(self.palette_.raised, self.palette_.raised)
-            pictures.append(shape_picture(self.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground))
-        dialog = dialogs.BaseQuestion(self, tuple(pictures), target.name)
-        answer = self.ask(dialog)
-        if answer not in ("follow", "stay"):
-            return None
-        doc.base_choice, doc.base_choice_kept = answer, dialog.remember.isChecked()
-        return answer
+    def open_path(self, path: Path) -> None:
+        """Open a file in place of what is here, once that may be left."""
+        if self.commands.may_leave():
+            self.commands.open_path(path)
 
-    def ask_shortcuts(self) -> None:
-        dialog = dialogs.ShortcutsDialog(self, self.settings.own_keys())
-        if self.ask(dialog) in ("keep", "reset"):
-            self.settings.set_own_keys(dialog.own)
-            self.actions_.set_keys(dialog.own)
-
-    def tell(self, title: str, sentences: Sequence[tuple[str, str]]) -> None:
-        self.ask(dialogs.SentencesDialog(self, title, sentences))
-
-    def show_about(self, version: str) -> None:
-        self.ask(dialogs.AboutDialog(self, version))
+    def has_speaker(self) -> bool:
+        return self.sound.speaker is not None
 
     def offer_recovery(self) -> None:
         """Offer each scene that a crashed session left behind."""
         for found in left_behind(self.recovery_folder):
-            answer = self.ask(dialogs.RecoverDialog(self, found))
+            answer = self.ask.recover(found)
             if answer == "discard":
                 found.discard()
             elif answer == "recover" and self.commands.may_leave() and self._recover(found):

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
-from fictilis.app.document import Document
-from fictilis.app.settings import Settings
+from fictilis.app.model.document import Document
+from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.window import Window
 from fictilis.core.scene import Scene
@@ -114,13 +114,13 @@ def no_waiting_questions(monkeypatch):
     def refuse(dialog):
         raise AssertionError(f"nobody answers {dialog.windowTitle()}")
 
-    monkeypatch.setattr("fictilis.app.dialogs.Dialog.exec", refuse)
+    monkeypatch.setattr("fictilis.app.widgets.dialogs.Dialog.exec", refuse)
 
 
 @pytest.fixture(autouse=True)
 def no_sound_device(monkeypatch):
     """Tests play to nobody; those about sound bring a speaker of their own."""
-    monkeypatch.setattr("fictilis.app.sound_player.find_speaker", lambda _parent: None)
+    monkeypatch.setattr("fictilis.app.lanes.sound_player.find_speaker", lambda _parent: None)
 
 
 @pytest.fixture

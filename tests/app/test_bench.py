@@ -7,9 +7,9 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from fictilis.app import dialogs
-from fictilis.app.actions import ROWS
-from fictilis.app.tools import TOOLS
+from fictilis.app.commands.actions import ROWS
+from fictilis.app.view.tools import TOOLS
+from fictilis.app.widgets import dialogs
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object
@@ -17,7 +17,7 @@ from fictilis.core.edits.shape import ShapeRef, set_mask
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.scene import Pick, Scene, Transform
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, NONE, SHIFT, move, point
@@ -53,7 +53,7 @@ def forms(monkeypatch):
             dialog.buttons["ok"].click()
             return dialog.answer
 
-        monkeypatch.setattr(user.window, "ask", ask)
+        monkeypatch.setattr(user.window.ask, "show", ask)
         return opened
 
     return use
@@ -291,12 +291,16 @@ def test_numbers_by_and_to_in_a_form(bench):
     side.apply.click()
     assert np.allclose(puff(bench)[index], [0, 0, 20])
     bench.doc.set_tools(tool="rotate")
+    bench.doc.set_picks(np.arange(866))
+    before = puff(bench)
+    side.by_to.buttons["By"].click()
     side.xyz[0].setText("90")
     side.xyz[0].setModified(True)
     side.xyz[1].setText("20")
     side.xyz[1].setModified(True)
     side.apply.click()
-    assert "about one axis" in bench.said[-1][0]
+    turned = (before - before.mean(0)) @ Transform(rotation=(90, 20, 0)).rotation_matrix().T  # about X, then about Y
+    assert np.allclose(puff(bench) - before.mean(0), turned)
 
 
 def test_scaling_to_zero_by_a_typed_amount_gathers_each_island(bench):
@@ -314,7 +318,7 @@ def test_a_number_alone_on_the_middle_handle_scales_all_axes(bench):
     index, _ = front_point(bench)
     bench.doc.set_picks(np.arange(866))
     bench.doc.set_tools(tool="scale")
-    from fictilis.app.tools.handles import handle_ends
+    from fictilis.app.view.tools.handles import handle_ends
 
     middle = QPointF(*handle_ends(bench.view.bench(bench.view.shaped_item()))[None])
     before = puff(bench)
@@ -616,7 +620,7 @@ def test_a_texture_from_a_file_or_from_the_view_is_saved(bench, tmp_path, monkey
 
     path = tmp_path / "skin.png"
     Image.new("RGB", (8, 8), (200, 30, 30)).save(path)
-    monkeypatch.setattr(bench.window.commands.files, "open", lambda *_a: path)
+    monkeypatch.setattr(bench.window.ask.files, "open", lambda *_a: path)
     section = bench.window.side.object
     section.texture.setCurrentIndex(2)
     section.texture.activated.emit(2)
@@ -630,7 +634,7 @@ def test_a_texture_from_a_file_or_from_the_view_is_saved(bench, tmp_path, monkey
     assert colour.red() > 2 * colour.green()
     write_native(tmp_path / "s.fictilis", bench.doc.settled.scene)
     assert read_native(tmp_path / "s.fictilis").objects[0].appearance.texture.image == path.read_bytes()
-    monkeypatch.setattr(bench.window.commands.files, "open", lambda *_a: tmp_path / "s.fictilis")
+    monkeypatch.setattr(bench.window.ask.files, "open", lambda *_a: tmp_path / "s.fictilis")
     section.texture.activated.emit(2)
     assert "cannot be opened as a PNG or JPEG image" in bench.said[-1][0]
     section.texture.activated.emit(0)
@@ -665,7 +669,7 @@ def test_light_and_the_colour_of_picks_are_kept(bench, monkeypatch):
         dialog.buttons["ok"].click()
         return dialog.answer
 
-    monkeypatch.setattr(bench.window, "ask", ask)
+    monkeypatch.setattr(bench.window.ask, "show", ask)
     run(bench, "light")
     assert bench.window.renderer.light.right == 60 and bench.view.palette_.picked == "#AA2288"
     assert bench.window.settings.light().right == 60
@@ -686,15 +690,14 @@ def test_every_action_can_be_run_while_shaping_with_a_pick(bench, forms, monkeyp
     """One by one on the same scene; none may raise, and all that changed can be undone."""
     forms(bench)
     for name in ("open", "save", "folder_for"):
-        monkeypatch.setattr(bench.window.commands.files, name, lambda *_a: None)
-    monkeypatch.setattr(bench.window.commands.files, "open_several", lambda *_a: [])
-    for name in ("ask_new_scene", "ask_shortcuts", "ask_light", "ask_blend"):
-        monkeypatch.setattr(bench.window, name, lambda *_a: None)
-    monkeypatch.setattr(bench.window, "show_about", lambda *_a: None)
-    monkeypatch.setattr(bench.window, "show_checks", lambda *_a: None)
-    monkeypatch.setattr(bench.window, "ask_colour", lambda *_a: "#112233")
-    monkeypatch.setattr(bench.window, "ask_unsaved", lambda *_a: None)
-    monkeypatch.setattr(bench.window, "ask_ease", lambda *_a: "back-in")
+        monkeypatch.setattr(bench.window.ask.files, name, lambda *_a: None)
+    monkeypatch.setattr(bench.window.ask.files, "open_several", lambda *_a: [])
+    for name in ("new_scene", "shortcuts", "light", "blend", "about"):
+        monkeypatch.setattr(bench.window.ask, name, lambda *_a: None)
+    monkeypatch.setattr(bench.window.ask, "checks", lambda *_a: None)
+    monkeypatch.setattr(bench.window.ask, "colour", lambda *_a: "#112233")
+    monkeypatch.setattr(bench.window.ask, "unsaved", lambda *_a: None)
+    monkeypatch.setattr(bench.window.ask, "ease", lambda *_a: "back-in")
     for frame in (0.0, 12.0, 24.0):
         bench.doc.commit("Key", set_key(bench.doc.settled.scene, "o1", "t1", Key(frame, frame % 24)))
     start = bench.doc.settled.scene
@@ -731,7 +734,7 @@ def test_brackets_change_the_falloff_while_dragging(bench):
     index, _ = front_point(bench)
     bench.doc.set_picks(np.array([index]))
     bench.doc.set_tools(tool="move", radius=3.0)
-    from fictilis.app.tools.handles import handle_ends
+    from fictilis.app.view.tools.handles import handle_ends
 
     end = QPointF(*handle_ends(bench.view.bench(bench.view.shaped_item()))[1])
     before = puff(bench)

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from fictilis.app.document import UNDO_STEPS, Document
+from fictilis.app.model.document import UNDO_STEPS, Document
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef

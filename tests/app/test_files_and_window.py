@@ -9,14 +9,14 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence
 
 import fictilis
-from fictilis.app import dialogs
-from fictilis.app.actions import ROWS
-from fictilis.app.commands import Commands
-from fictilis.app.recovery import left_behind
-from fictilis.app.scene_time_commands import SceneTimeCommands
-from fictilis.app.shape_commands import ShapeCommands
-from fictilis.app.target_commands import TargetCommands
-from fictilis.app.time_commands import TimeCommands
+from fictilis.app.commands.actions import ROWS
+from fictilis.app.commands.files import Commands
+from fictilis.app.commands.scene_time import SceneTimeCommands
+from fictilis.app.commands.shape import ShapeCommands
+from fictilis.app.commands.targets import TargetCommands
+from fictilis.app.commands.time import TimeCommands
+from fictilis.app.model.recovery import left_behind
+from fictilis.app.widgets import dialogs
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
 from fictilis.render.camera import Camera
@@ -40,7 +40,7 @@ def answers(monkeypatch):
             dialog.hide()
             return dialog.answer
 
-        monkeypatch.setattr(window, "ask", ask)
+        monkeypatch.setattr(window.ask, "show", ask)
         return opened
 
     return use
@@ -48,7 +48,7 @@ def answers(monkeypatch):
 
 def choose(user, monkeypatch, **answers):
     for name, value in answers.items():
-        monkeypatch.setattr(user.window.commands.files, name, lambda *_a, v=value: v)
+        monkeypatch.setattr(user.window.ask.files, name, lambda *_a, v=value: v)
 
 
 def drop(user, paths):
@@ -382,7 +382,7 @@ def test_garbage_is_collected_by_the_interface_thread_only(user):
 
     gc.callbacks.append(tell)
     try:
-        kept = user.window.run("Working", lambda progress: [[] for _ in range(5000)])
+        kept = user.window.ask.run("Working", lambda progress: [[] for _ in range(5000)])
         user.qtbot.waitUntil(lambda: gone() is None, timeout=5000)
     finally:
         gc.callbacks.remove(tell)
@@ -390,7 +390,7 @@ def test_garbage_is_collected_by_the_interface_thread_only(user):
 
 
 def test_cancelled_work_changes_nothing(user):
-    from fictilis.app.tasks import run_task
+    from fictilis.app.model.tasks import run_task
     from fictilis.core.errors import Cancelled
 
     def work(progress):

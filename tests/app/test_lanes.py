@@ -7,8 +7,8 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from fictilis.app.lane_curve import value_ticks
-from fictilis.app.lane_place import LANE, TALL, THIN
+from fictilis.app.lanes.curve import value_ticks
+from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from fictilis.app.playback import Playback, frame_after
+from fictilis.app.lanes.playback import Playback, frame_after
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef
@@ -241,7 +241,7 @@ def test_scrubbing_and_stepping(keyed):
 
 
 def test_range_rate_and_current_frame_fields(keyed, monkeypatch):
-    monkeypatch.setattr(keyed.window, "ask_form", lambda *_a: {"keep": False})
+    monkeypatch.setattr(keyed.window.ask, "form", lambda *_a: {"keep": False})
     t = keyed.window.transport
     for field, text in ((t.end, "48"), (t.frame, "12")):
         field.setFocus()

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from fictilis.app.tools.handles import handle_ends
+from fictilis.app.view.tools.handles import handle_ends
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import full_shape
@@ -358,7 +358,7 @@ def test_reshaping_the_base_asks_once_until_done(user, monkeypatch, answer):
         button.click()
         return dialog.answer
 
-    monkeypatch.setattr(user.window, "ask", reply)
+    monkeypatch.setattr(user.window.ask, "show", reply)
     before = user.obj
     shape(user, None)
     assert user.window.top.state.what.text() == "the base"

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from fictilis.app.playback import frame_after
-from fictilis.app.times import timecode
+from fictilis.app.lanes.playback import frame_after
+from fictilis.app.model.times import timecode
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys as edits
@@ -126,7 +126,7 @@ def test_an_ease_is_chosen_from_pictures_or_written_as_css(timed, monkeypatch):
         dialog.buttons["ok"].click()
         return dialog.answer
 
-    monkeypatch.setattr(timed.window, "ask", choose)
+    monkeypatch.setattr(timed.window.ask, "show", choose)
     run(timed, "ease")
     key = curve(timed).key_at(0)
     assert (key.interpolation, key.ease) == ("ease", "bounce-in-out")
@@ -271,7 +271,7 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
         dialog.buttons["ok"].click()
         return dialog.answer
 
-    monkeypatch.setattr(timed.window, "ask", look)
+    monkeypatch.setattr(timed.window.ask, "show", look)
     timed.window.top.checks.click()
     assert seen and timed.target("Lift").range == (0.0, 1.5)
     timed.doc.undo()
@@ -296,7 +296,7 @@ def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa
         dialog.buttons["key"].click()
         return dialog.answer
 
-    monkeypatch.setattr(timed.window, "ask", blend)
+    monkeypatch.setattr(timed.window.ask, "show", blend)
     run(timed, "blend-mixes")
     assert curve(timed).value(40) == pytest.approx(0.25) and curve(timed, "t2").value(40) == pytest.approx(0.125)
     timed.doc.undo()

@@ -12,8 +12,8 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from fictilis.app.overlay import motion_path
-from fictilis.app.playback import Playback, flow, frame_after
+from fictilis.app.lanes.playback import Playback, flow, frame_after
+from fictilis.app.view.overlay import motion_path
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
@@ -257,7 +257,7 @@ def test_the_waveforms_peaks_are_painted(sounding, tmp_path):
 
 
 def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(keyed, tone_file, tmp_path):
-    keyed.window.commands.files.open = lambda *_a: tone_file
+    keyed.window.ask.files.open = lambda *_a: tone_file
     run(keyed, "sound")
     assert keyed.doc.scene.sound.name == "ramp.wav" and "no sound device" in keyed.said[-1][0]
     keyed.press(K.Key_Space)
@@ -266,7 +266,7 @@ def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(key
     keyed.press(K.Key_Space)
     wrong = tmp_path / "words.mp3"
     wrong.write_text("no sound")
-    keyed.window.commands.files.open = lambda *_a: wrong
+    keyed.window.ask.files.open = lambda *_a: wrong
     run(keyed, "sound")
     assert keyed.said[-1][1] == "error" and keyed.doc.scene.sound.name == "ramp.wav"
 
@@ -303,7 +303,7 @@ def test_a_machine_without_sound_is_no_error(without):
     missing = "import sys; sys.modules['PyQt6.QtMultimedia'] = None\n" if without == "the library" else ""
     code = missing + (
         "from fictilis.app.start import application\n"
-        "from fictilis.app.sound_player import find_speaker\n"
+        "from fictilis.app.lanes.sound_player import find_speaker\n"
         "print(find_speaker(application()))"
     )
     env = {**os.environ, "PULSE_SERVER": "unix:/nowhere", "QT_QPA_PLATFORM": "offscreen"}

@@ -2,7 +2,7 @@
 
 import pytest
 
-from fictilis.app.theme import ON_AUTO, PALETTES
+from fictilis.app.widgets.theme import ON_AUTO, PALETTES
 from fictilis.core.scene import LANE_COLOURS
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fictilis.app.playback import frame_after
+from fictilis.app.lanes.playback import frame_after
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.mix.acting import shares

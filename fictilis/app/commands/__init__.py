@@ -1,0 +1,1 @@
+"""What the actions do, and the table of them."""

@@ -1,0 +1,276 @@
+"""What the actions do: each method is one row's, through the document, the dialogs and the formats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from fictilis.app.commands.ports import Ports
+from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.document import Document
+from fictilis.core.edits import objects as object_edits
+from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Texture, fresh_name
+from fictilis.formats.images import image_texture
+from fictilis.formats.native import SUFFIX
+from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
+
+SCENES = f"Fictilis scenes (*{SUFFIX})"
+
+
+def file_kinds(doing: str) -> str:
+    """The chooser's filter for all formats that can be read as meshes, or written."""
+    able = [f for f in FORMATS if (f.read_mesh if doing == "read" else f.export)]
+    return ";;".join(f"{f.name} ({' '.join('*' + s for s in f.suffixes)})" for f in able)
+
+
+class Commands:
+    """One method a row of the actions table."""
+
+    def __init__(self, doc: Document, ports: Ports) -> None:
+        self.doc, self.ports, self.ask = doc, ports, ports.ask
+
+    def _try(self, work: Callable[[], object]) -> object | None:
+        return self.doc.attempt(work)
+
+    # files
+
+    def new_scene(self) -> None:
+        choice = self.ask.new_scene()
+        if choice is None or (not choice.beside and not self.may_leave()):
+            return
+        beside = self.doc.settled.scene if choice.beside else None
+
+        def make() -> tuple[Scene, tuple[str, ...]]:
+            if choice.file is None:
+                points, mesh = FORMS[choice.form](**choice.numbers)
+                smooth = choice.form not in ("Box", "Plane")
+                scene, _ = object_edits.add_object(beside or Scene(), choice.form, mesh, points, Appearance(smooth=smooth))
+                return scene, ()
+            return self.ask.run(f"Reading {choice.file.name}", lambda progress: scene_from_file(choice.file, progress, beside))
+
+        made = self._try(make)
+        if made is None:
+            return
+        scene, warnings = made
+        if choice.beside:
+            self.doc.commit(f"Add {scene.objects[-1].name}", scene)
+            self.doc.select_object(scene.objects[-1].id)
+        else:
+            self.doc.open_scene(scene, None, saved=False)
+        self.ports.view.fit()
+        for warning in warnings:
+            self.doc.say(warning, "warning")
+
+    def open_file(self) -> None:
+        path = self.ask.files.open("Open a scene", f"{SCENES};;{file_kinds('read')}")
+        if path is not None:
+            self.open_path(path)
+
+    def open_path(self, path: Path) -> bool:
+        """Open a scene, or a mesh file as a new scene; asks first when there are unsaved changes."""
+        if not self.may_leave():
+            return False
+
+        def read(progress: Callable[[float], None]) -> tuple[Scene, tuple[str, ...], bool]:
+            if path.suffix.lower() == SUFFIX:
+                return load(path, progress), (), True
+            return *scene_from_file(path, progress), False
+
+        opened = self._try(lambda: self.ask.run(f"Opening {path.name}", read))
+        if opened is None:
+            return False
+        scene, warnings, native = opened
+        self.doc.open_scene(scene, path if native else None, saved=native)
+        if native:
+            self.ports.shell.opened(path)
+        self.ports.view.fit()
+        for warning in warnings:
+            self.doc.say(warning, "warning")
+        return True
+
+    def open_demo(self) -> None:
+        from fictilis.demo.jelly import moon_jelly
+
+        if self.may_leave():
+            self.doc.open_scene(moon_jelly(), None)
+            self.ports.view.fit()
+
+    def save(self) -> bool:
+        return self.save_as() if self.doc.path is None else self._save_to(self.doc.path)
+
+    def save_as(self) -> bool:
+        path = self.ask.files.save("Save the scene", f"{self.doc.scene.name}{SUFFIX}", SCENES)
+        if path is None:
+            return False
+        return self._save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+
+    def _save_to(self, path: Path) -> bool:
+        scene = self.doc.settled.scene
+        named = self._try(lambda: self.ask.run(f"Saving {path.name}", lambda progress: save(scene, path, progress)))
+        if named is None:
+            return False
+        self.doc.mark_saved(scene, named, path)
+        self.ports.shell.saved_as(path)
+        self.doc.say(f"Saved {path.name}.")
+        return True
+
+    def export(self) -> None:
+        path = self.ask.files.save("Export the scene", f"{self.doc.scene.name}.glb", file_kinds("write"))
+        if path is None:
+            return
+        if not path.suffix:
+            path = path.with_suffix(".glb")
+        scene, frame = self.doc.settled.scene, self.doc.frame
+        warnings = self._try(
+            lambda: self.ask.run(f"Exporting {path.name}", lambda progress: export(scene, path, frame, progress))
+        )
+        if warnings is not None:
+            self.doc.say(" ".join([f"Exported {path.name}.", *warnings]), "warning" if warnings else "note")
+
+    def export_shapes(self) -> None:
+        folder = self.ask.files.folder_for("Export base and targets to a folder")
+        if folder is None:
+            return
+        scene = self.doc.settled.scene
+        written = self._try(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
+        if written is not None:
+            self.doc.say(f"Exported {len(written)} OBJ files to {folder}.")
+
+    def may_leave(self) -> bool:
+        """Whether the present scene may be left: nothing unsaved, or the user has decided."""
+        if not self.doc.unsaved or not self.doc.settled.scene.objects:
+            return True
+        answer = self.ask.unsaved()
+        if answer == "save":
+            return self.save()
+        return answer == "discard"
+
+    def quit(self) -> None:
+        self.ports.shell.close()
+
+    # edit
+
+    def undo(self) -> None:
+        self.doc.undo()
+
+    def redo(self) -> None:
+        self.doc.redo()
+
+    # view
+
+    def next_way(self) -> None:
+        self.doc.next_way()
+
+    def toggle(self, name: str) -> None:
+        self.doc.set(**{name: not getattr(self.doc, name)})
+
+    def see(self, name: str) -> None:
+        """Show something more in the view, or no longer."""
+        doc, on = self.doc, not getattr(self.doc.seeing, name)
+        doc.see(**{name: on})
+        if name == "texture" and on and doc.object is not None:
+            self._say_bare(doc.object)
+
+    def _say_bare(self, obj: MorphObject) -> None:
+        """Say why no texture shows on an object without coordinates."""
+        texture = obj.appearance.texture
+        if obj.mesh.uvs is None and (texture is None or texture.projected is None):
+            self.doc.say(f"{obj.name} has no texture coordinates; project the texture from a view to see it.", "warning")
+
+    def colour_by(self, way: str) -> None:
+        self.doc.see(colour="" if self.doc.seeing.colour == way else way)
+
+    def colour_scale(self) -> None:
+        scale = NumberAsk("scale", "Full colour at", "cm", self.doc.seeing.scale, 0, 1e6)
+        given = self.ask.form(
+            "Scale of the displacement colour", "0 takes the largest displacement that is shown.", (scale,), "Set it"
+        )
+        if given is not None:
+            self.doc.see(scale=given["scale"], colour="displacement")
+
+    def light(self) -> None:
+        self.ask.light()
+
+    def keep_view(self) -> None:
+        camera, doc = self.ports.view.camera, self.doc
+        name = fresh_name("View", (v.name for v in doc.scene.views))
+        given = self.ask.form("Keep this view", "", (TextAsk("name", "Name", name),), "Keep it")
+        if given is not None:
+            view = SavedView(given["name"], camera.centre, camera.distance, camera.yaw, camera.pitch, camera.parallel)
+            doc.edit(f"Keep the view {given['name']}", lambda s: object_edits.keep_view(s, view))
+
+    def drop_view(self) -> None:
+        names = [v.name for v in self.doc.scene.views]
+        given = self.ask.form("Forget a kept view", "", (ChoiceAsk("name", "View", [(n, n) for n in names]),), "Forget it")
+        if given is not None:
+            self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
+
+    def look(self, way: str) -> None:
+        self.ports.view.look(way)
+
+    def hide(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        doc.set_values(doc.refs({"visible": 0.0}), f"Hide {obj.name}")
+
+    def remove_object(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, obj.id))
+
+    def lock(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        word = "Unlock" if obj.locked else "Lock"
+        doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_locked(s, obj.id, not obj.locked))
+
+    def choose_texture(self) -> None:
+        path = self.ask.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
+        if path is not None:
+            self._try(lambda: self._set_texture(image_texture(path)))
+
+    def _set_texture(self, texture: Texture | None) -> None:
+        doc, obj = self.doc, self.doc.object
+        look = replace(obj.appearance, texture=texture)
+        if doc.edit(f"Texture of {obj.name}", lambda s: object_edits.set_appearance(s, obj.id, look)):
+            doc.see(texture=texture is not None)
+            if texture is not None:
+                self._say_bare(doc.object)
+
+    def plain_texture(self) -> None:
+        self._set_texture(None)
+
+    def checker_texture(self) -> None:
+        self._set_texture(Texture(projected=self._projected()))
+
+    def project_texture(self) -> None:
+        """Lay the texture as it is seen from here."""
+        texture = self.doc.object.appearance.texture or Texture()
+        self._set_texture(replace(texture, projected=self.ports.view.projection(self.doc.object)))
+
+    def unproject_texture(self) -> None:
+        texture = self.doc.object.appearance.texture or Texture()
+        self._set_texture(replace(texture, projected=None))
+
+    def _projected(self) -> np.ndarray | None:
+        """Without UVs a checker is projected at once, so that it is seen."""
+        obj = self.doc.object
+        texture = obj.appearance.texture
+        if texture is not None:
+            return texture.projected
+        return None if obj.mesh.uvs is not None else self.ports.view.projection(obj)
+
+    def show_all(self) -> None:
+        self.doc.edit("Show all objects", object_edits.show_all)
+
+    def theme(self) -> None:
+        self.ports.shell.set_theme("Bisque" if self.doc.dark else "Kiln")
+
+    # help
+
+    def shortcuts(self) -> None:
+        self.ask.shortcuts()
+
+    def about(self) -> None:
+        self.ask.about()

@@ -1,0 +1,154 @@
+"""What the actions of markers, sound, played part, cameras and ghosts do: each method is one row's."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.app.commands.ports import Ports
+from fictilis.app.model.asking import NumberAsk, TextAsk
+from fictilis.app.model.document import Document
+from fictilis.core.edits import timeline as edits
+from fictilis.core.scene import fresh_name
+from fictilis.core.timeline import SceneCamera
+from fictilis.formats.sound import SUFFIXES, read_sound
+
+SOUNDS = f"Sounds ({' '.join('*' + s for s in SUFFIXES)})"
+
+
+class SceneTimeCommands:
+    """One method a row of the actions table."""
+
+    def __init__(self, doc: Document, ports: Ports) -> None:
+        self.doc, self.ports, self.ask = doc, ports, ports.ask
+
+    # the part that is played
+
+    def play_from(self) -> None:
+        frame = self.doc.frame
+        self.doc.edit(f"Play from frame {frame:g}", lambda s: edits.set_played(s, first=frame))
+
+    def play_until(self) -> None:
+        frame = self.doc.frame
+        self.doc.edit(f"Play until frame {frame:g}", lambda s: edits.set_played(s, last=frame))
+
+    def play_all(self) -> None:
+        self.doc.edit("Play all of the range", edits.play_all)
+
+    # markers
+
+    def marker(self) -> None:
+        """A marker at the playhead, or another name for the one that is there."""
+        doc, frame = self.doc, self.doc.frame
+        there = next((m for m in doc.scene.markers if abs(m.frame - frame) < 1e-6), None)
+        name = there.name if there else fresh_name("Beat", (m.name for m in doc.scene.markers))
+        title = f"Rename the marker at frame {frame:g}" if there else f"Marker at frame {frame:g}"
+        given = self.ask.form(title, "", (TextAsk("name", "Name", name),), "Rename it" if there else "Set it")
+        if given is not None:
+            doc.edit(f"Marker {given['name']}", lambda s: edits.set_marker(s, frame, given["name"]))
+
+    def to_marker(self, way: int) -> None:
+        self.doc.step_among((m.frame for m in self.doc.scene.markers), way)
+
+    def drop_marker(self) -> None:
+        frame = self.doc.frame
+        self.doc.edit("Delete the marker", lambda s: edits.drop_marker(s, frame))
+
+    # sound
+
+    def sound(self) -> None:
+        """Another sound, to begin where the old one did, else at the start of the range."""
+        path = self.ask.files.open("Sound of the scene", SOUNDS)
+        if path is not None:
+            self.take_sound(path)
+
+    def take_sound(self, path) -> None:
+        doc = self.doc
+        start = doc.scene.sound.start if doc.scene.sound is not None else doc.scene.start
+        sound = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda _progress: read_sound(path, start)))
+        if sound is not None:
+            doc.edit(f"Sound {sound.name}", lambda s: edits.set_sound(s, sound))
+            if not self.ports.shell.has_speaker():
+                doc.say("There is no sound device here; the waveform shows, and playing is silent.")
+
+    def sound_mute(self) -> None:
+        muted = not self.doc.scene.sound.muted
+        self.doc.edit("Mute the sound" if muted else "Unmute the sound", lambda s: edits.change_sound(s, muted=muted))
+
+    def sound_here(self) -> None:
+        frame = self.doc.frame
+        self.doc.edit(f"Sound from frame {frame:g}", lambda s: edits.change_sound(s, start=frame))
+
+    def sound_numbers(self) -> None:
+        sound = self.doc.scene.sound
+        asks = (
+            NumberAsk("start", "Begins at frame", "", sound.start, -1e6, 1e6),
+            NumberAsk("volume", "Volume", "", sound.volume, 0, 1),
+        )
+        given = self.ask.form(f"Sound {sound.name}", "", asks, "Set it")
+        if given is not None:
+            self.doc.edit("Start and volume of the sound", lambda s: edits.change_sound(s, **given))
+
+    def sound_remove(self) -> None:
+        self.doc.edit("Remove the sound", lambda s: edits.set_sound(s, None))
+
+    # cameras
+
+    def new_camera(self) -> None:
+        """A camera that sees what the view sees, and is looked through at once."""
+        doc, view = self.doc, self.ports.view.camera
+        made = SceneCamera("", "Camera", view.centre, view.distance, _near(view.yaw), view.pitch, view.lens, view.parallel)
+        scene, camera_id = edits.add_camera(doc.settled.scene, made)
+        doc.commit(f"New {scene.owner(camera_id).name}", scene)
+        doc.set(through_camera=True)
+
+    def through_camera(self) -> None:
+        self.doc.set(through_camera=not self.doc.through_camera)
+
+    def remove_camera(self) -> None:
+        camera = self.doc.scene.camera
+        self.doc.edit(f"Remove {camera.name}", lambda s: edits.remove_camera(s, camera.id))
+
+    def choose_camera(self, camera: SceneCamera) -> None:
+        doc = self.doc
+        if camera is not doc.scene.camera:
+            doc.edit(f"Look through {camera.name}", lambda s: edits.first_camera(s, camera.id))
+        doc.set(through_camera=True)
+
+    # seeing time
+
+    def ghosts(self, way: str) -> None:
+        now = self.doc.seeing.ghosts
+        self.doc.see(ghosts="" if now == way else way)
+
+    def ghost_numbers(self) -> None:
+        seeing = self.doc.seeing
+        asks = (
+            NumberAsk("count", "On each side", "", seeing.ghost_count, 1, 8, 0),
+            NumberAsk("step", "Frames between", "", seeing.ghost_step, 1, 1000, 0),
+        )
+        said = "Ghosts of frames stand this many frames apart; ghosts of keys stand on the nearest keys."
+        given = self.ask.form("Ghosts in time", said, asks, "Set them")
+        if given is not None:
+            self.doc.set(seeing=replace(seeing, ghost_count=int(given["count"]), ghost_step=int(given["step"])))
+
+    # lanes
+
+    def together(self) -> None:
+        self.doc.set(together=not self.doc.together)
+
+    def show_time(self, way: str) -> None:
+        self.doc.set(time_shown=way)
+
+    def fit_values(self) -> None:
+        self.ports.lanes.fit_values()
+
+    def lane_height(self, height: int) -> None:
+        """Of the selected lanes, else of all that are shown."""
+        self.ports.lanes.set_heights(self.doc.selected, height)
+
+
+def _near(degrees: float) -> float:
+    """The same direction, from -180 to 180."""
+    return float((np.asarray(degrees) + 180) % 360 - 180)

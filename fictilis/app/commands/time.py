@@ -1,0 +1,296 @@
+"""What the actions of time do: each method is one row's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from fictilis.app.commands.ports import Ports
+from fictilis.app.model.asking import ChoiceAsk, NumberAsk
+from fictilis.app.model.document import Document
+from fictilis.core.animation.curve import BEYOND, Key
+from fictilis.core.channels import ChannelRef, channels
+from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import timing
+from fictilis.core.edits.whole_shapes import other_side_name
+from fictilis.core.scene import Scene
+from fictilis.core.timeline import Lane
+
+WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset",
+           "ping-pong": "There and back"}  # fmt: skip
+
+
+class TimeCommands:
+    """One method a row of the actions table."""
+
+    def __init__(self, doc: Document, ports: Ports) -> None:
+        self.doc, self.ports, self.ask = doc, ports, ports.ask
+
+    def play(self) -> None:
+        self.ports.playback.toggle()
+
+    def step(self, frames: int) -> None:
+        scene = self.doc.scene
+        frame = np.floor(self.doc.frame) + frames if frames > 0 else np.ceil(self.doc.frame) + frames
+        self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
+
+    def to_key(self, way: int) -> None:
+        self.doc.step_among((k.frame for _, lane in self._lanes() for k in lane.curve.keys), way)
+
+    def to_end(self, way: int) -> None:
+        scene = self.doc.scene
+        self.doc.set_frame(scene.end if way > 0 else scene.start)
+
+    def key(self) -> None:
+        doc = self.doc
+        values = {ref: doc.value(ref) for ref in doc.selected}
+        doc.key_values(values, f"Key {', '.join(doc.channel(ref).name for ref in values)}")
+
+    def key_mix(self) -> None:
+        self.doc.key_values(self.doc.refs(self.doc.weights(self.doc.object)), "Key whole mix")
+
+    def interpolate(self, kind: str) -> None:
+        doc = self.doc
+        doc.edit(f"{kind.capitalize()} to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, kind))
+
+    def speed(self, part: float) -> None:
+        self.doc.set(speed=part)
+
+    def show_lanes(self, which: str) -> None:
+        self.doc.set(lanes_shown=which)
+
+    # the keys selected
+
+    def ease(self) -> None:
+        """Lead to the next key by an easing, from a list with pictures or as CSS."""
+        doc = self.doc
+        now = next((k.ease for k in self._selected_keys() if k.interpolation == "ease"), "ease-in-out")
+        ease = self.ask.ease(now)
+        if ease is not None:
+            doc.edit("Ease to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, "ease", ease))
+
+    def tangent(self, kind: str) -> None:
+        doc = self.doc
+        words = {"auto": "Automatic", "flat": "Flatten", "joined": "Join", "broken": "Break"}
+        doc.edit(f"{words[kind]} tangents", lambda s: key_edits.set_tangent(s, doc.keys, kind))
+
+    def straighten(self) -> None:
+        self.doc.edit("Straighten tangents", lambda s: key_edits.straighten(s, self.doc.keys))
+
+    def _selected_keys(self) -> list[Key]:
+        scene = self.doc.settled.scene
+        return [
+            scene.owner(r.owner).lane(r.channel).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
+        ]
+
+    def key_numbers(self) -> None:
+        """The exact frame and value of one key; of several, what is added to both."""
+        keys = self._selected_keys()
+        one = len(keys) == 1
+        asks = (
+            NumberAsk("frame", "Frame" if one else "Frames on", "", keys[0].frame if one else 0.0, -1e6, 1e6),
+            NumberAsk("value", "Value" if one else "Value up", "", keys[0].value if one else 0.0, -1000, 1000, 3),
+        )
+        title = "Frame and value of the key" if one else f"Move {len(keys)} keys"
+        given = self.ask.form(title, "", asks, "Set it" if one else "Move them")
+        if given is not None:
+            start = (keys[0].frame, keys[0].value) if one else (0.0, 0.0)
+            self._move(given["frame"] - start[0], given["value"] - start[1], "Set frame and value")
+
+    def nudge(self, frames: float) -> None:
+        self._move(frames, 0.0, "Nudge keys")
+
+    def nudge_value(self, parts: float) -> None:
+        """By parts of each lane's range."""
+        doc = self.doc
+        scene, places = doc.settled.scene, []
+        for lane in {ref.lane for ref in doc.keys}:
+            refs, what = [r for r in doc.keys if r.lane == lane], doc.channel(lane)
+            scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
+            places += moved
+        doc.keys = frozenset(places)
+        doc.commit("Nudge values", scene)
+
+    def _move(self, frames: float, value: float, label: str) -> None:
+        doc = self.doc
+        scene, places = key_edits.move_keys(doc.settled.scene, doc.keys, frames, value, snap=False)
+        doc.keys = frozenset(places)
+        doc.commit(label, scene)
+
+    def copy_keys(self) -> None:
+        doc = self.doc
+        rows: dict[ChannelRef, list[Key]] = {}
+        for ref, key in zip(sorted(doc.keys, key=lambda r: r.frame), self._selected_keys(), strict=True):
+            rows.setdefault(ref.lane, []).append(key)
+        doc.set(copied=rows)
+        doc.say(f"Copied {len(doc.keys)} key{'' if len(doc.keys) == 1 else 's'}; they are pasted at the playhead.")
+
+    def paste_keys(self) -> None:
+        """At the playhead: keys of one lane onto the selected lanes, others onto their own."""
+        doc = self.doc
+        rows = doc.copied
+        if len(rows) == 1 and doc.selected:
+            (row,) = rows.values()
+            rows = dict.fromkeys(doc.selected, row)
+        self._paste({ref: row for ref, row in self._here(rows).items() if doc.find(ref) is not None}, "Paste keys")
+
+    def _here(self, rows: dict[ChannelRef, list[Key]]) -> dict[ChannelRef, list[Key]]:
+        """Keys copied from another object go to what has the same name in the object shown."""
+        by_name = {c.name: c.ref for c in channels(self.doc.object)}
+        out = {}
+        for ref, row in rows.items():
+            source = self.doc.find(ref)
+            elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
+            out[by_name.get(source.name, ref) if elsewhere else ref] = row
+        return out
+
+    def paste_mirrored(self) -> None:
+        """Keys of left targets onto the right ones, and the other way round."""
+        doc, obj = self.doc, self.doc.object
+        by_name, names = {t.name: t.id for t in obj.targets}, {t.id: t.name for t in obj.targets}
+        here = {ref.channel: row for ref, row in self._here(doc.copied).items() if ref.owner == doc.object_id}
+        sides = {by_name.get(other_side_name(names[t])): row for t, row in here.items() if t in names}
+        rows = {doc.ref(t): row for t, row in sides.items() if t is not None}
+        if not rows:
+            doc.say("None of the copied lanes has a counterpart named for the other side, as left and right.", "warning")
+            return
+        self._paste(rows, "Paste keys mirrored")
+
+    def _paste(self, rows: dict[ChannelRef, list[Key]], label: str) -> None:
+        doc = self.doc
+        scene, places = doc.settled.scene, []
+        first = min((k.frame for row in rows.values() for k in row), default=0.0)
+        for ref, row in rows.items():  # each at its own distance from the earliest
+            at = doc.frame + min(k.frame for k in row) - first
+            scene, made = timing.paste_keys(scene, ref.owner, {ref.channel: row}, at)
+            places += made
+        doc.keys = frozenset(places)
+        doc.commit(label, scene)
+
+    def checks(self) -> None:
+        self.ask.checks()
+
+    # whole lanes
+
+    def _lanes(self) -> list[tuple[str, Lane]]:
+        """The lanes an operation is for, with their owners' ids: those selected, else all, in the order of the cards."""
+        doc = self.doc
+        owners = [o for o in (doc.object, doc.scene.camera) if o is not None]
+        keyed = [(o.id, o.lane(c.id)) for o in owners for c in channels(o) if o.lane(c.id) is not None]
+        return [row for row in keyed if (row[0], row[1].channel) in doc.selected] or keyed
+
+    def lanes(self) -> list[tuple[str, str]]:
+        """The same as pairs (owner id, channel id)."""
+        return [(owner, lane.channel) for owner, lane in self._lanes()]
+
+    def span(self) -> tuple[float, float]:
+        """The range an operation is for: from the first to the last selected key, else the scene's."""
+        frames = sorted(k.frame for k in self.doc.keys)
+        if len(frames) > 1 and frames[-1] > frames[0]:
+            return frames[0], frames[-1]
+        return self.doc.scene.start, self.doc.scene.end
+
+    def _on_lanes(self, label: str, change: Callable[[Scene, list[tuple[str, str]]], Scene]) -> None:
+        lanes = self.lanes()
+        if not lanes:
+            self.doc.say("There are no keys yet.", "warning")
+            return
+        self.doc.edit(label, lambda s: change(s, lanes))
+
+    def retime(self) -> None:
+        """Show the band on the ruler, or take it away."""
+        doc = self.doc
+        doc.set(band=None if doc.band is not None else self.span())
+
+    def shift_after(self) -> None:
+        asks = (NumberAsk("by", "Frames", "", 1, -1e6, 1e6),)
+        given = self.ask.form("Shift everything after the playhead", "A minus moves it back.", asks, "Shift it")
+        if given is not None:
+            frame = self.doc.frame
+            self._on_lanes("Shift what follows", lambda s, lanes: timing.shift_after(s, lanes, frame, given["by"]))
+
+    def reverse(self) -> None:
+        first, last = self.span()
+        self._on_lanes("Reverse", lambda s, lanes: timing.reverse(s, lanes, first, last))
+
+    def mirror_values(self) -> None:
+        asks = (NumberAsk("about", "About the value", "", 0.5, -1000, 1000),)
+        given = self.ask.form("Mirror in value", "", asks, "Mirror it")
+        if given is not None:
+            self._on_lanes("Mirror in value", lambda s, lanes: timing.mirror_values(s, lanes, given["about"]))
+
+    def scale_values(self) -> None:
+        asks = (NumberAsk("factor", "Factor", "×", 1.0, -1000, 1000),)
+        given = self.ask.form("Scale values", "Every value of the lanes is multiplied.", asks, "Scale them")
+        if given is not None:
+            self._on_lanes("Scale values", lambda s, lanes: timing.scale_values(s, lanes, given["factor"]))
+
+    def stagger(self) -> None:
+        asks = (NumberAsk("frames", "Each later by", "frames", 3, -1e6, 1e6),)
+        said = "The first lane stays; each further one, in the order of the cards, starts that much later."
+        given = self.ask.form("Stagger lanes", said, asks, "Stagger them")
+        if given is not None:
+            self._on_lanes("Stagger", lambda s, lanes: timing.stagger(s, lanes, given["frames"]))
+
+    def snap(self) -> None:
+        self._on_lanes("Snap to whole frames", timing.snap_to_frames)
+
+    def bake(self) -> None:
+        asks = (NumberAsk("every", "A key every", "frames", 1, 0.01, 1e5),)
+        given = self.ask.form("Bake to keys", "", asks, "Bake it")
+        if given is not None:
+            first, last = self.span()
+            self._on_lanes("Bake", lambda s, lanes: timing.bake(s, lanes, first, last, given["every"]))
+
+    def reduce(self) -> None:
+        asks = (NumberAsk("tolerance", "Within", "", 0.01, 0, 10, 3),)
+        given = self.ask.form("Reduce keys", "As few as keep every value within a tolerance.", asks, "Reduce them")
+        if given is not None:
+            self._thin("Reduce keys", lambda s, lanes: timing.reduce_keys(s, lanes, given["tolerance"]))
+
+    def clean_keys(self) -> None:
+        self._thin("Clean keys", timing.clean_keys)
+
+    def _thin(self, label: str, work: Callable[[Scene, list[tuple[str, str]]], tuple[Scene, int]]) -> None:
+        doc = self.doc
+        done = doc.attempt(lambda: work(doc.settled.scene, self.lanes()))
+        if done is None:
+            return
+        if done[1]:
+            doc.commit(label, done[0])
+        doc.say(f"{done[1]} key{'' if done[1] == 1 else 's'} went." if done[1] else "Every key is needed.")
+
+    def hold_until(self) -> None:
+        doc, frame = self.doc, self.doc.frame
+
+        def work(scene: Scene) -> Scene:
+            for ref in doc.selected:
+                scene = timing.hold_until(scene, *ref, frame)
+            return scene
+
+        doc.edit(f"Hold until frame {frame:g}", work)
+
+    def key_neutral(self) -> None:
+        """Every target at 0."""
+        self.doc.key_values({self.doc.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+
+    def close_loop(self) -> None:
+        self._on_lanes("Close the loop", timing.close_loop)
+
+    def beyond(self) -> None:
+        """How the selected lane goes on before and after its keys."""
+        doc, chosen = self.doc, self.doc.chosen
+        lane = doc.lane(chosen.ref)
+        choices = [(WAYS_ON[way], way) for way in BEYOND]
+        asks = (
+            ChoiceAsk("before", "Before the first", choices, lane.curve.before if lane else "hold"),
+            ChoiceAsk("after", "After the last", choices, lane.curve.after if lane else "hold"),
+        )
+        given = self.ask.form(f"{chosen.name} outside its keys", "", asks, "Set it")
+        if given is not None:
+            doc.edit(f"Outside the keys of {chosen.name}", lambda s: key_edits.set_beyond(s, *chosen.ref, **given))
+
+    def fit_time(self, what: str) -> None:
+        """Show the range, or what is selected, in the full width of the lanes."""
+        self.ports.lanes.fit(self.span() if what == "keys" else None)

@@ -1,0 +1,1 @@
+"""Time: lanes, transport, playback, sound and markers."""

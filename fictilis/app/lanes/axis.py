@@ -1,0 +1,90 @@
+"""The lanes' axes: frames as pixels, which frames are in sight, and value scales that are zoomed."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+
+from fictilis.app.lanes.places import HEAD, MARGIN
+
+
+class LaneAxis:
+    """Part of the lanes. ``span`` are the frames in sight, None for the whole range."""
+
+    span: tuple[float, float] | None
+
+    def x_range(self) -> tuple[float, float]:
+        return HEAD + MARGIN, max(self.viewport().width() - MARGIN - 8, HEAD + MARGIN + 10)
+
+    def x(self, frame: float) -> float:
+        """The pixel of a frame."""
+        left, right = self.x_range()
+        first, last = self.frames_in_sight()
+        return left + (frame - first) / (last - first) * (right - left)
+
+    def frame_at(self, x: float) -> float:
+        left, right = self.x_range()
+        first, last = self.frames_in_sight()
+        return first + (x - left) / (right - left) * (last - first)
+
+    def frames_in_sight(self) -> tuple[float, float]:
+        return self.span or (self.doc.scene.start, self.doc.scene.end)
+
+    def fit(self, span: tuple[float, float] | None) -> None:
+        """Show the frames of ``span`` with a little room beside them, or the whole range."""
+        if span is not None:
+            room = max((span[1] - span[0]) * 0.06, 0.5)
+            span = (span[0] - room, span[1] + room)
+        self._look_at(span)
+
+    def _look_at(self, span: tuple[float, float] | None) -> None:
+        self.span = span
+        self.refresh()
+        self.looked.emit()
+
+    def fit_values(self) -> None:
+        """Value scales as they come, without any zoom."""
+        self.look.scales.clear()
+        self.refresh()
+
+    def zoom(self, factor: float, x: float) -> None:
+        """Show fewer frames (``factor`` below 1) or more; the one at pixel ``x`` stays."""
+        first, last = self.frames_in_sight()
+        at = self.frame_at(min(max(x, self.x_range()[0]), self.x_range()[1]))
+        wide = min(max((last - first) * factor, 2.0), 2e6)
+        part = (at - first) / (last - first)
+        span = (at - part * wide, at - part * wide + wide)
+        scene = self.doc.scene
+        whole = scene.end - scene.start
+        if factor > 1 and whole <= wide < 1.1 * whole and span[0] <= scene.start and span[1] >= scene.end:
+            span = None
+        self._look_at(span)
+
+    def zoom_values(self, factor: float, at: QPointF) -> None:
+        """A finer value scale (``factor`` below 1) of the lane under a pixel, whose value stays there."""
+        place = self.lane_under(at)
+        if place is None or not place.drawn:
+            return
+        value = place.value(at.y())
+        low, high = (value + (v - value) * factor for v in (place.low, place.high))
+        if 1e-6 < high - low < 1e9:
+            shared = self.doc.together or self.doc.shared_scale
+            self.look.scales[("shared", place.channel.unit) if shared else place.ref] = (low, high)
+            self.refresh()
+
+    def pan(self, frames: float) -> None:
+        first, last = self.frames_in_sight()
+        self._look_at((first + frames, last + frames))
+
+    def ticks(self) -> tuple[float, list[float]]:
+        """Frames between labels, and the labelled frames."""
+        left, right = self.x_range()
+        room = max((right - left) / 78, 1)
+        start, end = self.frames_in_sight()
+        steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
+        if self.doc.time_shown != "frames":
+            fps = self.doc.scene.fps
+            steps = [s * fps for s in (0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 300, 600, 3600)]
+        step = next((s for s in steps if (end - start) / s <= room), steps[-1] * 10)
+        first = np.ceil(start / step - 1e-9) * step
+        return step, np.arange(first, end + 1e-9 * step, step).tolist()

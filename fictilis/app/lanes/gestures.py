@@ -1,0 +1,339 @@
+"""What a press on the lanes begins, each as one class that reads from press to release."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent
+
+from fictilis.app.lanes.places import HEAD, HIGHEST, LANE, RULER, TALL, THIN, LanePlace
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits import timeline, timing
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.targets import move_target
+
+if TYPE_CHECKING:
+    from fictilis.app.lanes.lanes import Lanes
+
+SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+CLICK = 3  # pixels: less is a click
+
+
+class Gesture:
+    """A press, its moves and its release. ``keeps_scale``: value scales stay while it moves keys."""
+
+    keeps_scale = False
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+        self.lanes, self.doc, self.pressed = lanes, lanes.doc, event.position()
+
+    def far(self, event: QMouseEvent, least: int = CLICK) -> bool:
+        return (event.position() - self.pressed).manhattanLength() > least
+
+    def frames_moved(self, event: QMouseEvent) -> float:
+        return self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self.pressed.x())
+
+    def move(self, event: QMouseEvent) -> None:
+        pass
+
+    def release(self, event: QMouseEvent) -> None:
+        pass
+
+
+class Scrub(Gesture):
+    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+        super().__init__(lanes, event)
+        self.move(event)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.doc.scrub(self.lanes.frame_at(event.position().x()))
+
+
+class Slide(Gesture):
+    """A lane's slider."""
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+        super().__init__(lanes, event)
+        self.place = place
+        if place.ref not in self.doc.selected:
+            self.doc.select_channel(place.ref)
+
+    def _set(self, event: QMouseEvent, final: bool) -> None:
+        self.doc.set_value(self.place.ref, self.place.value_on_slider(event.position().x()), final)
+
+    def move(self, event: QMouseEvent) -> None:
+        self._set(event, False)
+
+    def release(self, event: QMouseEvent) -> None:
+        self._set(event, True)
+
+
+class MoveKeys(Gesture):
+    """Selected keys follow the pointer in the direction it mostly went, or in both once it went far enough in both."""
+
+    keeps_scale = True
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef) -> None:
+        super().__init__(lanes, event)
+        self.place = lanes.place(key.lane)
+
+    def _moved(self, event: QMouseEvent):
+        at, place = event.position(), self.place
+        dx, dy = at.x() - self.pressed.x(), at.y() - self.pressed.y()
+        frames = self.frames_moved(event) if abs(dx) > 3 else 0.0
+        value = place.value(at.y()) - place.value(self.pressed.y()) if abs(dy) > 4 else 0.0
+        snap = not event.modifiers() & SHIFT
+        if snap:
+            frames, value = float(np.round(frames)), round(value, place.channel.decimals)
+        return edits.move_keys(self.doc.settled.scene, self.doc.keys, frames, value, snap)
+
+    def move(self, event: QMouseEvent) -> None:
+        if self.far(event):
+            self.doc.preview(self._moved(event)[0])
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.far(event):
+            scene, places = self._moved(event)
+            self.doc.keys = frozenset(places)
+            self.doc.commit(f"Move {len(places)} key{'' if len(places) == 1 else 's'}", scene)
+
+
+class MoveHandle(Gesture):
+    keeps_scale = True
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef, side: str) -> None:
+        super().__init__(lanes, event)
+        self.key, self.side = key, side
+        self.place = lanes.place(key.lane)
+
+    def _moved(self, event: QMouseEvent):
+        """The scene with the handle put where the pointer is."""
+        at, ref = event.position(), self.key
+        key = self.doc.settled.scene.owner(ref.owner).lane(ref.channel).curve.key_at(ref.frame)
+        frames = (self.lanes.frame_at(at.x()) - ref.frame) * (1 if self.side == "out" else -1)
+        value = self.place.value(at.y()) - key.value
+        return edits.set_handle(self.doc.settled.scene, ref, self.side, max(frames, 0.0), value)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.doc.preview(self._moved(event))
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.far(event, 2):
+            self.doc.commit("Move a handle", self._moved(event))
+        else:
+            self.doc.cancel_preview()
+
+
+class Retime(Gesture):
+    """The band: its ends scale, its body shifts."""
+
+    keeps_scale = True
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, part: str) -> None:
+        super().__init__(lanes, event)
+        self.part, self.band = part, self.doc.band
+
+    def _moved(self, event: QMouseEvent):
+        first, last = self.band
+        by, snap = self.frames_moved(event), not event.modifiers() & SHIFT
+        by = float(np.round(by)) if snap else by
+        band = {"first": (min(first + by, last - 1), last), "last": (first, max(last + by, first + 1)),
+                "body": (first + by, last + by)}[self.part]  # fmt: skip
+        lanes = self.lanes.commands.lanes()
+        return timing.retime(self.doc.settled.scene, lanes, first, last, *band, snap), band
+
+    def move(self, event: QMouseEvent) -> None:
+        scene, self.doc.band = self._moved(event)
+        self.doc.preview(scene)
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.far(event, 2):
+            scene, self.doc.band = self._moved(event)
+            self.doc.commit("Retime", scene)
+        else:
+            self.doc.band = self.band
+            self.doc.cancel_preview()
+
+
+class MovePlayed(Gesture):
+    """An end of the part that is played."""
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, end: int) -> None:
+        super().__init__(lanes, event)
+        self.end, self.was = end, self.doc.scene.span
+
+    def _moved(self, event: QMouseEvent):
+        by = float(np.round(self.frames_moved(event)))
+        first, last = self.was
+        if self.end == 0:
+            first = min(first + by, last - 1)
+        else:
+            last = max(last + by, first + 1)
+        return timeline.set_played(self.doc.settled.scene, first, last)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.doc.preview(self._moved(event))
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.far(event):
+            self.doc.commit("Play a part", self._moved(event))
+        else:
+            self.doc.cancel_preview()
+
+
+class Pan(Gesture):
+    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+        super().__init__(lanes, event)
+        self.was = lanes.frames_in_sight()
+
+    def move(self, event: QMouseEvent) -> None:
+        left, right = self.lanes.x_range()
+        first, last = self.was
+        shift = (self.pressed.x() - event.position().x()) / (right - left) * (last - first)
+        self.lanes.pan(first + shift - self.lanes.frames_in_sight()[0])
+
+
+class Box(Gesture):
+    """Keys in a box; with Shift or Ctrl those selected before stay."""
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+        super().__init__(lanes, event)
+        more = bool(event.modifiers() & (CTRL | SHIFT))
+        self.before = self.doc.keys if more else frozenset()
+        if not more and self.doc.keys:
+            self.doc.set(keys=frozenset())
+
+    def move(self, event: QMouseEvent) -> None:
+        self.lanes.box = QRectF(self.pressed, event.position()).normalized()
+        self.lanes.viewport().update()
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.lanes.box is not None:
+            self.doc.set(keys=self.before | self.lanes.keys_in(self.lanes.box))
+
+
+class Resize(Gesture):
+    """The lower edge of a head makes its lane higher or lower; near the usual heights it settles on them."""
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+        super().__init__(lanes, event)
+        self.place, self.was = place, place.head.height()
+
+    def move(self, event: QMouseEvent) -> None:
+        wanted = min(max(self.was + event.position().y() - self.pressed.y(), THIN), HIGHEST)
+        settled = next((h for h in (THIN, LANE, TALL) if abs(h - wanted) < 5), wanted)
+        self.lanes.set_height(self.place.ref, round(settled))
+
+
+class Reorder(Gesture):
+    """A click on a head selects its lane; a drag puts a target's lane, and its card, elsewhere in the order."""
+
+    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+        super().__init__(lanes, event)
+        self.place = place
+        self.doc.select_channel(place.ref, bool(event.modifiers() & (CTRL | SHIFT)))
+
+    def _targets(self) -> list[LanePlace]:
+        return [p for p in self.lanes.places() if p.channel.part == "weight" and p.owner == self.place.owner]
+
+    def _before(self, y: float) -> LanePlace | None:
+        return next((p for p in self._targets() if y < p.head.center().y()), None)
+
+    def move(self, event: QMouseEvent) -> None:
+        if self.place.channel.part == "weight" and abs(event.position().y() - self.pressed.y()) > 8:
+            before, rows = self._before(event.position().y()), self._targets()
+            self.lanes.drop_at = before.head.top() if before else rows[-1].head.bottom()
+            self.lanes.viewport().update()
+
+    def release(self, event: QMouseEvent) -> None:
+        if self.lanes.drop_at is None:
+            return
+        obj, moved = self.doc.object, self.place.channel
+        before = self._before(event.position().y())
+        order = [t.id for t in obj.targets if t.id != moved.id]
+        if before is not None and before.channel.id == moved.id:
+            return
+        place = order.index(before.channel.id) if before is not None else len(order)
+        if [*order[:place], moved.id, *order[place:]] != [t.id for t in obj.targets]:
+            self.doc.edit(f"Move {moved.name} in the order", lambda s: move_target(s, obj.id, moved.id, place))
+
+
+def begin(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+    """The gesture that a press begins; None where a click is all."""
+    at = event.position()
+    if event.button() == Qt.MouseButton.MiddleButton:
+        return Pan(lanes, event)
+    if event.button() != Qt.MouseButton.LeftButton:
+        return None
+    if at.x() < HEAD:
+        return _on_head(lanes, event)
+    if at.y() < RULER:
+        part = lanes.band_under(at)
+        if part is not None:
+            return Retime(lanes, event, part)
+        ends = [n for n, rect in enumerate(lanes.played_places()) if rect.contains(at)]
+        return MovePlayed(lanes, event, ends[0]) if ends else Scrub(lanes, event)
+    handle = lanes.handle_under(at)
+    return MoveHandle(lanes, event, *handle) if handle is not None else _on_body(lanes, event)
+
+
+def _on_head(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+    at = event.position()
+    heading = next((h for h in lanes.headings if h.rect.contains(at)), None)
+    if heading is not None and at.y() >= RULER:
+        lanes.toggle_heading(heading)
+        return None
+    place = lanes.lane_under(at)
+    if place is None:
+        return None
+    if place.edge.contains(at) and not lanes.doc.together:
+        return Resize(lanes, event, place)
+    if place.caret.adjusted(-4, -4, 2, 4).contains(at) and not lanes.doc.together:
+        lanes.toggle_open(place)
+    elif place.slider.adjusted(-7, -9, 7, 9).contains(at) and not place.is_thin:
+        return Slide(lanes, event, place)
+    elif place.dot.contains(at):
+        _toggle_key(lanes, place)
+    else:
+        return Reorder(lanes, event, place)
+    return None
+
+
+def _toggle_key(lanes: Lanes, place: LanePlace) -> None:
+    doc, channel = lanes.doc, place.channel
+    if lanes.dot_state(place) == "here":
+        ref = KeyRef(*place.ref, doc.frame)
+        doc.edit(f"Delete key of {channel.name}", lambda s: edits.delete_keys(s, [ref]))
+    else:
+        doc.key_values({place.ref: doc.value(place.ref)}, f"Key {channel.name}")
+
+
+def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+    doc, key = lanes.doc, lanes.key_under(event.position())
+    if key is None:
+        return Box(lanes, event)
+    if event.modifiers() & (CTRL | SHIFT):
+        doc.set(keys=doc.keys ^ {key})
+    elif key not in doc.keys:
+        # together, what is selected is what is shown, and stays
+        selected = doc.selected if doc.together and key.lane in doc.selected else (key.lane,)
+        doc.set(keys=frozenset({key}), selected=() if doc.together and not doc.selected else selected)
+    return MoveKeys(lanes, event, key) if key in doc.keys else None
+
+
+def cursor_at(lanes: Lanes, at: QPointF) -> Qt.CursorShape:
+    """The pointer's shape while nothing is pressed."""
+    shapes = Qt.CursorShape
+    if at.x() < HEAD:
+        place = lanes.lane_under(at)
+        if place is not None and place.edge.contains(at) and not lanes.doc.together:
+            return shapes.SizeVerCursor
+        on_slider = place is not None and place.slider.adjusted(-7, -9, 7, 9).contains(at)
+        return shapes.SizeHorCursor if on_slider else shapes.ArrowCursor
+    if at.y() < RULER:
+        grips = lanes.band_under(at) is not None or any(rect.contains(at) for rect in lanes.played_places())
+        return shapes.SizeHorCursor if grips else shapes.ArrowCursor
+    on_key = lanes.key_under(at) is not None or lanes.handle_under(at) is not None
+    return shapes.PointingHandCursor if on_key else shapes.ArrowCursor

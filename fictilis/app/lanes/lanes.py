@@ -1,0 +1,444 @@
+"""The lanes: a ruler, then for each animated number a head (slider, value, key dot) and a body (its curve with beads).
+
+*Together* lays the bodies of the selected lanes over each other in one plot; the same tools work there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton, QToolTip
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.time import TimeCommands
+from fictilis.app.lanes import paint
+from fictilis.app.lanes.axis import LaneAxis
+from fictilis.app.lanes.gestures import Gesture, begin, cursor_at
+from fictilis.app.lanes.places import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
+from fictilis.app.model.document import Document
+from fictilis.app.widgets.fields import KeptKeysField, inline_editor
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.animation.curve import pieces
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits import keys as edits
+from fictilis.core.edits.keys import KeyRef
+from fictilis.formats.sound import SUFFIXES
+
+CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
+           "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
+WHICH = ("lanes-all", "lanes-keyed", "lanes-selected", "lanes-weight", "lanes-object", "lanes-camera")
+HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
+GRAB = 8
+WORDS = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected", "weight": "Weights", "object": "Object",
+         "camera": "Camera"}  # fmt: skip
+
+
+class Same:
+    """A value compared by identity, held so that its identity is not used again."""
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and self.value is other.value
+
+    __hash__ = None
+
+
+class Lanes(LaneAxis, QAbstractScrollArea):
+    """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight; ``dropped``: a sound file."""
+
+    looked = pyqtSignal()
+    dropped = pyqtSignal(object)
+
+    def __init__(self, doc: Document, actions: Actions, palette: Palette, commands: TimeCommands) -> None:
+        super().__init__()
+        self.doc, self.actions_, self.palette_, self.commands = doc, actions, palette, commands
+        self.setObjectName("lanes")
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMinimumHeight(RULER + LANE)
+        self.viewport().setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
+        self.setAccessibleName("Lanes")
+        self.look = LaneLook()
+        self.span = None
+        self.gesture: Gesture | None = None
+        self.box: QRectF | None = None
+        self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
+        self._places: list[LanePlace] = []
+        self.headings: list[Heading] = []
+        self._backdrop: tuple[tuple, QPixmap] | None = None
+        self.bodies: dict[tuple[str, str], tuple[tuple, QPixmap]] = {}  # kept pictures, by owner and channel
+        self._build_corner()
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self._moved)
+        self.refresh()
+
+    def _build_corner(self) -> None:
+        """Which lanes, and a filter, above the heads."""
+        self.which = QToolButton(self)
+        self.which.setProperty("flat", True)
+        self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.which.setToolTip("Which lanes are shown")
+        menu = QMenu(self.which)
+        menu.aboutToShow.connect(self._fill_which)
+        self.which.setMenu(menu)
+        self._fill_which()
+        self.which.setFixedHeight(RULER - 3)
+        self.which.move(4, 1)
+        self.filter = KeptKeysField(self)
+        self.filter.setProperty("slim", True)
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setAccessibleName("Filter lanes by name")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setGeometry(HEAD - 92, 2, 86, RULER - 4)
+        self.filter.textChanged.connect(self._set_filter)
+
+    def _fill_which(self) -> None:
+        menu = self.which.menu()
+        menu.clear()
+        self.actions_.add_to(menu, WHICH)
+        groups = self.doc.object.groups if self.doc.object else ()
+        if groups:
+            menu.addSeparator()
+        for group in groups:
+            action = menu.addAction(group.name, lambda g=group.id: self.doc.set(lanes_shown=f"group:{g}"))
+            action.setCheckable(True)
+            action.setChecked(self.doc.lanes_shown == f"group:{group.id}")
+        menu.addSeparator()
+        menu.addAction(self.actions_.by_id["shared-scale"])
+
+    def _set_filter(self, text: str) -> None:
+        self.look.filter = text.strip()
+        self.refresh()
+
+    def _which_words(self) -> str:
+        which = self.doc.lanes_shown
+        if not which.startswith("group:"):
+            return WORDS[which]
+        group = self.doc.object.group(which.removeprefix("group:")) if self.doc.object else None
+        return group.name if group else "No group"
+
+    def refresh(self) -> None:
+        words = self.which.fontMetrics().elidedText(self._which_words(), Qt.TextElideMode.ElideRight, 96)
+        self.which.setText(words + "  ▾")
+        self.which.adjustSize()
+        self.lay_out()
+        self.viewport().update()
+
+    def _moved(self) -> None:
+        if self.gesture is not None and self.gesture.keeps_scale:
+            self.lay_out(keep_scale=True)
+        self.viewport().update()
+
+    # places
+
+    def lay_out(self, keep_scale: bool = False) -> None:
+        kept = {p.ref: (p.low, p.high) for p in self._places} if keep_scale else {}
+        port, bar = self.viewport(), self.verticalScrollBar()
+        self._places, self.headings, total = lay_out(self.doc, self.look, port.width(), port.height(), bar.value())
+        for place in self._places:
+            place.low, place.high = kept.get(place.ref, (place.low, place.high))
+        page = max(port.height() - RULER, 1)
+        bar.setRange(0, max(total - page, 0))
+        bar.setPageStep(page)
+        bar.setSingleStep(LANE)
+
+    def places(self) -> list[LanePlace]:
+        return self._places
+
+    def drawn(self) -> list[LanePlace]:
+        """The lanes whose bodies are seen; what is selected comes last, so that it lies on top."""
+        return sorted((p for p in self._places if p.drawn), key=lambda p: p.ref in self.doc.selected)
+
+    def place_of(self, name: str) -> LanePlace:
+        """The lane of a channel by name."""
+        return next(p for p in self._places if p.channel.name == name)
+
+    def place(self, ref: ChannelRef) -> LanePlace | None:
+        return next((p for p in self._places if p.ref == ref), None)
+
+    def set_heights(self, refs: Sequence[ChannelRef], height: int) -> None:
+        """Of some lanes, or of all that are shown where none is named."""
+        for ref in refs or [place.ref for place in self._places]:
+            self.look.heights[ref] = height
+        self.refresh()
+
+    def set_height(self, ref: ChannelRef, height: int) -> None:
+        """Another height of a lane, in pixels."""
+        self.look.heights[ref] = height
+        self.refresh()
+
+    def toggle_open(self, place: LanePlace) -> None:
+        """To full height, or back."""
+        self.set_height(place.ref, LANE if place.is_open else TALL)
+
+    def toggle_heading(self, heading: Heading) -> None:
+        self.look.folded ^= {heading.part}
+        self.refresh()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Over heads the wheel scrolls; elsewhere it zooms in time, with Ctrl in value, and with Shift it pans."""
+        turn, at = event.angleDelta(), event.position()
+        steps = (turn.y() or turn.x()) / 120
+        if at.x() < HEAD:
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() - round(steps * LANE))
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_values(0.85**steps, at)
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turn.x():
+            first, last = self.frames_in_sight()
+            self.pan(-steps * (last - first) * 0.1)
+        else:
+            self.zoom(0.85**steps, at.x())
+        event.accept()
+
+    def bead(self, name: str, frame: float) -> QPointF:
+        """The pixel of a bead of a channel, by name, at a frame."""
+        place = self.place_of(name)
+        key = place.curve.key_at(frame)
+        return QPointF(self.x(key.frame), place.y(key.value))
+
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)
+        self.lay_out()
+        self.looked.emit()
+
+    def scrollContentsBy(self, _dx: int, _dy: int) -> None:
+        self.refresh()
+
+    # painting
+
+    def paintEvent(self, _event: object) -> None:
+        """Curves and ruler come from a picture kept until something of theirs changes; a frame repaints the rest."""
+        key = self._backdrop_key()
+        if self._backdrop is None or key != self._backdrop[0]:
+            self._backdrop = (key, paint.backdrop(self))
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawPixmap(0, 0, self._backdrop[1])
+        paint.heads(self, painter)
+        paint.playhead(self, painter)
+        if self.box is not None:
+            paint.box(self, painter, self.box)
+
+    def _backdrop_key(self) -> tuple:
+        doc, port = self.doc, self.viewport()
+        return (
+            Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
+            self.palette_.name, self.frames_in_sight(), doc.band, doc.time_shown, doc.together,
+            tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
+        )  # fmt: skip
+
+    def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
+        """The handles in sight: key, side, where the key is, where the handle's end is. Of selected keys in open lanes."""
+        out = []
+        for place in self._places:
+            if not place.drawn or not place.is_open or place.curve is None:
+                continue
+            keys, part = place.curve.keys, pieces(place.curve)
+            for n, key in enumerate(keys):
+                ref = KeyRef(*place.ref, key.frame)
+                if ref not in self.doc.keys:
+                    continue
+                into, on = part.into[n], part.out[n]
+                at = QPointF(self.x(key.frame), place.y(key.value))
+                if n > 0 and keys[n - 1].interpolation == "smooth":
+                    out.append((ref, "into", at, QPointF(self.x(key.frame - into[0]), place.y(key.value + into[1]))))
+                if n + 1 < len(keys) and key.interpolation == "smooth":
+                    out.append((ref, "out", at, QPointF(self.x(key.frame + on[0]), place.y(key.value + on[1]))))
+        return out
+
+    def band_places(self) -> tuple[QRectF, QRectF, QRectF] | None:
+        """The band of Retime on the ruler: its first end, its body, its last end."""
+        if self.doc.band is None:
+            return None
+        a, b = (self.x(f) for f in self.doc.band)
+        return QRectF(a - 5, 1, 10, RULER - 3), QRectF(a, 3, max(b - a, 1), RULER - 8), QRectF(b - 5, 1, 10, RULER - 3)
+
+    def played_places(self) -> tuple[QRectF, QRectF]:
+        """The ends of what is played, as grips at the foot of the ruler."""
+        a, b = (self.x(f) for f in self.doc.scene.span)
+        return QRectF(a - 7, RULER - 9, 9, 9), QRectF(b - 2, RULER - 9, 9, 9)
+
+    def dot_state(self, place: LanePlace) -> str:
+        """``here``: a key at this frame; ``posed``: the value differs from the curve; ``keyed``; or ``none``."""
+        if place.channel.id in self.doc.state.posed.get(place.owner, {}):
+            return "posed"
+        if place.curve is None:
+            return "none"
+        return "here" if place.curve.key_at(self.doc.frame) else "keyed"
+
+    # what is under the pointer
+
+    def lane_under(self, at: QPointF) -> LanePlace | None:
+        """The lane of the head under a pixel; in a body that of the curve nearest to it."""
+        if at.y() < RULER:
+            return None
+        if at.x() < HEAD:
+            return next((p for p in self._places if p.head.top() <= at.y() < p.head.bottom()), None)
+        under = [p for p in self.drawn() if p.body.contains(at)]
+        if len(under) < 2:
+            return under[0] if under else None
+        frame = self.frame_at(at.x())
+        return min(under, key=lambda p: abs(p.y(p.curve.value(frame) if p.curve else p.channel.value) - at.y()))
+
+    def key_under(self, at: QPointF) -> KeyRef | None:
+        best: tuple[float, KeyRef] | None = None
+        if at.y() < RULER:
+            return None
+        for place in self.drawn():
+            if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
+                continue
+            for key in place.curve.keys_between(*(self.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
+                gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
+                if gap <= GRAB and (best is None or gap <= best[0]):
+                    best = (float(gap), KeyRef(*place.ref, key.frame))
+        return best[1] if best else None
+
+    def handle_under(self, at: QPointF) -> tuple[KeyRef, str] | None:
+        near = [(np.hypot(end.x() - at.x(), end.y() - at.y()), ref, side) for ref, side, _, end in self.handles()]
+        near = [row for row in near if row[0] <= GRAB]
+        return min(near, key=lambda row: row[0])[1:] if near else None
+
+    def band_under(self, at: QPointF) -> str | None:
+        places = self.band_places()
+        if places is None or at.y() >= RULER:
+            return None
+        first, body, last = places
+        return "first" if first.contains(at) else "last" if last.contains(at) else "body" if body.contains(at) else None
+
+    def keys_in(self, box: QRectF) -> frozenset[KeyRef]:
+        first, last = self.frame_at(box.left()), self.frame_at(box.right())
+        return frozenset(
+            KeyRef(*place.ref, key.frame)
+            for place in self._places
+            if place.drawn
+            for key in (place.curve.keys_between(first, last) if place.curve else ())
+            if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
+        )
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            QToolTip.showText(event.globalPos(), self._told_at(QPointF(event.pos())), self.viewport())
+            return True
+        return super().viewportEvent(event)
+
+    def _told_at(self, at: QPointF) -> str:
+        """What lies under a pixel: a lane with its range, or a curve with its value there."""
+        place = self.lane_under(at)
+        if place is None:
+            return ""
+        channel, unit = place.channel, f" {place.channel.unit}".rstrip()
+        if at.x() < HEAD:
+            return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
+        frame = float(np.round(self.frame_at(at.x())))
+        value = channel.value if place.lane is None else float(place.lane.values(frame, self.doc.scene.fps))
+        return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"
+
+    # keys and files
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and Down go from lane to lane; with Shift they select on."""
+        way = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+        if way is None or not self._places:
+            super().keyPressEvent(event)
+            return
+        refs = [p.ref for p in self._places]
+        now = self.doc.selected[-1] if self.doc.selected else None
+        place = min(max(refs.index(now) + way, 0), len(refs) - 1) if now in refs else 0 if way > 0 else len(refs) - 1
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and refs[place] not in self.doc.selected:
+            self.doc.select_channel(refs[place], add=True)
+        else:
+            self.doc.select_channel(refs[place])
+        head = self._places[place].head
+        bar, low = self.verticalScrollBar(), self.viewport().height()
+        if head.top() < RULER or head.bottom() > low:
+            bar.setValue(round(bar.value() + (head.top() - RULER if head.top() < RULER else head.bottom() - low)))
+
+    @staticmethod
+    def _sound_in(event: QDropEvent) -> Path | None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        return next((path for path in paths if path.suffix.lower() in SUFFIXES), None)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._sound_in(event) is not None:
+            event.acceptProposedAction()
+
+    dragMoveEvent = dragEnterEvent
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        self.dropped.emit(self._sound_in(event))
+
+    # mouse
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton:
+            self._context(event)
+        else:
+            self.gesture = begin(self, event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.gesture is None:
+            self.viewport().setCursor(cursor_at(self, event.position()))
+        else:
+            self.gesture.move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        gesture, self.gesture = self.gesture, None
+        if gesture is not None:
+            gesture.release(event)
+            self.box = self.drop_at = None
+            self.refresh()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        at, place = event.position(), self.lane_under(event.position())
+        if place is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.gesture = None
+        if at.x() < HEAD:
+            if place.number.contains(at):
+                self.edit_value(place)
+            elif place.name.contains(at):
+                self.doc.select_channel(place.ref)
+        elif self.key_under(at) is None:
+            self._add_key(place, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def _add_key(self, place: LanePlace, at: QPointF, between: bool) -> None:
+        """A key on the curve at the pointer, on a whole frame or between frames."""
+        frame = self.frame_at(at.x()) if between else float(np.round(self.frame_at(at.x())))
+        value = place.curve.value(frame) if place.curve else place.channel.value
+        self.doc.edit(
+            f"Add a key to {place.channel.name}",
+            lambda s: edits.key_values(s, place.owner, frame, {place.channel.id: value}, guard=False)[0],
+        )
+
+    def edit_value(self, place: LanePlace) -> None:
+        """Type the value of a lane."""
+        text = f"{self.doc.value(place.ref):.{place.channel.decimals}f}"
+        rect = place.number.adjusted(-8, -2, 4, 2)
+        inline_editor(self.viewport(), rect, text, lambda t: self.doc.type_value(place.ref, t))
+
+    def _context(self, event: QMouseEvent) -> None:
+        at = event.position()
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        place = self.lane_under(at)
+        if at.x() < HEAD and place is not None:
+            if place.ref not in self.doc.selected:
+                self.doc.select_channel(place.ref)
+            names = HEAD_MENU
+        else:
+            key = self.key_under(at)
+            if key is not None and key not in self.doc.keys:
+                self.doc.set(keys=frozenset({key}), selected=(key.lane,))
+            names = CONTEXT
+        self.actions_.add_to(menu, names)
+        menu.popup(event.globalPosition().toPoint())

@@ -1,0 +1,304 @@
+"""How the lanes are painted: the ruler and the curves once, heads and playhead for every frame."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
+
+from fictilis.app.lanes.curve import paint_curve, paint_scale
+from fictilis.app.lanes.places import HEAD, RULER, Heading
+from fictilis.app.model.times import time_label
+from fictilis.app.widgets.theme import font, mix
+from fictilis.core.channels import Channel
+
+if TYPE_CHECKING:
+    from fictilis.app.lanes.lanes import Lanes
+    from fictilis.app.lanes.places import LanePlace
+
+KEPT = 120  # bodies of lanes kept as pictures
+
+
+def backdrop(lanes: Lanes) -> QPixmap:
+    """The ruler and the bodies of the lanes in sight."""
+    p, port = lanes.palette_, lanes.viewport()
+    ratio = port.devicePixelRatioF()
+    out = QPixmap(round(port.width() * ratio), round(port.height() * ratio))
+    out.setDevicePixelRatio(ratio)
+    painter = QPainter(out)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.fillRect(port.rect(), QColor(p.panel))
+    painter.fillRect(QRectF(HEAD, 0, port.width() - HEAD, port.height()), QColor(p.lane_body))
+    drawn = [place for place in lanes.drawn() if place.body.bottom() > RULER and place.body.top() < port.height()]
+    if not drawn:
+        painter.setPen(QColor(p.quiet))
+        painter.setFont(font(12.5))
+        place = QRectF(HEAD, RULER, port.width() - HEAD, 60)
+        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, _nothing_words(lanes))
+    if lanes.doc.together and drawn:
+        paint_scale(lanes, painter, drawn[-1])
+    for place in drawn:
+        _body(lanes, painter, place)
+    _outside(lanes, painter)
+    _ruler(lanes, painter)
+    _band(lanes, painter)
+    painter.fillRect(QRectF(0, 0, HEAD - 1, port.height()), QColor(p.panel))
+    painter.setPen(QColor(p.line))
+    painter.drawLine(QPointF(0, RULER - 0.5), QPointF(HEAD, RULER - 0.5))
+    painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, port.height()))
+    painter.end()
+    return out
+
+
+def _nothing_words(lanes: Lanes) -> str:
+    doc = lanes.doc
+    if doc.object is None:
+        return ""
+    if doc.together:
+        return "No lane has keys yet." if not lanes.places() or all(p.lane is None for p in lanes.places()) else ""
+    if lanes.look.filter:
+        return f"No lane shown is called “{lanes.look.filter}”."
+    if doc.lanes_shown == "all":
+        return "" if lanes.headings and doc.object.targets else "Each target has its lane here. Ctrl+T makes a target."
+    words = {"keyed": "No lane has keys yet.", "selected": "No lane is selected.", "camera": "The scene has no camera yet."}
+    return words.get(doc.lanes_shown, "There are no lanes of this kind.")
+
+
+def heads(lanes: Lanes, painter: QPainter) -> None:
+    """Names, sliders, values and key dots, as they are at this frame."""
+    p, doc, high = lanes.palette_, lanes.doc, lanes.viewport().height()
+    values = {}
+    painter.save()
+    painter.setClipRect(QRectF(0, RULER, HEAD - 1, high))
+    for heading in lanes.headings:
+        if heading.rect.bottom() > RULER and heading.rect.top() < high:
+            _heading(lanes, painter, heading)
+    for place in lanes.places():
+        if place.head.bottom() <= RULER or place.head.top() >= high:
+            continue
+        if place.owner not in values:
+            values[place.owner] = doc.values(doc.scene.owner(place.owner))
+        if place.ref in doc.selected:
+            painter.fillRect(place.head, QColor(p.chosen))
+        painter.setPen(QColor(p.line))
+        painter.drawLine(place.head.bottomLeft(), place.head.bottomRight())
+        _head(lanes, painter, place, values[place.owner][place.channel.id], QColor(p.lane(place.channel.colour)))
+    if lanes.drop_at is not None:
+        painter.setPen(QPen(QColor(p.primary), 2))
+        painter.drawLine(QPointF(0, lanes.drop_at), QPointF(HEAD, lanes.drop_at))
+    painter.restore()
+
+
+def _heading(lanes: Lanes, painter: QPainter, heading: Heading) -> None:
+    p, rect = lanes.palette_, heading.rect
+    painter.fillRect(rect, QColor(mix(p.panel, p.ground, 0.6)))
+    painter.setPen(QPen(QColor(p.quiet), 1.4))
+    _caret(painter, QPointF(rect.left() + 11, rect.center().y()), not heading.folded)
+    painter.setFont(font(11.5, 600))
+    text = painter.fontMetrics().elidedText(heading.text, Qt.TextElideMode.ElideRight, int(rect.width() - 28))
+    painter.drawText(rect.adjusted(20, 0, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+    painter.setPen(QColor(p.line))
+    painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+
+
+def _caret(painter: QPainter, c: QPointF, open_: bool) -> None:
+    d = 3.0
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if open_:
+        corners = [(-d, -d / 2), (0, d / 2), (d, -d / 2)]
+    else:
+        corners = [(-d / 2, -d), (d / 2, 0), (-d / 2, d)]
+    painter.drawPolyline([QPointF(c.x() + x, c.y() + y) for x, y in corners])
+
+
+def box(lanes: Lanes, painter: QPainter, rect: QRectF) -> None:
+    colour = QColor(lanes.palette_.primary)
+    painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
+    colour.setAlpha(30)
+    painter.setBrush(colour)
+    painter.drawRect(rect)
+
+
+def _outside(lanes: Lanes, painter: QPainter) -> None:
+    """A veil over what lies outside of the range."""
+    port, scene = lanes.viewport(), lanes.doc.scene
+    veil = QColor(lanes.palette_.ground)
+    veil.setAlpha(150)
+    first, last = lanes.x(scene.start), lanes.x(scene.end)
+    if lanes.span is not None and first > HEAD:
+        painter.fillRect(QRectF(HEAD, RULER, first - HEAD, port.height()), veil)
+    if lanes.span is not None and last < port.width():
+        painter.fillRect(QRectF(last, RULER, port.width() - last, port.height()), veil)
+
+
+def _band(lanes: Lanes, painter: QPainter) -> None:
+    """Retime's band: its body shifts, its ends scale."""
+    places = lanes.band_places()
+    if places is None:
+        return
+    first, body, last = places
+    colour = QColor(lanes.palette_.primary)
+    soft = QColor(colour)
+    soft.setAlpha(26)
+    painter.fillRect(QRectF(body.left(), RULER, body.width(), lanes.viewport().height()), soft)
+    soft.setAlpha(120)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(soft)
+    painter.drawRoundedRect(body, 4, 4)
+    painter.setBrush(colour)
+    for end in (first, last):
+        painter.drawRoundedRect(end, 4, 4)
+
+
+def _ruler(lanes: Lanes, painter: QPainter) -> None:
+    p = lanes.palette_
+    painter.fillRect(QRectF(0, 0, lanes.viewport().width(), RULER), QColor(p.panel))
+    painter.fillRect(QRectF(HEAD, 0, lanes.viewport().width() - HEAD, RULER), QColor(p.ground))
+    left, right = lanes.x_range()
+    painter.fillRect(QRectF(left, RULER - 4, right - left, 4), QColor(mix(p.line, p.ground, 0.25)))
+    painter.setFont(font(11))
+    step, labels = lanes.ticks()
+    minor = step / 4 if step % 4 == 0 else step / 3 if step % 3 == 0 else step if lanes.doc.time_shown == "frames" else step / 5
+    for frame in labels:
+        painter.setPen(QColor(p.quiet))
+        x = lanes.x(frame)
+        painter.drawLine(QPointF(x, 8), QPointF(x, RULER))
+        painter.drawText(
+            QRectF(x + 4, 2, 60, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, _label(lanes, frame, step)
+        )
+        painter.setPen(QColor(p.line))
+        for part in range(1, round(step / minor)):
+            mark = lanes.x(frame + part * minor)
+            if mark <= right:
+                painter.drawLine(QPointF(mark, RULER - 8), QPointF(mark, RULER - 4))
+    painter.setPen(QColor(p.line))
+    painter.drawLine(QPointF(0, RULER - 0.5), QPointF(lanes.viewport().width(), RULER - 0.5))
+    _played(lanes, painter)
+
+
+def _label(lanes: Lanes, frame: float, step: float) -> str:
+    scene = lanes.doc.scene
+    if lanes.doc.time_shown == "frames":
+        return f"{frame + 0.0:g}"
+    return time_label(frame, scene.fps, lanes.doc.time_shown, short=step / scene.fps)
+
+
+def _played(lanes: Lanes, painter: QPainter) -> None:
+    """What is played: a stroke at the foot of the ruler with a grip at each end."""
+    p = lanes.palette_
+    colour = QColor(p.primary if lanes.doc.scene.played is not None else p.quiet)
+    a, b = (lanes.x(f) for f in lanes.doc.scene.span)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    if lanes.doc.scene.played is not None:
+        painter.drawRect(QRectF(a, RULER - 4, b - a, 3))
+    for x, way in ((a, -1), (b, 1)):
+        painter.drawPolygon([QPointF(x, RULER - 9), QPointF(x, RULER - 1), QPointF(x + way * 6, RULER - 1)])
+
+
+def playhead_line(lanes: Lanes, painter: QPainter, top: float, bottom: float) -> None:
+    """The line of the present frame; nothing where that lies under the heads."""
+    x = lanes.x(lanes.doc.frame)
+    if x >= HEAD - 1:
+        painter.setPen(QPen(QColor(lanes.palette_.text), 1.6))
+        painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+
+
+def playhead(lanes: Lanes, painter: QPainter) -> None:
+    x = lanes.x(lanes.doc.frame)
+    if x < HEAD - 1:
+        return
+    playhead_line(lanes, painter, 4, lanes.viewport().height())
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(lanes.palette_.text))
+    painter.drawPolygon([QPointF(x - 7, 1), QPointF(x + 7, 1), QPointF(x + 7, 11), QPointF(x, 18), QPointF(x - 7, 11)])
+
+
+def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
+    """A lane's body: as a picture of its own, made anew when the lane is another, so that a drag repaints only its own."""
+    if lanes.doc.together:
+        painter.save()
+        painter.setClipRect(place.body)
+        paint_curve(lanes, painter, place)
+        painter.restore()
+        return
+    port, body = lanes.viewport(), place.body
+    chosen = frozenset(ref.frame for ref in lanes.doc.keys if ref.lane == place.ref)
+    key = (
+        place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.frames_in_sight(),
+        lanes.palette_, lanes.doc.scene.fps, place.is_thin,
+    )  # fmt: skip
+    kept = lanes.bodies.get(place.ref)
+    if kept is None or kept[0] != key:
+        ratio = port.devicePixelRatioF()
+        picture = QPixmap(round(body.width() * ratio), round(body.height() * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(QColor(lanes.palette_.lane_body))
+        own = QPainter(picture)
+        own.setRenderHint(QPainter.RenderHint.Antialiasing)
+        own.translate(-body.topLeft())
+        if place.is_open:
+            paint_scale(lanes, own, place)
+        paint_curve(lanes, own, place)
+        own.setPen(QColor(lanes.palette_.line))
+        own.drawLine(body.bottomLeft(), body.bottomRight())
+        own.end()
+        kept = lanes.bodies[place.ref] = (key, picture)
+        while len(lanes.bodies) > KEPT:
+            lanes.bodies.pop(next(iter(lanes.bodies)))
+    painter.drawPixmap(body.topLeft(), kept[1])
+
+
+def _head(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
+    p, channel = lanes.palette_, place.channel
+    if not lanes.doc.together:
+        painter.setPen(QPen(QColor(p.quiet), 1.4))
+        _caret(painter, place.caret.center(), place.is_open)
+    painter.setPen(QPen(colour, 1.6))
+    painter.setBrush(colour if place.drawn else Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4, 4)
+    painter.setFont(font(12.5 if not place.is_thin else 11, 500))
+    painter.setPen(QColor(p.quiet if channel.quiet or not place.drawn else p.text))
+    name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
+    painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+    if not place.is_thin:
+        _slider(lanes, painter, place, value, colour)
+    painter.setFont(font(12.5 if not place.is_thin else 11))
+    painter.setPen(QColor(p.text))
+    painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, value_text(channel, value))
+    _dot(lanes, painter, place, colour)
+
+
+def value_text(channel: Channel, value: float) -> str:
+    """A value as a head has room for it."""
+    if channel.stepped:
+        return "on" if value >= 0.5 else "off"
+    text = f"{value:.{channel.decimals}f}"
+    return text if len(text) <= 6 else f"{value:.0f}"
+
+
+def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
+    p, rect = lanes.palette_, place.slider
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(p.line if place.ref in lanes.doc.selected else p.track))
+    painter.drawRoundedRect(rect, 2, 2)
+    rest, here = (min(max(place.part(v), 0.0), 1.0) for v in (place.channel.rest, value))
+    left, right = sorted((rest, here))
+    painter.setBrush(colour)
+    painter.drawRoundedRect(QRectF(rect.left() + left * rect.width(), rect.top(), (right - left) * rect.width(), 4), 2, 2)
+    painter.setPen(QPen(QColor(p.text), 1.2))
+    painter.setBrush(QColor(p.raised))
+    painter.drawEllipse(QPointF(rect.left() + here * rect.width(), rect.center().y()), 5.5, 5.5)
+
+
+def _dot(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+    state, centre = lanes.dot_state(place), place.dot.center()
+    painter.setBrush(colour if state == "here" else Qt.BrushStyle.NoBrush)
+    faint = QColor(lanes.palette_.line)
+    style = Qt.PenStyle.DashLine if state == "posed" else Qt.PenStyle.SolidLine
+    pen = QPen(QColor(lanes.palette_.auto_key) if state == "posed" else faint if state == "none" else colour, 1.6, style)
+    if state == "posed":
+        pen.setDashPattern([1.6, 1.4])
+    painter.setPen(pen)
+    painter.drawEllipse(centre, 5.5, 5.5)

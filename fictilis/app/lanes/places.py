@@ -1,0 +1,254 @@
+"""Where lanes stand: which are shown, the rectangles of their heads and bodies, and values as pixels of a body."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from PyQt6.QtCore import QRectF
+
+from fictilis.app.model.document import Document
+from fictilis.core.animation.curve import AnimationCurve
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.channels import Channel, ChannelRef, channels
+from fictilis.core.scene import MorphObject, SceneCamera
+from fictilis.core.timeline import Lane
+
+RULER, HEAD = 24, 222
+THIN, LANE, TALL, HEADING = 18, 34, 132, 22
+OPEN_FROM, THIN_BELOW, HIGHEST = 70, 26, 400  # pixels: tangents from here on, no slider below, no higher than this
+MARGIN = 14
+PARTS = {"object": "Place and look", "camera": "Camera"}
+
+
+@dataclass(eq=False)
+class LanePlace:
+    """One lane's rectangles, and the values at the bottom and top of its body. ``drawn``: it has a body at all."""
+
+    channel: Channel
+    lane: Lane | None
+    head: QRectF
+    body: QRectF
+    low: float
+    high: float
+    drawn: bool = True
+
+    @property
+    def curve(self) -> AnimationCurve | None:
+        return self.lane.curve if self.lane is not None else None
+
+    @property
+    def ref(self) -> ChannelRef:
+        return self.channel.ref
+
+    @property
+    def owner(self) -> str:
+        return self.channel.owner.id
+
+    @property
+    def is_open(self) -> bool:
+        return self.body.height() >= OPEN_FROM
+
+    @property
+    def is_thin(self) -> bool:
+        return self.head.height() < THIN_BELOW
+
+    @property
+    def caret(self) -> QRectF:
+        return QRectF(self.head.left() + 4, self.head.center().y() - 8, 14, 16)
+
+    @property
+    def name(self) -> QRectF:
+        wide = 70 if not self.is_thin else 124
+        return QRectF(self.head.left() + 32, self.head.top(), wide, self.head.height())
+
+    @property
+    def slider(self) -> QRectF:
+        """Empty in a thin lane."""
+        if self.is_thin:
+            return QRectF()
+        return QRectF(self.head.left() + 112, self.head.center().y() - 2, 40, 4)
+
+    @property
+    def number(self) -> QRectF:
+        return QRectF(self.head.left() + 157, self.head.center().y() - 9, 41, 18)
+
+    @property
+    def dot(self) -> QRectF:
+        return QRectF(self.head.right() - 21, self.head.center().y() - 8, 16, 16)
+
+    @property
+    def edge(self) -> QRectF:
+        """The lower edge of the head, by which the lane is made higher or lower."""
+        return QRectF(self.head.left(), self.head.bottom() - 3, self.head.width(), 5)
+
+    @property
+    def inner(self) -> QRectF:
+        high = self.body.height()
+        room = 16 if high > TALL else 7 if high >= THIN_BELOW else 4
+        return self.body.adjusted(0, room, 0, -room)
+
+    def y(self, value: float) -> float:
+        return self.inner.bottom() - (value - self.low) / (self.high - self.low) * self.inner.height()
+
+    def value(self, y: float) -> float:
+        return self.low + (self.inner.bottom() - y) / self.inner.height() * (self.high - self.low)
+
+    def part(self, value: float) -> float:
+        """Where a value stands on the slider, 0…1 over the soft range."""
+        return (value - self.channel.low) / (self.channel.high - self.channel.low)
+
+    def value_on_slider(self, x: float) -> float:
+        part = min(max((x - self.slider.left()) / self.slider.width(), 0.0), 1.0)
+        value = self.channel.low + part * (self.channel.high - self.channel.low)
+        return float(np.round(value)) if self.channel.stepped else round(value, 3)
+
+
+@dataclass(eq=False)
+class Heading:
+    """A line that folds the lanes under it: of the object, of the camera, or of a group by its id."""
+
+    part: str
+    text: str
+    rect: QRectF
+    folded: bool
+
+
+@dataclass(eq=False)
+class LaneLook:
+    """What the user set on the lanes: heights by channel, folded headings, a filter, and value scales of their own."""
+
+    heights: dict[ChannelRef, int] = field(default_factory=dict)
+    folded: set[str] = field(default_factory=lambda: set(PARTS))
+    filter: str = ""
+    scales: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
+
+
+@cached_by_identity
+def extent(lane: Lane) -> tuple[float, float]:
+    """The least and largest value a lane reaches among its keys, its modifiers included at 24 frames a second."""
+    keys = lane.curve.keys
+    first, last = keys[0].frame, keys[-1].frame
+    frames = np.unique(np.concatenate([[k.frame for k in keys], np.linspace(first, last, 97)]))
+    values = lane.curve.evaluate(frames)
+    if any(m.on and m.amount for m in lane.modifiers):
+        values = np.concatenate([values, lane.values(np.append(frames, np.linspace(last, last + 24, 25)), 24.0)])
+    return float(values.min()), float(values.max())
+
+
+def scale_of(channel: Channel, lane: Lane | None) -> tuple[float, float]:
+    """The values at the bottom and top of a lane's body: of a weight its range and more, of others what they reach."""
+    low, high = extent(lane) if lane is not None else (channel.value, channel.value)
+    if channel.part == "weight" or channel.id in ("opacity", "visible"):
+        low, high = min(channel.low, low, 0.0), max(channel.high, high, 0.0)
+    if high - low < 1e-9:
+        room = max(abs(high) * 0.1, (channel.high - channel.low) * 0.02)
+        low, high = low - room, high + room
+    return low, high
+
+
+def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
+    """The object shown and the camera that is looked through."""
+    return [owner for owner in (doc.object, doc.scene.camera) if owner is not None]
+
+
+@dataclass(eq=False)
+class _Row:
+    """A lane that may be shown: its owner, channel and lane, and the heading it stands under."""
+
+    owner: MorphObject | SceneCamera
+    channel: Channel
+    lane: Lane | None
+    part: str | None
+
+
+def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
+    groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
+    return [_Row(owner, c, owner.lane(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
+
+
+def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
+    """Whether a lane is among those that are asked for."""
+    which = doc.lanes_shown
+    if look.filter and look.filter.lower() not in row.channel.name.lower():
+        return False
+    if which == "keyed":
+        return row.lane is not None
+    if which == "selected":
+        return row.channel.ref in doc.selected
+    if which.startswith("group:"):
+        return row.channel.part == "weight" and row.part == which.removeprefix("group:")
+    return which in ("all", row.channel.part)
+
+
+def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
+    """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
+    if look.filter or doc.lanes_shown != "all" or row.part not in look.folded:
+        return False
+    return row.channel.part == "weight" or row.lane is None and row.channel.ref not in doc.selected
+
+
+def _heading(row: _Row, owner: MorphObject | SceneCamera) -> str:
+    return owner.name if row.part == "camera" else f"{PARTS[row.part]} of {owner.name}"
+
+
+def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
+    """Lanes, and headings as (part, text), from top to bottom."""
+    out: list = []
+    for owner in owners_of(doc):
+        last = None
+        for row in _rows(owner):
+            if not _is_shown(doc, look, row):
+                continue
+            if row.part != last and row.part is not None:
+                group = owner.group(row.part) if row.channel.part == "weight" else None
+                out.append((row.part, group.name if group else _heading(row, owner)))
+            last = row.part
+            if not _is_folded(doc, look, row):
+                out.append(row)
+    return out
+
+
+def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: float) -> tuple[list, list[Heading], int]:
+    """Places, headings, and the height of all of them; ``width`` and ``height`` are of the whole area."""
+    places: list[LanePlace] = []
+    headings: list[Heading] = []
+    y = RULER - scroll
+    wide = max(width - HEAD, 10)
+    for row in rows_of(doc, look):
+        if isinstance(row, tuple):
+            headings.append(Heading(row[0], row[1], QRectF(0, y, HEAD, HEADING), row[0] in look.folded))
+            y += HEADING
+            continue
+        channel, lane = row.channel, row.lane
+        tall = LANE if doc.together else look.heights.get(channel.ref, LANE)
+        head, body = QRectF(0, y, HEAD, tall), QRectF(HEAD, y, wide, tall)
+        low, high = look.scales.get(channel.ref) or scale_of(channel, lane)
+        places.append(LanePlace(channel, lane, head, body, low, high))
+        y += tall
+    if doc.together:
+        _lay_together(doc, look, places, QRectF(HEAD, RULER, wide, max(height - RULER, 10)))
+    elif doc.shared_scale:
+        _share(look, places)
+    return places, headings, int(y + scroll - RULER)
+
+
+def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
+    """One plot for the lanes selected, else for all that have keys; those of one unit share a scale."""
+    keyed = [p for p in places if p.lane is not None]
+    chosen = [p for p in keyed if p.channel.ref in doc.selected] or keyed
+    for place in places:
+        place.drawn = place in chosen
+        place.body = plot if place.drawn else QRectF()
+    _share(look, chosen)
+
+
+def _share(look: LaneLook, places: list[LanePlace]) -> None:
+    by_unit: dict[str, list[LanePlace]] = {}
+    for place in places:
+        by_unit.setdefault(place.channel.unit, []).append(place)
+    for unit, group in by_unit.items():
+        kept = look.scales.get(("shared", unit))
+        low, high = kept or (min(p.low for p in group), max(p.high for p in group))
+        for place in group:
+            place.low, place.high = low, high

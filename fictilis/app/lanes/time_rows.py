@@ -1,0 +1,358 @@
+"""The rows under the lanes: markers and sound, on the same frames as the lanes above them."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from contextlib import suppress
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.lanes.lanes import Lanes
+from fictilis.app.lanes.paint import playhead_line
+from fictilis.app.lanes.places import HEAD
+from fictilis.app.model.document import Document
+from fictilis.app.widgets.fields import inline_editor
+from fictilis.app.widgets.theme import Palette, font, pixmap
+from fictilis.core.edits import timeline as edits
+from fictilis.core.errors import FictilisError
+from fictilis.core.timeline import Marker, Sound
+from fictilis.core.waveform import Waveform, outline
+from fictilis.formats.sound import decoded, known
+
+CLICK = 3
+
+
+class TimeRow(QWidget):
+    """A row as wide as the lanes, with a head. It scrubs where nothing else is under the pointer."""
+
+    HIGH = 26
+
+    def __init__(self, doc: Document, lanes: Lanes, actions: Actions, palette: Palette) -> None:
+        super().__init__()
+        self.doc, self.lanes, self.actions_, self.palette_ = doc, lanes, actions, palette
+        self.setFixedHeight(self.HIGH)
+        self.setMouseTracking(True)
+        self._pressed: QPointF | None = None
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self.update)
+        lanes.looked.connect(self.update)
+
+    def is_there(self) -> bool:
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        self.setVisible(self.is_there())
+        self.update()
+
+    def right(self) -> float:
+        """Where the lanes' bodies end."""
+        return float(self.lanes.viewport().width())
+
+    def paintEvent(self, _event: object) -> None:
+        painter, p = QPainter(self), self.palette_
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(p.panel))
+        painter.fillRect(QRectF(HEAD, 0, self.right() - HEAD, self.height()), QColor(p.lane_body))
+        painter.save()
+        painter.setClipRect(QRectF(HEAD, 0, self.right() - HEAD, self.height()))
+        self.paint_body(painter)
+        painter.restore()
+        painter.setPen(QColor(p.line))
+        painter.drawLine(QPointF(0, 0.5), QPointF(self.width(), 0.5))
+        painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, self.height()))
+        self.paint_head(painter)
+
+    def paint_body(self, painter: QPainter) -> None:
+        raise NotImplementedError
+
+    def paint_head(self, painter: QPainter) -> None:
+        raise NotImplementedError
+
+    def head_text(self, painter: QPainter, text: str, left: float = 30, quiet: bool = False) -> None:
+        painter.setFont(font(12.5, 500))
+        painter.setPen(QColor(self.palette_.quiet if quiet else self.palette_.text))
+        rect = QRectF(left, 0, HEAD - left - 12, self.height())
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def scrub(self, x: float) -> None:
+        self.doc.scrub(self.lanes.frame_at(x))
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """As over the lanes, but here are no values to zoom."""
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.lanes.wheelEvent(event)
+
+    def menu(self, event: QMouseEvent, names: tuple[str | None, ...], more: Callable[[QMenu], None] | None = None) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        if more is not None:
+            more(menu)
+        self.actions_.add_to(menu, names)
+        menu.popup(event.globalPosition().toPoint())
+
+
+class MarkerRow(TimeRow):
+    """Names at frames: click goes there, a drag moves one, a double click renames one or makes one."""
+
+    def __init__(self, *parts) -> None:
+        self._held: Marker | None = None
+        super().__init__(*parts)
+        self.setAccessibleName("Markers")
+        self.setToolTip("")
+
+    def is_there(self) -> bool:
+        return bool(self.doc.scene.markers)
+
+    def places(self) -> list[tuple[Marker, QRectF]]:
+        """Each marker with the rectangle of its flag."""
+        measure = self.fontMetrics()
+        out, markers = [], self.doc.scene.markers
+        for number, marker in enumerate(markers):
+            x = self.lanes.x(marker.frame)
+            room = self.lanes.x(markers[number + 1].frame) - x - 3 if number + 1 < len(markers) else 1e4
+            wide = min(measure.horizontalAdvance(marker.name) + 16, max(room, 9))
+            out.append((marker, QRectF(x, 5, wide, self.height() - 10)))
+        return out
+
+    def marker_under(self, at: QPointF) -> Marker | None:
+        return next((m for m, rect in reversed(self.places()) if rect.adjusted(-3, -4, 2, 4).contains(at)), None)
+
+    def paint_head(self, painter: QPainter) -> None:
+        painter.drawPixmap(QPointF(11, self.height() / 2 - 7), pixmap("flag", self.palette_.quiet, 14))
+        count = len(self.doc.scene.markers)
+        self.head_text(painter, f"{count} marker{'' if count == 1 else 's'}")
+
+    def paint_body(self, painter: QPainter) -> None:
+        p = self.palette_
+        playhead_line(self.lanes, painter, 0, self.height())
+        painter.setFont(font(11.5, 500))
+        for marker, rect in self.places():
+            here = abs(marker.frame - self.doc.frame) < 1e-6
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(p.primary if here else p.chosen))
+            painter.drawRoundedRect(rect, 3, 3)
+            painter.fillRect(QRectF(rect.left() - 0.5, 0, 1.5, self.height()), QColor(p.primary))
+            if rect.width() > 14:
+                painter.setPen(QColor(p.on_primary if here else p.text))
+                text = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideRight, int(rect.width() - 9))
+                painter.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        self._held = self.marker_under(at)
+        if event.button() == Qt.MouseButton.RightButton:
+            held, self._held = self._held, None
+            self.menu(event, ("marker", "previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, held))
+        elif event.button() == Qt.MouseButton.LeftButton and at.x() >= HEAD:
+            self._pressed = at
+            if self._held is None:
+                self.scrub(at.x())
+
+    def _marker_menu(self, menu: QMenu, marker: Marker | None) -> None:
+        if marker is None:
+            return
+        menu.addAction("Rename", lambda: self.edit_name(marker))
+        menu.addAction("Delete", lambda: self.doc.edit(
+            f"Delete the marker {marker.name}", lambda s: edits.drop_marker(s, marker.frame)))  # fmt: skip
+        menu.addSeparator()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._pressed is None:
+            grip = at.x() >= HEAD and self.marker_under(at) is not None
+            self.setCursor(Qt.CursorShape.PointingHandCursor if grip else Qt.CursorShape.ArrowCursor)
+        elif self._held is None:
+            self.scrub(at.x())
+        elif abs(at.x() - self._pressed.x()) > CLICK:
+            self.doc.preview(edits.move_marker(self.doc.settled.scene, self._held.frame, self._moved_to(event)))
+
+    def _moved_to(self, event: QMouseEvent) -> float:
+        by = self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self._pressed.x())
+        frame = self._held.frame + by
+        return frame if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(frame))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, pressed = self._held, self._pressed
+        if held is not None and pressed is not None:
+            if abs(event.position().x() - pressed.x()) > CLICK:
+                to = self._moved_to(event)
+                self.doc.edit(f"Move the marker {held.name}", lambda s: edits.move_marker(s, held.frame, to))
+            else:
+                self.doc.set_frame(held.frame)
+        self._pressed = self._held = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        marker = self.marker_under(event.position())
+        self._pressed = self._held = None
+        if marker is not None:
+            self.edit_name(marker)
+        elif event.position().x() >= HEAD:
+            self.actions_.by_id["marker"].trigger()
+
+    def edit_name(self, marker: Marker) -> None:
+        """Type another name in place."""
+        rect = next(r for m, r in self.places() if m is marker)
+        rect = QRectF(rect.left(), 1, max(rect.width(), 110), self.height() - 2)
+
+        def finish(text: str) -> None:
+            if text.strip() != marker.name:
+                self.doc.edit(f"Rename the marker {marker.name}", lambda s: edits.set_marker(s, marker.frame, text))
+
+        inline_editor(self, rect, marker.name, finish)
+
+
+class SoundRow(TimeRow):
+    """The waveform. A drag moves the sound in time; the icon mutes it."""
+
+    HIGH = 46
+    _read = pyqtSignal()
+
+    def __init__(self, *parts) -> None:
+        self._moving = False
+        self._reading: bytes | None = None  # the sound that a thread reads, or has failed to read
+        self._failed = False
+        self._picture: tuple[tuple, QPixmap] | None = None
+        super().__init__(*parts)
+        self.setAccessibleName("Sound")
+        self._read.connect(self.update, Qt.ConnectionType.QueuedConnection)
+
+    def is_there(self) -> bool:
+        return self.doc.scene.sound is not None
+
+    @property
+    def icon_place(self) -> QRectF:
+        return QRectF(6, self.height() / 2 - 11, 22, 22)
+
+    def wave(self) -> Waveform | None:
+        """The samples; None while a thread reads them, and where they cannot be read."""
+        sound = self.doc.scene.sound
+        wave = known(sound)
+        if wave is None and self._reading is not sound.data:
+            self._reading, self._failed = sound.data, False
+            threading.Thread(target=self._read_all, args=(sound,), daemon=True).start()
+        return wave
+
+    def _read_all(self, sound: Sound) -> None:
+        try:
+            decoded(sound)
+        except FictilisError:
+            self._failed = True
+        with suppress(RuntimeError):  # the window may be gone by now
+            self._read.emit()
+
+    def extent(self) -> tuple[float, float] | None:
+        """The first and last pixel of the waveform."""
+        sound, wave = self.doc.scene.sound, self.wave()
+        if wave is None:
+            return None
+        return self.lanes.x(sound.start), self.lanes.x(sound.start + wave.seconds * self.doc.scene.fps)
+
+    def paint_head(self, painter: QPainter) -> None:
+        sound = self.doc.scene.sound
+        name = "speaker-slash" if sound.muted else "speaker-high"
+        painter.drawPixmap(QPointF(9, self.height() / 2 - 8), pixmap(name, self.palette_.quiet, 16))
+        painter.save()
+        painter.translate(0, -8)
+        self.head_text(painter, sound.name, quiet=sound.muted)
+        painter.translate(0, 16)
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.palette_.quiet))
+        said = f"from frame {sound.start:g}" + (", muted" if sound.muted else "")
+        if self.doc.every_frame:
+            said += ", silent while every frame is shown"
+        if self.wave() is None:
+            said = "cannot be read" if self._failed else "being read"
+        painter.drawText(QRectF(30, 0, HEAD - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
+        painter.restore()
+
+    def paint_body(self, painter: QPainter) -> None:
+        wave = self.wave()
+        if wave is not None:
+            painter.drawPixmap(0, 0, self._wave_picture(wave))
+        playhead_line(self.lanes, painter, 0, self.height())
+
+    def _wave_picture(self, wave: Waveform) -> QPixmap:
+        """The waveform as it lies under the lanes, kept until it looks otherwise."""
+        sound, ratio = self.doc.scene.sound, self.devicePixelRatioF()
+        key = (
+            wave,
+            sound.start,
+            sound.muted,
+            self.lanes.frames_in_sight(),
+            self.right(),
+            self.doc.scene.fps,
+            self.palette_,
+            ratio,
+        )
+        if self._picture is None or self._picture[0] != key:
+            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            self._paint_wave(painter, wave)
+            painter.end()
+            self._picture = (key, picture)
+        return self._picture[1]
+
+    def _paint_wave(self, painter: QPainter, wave: Waveform) -> None:
+        sound, p = self.doc.scene.sound, self.palette_
+        left, right = self.extent()
+        first, last = int(max(np.floor(left), HEAD)), int(min(np.ceil(right), self.right()))
+        if last <= first:
+            return
+        xs = np.arange(first, last + 1)
+        a, b = self.lanes.frame_at(0.0), self.lanes.frame_at(1.0)
+        rows = outline(wave, (a + (b - a) * xs - sound.start) / self.doc.scene.fps)
+        middle, half = self.height() / 2, self.height() / 2 - 4
+        colour = QColor(p.lane("#2A8FA3") if not sound.muted else p.line)
+        soft = QColor(colour)
+        soft.setAlpha(26)
+        painter.fillRect(QRectF(first, 2, last - first, self.height() - 4), soft)
+        painter.setPen(QPen(colour, 1))
+        painter.drawLines([QLineF(x, middle - high * half, x, middle - low * half)
+                           for x, (low, high) in zip(xs.tolist(), rows.tolist(), strict=False)])  # fmt: skip
+
+    def _on_wave(self, x: float) -> bool:
+        extent = self.extent()
+        return extent is not None and x >= HEAD and extent[0] <= x <= extent[1]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if event.button() == Qt.MouseButton.RightButton:
+            self.menu(event, ("sound-mute", "sound-here", "sound-numbers", "scrub-sound", None, "sound", "sound-remove"))
+        elif event.button() == Qt.MouseButton.LeftButton:
+            if self.icon_place.contains(at):
+                self.actions_.by_id["sound-mute"].trigger()
+            elif at.x() >= HEAD:
+                self._pressed, self._moving = at, self._on_wave(at.x())
+                if not self._moving:
+                    self.scrub(at.x())
+
+    def _start(self, event: QMouseEvent) -> float:
+        by = self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self._pressed.x())
+        start = self.doc.settled.scene.sound.start + by
+        return start if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(start))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._pressed is None:
+            self.setCursor(Qt.CursorShape.SizeHorCursor if self._on_wave(at.x()) else Qt.CursorShape.ArrowCursor)
+        elif not self._moving:
+            self.scrub(at.x())
+        elif abs(at.x() - self._pressed.x()) > CLICK:
+            self.doc.preview(edits.change_sound(self.doc.settled.scene, start=self._start(event)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is not None and self._moving:
+            if abs(event.position().x() - self._pressed.x()) > CLICK:
+                start = self._start(event)
+                self.doc.edit("Move the sound", lambda s: edits.change_sound(s, start=start))
+            else:
+                self.scrub(event.position().x())
+        self._pressed, self._moving = None, False

@@ -1,0 +1,197 @@
+"""The transport line: play, loop, frame, range, rate and measured rate, and the keying buttons."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLayout, QPushButton, QToolButton, QWidget
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.lanes.playback import Playback
+from fictilis.app.model.document import Document
+from fictilis.app.model.times import time_label
+from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, NumberField, Segments
+from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
+from fictilis.core.edits import timeline as edits
+
+RATES = ("24", "25", "30", "48", "60")
+
+
+class Transport(QWidget):
+    def __init__(
+        self, doc: Document, playback: Playback, actions: Actions, palette: Palette, ask_keep: Callable[[float], bool | None]
+    ) -> None:
+        """``ask_keep`` asks whether another rate keeps seconds (True) or frames (False); None gives it up."""
+        super().__init__()
+        self.setObjectName("transport")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.doc, self.playback, self.actions_, self.palette_ = doc, playback, actions, palette
+        self._ask_keep, self._asking = ask_keep, False
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 4, 12, 4)
+        layout.setSpacing(6)
+        self.play = QToolButton()
+        self.play.setObjectName("play")
+        self.play.setIconSize(QSize(16, 16))
+        self.play.clicked.connect(playback.toggle)
+        self.to_start = self._tool("start")
+        self.loop = self._tool("loop")
+        self.frame = NumberField("Current frame", decimals=0, low=-1e6, high=1e6)
+        self.frame.setFixedWidth(58)
+        self.frame.committed.connect(doc.set_frame)
+        self.start = NumberField("First frame", decimals=0, low=-1e6, high=1e6)
+        self.end = NumberField("Last frame", decimals=0, low=-1e6, high=1e6)
+        for field in (self.start, self.end):
+            field.setFixedWidth(52)
+            field.committed.connect(self._set_range)
+        self.rate = ArrowCombo(palette)
+        self.rate.setAccessibleName("Frame rate")
+        self.rate.setEditable(True)
+        self.rate.setLineEdit(KeptKeysField())
+        self.rate.addItems(RATES)
+        self.rate.setFixedWidth(72)
+        self.rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.rate.activated.connect(lambda _i: self._set_rate())
+        self.rate.lineEdit().editingFinished.connect(self._set_rate)
+        self.time = self._quiet("")
+        self.measured = self._quiet("")
+        self.seam = self._quiet("")
+        self.seam.setToolTip("The largest jump of a point, and of its speed, from the last frame back to the first")
+        self.time.setMinimumWidth(56)
+        self.measured.setMinimumWidth(104)
+        self.words = [self._quiet(word) for word in ("of", "to", "at", "fps")]
+        of, to, at, fps = self.words
+        for part in (self.play, self.to_start, self.loop, self.frame, of, self.start, to, self.end, at, self.rate, fps,
+                     self.time, self.measured, self.seam):  # fmt: skip
+            layout.addWidget(part)
+        layout.addStretch(1)
+        self.auto = self._button("auto-key", "Auto-key off")
+        self.auto.setProperty("auto", True)
+        self.key_mix = self._button("key-mix", "Key whole mix")
+        self.retime = self._button("retime", "Retime")
+        for button in (self.auto, self.key_mix, self.retime):
+            layout.addWidget(button)
+        self.plot = Segments("Lanes", ("Lanes", "Together"))
+        self.plot.chosen.connect(lambda way: doc.set(together=way == "Together"))
+        layout.addWidget(self.plot)
+        self.setFixedHeight(40)
+        layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
+        self.setMinimumWidth(560)
+        self._narrow = self._narrowest = False
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self.refresh_time)
+        playback.changed.connect(self.refresh)
+        self.set_palette_(palette)
+
+    def _quiet(self, text: str) -> QLabel:
+        label = QLabel(text)
+        label.setProperty("quiet", True)
+        return label
+
+    def _tool(self, action: str) -> QToolButton:
+        button = QToolButton()
+        button.setProperty("flat", True)
+        button.setDefaultAction(self.actions_.by_id[action])
+        button.setIconSize(QSize(18, 18))
+        return button
+
+    def _button(self, action_id: str, text: str) -> QPushButton:
+        action = self.actions_.by_id[action_id]
+        button = QPushButton(text)
+        button.setCheckable(action.isCheckable())
+        button.setIconSize(QSize(16, 16))
+        button.clicked.connect(lambda _on: action.trigger())
+        action.changed.connect(lambda: (button.setEnabled(action.isEnabled()), button.setToolTip(action.toolTip())))
+        button.setEnabled(action.isEnabled())
+        return button
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.palette_ = self.rate.palette_ = palette
+        for name, button in (("start", self.to_start), ("loop", self.loop)):
+            button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
+        self.key_mix.setIcon(icon("circles-three", palette))
+        self.retime.setIcon(icon("arrows-horizontal", palette))
+        self.refresh()
+
+    def refresh(self) -> None:
+        p, doc = self.palette_, self.doc
+        from_name = "pause" if self.playback.playing else "play"
+        self.play.setIcon(icon_of(from_name, p))
+        self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
+        self.auto.setChecked(doc.auto_key)
+        self._fit()
+        self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
+        self.retime.setChecked(doc.band is not None)
+        self.plot.set_value("Together" if doc.together else "Lanes")
+        self.start.set_value(doc.scene.start)
+        self.end.set_value(doc.scene.end)
+        if not self.rate.lineEdit().hasFocus():
+            self.rate.setEditText(f"{doc.scene.fps:g}")
+        self.refresh_time()
+
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)
+        narrow, narrowest = self.width() < 1130, self.width() < 820
+        if (narrow, narrowest) != (self._narrow, self._narrowest):
+            self._narrow, self._narrowest = narrow, narrowest
+            self.refresh()
+
+    def _fit(self) -> None:
+        """Where there is little room buttons keep their icons only, and what can be missed goes."""
+        for button, text in ((self.auto, "Auto-key on" if self.doc.auto_key else "Auto-key off"), (self.key_mix, "Key whole mix"),
+                             (self.retime, "Retime")):  # fmt: skip
+            button.setText("" if self._narrow else text)
+            button.setAccessibleName(text)
+        for label in self.words:
+            label.setVisible(not self._narrowest)
+        self.time.setVisible(not self._narrowest)
+
+    def refresh_time(self) -> None:
+        doc = self.doc
+        self.frame.set_value(doc.frame)
+        self.time.setText(time_label(doc.frame, doc.scene.fps, doc.time_shown))
+        playing = self.playback.playing
+        self.seam.setVisible(not playing and not self._narrowest)
+        self.measured.setVisible(playing and not self._narrowest)
+        slow = f" at {doc.speed:.0%}" if doc.speed != 1 else ""
+        self.measured.setText(f"shows {self.playback.measured:.1f} fps{slow}" if playing and self.playback.measured else "")
+
+    def show_seam(self, seam: tuple[float, float] | None) -> None:
+        """The seam of the loop: cm, and cm a frame."""
+        if seam is None:
+            self.seam.setText("")
+        elif max(seam) < 5e-3:
+            self.seam.setText("no seam")
+        else:
+            self.seam.setText(f"seam {seam[0]:.2f} cm, {seam[1]:.2f} a frame")
+
+    def _set_range(self, _value: float) -> None:
+        start, end = self.start.value, self.end.value
+        if (start, end) != (self.doc.scene.start, self.doc.scene.end):
+            if not self.doc.edit("Frame range", lambda s: edits.set_frame_range(s, start, end)):
+                self.refresh()
+
+    def _set_rate(self) -> None:
+        text = self.rate.currentText().replace(",", ".").strip()
+        try:
+            rate = float(text)
+        except ValueError:
+            self.doc.say(f"“{text}” is not a frame rate.", "error")
+            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+            return
+        if rate == self.doc.scene.fps or self._asking:
+            return
+        self._asking = True  # the question takes the focus, which ends the editing once more
+        scene = self.doc.scene
+        timed = any(o.lanes for o in scene.owners) or scene.markers or scene.sound
+        keep = self._ask_keep(rate) if timed else False
+        self._asking = False
+        if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
+            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+
+
+def icon_of(name: str, palette: Palette):
+    """An icon in the ground's colour, for a dark button."""
+    return QIcon(pixmap(name, palette.panel, 16, 2.0))

@@ -1,0 +1,1 @@
+"""What the application knows: the document, its session, settings, recovery. No widgets."""

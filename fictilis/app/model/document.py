@@ -1,0 +1,365 @@
+"""The document: the scene, its history, and the few bits of interface state. Widgets show it and edit through it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from itertools import count
+from pathlib import Path
+from typing import TypeVar
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from fictilis.app.model.tool_settings import ToolSettings
+from fictilis.app.model.values import Values
+from fictilis.core.animation.curve import Key
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
+from fictilis.core.errors import FictilisError
+from fictilis.core.history import History
+from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
+from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
+from fictilis.core.shaping.picks import points_of
+from fictilis.render.stage import IN_THE_MIX, WAYS
+
+T = TypeVar("T")
+UNDO_STEPS = 500
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """What undo goes back to. ``posed``: values set over a lane and not keyed, by owner and channel id.
+
+    ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
+    """
+
+    scene: Scene
+    posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    picks: Mapping[str, Pick] = field(default_factory=dict)
+    version: int = 0
+
+
+@dataclass(frozen=True)
+class Seeing:
+    """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing;
+    ``scale`` the displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing."""
+
+    wire: bool = False
+    points: bool = False
+    colour: str = ""
+    scale: float = 0.0
+    ghost: bool = False
+    texture: bool = False
+    before: bool = False
+    paths: bool = False
+    numbers: bool = False
+    about_pick: bool = False
+    ghosts: str = ""
+    ghost_count: int = 2
+    ghost_step: int = 4
+    motion: bool = False
+
+
+class Document(Values, QObject):
+    """``changed`` after any change of state or interface; ``moved`` when only the frame or a preview did."""
+
+    changed = pyqtSignal()
+    moved = pyqtSignal()
+    said = pyqtSignal(str, str)
+
+    def __init__(self, scene: Scene | None = None) -> None:
+        super().__init__()
+        self.path: Path | None = None
+        self._start(scene or Scene())
+
+    def _start(self, scene: Scene) -> None:
+        self._versions = count()
+        self._history = History(State(scene, version=next(self._versions)), UNDO_STEPS)
+        self._preview: State | None = None
+        self.saved_version: int | None = self._history.state.version
+        self.frame = scene.start
+        self.object_id: str | None = scene.objects[0].id if scene.objects else None
+        self.selected: tuple[ChannelRef, ...] = ()
+        self.keys: frozenset[KeyRef] = frozenset()
+        self.shaping: ShapeRef | None = None
+        self.base_choice: str | None = None
+        self.base_choice_kept = False
+        self.way = IN_THE_MIX
+        self.tools = ToolSettings()
+        self.auto_key = False
+        self.hold_guard = True
+        self.loop = True
+        self.back_and_forth = self.every_frame = False
+        self.speed = 1.0
+        self.time_shown = "frames"
+        self.lanes_shown = "all"
+        self.together = self.shared_scale = False
+        self.through_camera = self.playing = False
+        self.scrub_sound = True
+        self.dark = False
+        self.copied: dict[ChannelRef, list[Key]] = {}
+        self.band: tuple[float, float] | None = None
+        self.seeing = Seeing()
+        self.before: Scene | None = None
+        self._fit_tool_sizes()
+
+    def _fit_tool_sizes(self) -> None:
+        obj = self.object
+        if obj is not None and len(obj.base):
+            size = float(np.linalg.norm(np.ptp(obj.base, axis=0))) or 1.0
+            self.tools = replace(self.tools, size=float(f"{size * 0.14:.2g}"), pivot_place=None)
+
+    # what is there
+
+    @property
+    def state(self) -> State:
+        return self._preview or self._history.state
+
+    @property
+    def settled(self) -> State:
+        """The committed state, without a preview."""
+        return self._history.state
+
+    @property
+    def scene(self) -> Scene:
+        return self.state.scene
+
+    @property
+    def object(self) -> MorphObject | None:
+        return next((o for o in self.scene.objects if o.id == self.object_id), None)
+
+    @property
+    def target(self) -> Target | None:
+        """The target selected last, or None for the base."""
+        obj = self.object
+        last = self.selected[-1] if self.selected else None
+        return targets_by_id(obj).get(last.channel) if obj is not None and last is not None and last.owner == obj.id else None
+
+    @property
+    def title(self) -> str:
+        """The scene's name as shown: its file's, else its own."""
+        return self.path.stem if self.path else self.scene.name
+
+    @property
+    def unsaved(self) -> bool:
+        return self.settled.version != self.saved_version
+
+    def pick(self, object_id: str | None = None) -> Pick:
+        """What is picked on an object, the present one by default."""
+        return self.state.picks.get(object_id or self.object_id or "", Pick(self.tools.kind))
+
+    def picks(self, object_id: str | None = None) -> np.ndarray:
+        """(k,) int64: the points that the pick touches."""
+        pick = self.pick(object_id)
+        obj = next((o for o in self.scene.objects if o.id == (object_id or self.object_id)), None)
+        return points_of(obj.mesh, pick) if obj is not None else pick.elements[:0]
+
+    def say(self, sentence: str, kind: str = "note") -> None:
+        self.said.emit(sentence, kind)
+
+    # history
+
+    def commit(self, label: str, scene: Scene | None = None, **parts: object) -> None:
+        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``."""
+        now = self.settled
+        if scene is not None and scene is not now.scene:
+            parts["version"] = next(self._versions)
+        self._preview = None
+        self._history.push(label, replace(now, scene=scene or now.scene, **parts))
+        self._tidy()
+        self.changed.emit()
+
+    def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
+        """Commit ``function(scene)``; an expected error is said and changes nothing."""
+        scene = self.attempt(lambda: function(self.settled.scene))
+        if scene is None:
+            self.cancel_preview()
+            return False
+        self.commit(label, scene)
+        return True
+
+    def attempt(self, work: Callable[[], T]) -> T | None:
+        """Run ``work``; an expected error is said as a sentence, and None comes back."""
+        try:
+            return work()
+        except FictilisError as error:
+            self.say(f"{error.sentence} {error.hint}".strip(), "error")
+            return None
+
+    def preview(self, scene: Scene | None = None, **parts: object) -> None:
+        """Show a state without committing it."""
+        self._preview = replace(self.settled, **({"scene": scene} if scene else {}), **parts)
+        self.moved.emit()
+
+    def cancel_preview(self) -> None:
+        if self._preview is not None:
+            self._preview = None
+            self.changed.emit()
+
+    def undo_label(self) -> str:
+        return self._history.undo_label()
+
+    def redo_label(self) -> str:
+        return self._history.redo_label()
+
+    def undo(self) -> None:
+        self._step(-1)
+
+    def redo(self) -> None:
+        self._step(1)
+
+    def _step(self, way: int) -> None:
+        if self._preview is not None:
+            self.cancel_preview()
+        if self._history.step(way):
+            self._tidy()
+            self.changed.emit()
+
+    def _tidy(self) -> None:
+        """Drop interface state that points at what is no longer there."""
+        scene = self.settled.scene
+        if not any(o.id == self.object_id for o in scene.objects):
+            self.object_id = scene.objects[-1].id if scene.objects else None
+            self.selected, self.shaping = (), None
+        obj = self.object
+        self.selected = tuple(ref for ref in self.selected if self.find(ref) is not None)
+        self.through_camera = self.through_camera and bool(scene.cameras)
+        if self.shaping is not None and (obj is None or not self.shaping.exists_in(obj)):
+            self.shaping = None
+        self.keys = frozenset(k for k in self.keys if self._key_is_there(scene, k))
+
+    @staticmethod
+    def _key_is_there(scene: Scene, key: KeyRef) -> bool:
+        owner = next((o for o in scene.owners if o.id == key.owner), None)
+        lane = owner.lane(key.channel) if owner else None
+        return lane is not None and lane.curve.key_at(key.frame) is not None
+
+    def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
+        """Another scene in place of this one, with a history of its own."""
+        guard, loop, dark = self.hold_guard, self.loop, self.dark
+        self._start(scene)
+        self.path, self.hold_guard, self.loop, self.dark = path, guard, loop, dark
+        if not saved:
+            self.saved_version = None
+        self.changed.emit()
+
+    def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
+        """Remember that ``saved`` is on the disk; ``named`` is the same scene with its file's name."""
+        self.path = path
+        now = self.settled
+        if now.scene is saved:
+            self._history.state = replace(now, scene=named)
+            self.saved_version = now.version
+        self.changed.emit()
+
+    # interface state
+
+    def set(self, **values: object) -> None:
+        """Set interface state by attribute name."""
+        for name, value in values.items():
+            if not hasattr(self, name):
+                raise AttributeError(name)
+            setattr(self, name, value)
+        self.changed.emit()
+
+    def set_tools(self, **values: object) -> None:
+        self.set(tools=replace(self.tools, **values))
+
+    def see(self, **values: object) -> None:
+        self.set(seeing=replace(self.seeing, **values))
+
+    def set_frame(self, frame: float) -> None:
+        """Go to a frame. Values posed over lanes and not keyed fall back to their curves."""
+        if frame == self.frame:
+            return
+        self.frame = float(frame)
+        if self.settled.posed:
+            self._history.state = replace(self.settled, posed={})
+            self._preview = None
+            self.changed.emit()
+        else:
+            self.moved.emit()
+
+    def scrub(self, frame: float) -> None:
+        """Go to the whole frame nearest to one, within the range."""
+        self.set_frame(float(np.clip(np.round(frame), np.ceil(self.scene.start), np.floor(self.scene.end))))
+
+    def step_among(self, frames: Iterable[float], way: int) -> None:
+        """Go to the next of some frames, or with a negative ``way`` to the previous one; nowhere where there is none."""
+        if way > 0:
+            further = min((f for f in frames if f > self.frame + 1e-6), default=None)
+        else:
+            further = max((f for f in frames if f < self.frame - 1e-6), default=None)
+        if further is not None:
+            self.set_frame(further)
+
+    def select_object(self, object_id: str) -> None:
+        if object_id != self.object_id:
+            self.object_id, self.selected, self.shaping = object_id, (), None
+            self._fit_tool_sizes()
+            self.changed.emit()
+
+    def select_channel(self, ref: ChannelRef | None, add: bool = False) -> None:
+        """Select a channel (None: the base), or with ``add`` also keep those selected before."""
+        if ref is None:
+            self.selected = ()
+        elif add:
+            rest = tuple(r for r in self.selected if r != ref)
+            self.selected = rest if ref in self.selected else (*rest, ref)
+        else:
+            self.selected = (ref,)
+        self.changed.emit()
+
+    def select_target(self, target_id: str | None, add: bool = False) -> None:
+        """Select a target of the object shown, or its base (None)."""
+        self.select_channel(None if target_id is None else self.ref(target_id), add)
+
+    def start_shaping(self, ref: ShapeRef) -> None:
+        if ref.target is not None:
+            self.selected = (self.ref(ref.target),)
+        if not self.base_choice_kept:
+            self.base_choice = None
+        if self.shaping is None:
+            self.before = self.settled.scene
+        self.shaping = ref
+        self.changed.emit()
+
+    def done_shaping(self) -> None:
+        self.shaping = None
+        if not self.base_choice_kept:
+            self.base_choice = None
+        self.changed.emit()
+
+    def next_way(self) -> None:
+        self.set(way=WAYS[(WAYS.index(self.way) + 1) % len(WAYS)])
+
+    def stroke(self, moved: Deltas, share: float, label: str, choice: str = "follow") -> bool:
+        """Commit a stroke on the shape being shaped; ``moved`` is the displacement of the shown points."""
+        obj, ref = self.object, self.shaping
+        targets = choice if ref.is_base else STAY
+        own = moved if share == 1.0 else Deltas(moved.indices, moved.offsets / share)
+        return self.edit(f"{label} on {ref.label(obj)}", lambda scene: move_shape(scene, obj.id, ref, own, targets))
+
+    def numbers_of(self, operation: str) -> dict[tuple[str, str], float]:
+        """The numbers of an exact change as set, else as they come."""
+        kept = self.tools.numbers
+        return {(operation, n.name): kept.get((operation, n.name), n.default) for n in OPERATIONS_BY_ID[operation].numbers}
+
+    def set_mask(self, target_id: str, mask: np.ndarray | None) -> None:
+        name = self.object.target(target_id).name
+        self.edit(f"Mask of {name}", lambda scene: set_mask(scene, self.object_id, target_id, mask))
+
+    def set_pick(self, pick: Pick, label: str | None = None) -> None:
+        """Pick something on the present object, in one step; nothing happens when it is picked already."""
+        if pick.same_as(self.pick()):
+            return
+        if label is None:
+            one = pick.kind[:-1]
+            label = f"Pick {len(pick):,} {one if len(pick) == 1 else pick.kind}" if len(pick) else "Pick nothing"
+        self.commit(label, picks={**self.settled.picks, self.object_id: pick})
+
+    def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:
+        """Pick points by their numbers."""
+        self.set_pick(Pick("points", indices), label)

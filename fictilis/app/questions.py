@@ -1,0 +1,202 @@
+"""The questions that commands ask, as dialogs of the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Protocol, TypeVar
+
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtWidgets import QColorDialog, QFileDialog, QWidget
+
+from fictilis import __version__
+from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.files import file_kinds
+from fictilis.app.lanes.playback import Playback
+from fictilis.app.model.asking import Ask, ChoiceAsk
+from fictilis.app.model.document import Document
+from fictilis.app.model.recovery import Recoverable
+from fictilis.app.model.settings import Settings
+from fictilis.app.model.tasks import run_task
+from fictilis.app.shortcuts import ShortcutsDialog
+from fictilis.app.targets.thumbnails import shape_picture
+from fictilis.app.widgets import dialogs
+from fictilis.app.widgets.checking import Checker, ChecksDialog
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.targets import blended
+from fictilis.core.scene import Deltas
+from fictilis.render.renderer import Ground, Light, Renderer
+
+T = TypeVar("T")
+
+
+class FileChooser:
+    """Asks for files. Tests put their own in its place."""
+
+    def __init__(self, window: QWidget) -> None:
+        self.window = window
+        self.folder = str(Path.home())
+
+    def _remember(self, path: str) -> Path | None:
+        if path:
+            self.folder = str(Path(path).parent)
+        return Path(path) if path else None
+
+    def open(self, title: str, kinds: str) -> Path | None:
+        return self._remember(QFileDialog.getOpenFileName(self.window, title, self.folder, kinds)[0])
+
+    def open_several(self, title: str, kinds: str) -> list[Path]:
+        paths = QFileDialog.getOpenFileNames(self.window, title, self.folder, kinds)[0]
+        return [path for path in map(self._remember, paths) if path]
+
+    def save(self, title: str, name: str, kinds: str) -> Path | None:
+        return self._remember(QFileDialog.getSaveFileName(self.window, title, str(Path(self.folder, name)), kinds)[0])
+
+    def folder_for(self, title: str) -> Path | None:
+        path = QFileDialog.getExistingDirectory(self.window, title, self.folder)
+        if path:
+            self.folder = path
+        return Path(path) if path else None
+
+
+class Asker(Protocol):
+    """What a window of questions knows of the main window."""
+
+    doc: Document
+    settings: Settings
+    palette_: Palette
+    renderer: Renderer | None
+    playback: Playback
+    checker: Checker
+    actions_: Actions
+
+    def show_light(self, light: Light, picked: str) -> None: ...
+
+
+class Questions:
+    """Every dialog is shown by ``show``, which tests put their own answers in the place of."""
+
+    def __init__(self, window: QWidget, asker: Asker) -> None:
+        self._window, self._asker, self.doc = window, asker, asker.doc
+        self.files = FileChooser(window)
+
+    def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
+        """Long work off the interface thread."""
+        return run_task(self._window, label, work)
+
+    def show(self, dialog: dialogs.Dialog) -> str | None:
+        """Show a dialog until it is answered; playing stops meanwhile."""
+        self._asker.playback.stop()
+        dialog.exec()
+        dialog.deleteLater()
+        return dialog.answer
+
+    def form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
+        """Values by name, or None when it was given up."""
+        dialog = dialogs.FormDialog(self._window, title, sentence, asks, verb, self._asker.palette_)
+        return dialog.values if self.show(dialog) == "ok" else None
+
+    def blend(self) -> None:
+        """Blend two kept mixes; the weights are set, or keyed."""
+        doc, obj = self.doc, self.doc.object
+        mixes = {m.name: m for m in obj.mixes}
+
+        def weights(first: str, second: str, part: float) -> dict[ChannelRef, float]:
+            return doc.refs(blended(mixes[first], mixes[second], part))
+
+        dialog = dialogs.BlendDialog(
+            self._window,
+            list(mixes),
+            self._asker.palette_,
+            lambda *which: doc.set_values(weights(*which), "Blend", final=False),
+        )
+        answer = self.show(dialog)
+        doc.cancel_preview()
+        if answer in ("ok", "key"):
+            first, second = dialog.values["first"], dialog.values["second"]
+            label = f"Blend {first} and {second}"
+            if answer == "key":
+                doc.key_values(weights(first, second, dialog.part), label)
+            else:
+                doc.set_values(weights(first, second, dialog.part), label)
+
+    def checks(self) -> None:
+        self.show(ChecksDialog(self._window, self.doc, self._asker.checker))
+
+    def keep_rate(self, rate: float) -> bool | None:
+        """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""
+        scene = self.doc.scene
+        length = scene.end - scene.start
+        asks = (ChoiceAsk("keep", "Keep", [("Frames", False), ("Seconds", True)], False),)
+        said = (
+            f"Keeping frames, {length:g} frames last {length / rate:.2f} s instead of {length / scene.fps:.2f} s. Keeping "
+            f"seconds, every key moves, and the range becomes {length * rate / scene.fps:g} frames long."
+        )
+        given = self.form(f"{rate:g} frames a second", said, asks, "Change the rate")
+        return None if given is None else given["keep"]
+
+    def ease(self, ease: str) -> str | None:
+        """An easing, as its name or as CSS, or None."""
+        dialog = dialogs.EaseDialog(self._window, ease, self._asker.palette_)
+        return dialog.ease if self.show(dialog) == "ok" else None
+
+    def colour(self, colour: str, title: str) -> str | None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        chosen = QColorDialog.getColor(QColor(colour), self._window, title, options)
+        return chosen.name().upper() if chosen.isValid() else None
+
+    def light(self) -> None:
+        was = (self._asker.settings.light(), self._asker.settings.picked())
+        dialog = dialogs.LightDialog(self._window, *was, self._asker.palette_, self._asker.show_light)
+        if self.show(dialog) == "ok":
+            self._asker.settings.set_light(dialog.light(), dialog.picked)
+        self._asker.show_light(self._asker.settings.light(), self._asker.settings.picked())
+
+    def new_scene(self) -> dialogs.NewSceneChoice | None:
+        dialog = dialogs.NewSceneDialog(
+            self._window, lambda: self.files.open("Take a mesh file", file_kinds("read")), bool(self.doc.scene.objects)
+        )
+        self.show(dialog)
+        return dialog.choice if dialog.answer not in (None, "cancel") else None
+
+    def unsaved(self) -> str | None:
+        return self.show(dialogs.UnsavedDialog(self._window, self.doc.scene.name))
+
+    def base(self, displacement: Deltas) -> str | None:
+        """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
+        doc = self.doc
+        obj = doc.object
+        target = doc.target or obj.targets[0]
+        pictures: list[QImage | None] = []
+        for choice in ("follow", "stay"):
+            if self._asker.renderer is None:
+                pictures.append(None)
+                continue
+            after = move_shape(doc.settled.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
+            ground = Ground(self._asker.palette_.raised, self._asker.palette_.raised)
+            pictures.append(
+                shape_picture(self._asker.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground)
+            )
+        dialog = dialogs.BaseQuestion(self._window, tuple(pictures), target.name)
+        answer = self.show(dialog)
+        if answer not in ("follow", "stay"):
+            return None
+        doc.base_choice, doc.base_choice_kept = answer, dialog.remember.isChecked()
+        return answer
+
+    def shortcuts(self) -> None:
+        dialog = ShortcutsDialog(self._window, self._asker.settings.own_keys())
+        if self.show(dialog) in ("keep", "reset"):
+            self._asker.settings.set_own_keys(dialog.own)
+            self._asker.actions_.set_keys(dialog.own)
+
+    def tell(self, title: str, sentences: Sequence[tuple[str, str]]) -> None:
+        self.show(dialogs.SentencesDialog(self._window, title, sentences))
+
+    def about(self) -> None:
+        self.show(dialogs.AboutDialog(self._window, __version__))
+
+    def recover(self, found: Recoverable) -> str | None:
+        return self.show(dialogs.RecoverDialog(self._window, found))

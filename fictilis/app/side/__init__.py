@@ -1,0 +1,1 @@
+"""The side column: the numbers of what is selected."""

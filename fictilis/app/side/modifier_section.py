@@ -1,0 +1,137 @@
+"""The side column's section of modifiers: what acts over the curve of the selected lane."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QWidget
+
+from fictilis.app.model.document import Document
+from fictilis.app.side.section import Section
+from fictilis.app.widgets.fields import ArrowCombo, NumberField, labelled
+from fictilis.app.widgets.theme import Palette, icon
+from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
+from fictilis.core.edits import timing
+from fictilis.core.timeline import Lane
+
+
+class ModifierSection(Section):
+    """A block for each modifier, made anew when there are others; its numbers are set without remaking it."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.blocks: list[dict[str, QWidget]] = []
+        self._shown: tuple | None = None
+        self.more = ArrowCombo(palette)
+        self.more.setAccessibleName("New modifier")
+        self.more.addItem("New modifier…")
+        for kind in KINDS:
+            self.more.addItem(kind.capitalize(), kind)
+        self.more.activated.connect(self._new)
+        self.add(self.more)
+        self.bake = QPushButton("Bake to keys")
+        self.bake.clicked.connect(self._bake)
+        self.add(self.bake)
+
+    def _modifiers(self) -> tuple[Modifier, ...]:
+        lane = self._lane()
+        return lane.modifiers if lane is not None else ()
+
+    def _lane(self) -> Lane | None:
+        """The lane selected last."""
+        chosen = self.doc.chosen
+        return None if chosen is None else self.doc.lane(chosen.ref)
+
+    def _set(self, modifiers: tuple[Modifier, ...], label: str) -> None:
+        doc, chosen = self.doc, self.doc.chosen
+        doc.edit(f"{label} of {chosen.name}", lambda s: timing.set_modifiers(s, *chosen.ref, modifiers))
+
+    def _change(self, number: int, change) -> None:
+        now = self._modifiers()
+        new = self.doc.attempt(lambda: tuple(change(m) if n == number else m for n, m in enumerate(now)))
+        if new is not None and new != now:
+            self._set(new, now[number].kind.capitalize())
+
+    def _new(self, row: int) -> None:
+        kind = self.more.itemData(row)
+        self.more.setCurrentIndex(0)
+        if kind is not None:
+            self._set((*self._modifiers(), Modifier(kind)), f"New {kind}")
+
+    def _remove(self, number: int) -> None:
+        now = self._modifiers()
+        self._set(tuple(m for n, m in enumerate(now) if n != number), f"Remove {now[number].kind}")
+
+    def _bake(self) -> None:
+        doc, chosen, scene = self.doc, self.doc.chosen, self.doc.settled.scene
+        frames = [k.frame for k in self._lane().curve.keys]
+        first, last = min(scene.start, *frames), max(scene.end, *frames)
+        doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [chosen.ref], first, last))
+
+    def _preset(self, number: int, name: str) -> None:
+        stiffness, damping = PRESETS[name]
+        self._change(number, lambda m: m.with_number("stiffness", stiffness).with_number("damping", damping))
+
+    def _block(self, number: int, modifier: Modifier) -> dict[str, QWidget]:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        on = QCheckBox(modifier.kind.capitalize())
+        on.toggled.connect(lambda v, n=number: self._change(n, lambda m: replace(m, on=v)))
+        gone = QToolButton()
+        gone.setProperty("flat", True)
+        gone.setIcon(icon("x", self.palette_))
+        gone.setToolTip(f"Remove the {modifier.kind}")
+        gone.clicked.connect(lambda _on, n=number: self._remove(n))
+        line.addWidget(on, 1)
+        line.addWidget(gone)
+        block: dict[str, QWidget] = {"on": on, "gone": gone, "row": row}
+        self.inside.insertWidget(self.inside.count() - 2, row)
+        if modifier.kind == "spring":
+            preset = ArrowCombo(self.palette_)
+            preset.setAccessibleName("Preset of the spring")
+            preset.addItems(["Preset…", *(p.capitalize() for p in PRESETS)])
+            preset.activated.connect(lambda k, n=number: k and self._preset(n, list(PRESETS)[k - 1]))
+            block["preset"] = preset
+            self.inside.insertWidget(self.inside.count() - 2, preset)
+        amount = NumberField("Amount", "", 2, -10, 10)
+        amount.committed.connect(lambda v, n=number: self._change(n, lambda m: replace(m, amount=v)))
+        block["amount"] = amount
+        rows = [("Amount", amount)]
+        for setting in KINDS[modifier.kind].settings:
+            field = NumberField(setting.name.capitalize(), setting.unit, 2, setting.low, setting.high)
+            field.committed.connect(lambda v, n=number, s=setting.name: self._change(n, lambda m: m.with_number(s, v)))
+            block[setting.name] = field
+            rows.append((setting.name.capitalize(), field))
+        for name, field in rows:
+            line_ = labelled(name, field)
+            block[f"row {name}"] = line_
+            self.inside.insertWidget(self.inside.count() - 2, line_)
+        return block
+
+    def refresh(self) -> None:
+        lane = self._lane()
+        self.setVisible(lane is not None)
+        if lane is None:
+            return
+        self.set_heading(f"Modifiers of {self.doc.chosen.name}")
+        kinds = (self.doc.chosen.id, self.palette_.name, tuple(m.kind for m in lane.modifiers))
+        if kinds != self._shown:
+            self._shown = kinds
+            for block in self.blocks:
+                for name, widget in block.items():
+                    if name == "row" or name == "preset" or name.startswith("row "):
+                        widget.hide()
+                        widget.deleteLater()
+            self.blocks = [self._block(n, m) for n, m in enumerate(lane.modifiers)]
+        for block, modifier in zip(self.blocks, lane.modifiers, strict=True):
+            block["on"].setChecked(modifier.on)
+            block["amount"].set_value(modifier.amount)
+            for setting in KINDS[modifier.kind].settings:
+                block[setting.name].set_value(modifier.number(setting.name))
+        self.bake.setVisible(bool(lane.modifiers))
+
+    def set_palette_(self, palette: Palette) -> None:
+        super().set_palette_(palette)
+        self.more.palette_ = palette

@@ -1,0 +1,47 @@
+"""A part of the side column: a heading that folds what stands under it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from fictilis.app.widgets.theme import Palette, icon
+
+
+class Section(QWidget):
+    """A heading that folds what stands under it."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette_ = palette
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 12)
+        layout.setSpacing(7)
+        self.heading = QPushButton()
+        self.heading.setProperty("flat", True)
+        self.heading.setStyleSheet("text-align: left; font-weight: 600; padding: 3px 0;")
+        self.heading.clicked.connect(self._fold)
+        self.body = QWidget()
+        self.inside = QVBoxLayout(self.body)
+        self.inside.setContentsMargins(0, 0, 0, 0)
+        self.inside.setSpacing(7)
+        layout.addWidget(self.heading)
+        layout.addWidget(self.body)
+
+    def _fold(self) -> None:
+        self.body.setVisible(self.body.isHidden())
+        self.set_heading(self.heading.accessibleName())
+
+    def set_heading(self, text: str) -> None:
+        self.heading.setAccessibleName(text)
+        shown = self.heading.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 180)
+        self.heading.setText(shown)
+        self.heading.setIcon(icon("caret-right" if self.body.isHidden() else "caret-down", self.palette_))
+        self.heading.setToolTip("Unfold" if self.body.isHidden() else "Fold")
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.palette_ = palette
+
+    def add(self, widget: QWidget) -> QWidget:
+        self.inside.addWidget(widget)
+        return widget

@@ -1,0 +1,356 @@
+"""The side column: numbers of the tool, of the target and of the object. Each section folds by its heading."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fictilis.app.commands.files import Commands
+from fictilis.app.commands.shape import ShapeCommands
+from fictilis.app.model.document import Document
+from fictilis.app.side.modifier_section import ModifierSection
+from fictilis.app.side.section import Section
+from fictilis.app.side.tool_section import ToolSection
+from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, NumberField, Segments, labelled
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.channels import AXES
+from fictilis.core.edits import objects as object_edits
+from fictilis.core.edits import targets as edits
+from fictilis.core.edits import timeline
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.masks import LEAST
+
+
+class TargetSection(Section):
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.low = NumberField("Range from", "", 2)
+        self.high = NumberField("Range to", "", 2)
+        for field in (self.low, self.high):
+            field.committed.connect(self._set_range)
+        self.add(labelled("Range", self.low, self.high))
+        self.built_on = ArrowCombo(palette)
+        self.built_on.setAccessibleName("Built on")
+        self.built_on.activated.connect(self._set_built_on)
+        self.built_on.setMinimumWidth(60)
+        self.add(labelled("Built on", self.built_on))
+        self.stages = ArrowCombo(palette)
+        self.stages.setAccessibleName("In-betweens")
+        self.stages.setMinimumWidth(60)
+        self.stages.activated.connect(self._shape_stage)
+        self.add(labelled("In-betweens", self.stages))
+        self.path = Segments("Path", ("Straight", "Curved"))
+        self.path.chosen.connect(
+            lambda c: doc.edit(
+                f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower())
+            )
+        )
+        self.path_row = self.add(labelled("Path", self.path))
+        self.mask = QLabel()
+        self.mask_row = self.add(labelled("Mask", self.mask))
+        self.muted = QCheckBox("Muted")
+        self.muted.toggled.connect(self._mute)
+        self.add(self.muted)
+        self.moves, self.largest = QLabel(), QLabel()
+        self.add(labelled("Moves", self.moves))
+        self.add(labelled("Largest", self.largest))
+
+    def _set_range(self, _value: float) -> None:
+        doc, low, high = self.doc, self.low.value, self.high.value
+        if (low, high) != doc.target.range:
+            doc.edit(f"Range of {doc.target.name}", lambda s: edits.set_range(s, doc.object_id, doc.target.id, low, high))
+            self.refresh()
+
+    def _set_built_on(self, index: int) -> None:
+        doc, parent = self.doc, self.built_on.itemData(index)
+        if parent != doc.target.built_on:
+            doc.edit(
+                f"Build {doc.target.name} on {self.built_on.itemText(index)}",
+                lambda s: edits.set_built_on(s, doc.object_id, doc.target.id, parent),
+            )
+            self.refresh()
+
+    def _shape_stage(self, index: int) -> None:
+        at = self.stages.itemData(index)
+        if at is not None:
+            self.doc.start_shaping(ShapeRef(self.doc.target.id, at))
+
+    def _mute(self, on: bool) -> None:
+        doc, target = self.doc, self.doc.target
+        if target is not None and on != target.muted:
+            word = "Mute" if on else "Unmute"
+            doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, on))
+
+    def refresh(self) -> None:
+        doc, target = self.doc, self.doc.target
+        self.setVisible(target is not None)
+        if target is None:
+            return
+        self.set_heading(target.name)
+        self.low.set_value(target.range[0])
+        self.high.set_value(target.range[1])
+        choices = [("Base", None)] + [(t.name, t.id) for t in doc.object.targets if t.id != target.id]
+        self.built_on.clear()
+        for name, target_id in choices:
+            self.built_on.addItem(name, target_id)
+        self.built_on.setCurrentIndex(max(self.built_on.findData(target.built_on), 0))
+        self.stages.clear()
+        count = len(target.in_betweens)
+        self.stages.addItem("none" if not count else f"{count}: choose", None)
+        for stage in target.in_betweens:
+            self.stages.addItem(f"{stage.at:.2f} {stage.name}".strip(), stage.at)
+        if doc.shaping is not None and doc.shaping.target == target.id and doc.shaping.at != 1.0:
+            self.stages.setCurrentIndex(max(self.stages.findData(doc.shaping.at), 0))
+        self.stages.setEnabled(count > 0)
+        self.path.set_value(target.path.capitalize())
+        self.path_row.setEnabled(count > 0)
+        self.muted.setChecked(target.muted)
+        self.mask_row.setVisible(target.mask is not None)
+        if target.mask is not None:
+            self.mask.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
+        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
+        self.largest.setText(f"{target.deltas.largest:.1f} cm")
+
+
+class ObjectSection(Section):
+    def __init__(self, doc: Document, palette: Palette, commands: Commands) -> None:
+        super().__init__(palette)
+        self.doc, self.commands = doc, commands
+        self.name: QLineEdit = KeptKeysField()
+        self.name.setAccessibleName("Object name")
+        self.name.editingFinished.connect(self._rename)
+        self.add(labelled("Name", self.name))
+        self.fields: dict[str, list[NumberField]] = {}
+        for part, label in (("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale")):
+            row = [NumberField(f"{label} {axis}", "", 2 if part == "scale" else 1) for axis in "XYZ"]
+            for field in row:
+                field.setStyleSheet("padding: 4px 4px;")
+                field.committed.connect(lambda _v, p=part: self._set_transform(p))
+            self.fields[part] = row
+            self.add(labelled(label, *row, width=56))
+        self.locked = QCheckBox("Locked")
+        self.locked.toggled.connect(self._lock)
+        self.add(self.locked)
+        self.shading = Segments("Shading", ("Smooth", "Flat"))
+        self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
+        self.add(labelled("Shading", self.shading))
+        self.opacity = NumberField("Opacity", "", 2, 0, 1)
+        self.opacity.committed.connect(lambda v: doc.set_value(doc.ref("opacity"), v))
+        self.add(labelled("Opacity", self.opacity))
+        self.colour = QPushButton()
+        self.colour.setAccessibleName("Surface colour")
+        self.colour.clicked.connect(self._choose_colour)
+        self.add(labelled("Colour", self.colour))
+        self.texture = ArrowCombo(palette)
+        self.texture.setAccessibleName("Texture")
+        self.texture.setMinimumWidth(60)
+        self.texture.activated.connect(self._choose_texture)
+        self.add(labelled("Texture", self.texture))
+        self.tiles = NumberField("Checker fields", "", 0, 1, 4096)
+        self.tiles.committed.connect(self._set_tiles)
+        self.tiles_row = self.add(labelled("Fields", self.tiles))
+        self.laid_by = Segments("Texture laid by", ("UVs", "View"))
+        self.laid_by.chosen.connect(lambda c: commands.project_texture() if c == "View" else commands.unproject_texture())
+        self.laid_row = self.add(labelled("Laid by", self.laid_by))
+        self.points = QLabel()
+        self.add(labelled("Points", self.points))
+        self.faces = QLabel()
+        self.add(labelled("Faces", self.faces))
+
+    def _rename(self) -> None:
+        doc, text = self.doc, self.name.text()
+        if doc.object is not None and text != doc.object.name:
+            doc.edit(f"Rename {doc.object.name}", lambda s: object_edits.rename_object(s, doc.object_id, text))
+            self.refresh()
+
+    def _set_transform(self, part: str) -> None:
+        doc = self.doc
+        values = tuple(field.value for field in self.fields[part])
+        now = doc.values(doc.object)
+        ids = [f"{part}.{axis}" for axis in AXES]
+        changed = {c: v for c, v in zip(ids, values, strict=True) if abs(v - now[c]) > 1e-12}
+        if changed:
+            doc.set_values(doc.refs(changed), f"{part.capitalize()} of {doc.object.name}")
+            self.refresh()
+
+    def _look(self, **values: object) -> None:
+        doc = self.doc
+        look = replace(doc.object.appearance, **values)
+        if look != doc.object.appearance:
+            doc.edit(f"Surface of {doc.object.name}", lambda s: object_edits.set_appearance(s, doc.object_id, look))
+
+    def _lock(self, on: bool) -> None:
+        if self.doc.object is not None and on != self.doc.object.locked:
+            self.commands.lock()
+
+    def _choose_texture(self, number: int) -> None:
+        (self.commands.plain_texture, self.commands.checker_texture, self.commands.choose_texture)[min(number, 2)]()
+        self.refresh()
+
+    def _set_tiles(self, value: float) -> None:
+        texture = self.doc.object.appearance.texture
+        if texture is not None and texture.tiles != int(value):
+            self._look(texture=replace(texture, tiles=int(value)))
+
+    def _show_texture(self) -> None:
+        texture, obj = self.doc.object.appearance.texture, self.doc.object
+        self.texture.clear()
+        self.texture.addItems(["None", "Checker", "Image…"])
+        if texture is not None and texture.image is not None:
+            self.texture.addItem(texture.name)
+            self.texture.setCurrentIndex(3)
+        else:
+            self.texture.setCurrentIndex(0 if texture is None else 1)
+        self.tiles_row.setVisible(texture is not None and texture.image is None)
+        self.laid_row.setVisible(texture is not None)
+        if texture is not None:
+            self.tiles.set_value(texture.tiles)
+            self.laid_by.set_value("UVs" if texture.projected is None else "View")
+            self.laid_by.buttons["UVs"].setEnabled(obj.mesh.uvs is not None)
+
+    def _choose_colour(self) -> None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        colour = QColorDialog.getColor(QColor(self.doc.object.appearance.colour), self, "Surface colour", options)
+        if colour.isValid():
+            self._look(colour=colour.name().upper())
+
+    def refresh(self) -> None:
+        obj = self.doc.object
+        self.setVisible(obj is not None)
+        if obj is None:
+            return
+        self.set_heading(obj.name)
+        if not self.name.hasFocus():
+            self.name.setText(obj.name)
+            self.name.setCursorPosition(0)
+        self.show_values()
+        self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
+        self.colour.setText(obj.appearance.colour)
+        self.colour.setStyleSheet(f"border-left: 14px solid {obj.appearance.colour};")
+        self.locked.setChecked(obj.locked)
+        self._show_texture()
+        self.points.setText(f"{len(obj.base):,}")
+        self.faces.setText(f"{obj.mesh.face_count:,}")
+
+    def show_values(self) -> None:
+        """Where the object is at this frame."""
+        now = self.doc.values(self.doc.object)
+        for part, row in self.fields.items():
+            for field, axis in zip(row, AXES, strict=True):
+                field.set_value(now[f"{part}.{axis}"])
+        self.opacity.set_value(now["opacity"])
+
+
+class CameraSection(Section):
+    """The numbers of the camera that is looked through."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.name: QLineEdit = KeptKeysField()
+        self.name.setAccessibleName("Camera name")
+        self.name.editingFinished.connect(self._rename)
+        self.add(labelled("Name", self.name))
+        self.fields: dict[str, NumberField] = {}
+        row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
+        for field in row:
+            field.setStyleSheet("padding: 4px 4px;")
+        self.add(labelled("Looks at", *row, width=56))
+        for channel_id, name, unit in (
+            ("distance", "Distance", "cm"), ("yaw", "Turn", "°"), ("pitch", "Tilt", "°"), ("lens", "Field of view", "°")
+        ):  # fmt: skip
+            self.add(labelled(name, self._field(channel_id, name, unit)))
+
+    def _rename(self) -> None:
+        doc, text = self.doc, self.name.text()
+        if doc.through_camera and text != doc.scene.camera.name:
+            camera = doc.scene.camera
+            doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
+            self.refresh()
+
+    def _field(self, channel_id: str, name: str, unit: str) -> NumberField:
+        field = self.fields[channel_id] = NumberField(name, unit, 1)
+        field.committed.connect(lambda v: self._set(channel_id, v))
+        return field
+
+    def _set(self, channel_id: str, value: float) -> None:
+        if abs(value - self.doc.values(self.doc.scene.camera)[channel_id]) > 1e-12:
+            self.doc.set_value(self.doc.ref(channel_id, self.doc.scene.camera), value)
+            self.refresh()
+
+    def refresh(self) -> None:
+        self.setVisible(self.doc.through_camera)
+        if self.doc.through_camera:
+            self.set_heading(self.doc.scene.camera.name)
+            if not self.name.hasFocus():
+                self.name.setText(self.doc.scene.camera.name)
+            self.show_values()
+
+    def show_values(self) -> None:
+        now = self.doc.values(self.doc.scene.camera)
+        for channel_id, field in self.fields.items():
+            field.set_value(now[channel_id])
+
+
+class SideColumn(QScrollArea):
+    """All sections that fit what is selected."""
+
+    def __init__(self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands) -> None:
+        super().__init__()
+        self.doc = doc
+        self.setObjectName("side")
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMinimumWidth(150)
+        inner = QWidget()
+        inner.setObjectName("side")
+        inner.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(inner)
+        layout.setContentsMargins(12, 10, 8, 10)
+        layout.setSpacing(0)
+        self.tool, self.target, self.object = (
+            ToolSection(doc, palette, shape_commands),
+            TargetSection(doc, palette),
+            ObjectSection(doc, palette, commands),
+        )
+        self.modifiers = ModifierSection(doc, palette)
+        self.camera = CameraSection(doc, palette)
+        self.sections = (self.tool, self.target, self.modifiers, self.camera, self.object)
+        for section in self.sections:
+            layout.addWidget(section)
+        layout.addStretch()
+        self.setWidget(inner)
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self._moved)
+        self.refresh()
+
+    def _moved(self) -> None:
+        """Show what lanes and previews do to the object and the camera."""
+        if self.doc.object is not None and not self.object.isHidden():
+            self.object.show_values()
+        if not self.camera.isHidden():
+            self.camera.show_values()
+
+    def set_palette_(self, palette: Palette) -> None:
+        for section in self.sections:
+            section.set_palette_(palette)
+        for combo in (self.target.built_on, self.target.stages, self.object.texture):
+            combo.palette_ = palette
+        self.refresh()
+
+    def refresh(self) -> None:
+        for section in self.sections:
+            section.refresh()

@@ -1,0 +1,1 @@
+"""The column of targets."""

@@ -1,0 +1,451 @@
+"""The cards: one for the base and one for each target, or rows when there are many."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.model.document import Document
+from fictilis.app.targets.card_place import GAP, GroupPlace, Place, bar_part, lay_out
+from fictilis.app.targets.thumbnails import Thumbnails
+from fictilis.app.widgets.fields import inline_editor
+from fictilis.app.widgets.theme import Palette, font, pixmap
+from fictilis.core.edits import targets as edits
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.scene import Group, Scene, Target
+from fictilis.render.renderer import Ground
+
+MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
+ROWS_ABOVE = 12  # more targets than this are shown as rows
+
+
+class Cards(QWidget):
+    """All cards in one painted widget. ``shape`` asks to shape what was clicked twice; ``reached`` says where the keys went."""
+
+    shape = pyqtSignal(object)
+    reached = pyqtSignal(QRectF)
+
+    def __init__(self, doc: Document, thumbnails: Thumbnails, palette: Palette, actions: Actions) -> None:
+        super().__init__()
+        self.doc, self.thumbnails, self.palette_, self.actions_ = doc, thumbnails, palette, actions
+        self.filter = ""
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Targets")
+        self._drag: tuple[str, str] | None = None
+        self._press = QPointF()
+        self._drop_at: int | None = None
+        self._editor: QLineEdit | None = None
+        self._placed: list[Place] = []
+        self.group_places: list[GroupPlace] = []
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self.update)
+        thumbnails.ready.connect(self.update)
+        self.refresh()
+
+    def refresh(self) -> None:
+        self._lay_out()
+        self.update()
+
+    def resizeEvent(self, _event: object) -> None:
+        self._lay_out()
+
+    def as_rows(self) -> bool:
+        obj = self.doc.object
+        return obj is not None and len(obj.targets) > ROWS_ABOVE
+
+    def places(self) -> list[Place]:
+        return self._placed
+
+    def place_of(self, name: str | None) -> Place:
+        """The card of a target by name, or of the base."""
+        return next(p for p in self._placed if (p.target.name if p.target else None) == name)
+
+    def _lay_out(self) -> None:
+        self._placed, self.group_places, height = lay_out(self.doc.object, self.filter, self.width(), self.as_rows())
+        self.setFixedHeight(height)
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, self.height())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and Down go from card to card, the base among them."""
+        way = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+        if way is None or not self.places():
+            super().keyPressEvent(event)
+            return
+        ids = [place.target.id if place.target is not None else None for place in self.places()]
+        now = self.doc.target.id if self.doc.target is not None else None
+        number = min(max(ids.index(now) + way, 0), len(ids) - 1) if now in ids else 0
+        self.doc.select_target(ids[number])
+        self.reached.emit(self.places()[number].rect)
+
+    # painting
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        obj = self.doc.object
+        if obj is None:
+            painter.setPen(QColor(self.palette_.quiet))
+            painter.setFont(font(12.5))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No object yet")
+            return
+        weights = self.doc.weights(obj)
+        for place in self._placed:
+            if place.rect.intersects(QRectF(event.rect())):
+                self._paint_card(painter, place, weights)
+        for place in self.group_places:
+            self._paint_group(painter, place)
+        if self._drop_at is not None:
+            self._paint_drop(painter)
+
+    def _paint_group(self, painter: QPainter, place: GroupPlace) -> None:
+        p, group = self.palette_, self.doc.object.group(place.group.id) or place.group
+        painter.drawPixmap(
+            round(place.rect.left() + 2), round(place.rect.center().y() - 7),
+            pixmap("caret-right" if group.folded else "caret-down", p.quiet, 14, 2.0),
+        )  # fmt: skip
+        painter.setFont(font(12.5, 600))
+        painter.setPen(QColor(p.text))
+        room = QRectF(place.rect.left() + 20, place.rect.top(), 84, place.rect.height())
+        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+        painter.setFont(font(12.5))
+        painter.setPen(QColor(p.quiet))
+        painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{group.factor:.2f}")
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(p.track))
+        painter.drawRoundedRect(place.bar, 3, 3)
+        part = QRectF(place.bar)
+        part.setWidth(part.width() * min(max(group.factor, 0.0), 1.0))
+        painter.setBrush(QColor(p.quiet))
+        painter.drawRoundedRect(part, 3, 3)
+
+    def _paint_card(self, painter: QPainter, place: Place, weights: dict[str, float]) -> None:
+        p, target, doc = self.palette_, place.target, self.doc
+        target = doc.object.target(target.id) if target is not None else None
+        chosen = (target.id in doc.selected_targets) if target is not None else (not doc.selected)
+        painter.setPen(QPen(QColor(p.primary if chosen else p.line), 2 if chosen else 1))
+        painter.setBrush(QColor(p.raised))
+        inset = 1 if chosen else 0.5
+        painter.drawRoundedRect(place.rect.adjusted(inset, inset, -inset, -inset), 7, 7)
+        self._paint_thumbnail(painter, place, target)
+        name = target.name if target else "Base"
+        painter.setFont(font(12.5, 500))
+        painter.setPen(QColor(p.quiet if target is not None and target.muted else p.text))
+        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(place.name.width()))
+        painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
+        if target is None:
+            return
+        painter.setFont(font(12.5))
+        painter.setPen(QColor(p.quiet))
+        said = "muted" if target.muted else f"{weights[target.id]:.2f}"
+        painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
+        self._paint_bar(painter, place.bar, target, weights[target.id])
+
+    def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
+        p = self.palette_
+        image = self.thumbnails.get(self.doc.object, ShapeRef(target.id if target else None), Ground(p.raised, p.raised))
+        if image is None:
+            return
+        if self.as_rows():
+            painter.drawImage(QRectF(place.rect.left() + 4, place.rect.top() + 2, 30, 22.5), image)
+        else:
+            x = place.rect.center().x() - 42
+            painter.drawImage(QRectF(x, place.rect.top() + 9, 84, 63), image)
+
+    def _paint_bar(self, painter: QPainter, bar: QRectF, target: Target, weight: float) -> None:
+        p = self.palette_
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(p.track))
+        painter.drawRoundedRect(bar, 3, 3)
+        zero, here = (min(max(bar_part(target, w), 0.0), 1.0) for w in (0.0, weight))
+        left, right = sorted((zero, here))
+        if right - left > 1e-3 and not target.muted:
+            painter.setBrush(QColor(p.lane(target.colour)))
+            painter.drawRoundedRect(
+                QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3
+            )
+        for stage in target.in_betweens:
+            rect = self.notch(bar, target, stage.at)
+            painter.setBrush(QColor(p.text))
+            painter.drawRect(QRectF(rect.center().x() - 1, bar.top() - 3, 2, bar.height() + 6))
+        out = bar_part(target, weight)
+        if not -1e-6 <= out <= 1 + 1e-6:  # beyond the soft range: an arrow at that end
+            painter.setBrush(QColor(p.auto_key))
+            x, way = (bar.right(), 1) if out > 1 else (bar.left(), -1)
+            painter.drawPolygon(
+                [
+                    QPointF(x - way * 5, bar.top() - 2),
+                    QPointF(x - way * 5, bar.bottom() + 2),
+                    QPointF(x + way * 2, bar.center().y()),
+                ]
+            )
+
+    @staticmethod
+    def notch(bar: QRectF, target: Target, at: float) -> QRectF:
+        """Where the notch of an in-between can be pressed."""
+        x = bar.left() + min(max(bar_part(target, at), 0.0), 1.0) * bar.width()
+        return QRectF(x - 5, bar.top() - 6, 10, bar.height() + 12)
+
+    def _paint_drop(self, painter: QPainter) -> None:
+        cards = [p for p in self._placed if p.target is not None]
+        if not cards:
+            return
+        painter.setPen(QPen(QColor(self.palette_.primary), 3))
+        at = min(self._drop_at, len(cards))
+        rect = cards[at].rect if at < len(cards) else cards[-1].rect
+        if self.as_rows():
+            y = rect.top() - 1.5 if at < len(cards) else rect.bottom() + 1.5
+            painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+        else:
+            x = rect.left() - GAP / 2 if at < len(cards) else rect.right() + GAP / 2
+            painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+
+    # mouse
+
+    def _under(self, at: QPointF) -> Place | None:
+        return next((p for p in self._placed if p.rect.contains(at)), None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at, place = event.position(), self._under(event.position())
+        heading = next((g for g in self.group_places if g.rect.contains(at)), None)
+        if heading is not None:
+            self._press_group(heading, event)
+            return
+        if place is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self._menu(place, event)
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._press = at
+        target = place.target
+        if target is None:
+            self.doc.select_target(None)
+        elif place.bar.adjusted(-4, -6, 4, 6).contains(at):
+            if target.id not in self.doc.selected_targets:
+                self.doc.select_target(target.id)
+            self._drag = ("weight", target.id)
+        else:
+            keys = event.modifiers()
+            self.doc.select_target(
+                target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+            )
+            self._drag = ("card", target.id)
+
+    def _press_group(self, place: GroupPlace, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton:
+            self.group_menu(place).popup(event.globalPosition().toPoint())
+        elif event.button() == Qt.MouseButton.LeftButton:
+            if place.bar.adjusted(-4, -8, 4, 8).contains(event.position()):
+                self._drag = ("group", place.group.id)
+            elif not place.number.contains(event.position()):
+                self.fold(place.group.id)
+
+    def fold(self, group_id: str) -> None:
+        group = self.doc.object.group(group_id)
+        word = "Unfold" if group.folded else "Fold"
+        self.doc.edit(
+            f"{word} {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group_id, folded=not group.folded)
+        )
+
+    def _factor_at(self, group_id: str, x: float) -> float:
+        bar = next(g.bar for g in self.group_places if g.group.id == group_id)
+        return round(min(max((x - bar.left()) / bar.width(), 0.0), 1.0), 3)
+
+    def _with_factor(self, group_id: str, factor: float, scene: Scene) -> Scene:
+        return edits.change_group(scene, self.doc.object_id, group_id, factor=factor)
+
+    def group_menu(self, place: GroupPlace) -> QMenu:
+        """What can be done with a group."""
+        doc, group = self.doc, place.group
+        members = [t.id for t in doc.object.targets if t.group == group.id]
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Unfold" if group.folded else "Fold", lambda: self.fold(group.id))
+        menu.addAction("Rename", lambda: self._edit(place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group)))
+        menu.addAction("Set its slider…", lambda: self.edit_factor(place))
+        menu.addAction(
+            "Dissolve",
+            lambda: doc.edit(f"Dissolve {group.name}", lambda s: edits.put_in_group(s, doc.object_id, members, None)),
+        )
+        return menu
+
+    def _renamer(self, group: Group) -> Callable[[str], None]:
+        def rename(text: str) -> None:
+            if text.strip() != group.name:
+                self.doc.edit(f"Rename {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group.id, name=text))
+
+        return rename
+
+    def edit_factor(self, place: GroupPlace) -> None:
+        def finish(text: str) -> None:
+            try:
+                factor = float(text.replace(",", "."))
+            except ValueError:
+                self.doc.say(f"“{text}” is not a number; the slider of {place.group.name} stays.", "error")
+                return
+            self.doc.edit(f"Slider of {place.group.name}", lambda s: self._with_factor(place.group.id, factor, s))
+
+        self._edit(place.number.adjusted(-8, 1, 3, -1), f"{place.group.factor:.2f}", finish)
+
+    def _weight_at(self, target_id: str, x: float) -> float:
+        place = next(p for p in self._placed if p.target is not None and p.target.id == target_id)
+        low, high = self.doc.object.target(target_id).range
+        part = min(max((x - place.bar.left()) / place.bar.width(), 0.0), 1.0)
+        return round(low + part * (high - low), 3)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            place = self._under(event.position())
+            on_bar = place is not None and place.bar is not None and place.bar.adjusted(-4, -6, 4, 6).contains(event.position())
+            self.setCursor(Qt.CursorShape.SizeHorCursor if on_bar else Qt.CursorShape.ArrowCursor)
+            return
+        kind, target_id = self._drag
+        if kind == "weight":
+            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()), final=False)
+        elif kind == "group":
+            factor = self._factor_at(target_id, event.position().x())
+            self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
+        elif (event.position() - self._press).manhattanLength() > 10:
+            self._drop_at = self._order_at(event.position())
+            self.update()
+
+    def _order_at(self, at: QPointF) -> int:
+        cards = [p for p in self._placed if p.target is not None]
+        for number, place in enumerate(cards):
+            middle = place.rect.center()
+            if at.y() < place.rect.bottom() and (at.y() < middle.y() if self.as_rows() else at.x() < middle.x()):
+                return number
+            if at.y() < place.rect.bottom() and not self.as_rows() and at.x() < place.rect.right() + GAP:
+                return number + 1
+        return len(cards)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            return
+        (kind, target_id), self._drag = self._drag, None
+        if kind == "weight":
+            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()))
+        elif kind == "group":
+            factor = self._factor_at(target_id, event.position().x())
+            name = self.doc.object.group(target_id).name
+            self.doc.edit(f"Slider of {name}", lambda s: self._with_factor(target_id, factor, s))
+        elif self._drop_at is not None:
+            order = [t.id for t in self.doc.object.targets]
+            shown = [p.target.id for p in self._placed if p.target is not None]
+            now = order.index(target_id)
+            at = order.index(shown[self._drop_at]) if self._drop_at < len(shown) else order.index(shown[-1]) + 1
+            place = at - (1 if at > now else 0)
+            self._drop_at = None
+            if place != now:
+                self.doc.edit("Reorder targets", lambda s: edits.move_target(s, self.doc.object_id, target_id, place))
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        at, place = event.position(), self._under(event.position())
+        heading = next((g for g in self.group_places if g.rect.contains(at)), None)
+        if heading is not None and heading.number.contains(at):
+            self.edit_factor(heading)
+            return
+        if place is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._drag = None
+        target = place.target
+        if target is None:
+            self.shape.emit(ShapeRef())
+        elif place.number.contains(at):
+            self.edit_weight(place)
+        elif place.name.contains(at):
+            self.edit_name(target.id)
+        else:
+            stage = self._stage_under(place, at)
+            self.shape.emit(ShapeRef(target.id, stage if stage is not None else 1.0))
+
+    def _stage_under(self, place: Place, at: QPointF) -> float | None:
+        if place.target is None:
+            return None
+        for stage in place.target.in_betweens:
+            if self.notch(place.bar, place.target, stage.at).contains(at):
+                return stage.at
+        return None
+
+    def _menu(self, place: Place, event: QMouseEvent) -> None:
+        menu = self.menu_for(place, event.position())
+        menu.popup(event.globalPosition().toPoint())
+
+    def menu_for(self, place: Place, at: QPointF) -> QMenu:
+        """What can be done with a card, or with the in-between whose notch is at ``at``."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        doc, target = self.doc, place.target
+        if target is None:
+            menu.addAction("Shape the base", lambda: self.shape.emit(ShapeRef()))
+            return menu
+        stage = self._stage_under(place, at)
+        if stage is not None:
+            menu.addAction(f"Shape the in-between at {stage:.2f}", lambda: self.shape.emit(ShapeRef(target.id, stage)))
+            menu.addAction(
+                f"Remove the in-between at {stage:.2f}",
+                lambda: doc.edit(
+                    f"Remove in-between of {target.name}",
+                    lambda s: edits.remove_in_between(s, doc.object_id, target.id, stage),
+                ),
+            )
+            return menu
+        if target.id not in doc.selected_targets:
+            doc.select_target(target.id)
+        menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
+        menu.addAction("Rename", lambda: self.edit_name(target.id))
+        menu.addAction("Set weight…", lambda: self.edit_weight(place))
+        word = "Unmute" if target.muted else "Mute"
+        menu.addAction(
+            word,
+            lambda: doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, not target.muted)),
+        )
+        menu.addSeparator()
+        for name in MENU_OF_A_CARD:
+            if name is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(self.actions_.by_id[name])
+        menu.addAction(
+            "Remove", lambda: doc.edit(f"Remove {target.name}", lambda s: edits.remove_target(s, doc.object_id, target.id))
+        )
+        return menu
+
+    # editing in place
+
+    def edit_name(self, target_id: str) -> None:
+        place = next((p for p in self._placed if p.target is not None and p.target.id == target_id), None)
+        if place is None:
+            return
+        rect = place.rect.adjusted(4, 0, -4, 0)
+        rect.setTop(place.name.top() - 3)
+        rect.setHeight(22)
+        name = self.doc.object.target(target_id).name
+
+        def finish(text: str) -> None:
+            if text.strip() != name:
+                self.doc.edit(f"Rename {name}", lambda s: edits.rename_target(s, self.doc.object_id, target_id, text))
+
+        self._edit(rect, name, finish)
+
+    def edit_weight(self, place: Place) -> None:
+        target = place.target
+
+        rect = place.number.adjusted(-10, -2, 3, 3)
+        rect.setHeight(21)
+        now = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
+        self._edit(rect, now, lambda text: self.doc.type_value(self.doc.ref(target.id), text))
+
+    def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
+        editor = inline_editor(self, rect, text, finish)
+        self._editor = editor

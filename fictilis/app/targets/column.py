@@ -1,0 +1,243 @@
+"""The targets column: the object chooser, the filter, the cards, and the button for a new target."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.model.document import Document
+from fictilis.app.targets.cards import Cards
+from fictilis.app.targets.thumbnails import Thumbnails
+from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.theme import Palette, icon
+from fictilis.core.edits import objects as object_edits
+
+FILTER_ABOVE = 8
+
+
+class ObjectList(QListWidget):
+    """All objects of the scene: hidden and locked ones are marked. Drag to order, double-click to rename."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__()
+        self.doc, self.palette_ = doc, palette
+        self.setAccessibleName("Objects")
+        self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
+        self._filling = False
+        self.itemChanged.connect(self._renamed)
+        self.currentRowChanged.connect(self._chosen)
+        self.customContextMenuRequested.connect(self._menu)
+        self.model().rowsMoved.connect(self._moved)
+
+    def refresh(self) -> None:
+        self._filling = True
+        objects = self.doc.scene.objects
+        while self.count() > len(objects):
+            self.takeItem(self.count() - 1)
+        while self.count() < len(objects):
+            item = QListWidgetItem()
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            self.addItem(item)
+        for row, obj in enumerate(objects):
+            item = self.item(row)
+            item.setData(Qt.ItemDataRole.UserRole, obj.id)
+            item.setText(obj.name)
+            picture = "lock" if obj.locked else "eye" if obj.visible else "eye-slash"
+            item.setIcon(icon(picture, self.palette_))
+            state = [word for word, on in (("hidden", not obj.visible), ("locked", obj.locked)) if on]
+            item.setToolTip(f"{obj.name}, {len(obj.base):,} points" + (f", {' and '.join(state)}" if state else ""))
+            if obj.id == self.doc.object_id:
+                self.setCurrentRow(row)
+        row = self.sizeHintForRow(0) if objects else 28
+        self.setFixedHeight(min(len(objects), 7) * row + 4)
+        self._filling = False
+
+    def _id(self, row: int) -> str:
+        return self.item(row).data(Qt.ItemDataRole.UserRole)
+
+    def _chosen(self, row: int) -> None:
+        if not self._filling and row >= 0:
+            self.doc.select_object(self._id(row))
+
+    def _renamed(self, item: QListWidgetItem) -> None:
+        if not self._filling:
+            object_id, name = item.data(Qt.ItemDataRole.UserRole), item.text()
+            old = self.doc.scene.object(object_id).name
+            if name != old:
+                self.doc.edit(f"Rename {old}", lambda s: object_edits.rename_object(s, object_id, name))
+            self.refresh()
+
+    def _moved(self, *_rows: object) -> None:
+        if self._filling:
+            return
+        wanted = [self._id(row) for row in range(self.count())]
+        now = [o.id for o in self.doc.scene.objects]
+        moved = next((i for i in now if [j for j in now if j != i] == [j for j in wanted if j != i] and now != wanted), None)
+        if moved is not None:
+            name = self.doc.scene.object(moved).name
+            self.doc.edit(f"Move {name}", lambda s: object_edits.move_object(s, moved, wanted.index(moved)))
+
+    def _menu(self, at: QPoint) -> None:
+        item = self.itemAt(at)
+        if item is not None:
+            self.menu_for(item.data(Qt.ItemDataRole.UserRole)).popup(self.mapToGlobal(at))
+
+    def menu_for(self, object_id: str) -> QMenu:
+        """What can be done with an object of the list."""
+        doc, obj = self.doc, self.doc.scene.object(object_id)
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        word, lock = ("Hide" if obj.visible else "Show"), ("Unlock" if obj.locked else "Lock")
+        menu.addAction(
+            f"{word} {obj.name}",
+            lambda: doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_visible(s, object_id, not obj.visible)),
+        )
+        menu.addAction(
+            f"{lock} {obj.name}",
+            lambda: doc.edit(f"{lock} {obj.name}", lambda s: object_edits.set_locked(s, object_id, not obj.locked)),
+        )
+        menu.addAction("Rename", lambda: self.editItem(self._item_of(object_id)))
+        menu.addAction(
+            f"Remove {obj.name}",
+            lambda: doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, object_id)),
+        )
+        return menu
+
+    def _item_of(self, object_id: str) -> QListWidgetItem:
+        return next(self.item(row) for row in range(self.count()) if self._id(row) == object_id)
+
+
+class Column(QWidget):
+    """The whole left column. Mesh files dropped on it go to ``dropped``."""
+
+    dropped = pyqtSignal(list)
+
+    def __init__(
+        self, doc: Document, thumbnails: Thumbnails, palette: Palette, new_target: Callable[[], None], actions: Actions
+    ) -> None:
+        super().__init__()
+        self.setObjectName("column")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.doc, self.palette_ = doc, palette
+        self.setAcceptDrops(True)
+        self.setMinimumWidth(150)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 10, 6, 10)
+        layout.setSpacing(8)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 4, 0)
+        self.chooser = ArrowCombo(palette)
+        self.chooser.setAccessibleName("Object")
+        self.chooser.activated.connect(lambda i: doc.select_object(self.chooser.itemData(i)))
+        self.eye = QToolButton()
+        self.eye.setProperty("flat", True)
+        self.eye.clicked.connect(self._toggle_visible)
+        self.list_button = QToolButton()
+        self.list_button.setProperty("flat", True)
+        self.list_button.setCheckable(True)
+        self.list_button.setToolTip("List of objects")
+        self.list_button.toggled.connect(lambda on: self.objects.setVisible(on))
+        top.addWidget(self.chooser, 1)
+        top.addWidget(self.eye)
+        top.addWidget(self.list_button)
+        layout.addLayout(top)
+        self.objects = ObjectList(doc, palette)
+        self.objects.hide()
+        layout.addWidget(self.objects)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Filter targets")
+        self.search.setClearButtonEnabled(False)
+        self.search.textChanged.connect(self._filter)
+        layout.addWidget(self.search)
+        self.cards = Cards(doc, thumbnails, palette, actions)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner = QWidget()
+        inside = QVBoxLayout(inner)
+        inside.setContentsMargins(0, 0, 4, 0)
+        inside.setSpacing(8)
+        inside.addWidget(self.cards)
+        self.new = QPushButton("New target")
+        self.new.clicked.connect(new_target)
+        inside.addWidget(self.new)
+        inside.addStretch()
+        scroll.setWidget(inner)
+        layout.addWidget(scroll, 1)
+        self.cards.reached.connect(
+            lambda rect: scroll.ensureVisible(
+                round(rect.center().x()), round(rect.center().y()), 0, round(rect.height() / 2) + 6
+            )
+        )
+        doc.changed.connect(self.refresh)
+        self.set_palette_(palette)
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.palette_ = self.cards.palette_ = self.chooser.palette_ = self.objects.palette_ = palette
+        self.new.setIcon(icon("plus", palette))
+        self.list_button.setIcon(icon("list-bullets", palette))
+        self.refresh()
+
+    def refresh(self) -> None:
+        doc = self.doc
+        names = [(o.id, o.name) for o in doc.scene.objects]
+        if names != [(self.chooser.itemData(i), self.chooser.itemText(i)) for i in range(self.chooser.count())]:
+            self.chooser.clear()
+            for object_id, name in names:
+                self.chooser.addItem(name, object_id)
+        self.chooser.setCurrentIndex(max(self.chooser.findData(doc.object_id), 0) if names else -1)
+        self.chooser.setEnabled(bool(names))
+        self.objects.refresh()
+        obj = doc.object
+        self.eye.setEnabled(obj is not None)
+        seen = self._is_seen()
+        self.eye.setIcon(icon("eye" if seen else "eye-slash", self.palette_))
+        self.eye.setToolTip("Hide object" if seen else "Show object")
+        self.new.setEnabled(obj is not None)
+        many = obj is not None and len(obj.targets) > FILTER_ABOVE
+        self.search.setVisible(many)
+        if not many and self.search.text():
+            self.search.clear()
+        self.cards.update()
+
+    def _filter(self, text: str) -> None:
+        self.cards.filter = text
+        self.cards.refresh()
+
+    def _is_seen(self) -> bool:
+        obj = self.doc.object
+        return obj is None or self.doc.values(obj)["visible"] >= 0.5
+
+    def _toggle_visible(self) -> None:
+        obj = self.doc.object
+        word = "Hide" if self._is_seen() else "Show"
+        self.doc.set_values(self.doc.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        self.dropped.emit(files)

@@ -1,0 +1,1 @@
+"""The view of the objects, and the shaping session in it."""

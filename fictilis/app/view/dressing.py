@@ -1,0 +1,292 @@
+"""From what stands on the stage to what is drawn: colours, marks, wire, ghost and texture of each item."""
+
+from __future__ import annotations
+
+import io
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.app.model.document import Document
+from fictilis.app.view.tools import TOOLS
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.channels import stand_at
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.geometry.cuts import cuts_between, self_cuts
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.topology import corners_of, edge_of_corner, triangles
+from fictilis.core.geometry.twins import twin_groups
+from fictilis.core.measures import displacement_lengths, stretch
+from fictilis.core.scene import Mesh, MorphObject, Texture
+from fictilis.render.renderer import DEEP, PLUM, Cloth, DrawItem
+from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
+
+MANY_POINTS = 12_000  # above this only picked points are dotted
+KEPT = 64
+EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
+
+
+@dataclass(frozen=True)
+class Legend:
+    """What the colours mean: from ``low`` to ``high`` in a unit, by two or three colours."""
+
+    title: str
+    marks: tuple[str, ...]
+    colours: tuple[str, ...]
+
+
+class _Kept:
+    """Arrays by what they were made of, each with a number of its own for the renderer's revisions."""
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[Hashable, tuple[tuple, object, int]] = OrderedDict()
+        self._next = 0
+
+    def get(self, place: Hashable, made_of: tuple, make: Callable[[], object]) -> tuple[object, int]:
+        """The value at a place, made again when any of ``made_of`` is another (by identity, numbers by value)."""
+        kept = self._known.get(place)
+        if kept is None or not _same(kept[0], made_of):
+            self._next += 1
+            kept = self._known[place] = (made_of, make(), self._next)
+        self._known.move_to_end(place)
+        while len(self._known) > KEPT:
+            self._known.popitem(last=False)
+        return kept[1], kept[2]
+
+
+def _same(a: tuple, b: tuple) -> bool:
+    return len(a) == len(b) and all(
+        x is y or (isinstance(x, int | float | str | tuple) and x == y) for x, y in zip(a, b, strict=True)
+    )
+
+
+@dataclass(eq=False)
+class Worn:
+    """What a stroke or the pointer shows on the shaped item meanwhile: falloff weights (n,), or a mask being painted."""
+
+    falloff: np.ndarray | None = None
+    mask: np.ndarray | None = None
+
+
+class Dressing:
+    """Makes draw items, and remembers what is costly. ``still`` allows what takes longer than a frame."""
+
+    def __init__(self, doc: Document) -> None:
+        self.doc = doc
+        self._kept = _Kept()
+        self._cuts: tuple[dict[str, np.ndarray], int] | None = None
+        self.legend: Legend | None = None
+
+    def items(self, stage: list[StageItem], palette: Palette, worn: Worn, still: bool, base: bool = False) -> list[DrawItem]:
+        doc, seeing = self.doc, self.doc.seeing
+        self.legend = None
+        out = []
+        for number, item in enumerate(stage):
+            key = ("before" if base else doc.way, number, item.obj.id, item.ref)
+            look = item.obj.appearance
+            draw = DrawItem(
+                key, item.obj.mesh, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
+                alpha=item.opacity,
+            )  # fmt: skip
+            draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
+            draw.cloth = self._cloth(item.obj) if seeing.texture else None
+            tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
+            marked = 0
+            if item.shaped and not base:
+                marked = self._marks(draw, item, palette)
+            elif seeing.points and not base:
+                draw.point_colours = (_dot_colour(palette), palette.picked)
+            draw.revision = (item.revision, tinted, marked)
+            out.append(draw)
+        if seeing.ghosts and doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing:
+            out += self._ghosts_in_time()
+        if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not base:
+            out.append(self._ghost(palette))
+        return out
+
+    def _tint(self, draw: DrawItem, item: StageItem, stage: list[StageItem], palette: Palette, worn: Worn, still: bool) -> int:
+        """Colour an item's points; returns a number that changes with the colours."""
+        doc = self.doc
+        place = (draw.key, "tint")
+        if item.shaped and worn.mask is not None:
+            draw.tint, number = self._kept.get(place, (worn.mask,), lambda: (1 - worn.mask).astype(np.float32))
+            draw.tint_colour = palette.text if not palette.dark else "#0C1211"
+            return number
+        if item.shaped and doc.tools.tool == "mask" and doc.shaping.target is not None:
+            mask = doc.object.target(doc.shaping.target).mask
+            if mask is not None:
+                draw.tint, number = self._kept.get(place, (mask,), lambda: (1 - mask).astype(np.float32))
+                draw.tint_colour = palette.text if not palette.dark else "#0C1211"
+                return number
+        way = doc.seeing.colour
+        if item.shaped and worn.falloff is not None and not way:
+            weights = worn.falloff
+            draw.tint, number = self._kept.get(place, (weights,), lambda: weights.astype(np.float32) * np.float32(0.8))
+            draw.tint_colour = palette.picked
+            return number
+        if way == "displacement":
+            return self._displacement(draw, item, place)
+        if way == "stretch":
+            draw.tint, number = self._kept.get(
+                place, (item.obj.base, item.obj.mesh, item.revision, way),
+                lambda: np.clip(stretch(item.obj.mesh, item.obj.base, item.points), -1, 1).astype(np.float32),
+            )  # fmt: skip
+            draw.tint_colour, draw.low_colour = PLUM, DEEP
+            self.legend = Legend("Edges against the base", ("half", "same", "double"), (DEEP, item.obj.appearance.colour, PLUM))
+            return number
+        if way == "cuts" and doc.way != LINE_UP:
+            return self._cut_colour(draw, item, stage, palette, still)
+        return 0
+
+    def _displacement(self, draw: DrawItem, item: StageItem, place: tuple) -> int:
+        scale = self.doc.seeing.scale
+        made = (item.obj.base, item.revision, scale)
+
+        def make() -> tuple[np.ndarray, float]:
+            length = displacement_lengths(item.obj.base, item.points)
+            size = float(np.ptp(item.obj.base, axis=0).max()) if len(length) else 1.0
+            top = scale or max(float(length.max(initial=0.0)), 1e-4 * size, 1e-9)
+            return np.minimum(length / top, 1.0).astype(np.float32), top
+
+        (draw.tint, top), number = self._kept.get(place, made, make)
+        if item.obj.id == self.doc.object_id and (self.legend is None or item.shaped):
+            marks = tuple(f"{v:.3g}" for v in (0, top / 2, top))
+            marks = (*marks[:-1], f"{marks[-1]} cm")
+            self.legend = Legend("Displacement from the base", marks, (item.obj.appearance.colour, PLUM))
+        return number
+
+    def _cut_colour(self, draw: DrawItem, item: StageItem, stage: list[StageItem], palette: Palette, still: bool) -> int:
+        """While something moves the last finding stays: it takes too long to find anew for each frame."""
+        if still or self._cuts is None:
+            made_of = tuple(x for i in stage for x in (i.obj.mesh, i.revision))
+            self._cuts = self._kept.get(("cuts",), made_of, lambda: find_cuts(stage))
+        found, number = self._cuts
+        faces = found.get(item.obj.id, np.zeros(0, np.int64))
+        tint = np.zeros(len(item.points), np.float32)
+        if len(faces) and faces[-1] < item.obj.mesh.face_count:
+            tint[item.obj.mesh.corners[corners_of(item.obj.mesh, faces)]] = 1.0
+        draw.tint, draw.tint_colour = tint, DEEP
+        count = sum(len(f) for f in found.values())
+        self.legend = Legend(f"{count:,} faces cut through others" if count else "No face cuts through another", (), ())
+        return number
+
+    def _marks(self, draw: DrawItem, item: StageItem, palette: Palette) -> int:
+        """Show what is picked, and the points while they are picked or asked for."""
+        doc, obj, pick = self.doc, item.obj, self.doc.pick()
+        brushing = TOOLS[doc.tools.tool].family == "brush"
+        dots = doc.seeing.points or (not brushing and doc.tools.kind == "points")
+        few = len(item.points) <= MANY_POINTS
+        quiet = _dot_colour(palette) if dots and (few or doc.seeing.points) else None
+        if quiet is None and not len(pick):
+            return 0
+        draw.point_colours = (quiet, palette.picked)
+
+        def make() -> tuple[np.ndarray, np.ndarray | None]:
+            marks = np.zeros(len(item.points), np.float32)
+            if pick.kind == "points":
+                marks[pick.elements] = 1.0
+                return marks, None
+            if pick.kind == "edges":
+                return marks, pick.elements
+            place = edge_of_corner(obj.mesh)[corners_of(obj.mesh, pick.elements)]
+            return marks, np.unique(place[place >= 0])
+
+        (draw.marks, draw.edge_marks), number = self._kept.get((draw.key, "marks"), (pick, obj.mesh), make)
+        return number
+
+    def _ghost(self, palette: Palette) -> DrawItem:
+        doc, obj = self.doc, self.doc.object
+        stand = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps)
+
+        def make() -> tuple[np.ndarray, np.ndarray]:
+            points = obj.base.astype(np.float32)
+            return points, point_normals(obj.mesh, points)
+
+        (points, normals), number = self._kept.get(("ghost", obj.id), (obj.base, obj.mesh), make)
+        return DrawItem(
+            ("ghost", obj.id), obj.mesh, points, normals, stand.transform.matrix(), number, colour=palette.quiet, alpha=0.28
+        )
+
+    def ghost_frames(self) -> list[tuple[float, float]]:
+        """Frames that ghosts stand on, with how near each is: 1 for the nearest on its side."""
+        doc, seeing, obj = self.doc, self.doc.seeing, self.doc.object
+        count, here, out = seeing.ghost_count, doc.frame, []
+        if seeing.ghosts == "keys":
+            keys = sorted({k.frame for lane in obj.lanes for k in lane.curve.keys})
+            sides = ([f for f in reversed(keys) if f < here - 1e-6], [f for f in keys if f > here + 1e-6])
+        else:
+            steps = [n * seeing.ghost_step for n in range(1, count + 1)]
+            sides = ([here - s for s in steps], [here + s for s in steps])
+        for side in sides:
+            inside = [f for f in side[:count] if doc.scene.start - 1e-6 <= f <= doc.scene.end + 1e-6]
+            out += [(frame, 1 - n / (count + 1)) for n, frame in enumerate(inside)]
+        return out
+
+    def _ghosts_in_time(self) -> list[DrawItem]:
+        """The mix of the object as it is at neighbouring frames: earlier ones warm, later ones cool, far ones fainter."""
+        doc, obj, fps = self.doc, self.doc.object, self.doc.scene.fps
+        out = []
+        for number, (frame, near) in enumerate(self.ghost_frames()):
+
+            def make(at: float = frame) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+                points = evaluate_object(obj, at, fps).astype(np.float32)
+                return points, point_normals(obj.mesh, points), stand_at(obj, at, fps=fps).transform.matrix()
+
+            place = ("time", obj.id, frame)
+            (points, normals, matrix), revision = self._kept.get(place, (obj, frame, fps), make)
+            colour = EARLIER if frame < doc.frame else LATER
+            key = ("time", obj.id, number)
+            out.append(
+                DrawItem(key, obj.mesh, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
+            )
+        return out
+
+    def _cloth(self, obj: MorphObject) -> Cloth:
+        texture = obj.appearance.texture or Texture()
+        return self._kept.get(
+            ("cloth", obj.id), (obj.mesh, texture.image, texture.projected, texture.tiles), lambda: cloth_of(obj.mesh, texture)
+        )[0]
+
+
+def _dot_colour(palette: Palette) -> str:
+    return "#3B332C" if not palette.dark else "#10211D"
+
+
+def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
+    """Faces by object id that pass through others, of the same object or another one on the stage."""
+    found = {i.obj.id: self_cuts(i.obj.mesh, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
+    for a, one in enumerate(stage):
+        for two in stage[a + 1 :]:
+            mine, its = cuts_between(one.obj.mesh, one.in_scene(), two.obj.mesh, two.in_scene())
+            found[one.obj.id] = np.union1d(found[one.obj.id], mine)
+            found[two.obj.id] = np.union1d(found[two.obj.id], its)
+    return found
+
+
+def cloth_of(mesh: Mesh, texture: Texture) -> Cloth:
+    """A texture's coordinates at every triangle's corners, and its image."""
+    plan = triangles(mesh)
+    if texture.projected is not None:
+        place = texture.projected[plan.points.ravel()]
+    elif mesh.uvs is not None and len(mesh.uvs):
+        at = mesh.uv_corners[plan.corners.ravel()]
+        place = np.where((at >= 0)[:, None], mesh.uvs[np.clip(at, 0, None)], np.nan)
+    else:
+        place = np.full((3 * len(plan.points), 2), np.nan)
+    return Cloth(place.astype(np.float32), image_of_bytes(texture.image), float(texture.tiles))
+
+
+def image_of_bytes(data: bytes | None) -> np.ndarray | None:
+    """(h, w, 3) uint8 of a PNG or JPEG file's bytes; None when it cannot be read."""
+    if data is None:
+        return None
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            picture.thumbnail((4096, 4096))
+            return np.asarray(picture.convert("RGB"))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return None

@@ -1,0 +1,432 @@
+"""The view: an ordinary widget that paints the renderer's picture, with handles, brush and labels over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QTabletEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from fictilis.app.model.document import Document
+from fictilis.app.view.amount_field import AmountField
+from fictilis.app.view.dressing import Dressing, Worn
+from fictilis.app.view.overlay import divider_x, paint_over
+from fictilis.app.view.picture import Picture
+from fictilis.app.view.strokes import Strokes
+from fictilis.app.view.tools import TOOLS, Bench, Event
+from fictilis.app.view.tools.brushing import hover_weights
+from fictilis.app.view.tools.picking import double_click, under
+from fictilis.app.view.view_camera import ViewCamera
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.scene import Deltas
+from fictilis.render.camera import Camera
+from fictilis.render.picking import hit_mesh
+from fictilis.render.renderer import DrawItem, Renderer
+from fictilis.render.snapshot import START_VIEW
+from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
+
+FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
+LARGEST_BRUSH = 2000.0  # pixels
+
+
+@dataclass(eq=False)
+class Seen:
+    """A place under the pointer: which point of which item is nearest."""
+
+    item: StageItem
+    point: int
+
+
+class View(ViewCamera, QWidget):
+    """Shows the document's objects, and turns mouse and keys into strokes."""
+
+    picture_shown = pyqtSignal()
+    first_painted = pyqtSignal()
+
+    def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
+        super().__init__()
+        self.doc, self.palette_, self.ask_base = doc, palette, ask_base
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(240, 160)
+        self.setAcceptDrops(False)
+        self.setAccessibleName("View of the objects")
+        self._own_camera = Camera(**START_VIEW)
+        self._aims: dict[ChannelRef, float] = {}
+        self._aimed = False
+        self.motion_kept: tuple | None = None
+        self._line_up_camera: Camera | None = None
+        self.picture: Picture | None = None
+        self.before_picture: Picture | None = None
+        self.stage, self._before_stage = Stage(), Stage()
+        self.dressing = Dressing(doc)
+        self.strokes = Strokes(self, doc)
+        self.amount = AmountField(self)
+        self.worn = Worn()
+        self.pointer = QPointF(-1, -1)
+        self.seen: Seen | None = None
+        self.navigating: QPointF | None = None
+        self.placing_pivot = False
+        self.divider = 0.5
+        self._divider_held = False
+        self._pressure = 1.0
+        self._image = self._before_image = None
+        self._painted = False
+        self._dirty = True
+        self._items: list[StageItem] = []
+        self._moving = False
+        self._fine = QTimer(self)
+        self._fine.setSingleShot(True)
+        self._fine.setInterval(FINE_AFTER)
+        self._fine.timeout.connect(self._settle)
+        self._was_way = doc.way
+        self._framed_for: tuple | None = None
+        doc.changed.connect(self._on_change)
+        doc.moved.connect(self.refresh)
+
+    # the picture
+
+    def set_renderer(self, renderer: Renderer) -> None:
+        self.picture, self.before_picture = Picture(renderer), Picture(renderer)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Draw again soon."""
+        self._dirty = True
+        self._moving = True
+        self._fine.start()
+        self.update()
+        if self.amount.isVisible():
+            self.amount.place()
+
+    def _settle(self) -> None:
+        self._aim_done()
+        self._moving = False
+        self._dirty = True
+        self.update()
+
+    def set_palette_(self, palette: Palette) -> None:
+        self.palette_ = palette
+        self.amount.set_palette_(palette)
+        self.refresh()
+
+    def _on_change(self) -> None:
+        identity = (self.doc.path, tuple(o.id for o in self.doc.scene.objects))
+        if self._framed_for != identity and self._framed_for is not None and not self._framed_for[1]:
+            self.fit()
+        self._framed_for = identity
+        if self.doc.way != self._was_way:
+            self._change_way()
+        self.worn.falloff = None
+        if self.doc.state is self.doc.settled:  # an aim that was given up meanwhile
+            self._aims, self._aimed = {}, False
+        if self.doc.shaping is None:
+            self.placing_pivot = False
+        self.strokes.changed()
+        self.amount.changed()
+        self.refresh()
+
+    def _change_way(self) -> None:
+        was, self._was_way = self._was_way, self.doc.way
+        if self.doc.way == LINE_UP:
+            self._line_up_camera = self._own_camera
+            self.fit()
+        elif was == LINE_UP and self._line_up_camera is not None:
+            self._own_camera = self._line_up_camera
+
+    def wish(self) -> StageWish:
+        doc = self.doc
+        right, up, _ = self.camera.axes()
+        shaping = doc.shaping
+        if shaping is None and doc.way == ALONE and doc.object is not None:
+            shaping = ShapeRef(doc.target.id if doc.target else None)
+        return StageWish(
+            doc.scene, doc.frame, doc.state.posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
+            self.width() / max(self.height(), 1),
+        )  # fmt: skip
+
+    def items(self) -> list[StageItem]:
+        items = self.stage.items(self.wish(), self.strokes.live)
+        if self.doc.shaping is None:
+            for item in items:
+                item.shaped = False
+        return items
+
+    def draw_items(self) -> list[DrawItem]:
+        self._items = self.items()
+        still = not self._moving and not self.strokes.on
+        shaped = next((item for item in self._items if item.shaped), None)
+        if shaped is not None and not self.strokes.on and self.worn.falloff is None:
+            self._wear_pick(shaped)
+        return self.dressing.items(self._items, self.palette_, self.worn, still)
+
+    def _wear_pick(self, item: StageItem) -> None:
+        """The falloff around the pick as colour, before a stroke."""
+        tools = self.doc.tools
+        if TOOLS[tools.tool].family in ("handles", "exact", "slide") and tools.radius > 0 and len(self.doc.pick()):
+            self.worn.falloff = self.bench(item).weights
+
+    def _before_items(self) -> list[DrawItem]:
+        """The shapes as they were when shaping began; while mixing, the bases."""
+        doc, wish = self.doc, self.wish()
+        if doc.shaping is not None and doc.before is not None:
+            wish = replace(wish, scene=doc.before)
+        else:
+            wish = replace(wish, posed={o.id: {t.id: 0.0 for t in o.targets} for o in doc.scene.objects}, shaping=None)
+        there = wish.current in (o.id for o in wish.scene.objects)
+        if not there or wish.shaping is not None and not wish.shaping.exists_in(wish.scene.object(wish.current)):
+            wish = replace(wish, shaping=None, way="In the mix")
+        return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
+
+    def paintEvent(self, _event: object) -> None:
+        painter = QPainter(self)
+        p = self.palette_
+        if self.picture is None:
+            if not self._painted:
+                self._painted = True
+                self.first_painted.emit()
+            slope = QLinearGradient(0, 0, 0, self.height())
+            slope.setColorAt(0, QColor(p.view.top))
+            slope.setColorAt(1, QColor(p.view.bottom))
+            painter.fillRect(self.rect(), slope)
+        else:
+            if self._dirty or self._image is None or self._image.size() != self._pixel_size():
+                self._draw()
+            painter.drawImage(0, 0, self._image)
+            if self.doc.seeing.before and self._before_image is not None:
+                painter.save()
+                painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
+                painter.drawImage(0, 0, self._before_image)
+                painter.restore()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_over(self, painter)
+
+    def _draw(self) -> None:
+        size = (self.width(), self.height(), self.devicePixelRatioF())
+        fine = not self._moving and not self.strokes.on
+        if self.doc.seeing.before:
+            self._before_image = self.before_picture.draw(
+                self._before_items(), self.camera, *size, self.palette_.view, fine=fine
+            )
+        self._image = self.picture.draw(self.draw_items(), self.camera, *size, self.palette_.view, fine=fine)
+        self._dirty = False
+        self.picture_shown.emit()
+
+    def _pixel_size(self):
+        return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
+
+    def label_rects(self) -> list[tuple[StageItem, QRectF]]:
+        """Line-up: each item with the rectangle it covers in the picture."""
+        out = []
+        for item in self._items:
+            corners = item.in_scene()
+            if not len(corners):
+                continue
+            pixels, _ = self.camera.project(corners, self.width(), self.height())
+            low, high = pixels.min(0), pixels.max(0)
+            out.append((item, QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1])))
+        return out
+
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)
+        self.refresh()
+
+    # what is shaped
+
+    def shaped_item(self) -> StageItem | None:
+        if self.doc.shaping is None:
+            return None
+        self._items = self.items()
+        return next((item for item in self._items if item.shaped), None)
+
+    def bench(self, item: StageItem) -> Bench:
+        return self.strokes.bench(item)
+
+    def place_pivot(self) -> None:
+        """The next click places the pivot."""
+        self.placing_pivot = True
+        self.update()
+
+    def apply_numbers(self, kind: str, numbers: tuple[float, float, float], to: bool) -> None:
+        self.strokes.apply_numbers(kind, numbers, to)
+
+    def numbers(self, kind: str, to: bool) -> tuple[float, ...]:
+        return self.strokes.numbers(kind, to)
+
+    def apply_exact(self) -> None:
+        self.strokes.apply_exact()
+
+    # events
+
+    def _event(self, kind: str, event: QMouseEvent) -> Event:
+        at, keys = event.position(), event.modifiers()
+        return Event(
+            kind, at.x(), at.y(), bool(keys & Qt.KeyboardModifier.ShiftModifier),
+            bool(keys & Qt.KeyboardModifier.ControlModifier),
+            pressure=self._pressure if self.doc.tools.pressure else 1.0,
+        )  # fmt: skip
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        """Keep the pen's pressure, and let the mouse event follow."""
+        released = event.type() == QEvent.Type.TabletRelease
+        self._pressure = 1.0 if released else max(float(event.pressure()), 0.02)
+        event.ignore()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        self.pointer = event.position()
+        if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
+            self.navigating = event.position()
+        elif event.button() == Qt.MouseButton.LeftButton:
+            if self.doc.seeing.before and abs(event.position().x() - divider_x(self)) < 6:
+                self._divider_held = True
+                return
+            self._press(self._event("press", event))
+
+    def _press(self, press: Event) -> None:
+        doc = self.doc
+        if self.strokes.on:
+            self.strokes.cancel()
+        if doc.way == LINE_UP:
+            item = self._line_up_under(press.x, press.y)
+            if item is not None and item.ref is not None and item.ref != doc.shaping:
+                doc.start_shaping(item.ref)
+                return
+            if item is not None and item.ref is None and doc.shaping is None:
+                return
+        if self.placing_pivot:
+            self._place_pivot(press)
+        elif doc.shaping is not None:
+            self.strokes.start(press)
+        else:
+            self._pick_object(press.x, press.y)
+
+    def _place_pivot(self, press: Event) -> None:
+        """Put the pivot on the point under the pointer, else on the surface."""
+        item = self.shaped_item()
+        bench = self.bench(item)
+        point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
+        if point is None and hit is None:
+            self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
+            return
+        place = bench.scene_points[point] if point is not None else hit.place
+        self.placing_pivot = False
+        self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        item = self.shaped_item()
+        family = TOOLS[self.doc.tools.tool].family
+        if event.button() != Qt.MouseButton.LeftButton or item is None or family == "brush" or self.picture is None:
+            self.mousePressEvent(event)
+            return
+        self.strokes.cancel()
+        double_click(self.bench(item), self._event("press", event))
+
+    def _line_up_under(self, x: float, y: float) -> StageItem | None:
+        rects = [(item, rect) for item, rect in self.label_rects() if rect.adjusted(-6, -6, 6, 22).contains(x, y)]
+        rects.sort(key=lambda pair: abs(pair[1].center().x() - x) + abs(pair[1].center().y() - y))
+        return rects[0][0] if rects else None
+
+    def _pick_object(self, x: float, y: float) -> None:
+        best = None
+        for item in self._items or self.items():
+            if item.obj.locked:
+                continue
+            hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
+            if hit is not None and (best is None or hit.distance < best[0]):
+                best = (hit.distance, item.obj.id)
+        if best is not None:
+            self.doc.select_object(best[1])
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._divider_held:
+            self.divider = min(max(at.x() / max(self.width(), 1), 0.02), 0.98)
+            self.update()
+            return
+        if self.navigating is not None:
+            self._navigate(at, event)
+            return
+        self.pointer = at
+        if self.strokes.on and not self.amount.isVisible():
+            self.strokes.send(self._event("move", event))
+        elif not self.strokes.on:
+            self._hover(at.x(), at.y())
+        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and not self.strokes.on
+        self.setCursor(Qt.CursorShape.SplitHCursor if near else
+                       Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
+        self.update()
+
+    def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
+        dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
+        panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
+        if panning:
+            self.camera = self.camera.moved(dx, dy, self.height())
+        else:
+            item = self.shaped_item()
+            about = None
+            if self.doc.seeing.about_pick and item is not None and len(self.doc.pick()):
+                about = item.in_scene()[self.doc.picks()].mean(axis=0)
+            self.camera = self.camera.turned(dx, dy, about)
+        self.navigating = self.pointer = at
+        self.refresh()
+
+    def _hover(self, x: float, y: float) -> None:
+        """Show what the brush would take, as colour, and what is under the pointer, as numbers."""
+        doc, item = self.doc, self.shaped_item()
+        if item is not None and TOOLS[doc.tools.tool].family == "brush" and doc.tools.tool != "mask":
+            bench = self.bench(item)
+            hit = bench.hit(x, y)
+            weights = hover_weights(bench, hit) if hit is not None else None
+            if weights is not None or self.worn.falloff is not None:
+                self.worn.falloff = weights
+                self.refresh()
+        if doc.seeing.numbers or doc.seeing.paths:
+            self.seen = self._look_under(x, y)
+
+    def _look_under(self, x: float, y: float) -> Seen | None:
+        """The nearest point of the face under the pointer."""
+        best = None
+        for item in self._items or self.items():
+            hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
+            if hit is not None and (best is None or hit.distance < best[0]):
+                gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
+                best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))
+        return best[1] if best is not None else None
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
+            self.navigating = None
+            self._aim_done()
+        elif self._divider_held:
+            self._divider_held = False
+        elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.amount.isVisible():
+            self.strokes.send(self._event("release", event))
+
+    def leaveEvent(self, _event: object) -> None:
+        self.pointer, self.seen = QPointF(-1, -1), None
+        if self.worn.falloff is not None and not self.strokes.on:
+            self.worn.falloff = None
+            self.refresh()
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        factor = 0.9 ** (event.angleDelta().y() / 120)
+        at = event.position()
+        self.camera = self.camera.zoomed(factor, at.x(), at.y(), self.width(), self.height())
+        self.refresh()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and self.amount.wants(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self.amount.key(event):
+            super().keyPressEvent(event)

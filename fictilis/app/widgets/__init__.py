@@ -1,0 +1,1 @@
+"""Parts that the wings share: fields, dialogs, the look, the top line."""

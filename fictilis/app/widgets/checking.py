@@ -1,0 +1,175 @@
+"""The checks in the window: found in the background after each change, shown as a count, listed with remedies."""
+
+from __future__ import annotations
+
+import threading
+from contextlib import suppress
+
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from fictilis.app.model.document import Document
+from fictilis.app.widgets.dialogs import Dialog
+from fictilis.app.widgets.fields import NumberField, labelled
+from fictilis.core.channels import ChannelRef
+from fictilis.core.checks import Finding, run_checks
+from fictilis.core.checks.checks import PILE, loop_seam
+from fictilis.core.scene import Scene
+
+AFTER = 700  # ms without a change
+
+
+class Checker(QObject):
+    """Runs the checks on the document's scene in a thread; ``found`` holds what the last run gave."""
+
+    changed = pyqtSignal()
+    _done = pyqtSignal(object, object)
+
+    def __init__(self, doc: Document) -> None:
+        super().__init__()
+        self.doc = doc
+        self.found: list[Finding] = []
+        self.seam: tuple[float, float] | None = None  # of the object shown, cm and cm a frame; None where nothing loops
+        self.pile = PILE  # weights on the same points that add up to more are named
+        self._looked_at: tuple[Scene, bool, float] | None = None
+        self._busy = False
+        self._thread: threading.Thread | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(AFTER)
+        self._timer.timeout.connect(self._start)
+        self._done.connect(self._take, Qt.ConnectionType.QueuedConnection)
+        doc.changed.connect(self._later)
+
+    def _later(self) -> None:
+        if (
+            self._looked_at is None
+            or self._looked_at[0] is not self.doc.settled.scene
+            or self._looked_at[1:] != self._wanted()[1:]
+        ):
+            self._timer.start()
+
+    def _wanted(self) -> tuple[Scene, bool, float]:
+        return self.doc.settled.scene, self.doc.loop, self.pile
+
+    def _start(self) -> None:
+        if self._busy or self.doc.playing:  # playing has the processor to itself
+            self._timer.start()
+            return
+        self._busy = True
+        wanted = self._wanted()
+        obj = self.doc.object
+
+        def work() -> None:
+            try:
+                loops = wanted[1] and obj is not None and obj.lanes
+                found = (run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None)
+            except Exception as error:  # a check that fails must not take the window with it
+                found = error
+            with suppress(RuntimeError):  # the window may be gone by now
+                self._done.emit(wanted, found)
+
+        self._thread = threading.Thread(target=work, daemon=True)
+        self._thread.start()
+
+    def _take(self, wanted: tuple[Scene, bool, float], found: object) -> None:
+        self._busy = False
+        if isinstance(found, Exception):
+            raise found
+        self._looked_at = wanted
+        self.found, self.seam = found
+        self.changed.emit()
+        if wanted[0] is not self.doc.settled.scene:
+            self._timer.start()
+
+    def now(self) -> list[Finding]:
+        """What is found in the scene as it is, at once."""
+        self._looked_at = self._wanted()
+        self.found = run_checks(*self._looked_at)
+        self.changed.emit()
+        return self.found
+
+    def stop(self) -> None:
+        """No further run; one under way is waited for."""
+        self._timer.stop()
+        if self._thread is not None:
+            self._thread.join(timeout=10)
+
+
+class ChecksDialog(Dialog):
+    """Each finding with where, why and a remedy. The list is made anew after every remedy."""
+
+    def __init__(self, parent: QWidget, doc: Document, checker: Checker) -> None:
+        super().__init__(parent, "Checks", 640)
+        self.doc, self.checker = doc, checker
+        self.said = self.sentence("", True)
+        self.rows = QWidget()
+        self.inside = QVBoxLayout(self.rows)
+        self.inside.setContentsMargins(0, 0, 6, 0)
+        self.inside.setSpacing(10)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setMinimumHeight(280)
+        scroll.setWidget(self.rows)
+        self.body.addWidget(scroll)
+        self.pile = NumberField("Weights on the same points may add up to", "", 2, 0.1, 100)
+        self.pile.set_value(checker.pile)
+        self.pile.setMaximumWidth(80)
+        self.pile.committed.connect(self._set_pile)
+        row = labelled("Weights that move the same points may add up to", self.pile, width=310)
+        row.layout().addStretch(1)
+        self.body.addWidget(row)
+        self.button("ok", "Close", True)
+        self.buttons_of: list[tuple[Finding, QPushButton, QPushButton | None]] = []
+        self._fill()
+
+    def _set_pile(self, most: float) -> None:
+        self.checker.pile = most
+        self._fill()
+
+    def _fill(self) -> None:
+        found = self.checker.now()
+        while self.inside.count():
+            widget = self.inside.takeAt(0).widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.buttons_of = []
+        many = f"{len(found)} thing{'' if len(found) == 1 else 's'} to look at."
+        self.said.setText(many if found else "Nothing suspicious was found.")
+        for finding in found:
+            self.inside.addWidget(self._row(finding))
+        self.inside.addStretch()
+
+    def _row(self, finding: Finding) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        label = QLabel(finding.sentence)
+        label.setWordWrap(True)
+        layout.addWidget(label, 1)
+        go = QPushButton("Go there")
+        go.setAutoDefault(False)
+        go.clicked.connect(lambda _on, f=finding: self._go(f))
+        layout.addWidget(go)
+        mend = None
+        if finding.mend is not None:
+            mend = QPushButton(finding.remedy)
+            mend.setAutoDefault(False)
+            mend.clicked.connect(lambda _on, f=finding: self._mend(f))
+            layout.addWidget(mend)
+        self.buttons_of.append((finding, go, mend))
+        return row
+
+    def _go(self, finding: Finding) -> None:
+        doc = self.doc
+        if any(o.id == finding.owner for o in doc.scene.objects):
+            doc.select_object(finding.owner)
+        if finding.channel is not None:
+            doc.select_channel(ChannelRef(finding.owner, finding.channel))
+        if finding.frame is not None:
+            doc.set_frame(finding.frame)
+
+    def _mend(self, finding: Finding) -> None:
+        if self.doc.edit(finding.remedy, finding.mend):
+            self._fill()

@@ -1,0 +1,441 @@
+"""Dialogs: a new scene, how targets take a change of the base, unsaved changes, recovery, shortcuts, several sentences."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.recovery import Recoverable
+from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, labelled
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
+from fictilis.core.errors import FictilisError
+from fictilis.core.geometry.primitives import FORMS
+from fictilis.render.renderer import Light
+
+
+class Dialog(QDialog):
+    """A heading, a body and a row of verbs. ``answer`` is the id of the button pressed, or None."""
+
+    def __init__(self, parent: QWidget | None, title: str, width: int = 460) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(width)
+        self.answer: str | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(22, 20, 22, 18)
+        outer.setSpacing(14)
+        heading = QLabel(title)
+        heading.setProperty("title", True)
+        heading.setStyleSheet("font-size: 16px;")
+        outer.addWidget(heading)
+        self.body = QVBoxLayout()
+        self.body.setSpacing(10)
+        outer.addLayout(self.body)
+        self.row = QHBoxLayout()
+        self.row.setSpacing(8)
+        self.row.addStretch()
+        outer.addLayout(self.row)
+        self.buttons: dict[str, QPushButton] = {}
+
+    def sentence(self, text: str, quiet: bool = False) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setProperty("quiet", quiet)
+        self.body.addWidget(label)
+        return label
+
+    def button(self, name: str, text: str, primary: bool = False) -> QPushButton:
+        button = QPushButton(text)
+        button.setProperty("primary", primary)
+        button.setDefault(primary)
+        button.setAutoDefault(primary)
+        button.clicked.connect(lambda _on: self._close(name))
+        self.row.addWidget(button)
+        self.buttons[name] = button
+        return button
+
+    def _close(self, name: str) -> None:
+        self.answer = name
+        if name == "cancel":
+            self.reject()
+        else:
+            self.accept()
+
+
+@dataclass(frozen=True)
+class NewSceneChoice:
+    """A form with its numbers, or a file to take."""
+
+    form: str | None = None
+    numbers: dict[str, float] | None = None
+    file: Path | None = None
+    beside: bool = False
+
+
+class NewSceneDialog(Dialog):
+    """Start from a simple form, or from a mesh file; in a new scene or beside what is there."""
+
+    def __init__(self, parent: QWidget, choose_file: Callable[[], Path | None], has_objects: bool) -> None:
+        super().__init__(parent, "New scene", 520)
+        self._choose_file = choose_file
+        self.choice: NewSceneChoice | None = None
+        self.sentence("Start from a simple form, or from a finished mesh. Its points and faces are kept as they are.", True)
+        self.forms = Segments("Form", tuple(FORMS))
+        self.forms.chosen.connect(self._show_form)
+        self.body.addWidget(self.forms)
+        self._panels: dict[str, QWidget] = {}
+        self._fields: dict[str, dict[str, NumberField]] = {}
+        for name, function in FORMS.items():
+            panel = QWidget()
+            inside = QVBoxLayout(panel)
+            inside.setContentsMargins(0, 4, 0, 4)
+            inside.setSpacing(7)
+            fields = self._fields[name] = {}
+            for parameter in inspect.signature(function).parameters.values():
+                size = isinstance(parameter.default, float)
+                label = parameter.name.capitalize()
+                fields[parameter.name] = field = NumberField(
+                    label, "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000
+                )
+                field.set_value(parameter.default)
+                field.setMaximumWidth(150)
+                row = labelled(label, field, width=96)
+                row.layout().addStretch(1)
+                inside.addWidget(row)
+            self._panels[name] = panel
+            self.body.addWidget(panel)
+        self.beside = QCheckBox("Add it beside the objects of this scene")
+        self.beside.setVisible(has_objects)
+        self.body.addWidget(self.beside)
+        self.button("file", "From a mesh file…")
+        self.button("cancel", "Cancel")
+        self.button("form", "Make it", True)
+        self._show_form("Box")
+
+    def _show_form(self, name: str) -> None:
+        self.form = name
+        self.forms.set_value(name)
+        for other, panel in self._panels.items():
+            panel.setVisible(other == name)
+        self.adjustSize()
+
+    def field(self, name: str) -> NumberField:
+        """A number of the form shown."""
+        return self._fields[self.form][name]
+
+    def _close(self, name: str) -> None:
+        beside = self.beside.isChecked()
+        if name == "file":
+            file = self._choose_file()
+            if file is None:
+                return
+            self.choice = NewSceneChoice(file=file, beside=beside)
+        elif name == "form":
+            fields = self._fields[self.form]
+            if any(field.property("bad") for field in fields.values()):
+                return
+            numbers = {k: (int(f.value) if f.decimals == 0 else f.value) for k, f in fields.items()}
+            self.choice = NewSceneChoice(self.form, numbers, beside=beside)
+        super()._close(name)
+
+
+SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
+
+
+class FormDialog(Dialog):
+    """A few numbers, choices and texts; ``values`` by name once it was accepted."""
+
+    def __init__(self, parent: QWidget, title: str, sentence: str, asks: Sequence[Ask], verb: str, palette: Palette) -> None:
+        super().__init__(parent, title)
+        if sentence:
+            self.sentence(sentence, True)
+        self.palette_ = palette
+        self.fields: dict[str, QWidget] = {}
+        self._read: dict[str, Callable[[], object]] = {}
+        self.values: dict[str, object] = {}
+        for ask in asks:
+            widget, read = self._field(ask)
+            self.fields[ask.name], self._read[ask.name] = widget, read
+            self.body.addWidget(widget if isinstance(ask, CheckAsk) else labelled(ask.label, widget, width=118))
+        self.button("cancel", "Cancel")
+        self.button("ok", verb, True)
+
+    def _field(self, ask: Ask) -> tuple[QWidget, Callable[[], object]]:
+        if isinstance(ask, NumberAsk):
+            field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high)
+            field.set_value(ask.default)
+            return field, lambda: field.value
+        if isinstance(ask, CheckAsk):
+            check = QCheckBox(ask.label)
+            check.setChecked(ask.default)
+            return check, check.isChecked
+        if isinstance(ask, TextAsk):
+            line = QLineEdit(ask.default)
+            line.setAccessibleName(ask.label)
+            line.selectAll()
+            return line, lambda: line.text().strip()
+        texts = [text for text, _ in ask.choices]
+        values = [value for _, value in ask.choices]
+        start = values.index(ask.default) if ask.default in values else 0
+        if len(texts) <= 3 and sum(map(len, texts)) <= SIDE_BY_SIDE:
+            row = Segments(ask.label, texts)
+            row.set_value(texts[start])
+            return row, lambda: values[next(n for n, t in enumerate(texts) if row.buttons[t].isChecked())]
+        combo = ArrowCombo(self.palette_)
+        combo.setAccessibleName(ask.label)
+        combo.addItems(texts)
+        combo.setCurrentIndex(start)
+        return combo, lambda: values[combo.currentIndex()]
+
+    def _close(self, name: str) -> None:
+        if name == "ok":
+            for field in self.fields.values():
+                if isinstance(field, NumberField):
+                    field.finish()
+            if any(field.property("bad") for field in self.fields.values()):
+                return
+            self.values = {name: read() for name, read in self._read.items()}
+        super()._close(name)
+
+
+class EaseDialog(Dialog):
+    """The easings with a picture of each, and a field for CSS."""
+
+    def __init__(self, parent: QWidget, ease: str, palette: Palette) -> None:
+        super().__init__(parent, "Ease to the next key")
+        self.ease = ease
+        self.sentence("Choose one, or write your own as CSS does: cubic-bezier(x1, y1, x2, y2).", True)
+        self.list = QListWidget()
+        self.list.setIconSize(QSize(34, 26))
+        self.list.setMinimumHeight(280)
+        for name in EASINGS:
+            self.list.addItem(QListWidgetItem(ease_icon(name, palette.primary), name.replace("-", " ")))
+        self.list.currentRowChanged.connect(lambda row: row >= 0 and self.css.setText(EASINGS[row]))
+        self.css = QLineEdit(ease)
+        self.css.setAccessibleName("CSS")
+        self.css.textEdited.connect(lambda _text: self.list.setCurrentRow(-1))
+        self.body.addWidget(self.list)
+        self.body.addWidget(labelled("CSS", self.css, width=50))
+        self.wrong = self.sentence("")
+        self.wrong.setProperty("error", True)
+        self.wrong.hide()
+        if ease in EASINGS:
+            self.list.setCurrentRow(EASINGS.index(ease))
+        self.button("cancel", "Cancel")
+        self.button("ok", "Ease it", True)
+
+    def _close(self, name: str) -> None:
+        if name == "ok":
+            try:
+                handles_of(self.css.text())
+            except FictilisError as error:
+                self.wrong.setText(error.sentence)
+                self.wrong.show()
+                return
+            self.ease = self.css.text().strip()
+        super()._close(name)
+
+
+def ease_icon(ease: str, colour: str) -> QIcon:
+    """A small picture of an easing."""
+    picture = QPixmap(68, 52)
+    picture.setDevicePixelRatio(2.0)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    t = np.linspace(0, 1, 49)
+    line = [QPointF(3 + 28 * a, 20 - 14 * b) for a, b in zip(t, ease_at(ease, t), strict=True)]
+    painter.setPen(QPen(QColor(colour), 1.6))
+    painter.drawPolyline(QPolygonF(line))
+    painter.end()
+    return QIcon(picture)
+
+
+class BlendDialog(FormDialog):
+    """From one kept mix to another by a slider, shown while it is dragged."""
+
+    def __init__(
+        self, parent: QWidget, names: Sequence[str], palette: Palette, show: Callable[[str, str, float], None]
+    ) -> None:
+        choices = [(n, n) for n in names]
+        asks = (ChoiceAsk("first", "From", choices, names[0]), ChoiceAsk("second", "To", choices, names[-1]))
+        super().__init__(parent, "Blend two kept mixes", "", asks, "Set it", palette)
+        self.button("key", "Key it")
+        self._show = show
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(-500, 1500)
+        self.slider.setValue(500)
+        self.slider.setAccessibleName("Part of the way")
+        self.slider.valueChanged.connect(lambda _v: self.shown())
+        self.amount = QLabel()
+        self.amount.setFixedWidth(46)
+        self.body.addWidget(labelled("Part of the way", self.slider, self.amount, width=118))
+        for field in self.fields.values():
+            signal = field.chosen if isinstance(field, Segments) else field.activated
+            signal.connect(lambda _choice: self.shown())
+        self.shown()
+
+    @property
+    def part(self) -> float:
+        return self.slider.value() / 1000
+
+    def shown(self) -> None:
+        self.amount.setText(f"{self.part:.2f}")
+        self.values = {name: read() for name, read in self._read.items()}
+        self._show(self.values["first"], self.values["second"], self.part)
+
+
+class LightDialog(FormDialog):
+    """The key light and the colour of what is picked; shown at once while it is changed."""
+
+    def __init__(
+        self, parent: QWidget, light: Light, picked: str, palette: Palette, show: Callable[[Light, str], None]
+    ) -> None:
+        asks = (
+            NumberAsk("right", "Light from the right", "°", light.right, -180, 180, 0),
+            NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
+            NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
+        )
+        said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
+        super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
+        self.picked, self._show = picked, show
+        self.swatch = QPushButton(picked)
+        self.swatch.setAccessibleName("Colour of the pick")
+        self.swatch.clicked.connect(self._choose)
+        self.body.addWidget(labelled("Picked parts", self.swatch, width=118))
+        for field in self.fields.values():
+            field.committed.connect(lambda _value: self._shown())
+        reset = QPushButton("As shipped")
+        reset.clicked.connect(self._reset)
+        self.row.insertWidget(0, reset)
+        self._mark()
+
+    def _mark(self) -> None:
+        self.swatch.setText(self.picked or "as the theme has it")
+        self.swatch.setStyleSheet(f"border-left: 14px solid {self.picked or self.palette_.picked};")
+
+    def _choose(self) -> None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        colour = QColorDialog.getColor(QColor(self.picked or self.palette_.picked), self, "Colour of the pick", options)
+        if colour.isValid():
+            self.set_picked(colour.name().upper())
+
+    def set_picked(self, colour: str) -> None:
+        self.picked = colour
+        self._mark()
+        self._shown()
+
+    def _reset(self) -> None:
+        shipped = Light()
+        for name in ("right", "up", "strength"):
+            self.fields[name].set_value(getattr(shipped, name))
+        self.set_picked("")
+
+    def light(self) -> Light:
+        return Light(*(self.fields[name].value for name in ("right", "up", "strength")))
+
+    def _shown(self) -> None:
+        self._show(self.light(), self.picked)
+
+
+class BaseQuestion(Dialog):
+    """The base changed while there are targets: do they follow or stay? A picture of each."""
+
+    def __init__(self, parent: QWidget, pictures: tuple[QImage | None, QImage | None], target_name: str) -> None:
+        super().__init__(parent, "How should the targets take this change of the base?", 520)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        texts = {
+            "follow": ("Targets follow", "Each keeps its offsets and changes with the base."),
+            "stay": ("Targets stay", "Each keeps its own shape; its offsets change instead."),
+        }
+        self.choices: dict[str, QToolButton] = {}
+        for (name, (title, said)), image in zip(texts.items(), pictures, strict=True):
+            column = QVBoxLayout()
+            choice = QToolButton()
+            choice.setText(title)
+            choice.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            choice.setStyleSheet("font-weight: 600; padding: 10px;")
+            choice.setMinimumSize(220, 190)
+            if image is not None:
+                choice.setIcon(QIcon(QPixmap.fromImage(image)))
+                choice.setIconSize(QSize(190, 142))
+            choice.clicked.connect(lambda _on, n=name: self._close(n))
+            note = QLabel(said)
+            note.setWordWrap(True)
+            note.setProperty("quiet", True)
+            note.setFixedWidth(230)
+            column.addWidget(choice)
+            column.addWidget(note)
+            row.addLayout(column)
+            self.choices[name] = choice
+        self.body.addLayout(row)
+        self.sentence(f"The pictures show {target_name} at full weight.", True)
+        self.remember = QCheckBox("Remember for this scene, until it is closed")
+        self.body.addWidget(self.remember)
+        self.button("cancel", "Undo the stroke")
+
+
+class UnsavedDialog(Dialog):
+    def __init__(self, parent: QWidget, name: str) -> None:
+        super().__init__(parent, f"Save the changes to {name}?")
+        self.sentence("They are lost if they are not saved.", True)
+        self.button("discard", "Do not save")
+        self.button("cancel", "Cancel")
+        self.button("save", "Save", True)
+
+
+class RecoverDialog(Dialog):
+    def __init__(self, parent: QWidget, found: Recoverable) -> None:
+        super().__init__(parent, "Recover unsaved work?")
+        when = found.when.strftime("%d %B, %H:%M")
+        self.sentence(f"“{found.name}” was not closed properly. A copy from {when} was kept.")
+        self.button("discard", "Throw it away")
+        self.button("cancel", "Decide later")
+        self.button("recover", "Recover", True)
+
+
+class SentencesDialog(Dialog):
+    """Several files: what was done with each, in one sentence each."""
+
+    def __init__(self, parent: QWidget, title: str, sentences: Sequence[tuple[str, str]]) -> None:
+        super().__init__(parent, title, 540)
+        for text, kind in sentences:
+            label = self.sentence(text)
+            label.setProperty("error", kind == "error")
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.button("ok", "Close", True)
+
+
+class AboutDialog(Dialog):
+    def __init__(self, parent: QWidget, version: str) -> None:
+        super().__init__(parent, f"Fictilis {version}")
+        self.sentence("Mould morph targets from copies of a mesh, mix them by weight, and animate the weights.")
+        self.sentence(
+            "Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons under the MIT licence.",
+            True,
+        )
+        self.button("ok", "Close", True)

@@ -1,0 +1,223 @@
+"""Small form parts: number fields with units, segmented choices, labelled rows."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
+
+from fictilis.app.model.arithmetic import number_from
+from fictilis.app.widgets.theme import Palette, pixmap
+
+
+class KeptKeysField(QLineEdit):
+    """A field that keeps Enter and Esc for itself, where the window has them as shortcuts."""
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (
+            Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape,
+        ):  # fmt: skip
+            event.accept()
+            return True
+        return super().event(event)
+
+
+class NumberField(KeptKeysField):
+    """A number with its unit. ``committed`` after Enter or leaving the field, with a number within bounds only."""
+
+    committed = pyqtSignal(float)
+
+    def __init__(self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9) -> None:
+        super().__init__()
+        self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
+        self.value = 0.0
+        self.setAccessibleName(name)
+        self.editingFinished.connect(self.finish)
+        if unit:
+            self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
+
+    def set_value(self, value: float) -> None:
+        """Show a value without announcing it; a field being edited is left alone."""
+        self.value = float(value)
+        if not self.hasFocus() or not self.isModified():
+            text = self._text(self.value)
+            if text != self.text():
+                self.setText(text)
+            self._mark(True)
+
+    def _text(self, value: float) -> str:
+        text = f"{value:.{self.decimals}f}"
+        return "0" if self.decimals == 0 and text == "-0" else text
+
+    def _mark(self, good: bool) -> None:
+        if self.property("bad") != (not good):
+            self.setProperty("bad", not good)
+            self.style().unpolish(self)
+            self.style().polish(self)
+            self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
+
+    def finish(self) -> None:
+        """Take what was typed, where it is a number within bounds."""
+        if not self.isModified():
+            return
+        try:
+            value = number_from(self.text().strip().removesuffix(self.unit))
+        except ValueError:
+            value = math.nan
+        good = math.isfinite(value) and self.low <= value <= self.high
+        self._mark(good)
+        self.setModified(False)
+        if good:
+            self.value = value
+            self.setText(self._text(value))
+            self.committed.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setModified(False)
+            self.setText(self._text(self.value))
+            self._mark(True)
+            return
+        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()
+            if self.window().focusProxy() is not None:
+                self.window().setFocus()  # to the view, where keys are shortcuts again
+            else:
+                self.selectAll()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.unit:
+            painter = QPainter(self)
+            colour = QColor(self.palette().text().color())
+            colour.setAlpha(150)
+            painter.setPen(colour)
+            rect = QRectF(self.rect()).adjusted(0, 0, -9, 0)
+            painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.unit)
+
+
+class Segments(QWidget):
+    """A few choices side by side, one of them on (or with ``several`` any)."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, name: str, choices: Sequence[str], several: bool = False, shown: Sequence[str] = ()) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(not several)
+        self.buttons: dict[str, QPushButton] = {}
+        for number, choice in enumerate(choices):
+            button = QPushButton(shown[number] if shown else choice)
+            button.setCheckable(True)
+            button.setProperty("segment", True)
+            place = (
+                "only" if len(choices) == 1 else "first" if number == 0 else "last" if number == len(choices) - 1 else "middle"
+            )
+            button.setProperty("place", place)
+            button.setAccessibleName(f"{name}: {choice}")
+            button.clicked.connect(lambda _on, c=choice: self.chosen.emit(c))
+            self._group.addButton(button)
+            self.buttons[choice] = button
+            layout.addWidget(button)
+        layout.addStretch()
+
+    def set_value(self, choice: str) -> None:
+        for name, button in self.buttons.items():
+            button.setChecked(name == choice)
+
+    def set_values(self, choices: str) -> None:
+        """Several at once, each named by one letter."""
+        for name, button in self.buttons.items():
+            button.setChecked(name in choices)
+
+
+def labelled(name: str, *fields: QWidget, width: int = 75) -> QWidget:
+    """A row: a quiet label, then fields that share the rest."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(5)
+    label = QLabel(name)
+    label.setProperty("quiet", True)
+    label.setFixedWidth(width)
+    label.setStyleSheet("font-size: 12px;")
+    layout.addWidget(label)
+    for field in fields:
+        layout.addWidget(field, 1)
+        if isinstance(field, QLineEdit):
+            label.setBuddy(field)
+            field.setMinimumWidth(28)
+        elif isinstance(field, QLabel):
+            field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+    return row
+
+
+def inline_editor(parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None]) -> QLineEdit:
+    """A field over a painted text: Enter or leaving it finishes, Esc leaves the text as it was."""
+    editor = _Inline(parent)
+    editor.setProperty("inline", True)
+    editor.setGeometry(rect.toRect())
+    editor.setText(text)
+    editor.selectAll()
+
+    def close(apply: bool) -> None:
+        if editor.open:
+            editor.open = False
+            said = editor.text()
+            editor.hide()
+            editor.deleteLater()
+            parent.setFocus()
+            if apply:
+                finish(said)
+
+    editor.closing.connect(close)
+    editor.show()
+    editor.setFocus()
+    return editor
+
+
+class _Inline(KeptKeysField):
+    closing = pyqtSignal(bool)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.open = True
+
+    def keyPressEvent(self, event: object) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.closing.emit(False)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.closing.emit(True)
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)
+        self.closing.emit(True)
+
+
+class ArrowCombo(QComboBox):
+    """A chooser with the shipped arrow."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette_ = palette
+
+    def paintEvent(self, event: object) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.drawPixmap(self.width() - 22, self.height() // 2 - 7, pixmap("caret-down", self.palette_.quiet, 14))
+
+    def wheelEvent(self, event: object) -> None:
+        event.ignore()

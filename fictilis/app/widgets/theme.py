@@ -1,0 +1,134 @@
+"""The look: two palettes, one shipped font, icons from one shipped family, and the style sheet made from them."""
+
+from __future__ import annotations
+
+import atexit
+import colorsys
+import shutil
+import tempfile
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QRectF, Qt
+from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QPainter, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+
+from fictilis.render.renderer import Ground
+
+ASSETS = Path(__file__).parents[1] / "assets"
+FAMILY = "Work Sans"
+RADIUS = 7
+ON_AUTO = "#1E1A17"  # text on the colour of auto-key, in both themes
+
+
+@dataclass(frozen=True)
+class Palette:
+    name: str
+    ground: str
+    panel: str
+    raised: str
+    line: str
+    text: str
+    quiet: str
+    primary: str
+    on_primary: str
+    primary_soft: str
+    chosen: str
+    auto_key: str
+    error: str
+    picked: str
+    track: str
+    lane_body: str
+    view: Ground
+    axes: tuple[str, str, str]
+    dark: bool = False
+
+    def lane(self, colour: str) -> str:
+        """A lane's colour, a lighter step of the same hue on the dark theme."""
+        return _lighter(colour) if self.dark else colour
+
+
+BISQUE = Palette(
+    "Bisque", "#EDE6DB", "#F6F1E8", "#FCF9F3", "#D6CBBB", "#2E2925", "#6F6459", "#1F6F62", "#FFFFFF", "#DCEAE3", "#E6DCCD",
+    "#B9821A", "#A8432F", "#2B4C9B", "#E3DACB", "#FBF7EE", Ground("#E6DED1", "#CFC3B1"), ("#A8432F", "#6E7F2B", "#2F5DA8"),
+)  # fmt: skip
+KILN = Palette(
+    "Kiln", "#1E2423", "#262D2B", "#313937", "#3E4845", "#EDE6DB", "#A9B3AC", "#7FC4B5", "#10211D", "#29443F", "#46504C",
+    "#E0B04A", "#E07A62", "#8FB2FF", "#3A4340", "#222928", Ground("#2B3230", "#171C1B"), ("#E07A62", "#B4C45A", "#7FA6EE"),
+    dark=True,
+)  # fmt: skip
+PALETTES = {p.name: p for p in (BISQUE, KILN)}
+
+
+@lru_cache(maxsize=64)
+def _lighter(colour: str) -> str:
+    r, g, b = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    h, light, s = colorsys.rgb_to_hls(r, g, b)
+    r, g, b = colorsys.hls_to_rgb(h, max(0.60, min(0.72, light + 0.25)), min(1.0, s * 1.05))
+    return f"#{round(r * 255):02X}{round(g * 255):02X}{round(b * 255):02X}"
+
+
+def load_fonts() -> None:
+    for path in sorted((ASSETS / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def font(size: float = 12.5, weight: int = 400) -> QFont:
+    """The shipped sans at ``size`` pixels, figures tabular."""
+    out = QFont(FAMILY)
+    out.setPixelSize(round(size))
+    out.setWeight(QFont.Weight(weight))
+    out.setFeature(QFont.Tag("tnum"), 1)
+    return out
+
+
+@lru_cache(maxsize=256)
+def pixmap(name: str, colour: str, size: int = 18, scale: float = 1.0) -> QPixmap:
+    """An icon of the shipped family in one colour."""
+    text = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", colour)
+    out = QPixmap(round(size * scale), round(size * scale))
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    QSvgRenderer(QByteArray(text.encode())).render(painter, QRectF(out.rect()))
+    painter.end()
+    out.setDevicePixelRatio(scale)
+    return out
+
+
+def icon(name: str, palette: Palette, checked: str | None = None) -> QIcon:
+    """An icon with its quiet state when disabled, and with ``checked`` as the colour while on."""
+    out = QIcon()
+    for scale in (1.0, 2.0):
+        out.addPixmap(pixmap(name, palette.text, 18, scale), QIcon.Mode.Normal, QIcon.State.Off)
+        out.addPixmap(pixmap(name, checked or palette.text, 18, scale), QIcon.Mode.Normal, QIcon.State.On)
+        faint = mix(palette.quiet, palette.panel, 0.5)
+        out.addPixmap(pixmap(name, faint, 18, scale), QIcon.Mode.Disabled, QIcon.State.Off)
+    return out
+
+
+def mix(a: str, b: str, part: float) -> str:
+    """A colour between two, ``part`` of the way to ``b``."""
+    pairs = ((int(a[i : i + 2], 16), int(b[i : i + 2], 16)) for i in (1, 3, 5))
+    return "#" + "".join(f"{round(x + (y - x) * part):02X}" for x, y in pairs)
+
+
+@lru_cache(maxsize=4)
+def _tick(colour: str) -> str:
+    """The path of a tick in one colour: style sheets take pictures from files only."""
+    folder = Path(tempfile.mkdtemp(prefix="fictilis-"))
+    atexit.register(shutil.rmtree, folder, True)
+    path = folder / "check.svg"
+    path.write_text((ASSETS / "icons" / "check.svg").read_text().replace("currentColor", colour))
+    return path.as_posix()
+
+
+def style_sheet(p: Palette) -> str:
+    """Every standard widget, in this palette."""
+    text = (ASSETS / "style.qss").read_text()
+    names = ("primary_soft", "on_primary", "primary", "ground", "panel", "raised", "line", "text", "quiet", "chosen",
+             "auto_key", "error", "picked", "track")  # fmt: skip
+    for name in names:
+        text = text.replace(f"@{name}", getattr(p, name))
+    text = text.replace("@check", _tick(p.on_primary))
+    return text.replace("@on_auto", ON_AUTO).replace("@radius", f"{RADIUS}px").replace("@family", FAMILY)
