@@ -13,10 +13,10 @@ import sys
 import zipfile
 from pathlib import Path
 
-from fictilis import __version__, cli_edit, cli_time
+from fictilis import __version__, cli_operate
 from fictilis.core.errors import FictilisError
 
-COMMANDS = ("demo", "new", "info", "check", "key", "lanes", "time", "target", "mesh", "evaluate", "export", "snapshot")
+COMMANDS = ("demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "snapshot")
 
 
 class UsageError(FictilisError):
@@ -81,8 +81,7 @@ def _parser() -> argparse.ArgumentParser:
     key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     key.set_defaults(run=_key)
 
-    for part in (cli_edit, cli_time):
-        part.register(commands)
+    cli_operate.register(commands)
 
     evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
     evaluate.add_argument("scene", type=Path)

@@ -169,7 +169,7 @@ def test_whole_targets_are_changed(scene_file, tmp_path):
     assert run(*words, "bend", "split", "--seam", "4")[0] == 0
     halves = shape_of(scene_file, "bend left") + shape_of(scene_file, "bend right") - base
     assert np.abs(halves - bend).max() < 1e-12
-    assert run(*words, "bend left", "join", "--with", "bend right", "--name", "Again")[0] == 0
+    assert run(*words, "bend left", "--target", "bend right", "join", "--name", "Again")[0] == 0
     assert np.allclose(shape_of(scene_file, "Again"), bend)
     assert run(*words, "bend left", "mirror")[0] == 0
     assert np.allclose(shape_of(scene_file, "bend right 2"), shape_of(scene_file, "bend right"))

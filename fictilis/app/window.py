@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
@@ -71,9 +72,12 @@ class Window(QMainWindow):
         self.checker = Checker(doc)
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
-        self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands = parts = (
-            Commands(doc, self.ports), ShapeCommands(doc, self.ports), TargetCommands(doc, self.ports),
-            TimeCommands(doc, self.ports), SceneTimeCommands(doc, self.ports),
+        operations = OperationCommands(doc, self.ports)
+        self.commands, self.shape_commands = Commands(doc, self.ports), ShapeCommands(doc, self.ports)
+        self.target_commands = TargetCommands(doc, self.ports, operations)
+        self.time_commands, self.scene_time_commands = TimeCommands(doc, self.ports), SceneTimeCommands(doc, self.ports)
+        parts = (
+            operations, self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -110,7 +114,7 @@ class Window(QMainWindow):
         self.side = SideColumn(doc, p, self.commands, self.shape_commands)
         self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
-        self.lanes = self.ports.lanes = Lanes(doc, self.actions_, p, self.time_commands)
+        self.lanes = self.ports.lanes = Lanes(doc, self.actions_, p)
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         low = QWidget()
         stack = QVBoxLayout(low)

@@ -359,6 +359,16 @@ class Scene:
                 return obj
         raise EditRefused(f"The scene has no object with the id {object_id}.")
 
+    def unlocked(self, object_id: str) -> MorphObject:
+        """An object whose shapes, targets and mesh may change; its weights and keys may in any case.
+
+        Raises EditRefused when it is locked.
+        """
+        obj = self.object(object_id)
+        if obj.locked:
+            raise EditRefused(f"{obj.name} is locked; unlock it in the list of objects first.")
+        return obj
+
     def object_named(self, name: str) -> MorphObject:
         for obj in self.objects:
             if obj.name == name:

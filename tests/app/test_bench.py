@@ -404,7 +404,7 @@ def test_mirror_axes_tolerance_and_the_count_of_points_without_a_partner(bench):
 
 MESH = {
     "subdivide": {}, "subdivide-smooth": {}, "extrude": {"offset": 1.0}, "inset": {"part": 0.4}, "loop-cut": {"cuts": 2},
-    "triangulate": {}, "delete-points": {}, "delete-faces": {}, "weld-middle": {}, "weld-near": {"distance": 1.6},
+    "triangulate": {}, "delete-points": {}, "delete-faces": {}, "weld-middle": {}, "weld-near": {"within": 1.6},
     "mirror-weld": {"axis": "Y"},
 }  # fmt: skip
 
@@ -451,10 +451,10 @@ def test_freezing_the_transform_and_moving_the_origin(bench):
 
 
 TARGET = {
-    "duplicate": ({}, 3), "mirror-new": ({}, 3), "swap-sides": ({}, 2), "split": ({"width": 2.0}, 4),
-    "scale-deltas": ({"factor": -1.0}, 2), "clean": ({"threshold": 1.5}, 2), "combine": ({"other": "Dent"}, 2),
+    "duplicate": ({}, 3), "mirror-new": ({}, 3), "swap-sides": ({}, 2), "split": ({"seam": 2.0}, 4),
+    "scale-deltas": ({"factor": -1.0}, 2), "clean": ({"below": 1.5}, 2), "combine": ({"other": "Dent"}, 2),
     "copy-onto": ({"onto": "Dent"}, 2), "apply-to-base": ({"weight": 0.5}, 2), "keep-region": ({}, 2),
-    "rebuild": ({"parent": "Dent"}, 2), "mask-from-pick": ({}, 2),
+    "rebuild": ({"on": "Dent"}, 2), "mask-from-pick": ({}, 2),
 }  # fmt: skip
 
 
@@ -475,7 +475,7 @@ def test_whole_shape_operations_in_the_menu(bench, forms, name):
 
 
 def test_split_then_join_in_the_window(bench, forms):
-    forms(bench, {"width": 3.0})
+    forms(bench, {"seam": 3.0})
     whole = puff(bench)
     run(bench, "split")
     assert [bench.obj.target(t).name for t in bench.doc.selected_targets] == ["Puff left", "Puff right"]
@@ -484,7 +484,7 @@ def test_split_then_join_in_the_window(bench, forms):
 
 
 def test_transfer_from_an_object_of_another_topology(bench, forms):
-    opened = forms(bench, {"source": "Ball: Puff", "near": 1.0, "far": 4.0})
+    opened = forms(bench, {"from": "Ball: Puff", "near": 1.0, "far": 4.0})
     points, mesh = plane(12, 12, 8, 8)
     scene, other = add_object(
         bench.doc.settled.scene, "Patch", mesh, points @ np.array([[1, 0, 0], [0, 0, 1], [0, 1, 0]]) + [0, 0, 9]

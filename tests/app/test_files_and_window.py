@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDropEvent, QKeySequence
 import fictilis
 from fictilis.app.commands.actions import ROWS
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
@@ -231,7 +232,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
-    parts = (Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands)
+    parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands)
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

@@ -183,7 +183,7 @@ def test_exact_numbers_and_nudges(timed, forms):  # noqa: F811
 
 MANY = {
     "shift-after": ({"by": 5}, [0, 25, 45, 65]), "reverse": ({}, [36, 56, 76, 96]), "mirror-values": ({"about": 0.5}, [0, 20, 40, 60]),
-    "stagger": ({"frames": 4}, [0, 20, 40, 60]), "bake-keys": ({"every": 48}, [0, 48, 96]), "hold-until": ({}, [0, 15, 20, 40, 60]),
+    "stagger": ({"by": 4}, [0, 20, 40, 60]), "bake-keys": ({"every": 48}, [0, 48, 96]), "hold-until": ({}, [0, 15, 20, 40, 60]),
     "key-neutral": ({}, [0, 15, 20, 40, 60]), "close-loop": ({}, [0, 20, 40, 60, 96]),
 }  # fmt: skip
 
@@ -203,7 +203,7 @@ def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
 
 
 def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
-    forms(timed, {"tolerance": 0.05})
+    forms(timed, {"within": 0.05})
     run(timed, "clean-keys")
     assert timed.said[-1][0] == "Every key is needed."
     scene = timed.doc.settled.scene

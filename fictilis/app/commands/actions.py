@@ -9,10 +9,13 @@ from dataclasses import dataclass
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from fictilis.app.commands.operations import subject_of
 from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
-from fictilis.core.shaping.exact import OPERATIONS
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Operation
+from fictilis.core.shaping.exact import OPERATIONS as EXACT
 
 Check = Callable[[Document], bool]
 
@@ -101,6 +104,24 @@ class Row:
     enabled: Check = always
     checked: Check | None = None
     argument: object = None
+    operation: Operation | None = None
+    given: Callable[[Document], dict] | None = None
+
+
+def _op(
+    row_id: str,
+    menu: str,
+    operation_id: str,
+    keys: tuple[str, ...] = (),
+    checked: Check | None = None,
+    given: Callable[[Document], dict] | None = None,
+    text: str = "",
+    enabled: Check = always,
+) -> Row:
+    """A row that makes an operation of the core; ``given`` are numbers that need no form."""
+    operation = OPERATIONS[operation_id]
+    dots = "…" if operation.asked and given is None else ""
+    return Row(row_id, menu, text or operation.label + dots, "operate", keys, enabled, checked, operation_id, operation, given)
 
 
 ROWS = (
@@ -131,8 +152,8 @@ ROWS = (
     Row("pick-left", "Pick", "Left half", "pick_side", (), is_shaping, argument="left"),
     Row("pick-right", "Pick", "Right half", "pick_side", (), is_shaping, argument="right"),
     Row("pick-mirrored", "Pick", "Mirror the pick", "pick_mirrored", (), shaping_pick),
-    Row("keep-pick", "Pick", "Keep this pick…", "keep_pick", (), shaping_pick),
-    Row("drop-pick", "Pick", "Forget a kept pick…", "drop_pick", (), lambda d: has_object(d) and bool(d.object.picks)),
+    _op("keep-pick", "Pick", "object-keep-pick"),
+    _op("drop-pick", "Pick", "object-drop-pick"),
     Row("new-target", "Target", "New target", "new_target", ("Ctrl+T",), has_object),
     Row("new-from-seen", "Target", "New target from what is seen", "new_from_seen", ("Ctrl+Shift+T",), has_object),
     Row("add-targets", "Target", "Add targets from files…", "add_targets", (), has_object),
@@ -140,28 +161,28 @@ ROWS = (
     Row("remove-in-between", "Target", "Remove the in-between being shaped", "remove_shaped_stage", (),
         lambda d: d.shaping is not None and d.shaping.at != 1.0),
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
-    Row("remove-target", "Target", "Remove targets", "remove_targets", (), has_target),
-    Row("mute", "Target", "Mute", "mute", (), has_target, lambda d: has_target(d) and d.target.muted),
-    Row("duplicate", "Target", "Duplicate", "duplicate", ("Ctrl+D",), has_target),
-    Row("mirror-new", "Target", "Mirror into a new target", "mirror_new", (), has_target),
-    Row("swap-sides", "Target", "Swap sides", "swap_sides", (), has_target),
-    Row("split", "Target", "Split into left and right…", "split", (), has_target),
-    Row("join", "Target", "Join selected targets", "join", (), several_selected),
-    Row("scale-deltas", "Target", "Scale its offsets…", "scale_deltas", (), has_target),
-    Row("clean", "Target", "Clean away small motion…", "clean", (), has_target),
-    Row("combine", "Target", "Add or subtract another…", "combine", (), has_two_targets),
-    Row("copy-onto", "Target", "Copy its shape onto another…", "copy_onto", (), has_two_targets),
-    Row("apply-to-base", "Target", "Apply to the base…", "apply_to_base", (), has_target),
-    Row("keep-region", "Target", "Keep only the picked region", "keep_region", (), target_and_pick),
-    Row("rebuild", "Target", "Rebuild on another shape…", "rebuild_on", (), has_target),
-    Row("transfer", "Target", "Transfer from another object…", "transfer", (), has_object),
-    Row("mask-from-pick", "Target", "Mask all but the pick", "mask_from_pick", (), target_and_pick),
-    Row("bake-mask", "Target", "Bake the mask into the shape", "bake_mask", (), has_mask),
-    Row("clear-mask", "Target", "Take the mask off", "clear_mask", (), has_mask),
-    Row("group", "Target", "Group selected targets…", "group", ("Ctrl+G",), has_target),
-    Row("ungroup", "Target", "Take out of the group", "ungroup", (), lambda d: has_target(d) and d.target.group is not None),
-    Row("keep-mix", "Target", "Keep this mix…", "keep_mix", (), has_targets),
-    Row("drop-mix", "Target", "Forget a kept mix…", "drop_mix", (), lambda d: has_object(d) and bool(d.object.mixes)),
+    _op("remove-target", "Target", "target-remove"),
+    _op("mute", "Target", "target-mute", (), lambda d: has_target(d) and d.target.muted, lambda d: {"off": d.target.muted}),
+    _op("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
+    _op("mirror-new", "Target", "target-mirror"),
+    _op("swap-sides", "Target", "target-swap"),
+    _op("split", "Target", "target-split"),
+    _op("join", "Target", "target-join"),
+    _op("scale-deltas", "Target", "target-scale"),
+    _op("clean", "Target", "target-clean"),
+    _op("combine", "Target", "target-add"),
+    _op("copy-onto", "Target", "target-copy"),
+    _op("apply-to-base", "Target", "target-to-base"),
+    _op("keep-region", "Target", "target-keep-region"),
+    _op("rebuild", "Target", "target-rebuild"),
+    _op("transfer", "Target", "mesh-transfer"),
+    _op("mask-from-pick", "Target", "target-mask-pick"),
+    _op("bake-mask", "Target", "target-bake-mask"),
+    _op("clear-mask", "Target", "target-clear-mask"),
+    _op("group", "Target", "target-group", ("Ctrl+G",)),
+    _op("ungroup", "Target", "target-ungroup"),
+    _op("keep-mix", "Target", "object-keep-mix"),
+    _op("drop-mix", "Target", "object-drop-mix"),
     Row("blend-mixes", "Target", "Blend two kept mixes…", "blend_mixes", (), lambda d: has_object(d) and len(d.object.mixes) > 1),
     Row("target-colour", "Target", "Colour…", "colour", (), has_target),
     Row("shape", "Shape", "Shape the selected target", "shape", ("Return", "Enter"), has_object),
@@ -171,7 +192,7 @@ ROWS = (
             lambda d, t=tool.id: d.tools.tool == t, tool.id)
         for n, tool in enumerate(TOOLS.values())
     ),
-    *(Row(f"exact-{o.id}", "Shape", o.label, "exact", (), is_shaping, argument=o.id) for o in OPERATIONS),
+    *(Row(f"exact-{o.id}", "Shape", o.label, "exact", (), is_shaping, argument=o.id) for o in EXACT),
     Row("smaller", "Shape", "Smaller brush or falloff", "resize", ("[",), is_shaping, argument=1 / 1.15),
     Row("larger", "Shape", "Larger brush or falloff", "resize", ("]",), is_shaping, argument=1.15),
     Row("weaker", "Shape", "Weaker", "strengthen", ("Shift+[", "{", "Shift+{"), is_shaping, argument=-0.1),
@@ -180,19 +201,19 @@ ROWS = (
     Row("mirror-y", "Shape", "Mirror Y", "mirror", (), is_shaping, lambda d: "Y" in d.tools.mirror.axes, "Y"),
     Row("mirror-z", "Shape", "Mirror Z", "mirror", (), is_shaping, lambda d: "Z" in d.tools.mirror.axes, "Z"),
     Row("place-pivot", "Shape", "Place the pivot", "place_pivot", ("P",), is_shaping),
-    Row("subdivide", "Mesh", "Subdivide", "subdivide", (), has_object, argument=False),
-    Row("subdivide-smooth", "Mesh", "Subdivide smoothly", "subdivide", (), has_object, argument=True),
-    Row("extrude", "Mesh", "Extrude faces…", "extrude", (), shaping_pick),
-    Row("inset", "Mesh", "Inset faces…", "inset", (), shaping_pick),
-    Row("loop-cut", "Mesh", "Cut a loop…", "loop_cut", (), shaping_pick),
-    Row("triangulate", "Mesh", "Triangulate", "triangulate", (), has_object),
-    Row("delete-points", "Mesh", "Delete points", "delete_points", (), shaping_pick),
-    Row("delete-faces", "Mesh", "Delete faces", "delete_faces", (), shaping_pick),
-    Row("weld-middle", "Mesh", "Weld at the middle", "weld_middle", (), shaping_pick),
-    Row("weld-near", "Mesh", "Weld points that are near…", "weld_near", (), has_object),
-    Row("mirror-weld", "Mesh", "Mirror and weld…", "mirror_weld", (), has_object),
-    Row("freeze", "Mesh", "Freeze the transform", "freeze_transform", (), has_object),
-    Row("origin", "Mesh", "Move the origin to the picked point", "origin_to_point", (), shaping_pick),
+    _op("subdivide", "Mesh", "mesh-subdivide"),
+    _op("subdivide-smooth", "Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
+    _op("extrude", "Mesh", "mesh-extrude"),
+    _op("inset", "Mesh", "mesh-inset"),
+    _op("loop-cut", "Mesh", "mesh-loop-cut"),
+    _op("triangulate", "Mesh", "mesh-triangulate"),
+    _op("delete-points", "Mesh", "mesh-delete-points"),
+    _op("delete-faces", "Mesh", "mesh-delete-faces"),
+    _op("weld-middle", "Mesh", "mesh-weld-middle"),
+    _op("weld-near", "Mesh", "mesh-weld"),
+    _op("mirror-weld", "Mesh", "mesh-mirror"),
+    _op("freeze", "Mesh", "mesh-freeze"),
+    _op("origin", "Mesh", "mesh-origin"),
     *(
         Row(name.replace("_", "-"), "See", text, "see", (), always, lambda d, n=name: getattr(d.seeing, n), name)
         for name, text in (
@@ -220,11 +241,11 @@ ROWS = (
     Row("drop-view", "View", "Forget a kept view…", "drop_view", (), lambda d: bool(d.scene.views)),
     Row("new-camera", "View", "New camera from this view", "new_camera"),
     Row("through-camera", "View", "Look through the camera", "through_camera", ("Ctrl+5",), has_camera, lambda d: d.through_camera),
-    Row("remove-camera", "View", "Remove the camera", "remove_camera", (), has_camera),
+    _op("remove-camera", "View", "camera-remove"),
     Row("light", "View", "Light and colours…", "light"),
-    Row("lock", "Object", "Lock object", "lock", (), has_object, lambda d: has_object(d) and d.object.locked),
+    _op("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked, lambda d: {"off": d.object.locked}),
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),
-    Row("remove-object", "Object", "Remove object", "remove_object", (), has_object),
+    _op("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("theme", "View", "Dark theme", "theme", (), always, lambda d: d.dark),
     Row("play", "Time", "Play or pause", "play", ("Space",)),
@@ -248,31 +269,31 @@ ROWS = (
     ),
     Row("play-from", "Time", "Play from here", "play_from", ("Ctrl+Home",)),
     Row("play-until", "Time", "Play until here", "play_until", ("Ctrl+End",)),
-    Row("play-all", "Time", "Play all of the range", "play_all", (), lambda d: d.scene.played is not None),
+    _op("play-all", "Time", "time-play-all"),
     Row("marker", "Time", "Marker here…", "marker", ("Ctrl+M",)),
     Row("previous-marker", "Time", "Previous marker", "to_marker", ("Ctrl+Left",), has_markers, argument=-1),
     Row("next-marker", "Time", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
-    Row("drop-marker", "Time", "Delete the marker here", "drop_marker", (), has_markers),
+    _op("drop-marker", "Time", "time-drop-marker"),
     Row("sound", "Sound", "Sound from a file…", "sound"),
-    Row("sound-mute", "Sound", "Mute the sound", "sound_mute", (), has_sound, lambda d: has_sound(d) and d.scene.sound.muted),
+    _op("sound-mute", "Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted, lambda d: {"off": d.scene.sound.muted}),
     Row("sound-here", "Sound", "Sound begins here", "sound_here", (), has_sound),
-    Row("sound-numbers", "Sound", "Start and volume of the sound…", "sound_numbers", (), has_sound),
+    _op("sound-numbers", "Sound", "time-sound-numbers"),
     Row("scrub-sound", "Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound, "scrub_sound"),
-    Row("sound-remove", "Sound", "Remove the sound", "sound_remove", (), has_sound),
+    _op("sound-remove", "Sound", "time-silence"),
     Row("key", "Keys", "Key selected lanes", "key", ("K",), has_chosen),
     Row("key-mix", "Keys", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
     Row("auto-key", "Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, "auto_key"),
     Row("hold-guard", "Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard, "hold_guard"),
-    Row("hold", "Keys", "Hold until the next key", "interpolate", (), has_keys, argument="hold"),
-    Row("linear", "Keys", "Linear to the next key", "interpolate", (), has_keys, argument="linear"),
-    Row("smooth", "Keys", "Smooth to the next key", "interpolate", (), has_keys, argument="smooth"),
+    _op("hold", "Keys", "keys-hold"),
+    _op("linear", "Keys", "keys-linear"),
+    _op("smooth", "Keys", "keys-smooth"),
     Row("ease", "Keys", "Ease to the next key…", "ease", (), has_keys),
-    Row("tangent-auto", "Keys", "Automatic tangents", "tangent", (), has_keys, argument="auto"),
-    Row("tangent-flat", "Keys", "Flatten tangents", "tangent", (), has_keys, argument="flat"),
-    Row("straighten", "Keys", "Straighten tangents", "straighten", (), has_keys),
-    Row("tangent-broken", "Keys", "Break tangents", "tangent", (), has_keys, argument="broken"),
-    Row("tangent-joined", "Keys", "Join tangents", "tangent", (), has_keys, argument="joined"),
-    Row("beyond", "Keys", "Before and after the keys…", "beyond", (), has_lane),
+    _op("tangent-auto", "Keys", "keys-auto"),
+    _op("tangent-flat", "Keys", "keys-flat"),
+    _op("straighten", "Keys", "keys-straighten"),
+    _op("tangent-broken", "Keys", "keys-broken"),
+    _op("tangent-joined", "Keys", "keys-joined"),
+    _op("beyond", "Keys", "lanes-beyond"),
     Row("key-numbers", "Keys", "Frame and value…", "key_numbers", (), has_keys),
     Row("nudge-back", "Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
     Row("nudge-on", "Keys", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
@@ -282,18 +303,18 @@ ROWS = (
     Row("paste-keys", "Keys", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",), lambda d: has_object(d) and bool(d.copied)),
     Row("paste-mirrored", "Keys", "Paste keys onto the other side", "paste_mirrored", (), lambda d: has_object(d) and bool(d.copied)),
     Row("retime", "Timing", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
-    Row("shift-after", "Timing", "Shift everything after the playhead…", "shift_after", (), has_lanes),
-    Row("reverse", "Timing", "Reverse", "reverse", (), has_lanes),
-    Row("mirror-values", "Timing", "Mirror in value…", "mirror_values", (), has_lanes),
-    Row("scale-values", "Timing", "Scale values…", "scale_values", (), has_lanes),
-    Row("stagger", "Timing", "Stagger lanes…", "stagger", (), has_lanes),
-    Row("snap-keys", "Timing", "Snap to whole frames", "snap", (), has_lanes),
-    Row("bake-keys", "Timing", "Bake to keys…", "bake", (), has_lanes),
-    Row("reduce-keys", "Timing", "Reduce keys…", "reduce", (), has_lanes),
-    Row("clean-keys", "Timing", "Clean away keys that change nothing", "clean_keys", (), has_lanes),
-    Row("hold-until", "Timing", "Hold until here", "hold_until", (), has_lane),
+    _op("shift-after", "Timing", "lanes-shift"),
+    _op("reverse", "Timing", "lanes-reverse"),
+    _op("mirror-values", "Timing", "lanes-mirror"),
+    _op("scale-values", "Timing", "lanes-scale"),
+    _op("stagger", "Timing", "lanes-stagger"),
+    _op("snap-keys", "Timing", "lanes-snap"),
+    _op("bake-keys", "Timing", "lanes-bake"),
+    _op("reduce-keys", "Timing", "lanes-reduce"),
+    _op("clean-keys", "Timing", "lanes-clean"),
+    _op("hold-until", "Timing", "lanes-hold"),
     Row("key-neutral", "Timing", "Key the neutral mix", "key_neutral", (), has_targets),
-    Row("close-loop", "Timing", "Close the loop", "close_loop", (), has_lanes),
+    _op("close-loop", "Timing", "lanes-close"),
     *(
         Row(f"lanes-{which}", "Lanes", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
         for which, text in (
@@ -336,7 +357,7 @@ class Actions:
             action.setObjectName(row.id)
             action.setCheckable(row.checked is not None)
             action.setIconVisibleInMenu(False)
-            action.triggered.connect(self._runner(commands, row))
+            action.triggered.connect(self._runner(commands, row, doc))
             self.by_id[row.id] = action
             window.addAction(action)
         self.set_keys(own_keys)
@@ -344,8 +365,10 @@ class Actions:
         self.refresh()
 
     @staticmethod
-    def _runner(commands: Sequence[object], row: Row) -> Callable[[], None]:
+    def _runner(commands: Sequence[object], row: Row, doc: Document) -> Callable[[], None]:
         (method,) = (getattr(part, row.run) for part in commands if hasattr(part, row.run))
+        if row.given is not None:
+            return lambda: method(row.argument, row.given(doc))
         return (lambda: method()) if row.argument is None else (lambda: method(row.argument))
 
     def set_keys(self, own_keys: dict[str, list[str]]) -> None:
@@ -358,9 +381,10 @@ class Actions:
             action.setToolTip(row.text.rstrip("…") + said)
 
     def refresh(self) -> None:
+        subject = subject_of(self.doc)
         for row in ROWS:
             action = self.by_id[row.id]
-            action.setEnabled(row.enabled(self.doc))
+            action.setEnabled(row.enabled(self.doc) and not (row.operation and row.operation.missing(subject)))
             if row.checked is not None:
                 action.setChecked(row.checked(self.doc))
         for name, label in (("undo", self.doc.undo_label()), ("redo", self.doc.redo_label())):

@@ -216,15 +216,6 @@ class Commands:
         doc, obj = self.doc, self.doc.object
         doc.set_values(doc.refs({"visible": 0.0}), f"Hide {obj.name}")
 
-    def remove_object(self) -> None:
-        doc, obj = self.doc, self.doc.object
-        doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, obj.id))
-
-    def lock(self) -> None:
-        doc, obj = self.doc, self.doc.object
-        word = "Unlock" if obj.locked else "Lock"
-        doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_locked(s, obj.id, not obj.locked))
-
     def choose_texture(self) -> None:
         path = self.ask.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
         if path is not None:

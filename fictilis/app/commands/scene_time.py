@@ -33,9 +33,6 @@ class SceneTimeCommands:
         frame = self.doc.frame
         self.doc.edit(f"Play until frame {frame:g}", lambda s: edits.set_played(s, last=frame))
 
-    def play_all(self) -> None:
-        self.doc.edit("Play all of the range", edits.play_all)
-
     # markers
 
     def marker(self) -> None:
@@ -50,10 +47,6 @@ class SceneTimeCommands:
 
     def to_marker(self, way: int) -> None:
         self.doc.step_among((m.frame for m in self.doc.scene.markers), way)
-
-    def drop_marker(self) -> None:
-        frame = self.doc.frame
-        self.doc.edit("Delete the marker", lambda s: edits.drop_marker(s, frame))
 
     # sound
 
@@ -72,26 +65,9 @@ class SceneTimeCommands:
             if not self.ports.shell.has_speaker():
                 doc.say("There is no sound device here; the waveform shows, and playing is silent.")
 
-    def sound_mute(self) -> None:
-        muted = not self.doc.scene.sound.muted
-        self.doc.edit("Mute the sound" if muted else "Unmute the sound", lambda s: edits.change_sound(s, muted=muted))
-
     def sound_here(self) -> None:
         frame = self.doc.frame
         self.doc.edit(f"Sound from frame {frame:g}", lambda s: edits.change_sound(s, start=frame))
-
-    def sound_numbers(self) -> None:
-        sound = self.doc.scene.sound
-        asks = (
-            NumberAsk("start", "Begins at frame", "", sound.start, -1e6, 1e6),
-            NumberAsk("volume", "Volume", "", sound.volume, 0, 1),
-        )
-        given = self.ask.form(f"Sound {sound.name}", "", asks, "Set it")
-        if given is not None:
-            self.doc.edit("Start and volume of the sound", lambda s: edits.change_sound(s, **given))
-
-    def sound_remove(self) -> None:
-        self.doc.edit("Remove the sound", lambda s: edits.set_sound(s, None))
 
     # cameras
 
@@ -105,10 +81,6 @@ class SceneTimeCommands:
 
     def through_camera(self) -> None:
         self.doc.set(through_camera=not self.doc.through_camera)
-
-    def remove_camera(self) -> None:
-        camera = self.doc.scene.camera
-        self.doc.edit(f"Remove {camera.name}", lambda s: edits.remove_camera(s, camera.id))
 
     def choose_camera(self, camera: SceneCamera) -> None:
         doc = self.doc

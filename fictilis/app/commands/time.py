@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
+from fictilis.app.commands.operations import lanes_of, span_of
 from fictilis.app.commands.ports import Ports
-from fictilis.app.model.asking import ChoiceAsk, NumberAsk
+from fictilis.app.model.asking import NumberAsk
 from fictilis.app.model.document import Document
-from fictilis.core.animation.curve import BEYOND, Key
+from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef, channels
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.whole_shapes import other_side_name
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Lane
-
-WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset",
-           "ping-pong": "There and back"}  # fmt: skip
 
 
 class TimeCommands:
@@ -36,7 +30,8 @@ class TimeCommands:
         self.doc.set_frame(float(np.clip(frame, scene.start, scene.end)))
 
     def to_key(self, way: int) -> None:
-        self.doc.step_among((k.frame for _, lane in self._lanes() for k in lane.curve.keys), way)
+        doc = self.doc
+        doc.step_among((k.frame for ref in lanes_of(doc) for k in doc.lane(ref).curve.keys), way)
 
     def to_end(self, way: int) -> None:
         scene = self.doc.scene
@@ -49,10 +44,6 @@ class TimeCommands:
 
     def key_mix(self) -> None:
         self.doc.key_values(self.doc.refs(self.doc.weights(self.doc.object)), "Key whole mix")
-
-    def interpolate(self, kind: str) -> None:
-        doc = self.doc
-        doc.edit(f"{kind.capitalize()} to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, kind))
 
     def speed(self, part: float) -> None:
         self.doc.set(speed=part)
@@ -69,14 +60,6 @@ class TimeCommands:
         ease = self.ask.ease(now)
         if ease is not None:
             doc.edit("Ease to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, "ease", ease))
-
-    def tangent(self, kind: str) -> None:
-        doc = self.doc
-        words = {"auto": "Automatic", "flat": "Flatten", "joined": "Join", "broken": "Break"}
-        doc.edit(f"{words[kind]} tangents", lambda s: key_edits.set_tangent(s, doc.keys, kind))
-
-    def straighten(self) -> None:
-        self.doc.edit("Straighten tangents", lambda s: key_edits.straighten(s, self.doc.keys))
 
     def _selected_keys(self) -> list[Key]:
         scene = self.doc.settled.scene
@@ -173,124 +156,15 @@ class TimeCommands:
 
     # whole lanes
 
-    def _lanes(self) -> list[tuple[str, Lane]]:
-        """The lanes an operation is for, with their owners' ids: those selected, else all, in the order of the cards."""
-        doc = self.doc
-        owners = [o for o in (doc.object, doc.scene.camera) if o is not None]
-        keyed = [(o.id, o.lane(c.id)) for o in owners for c in channels(o) if o.lane(c.id) is not None]
-        return [row for row in keyed if (row[0], row[1].channel) in doc.selected] or keyed
-
-    def lanes(self) -> list[tuple[str, str]]:
-        """The same as pairs (owner id, channel id)."""
-        return [(owner, lane.channel) for owner, lane in self._lanes()]
-
-    def span(self) -> tuple[float, float]:
-        """The range an operation is for: from the first to the last selected key, else the scene's."""
-        frames = sorted(k.frame for k in self.doc.keys)
-        if len(frames) > 1 and frames[-1] > frames[0]:
-            return frames[0], frames[-1]
-        return self.doc.scene.start, self.doc.scene.end
-
-    def _on_lanes(self, label: str, change: Callable[[Scene, list[tuple[str, str]]], Scene]) -> None:
-        lanes = self.lanes()
-        if not lanes:
-            self.doc.say("There are no keys yet.", "warning")
-            return
-        self.doc.edit(label, lambda s: change(s, lanes))
-
     def retime(self) -> None:
         """Show the band on the ruler, or take it away."""
         doc = self.doc
-        doc.set(band=None if doc.band is not None else self.span())
-
-    def shift_after(self) -> None:
-        asks = (NumberAsk("by", "Frames", "", 1, -1e6, 1e6),)
-        given = self.ask.form("Shift everything after the playhead", "A minus moves it back.", asks, "Shift it")
-        if given is not None:
-            frame = self.doc.frame
-            self._on_lanes("Shift what follows", lambda s, lanes: timing.shift_after(s, lanes, frame, given["by"]))
-
-    def reverse(self) -> None:
-        first, last = self.span()
-        self._on_lanes("Reverse", lambda s, lanes: timing.reverse(s, lanes, first, last))
-
-    def mirror_values(self) -> None:
-        asks = (NumberAsk("about", "About the value", "", 0.5, -1000, 1000),)
-        given = self.ask.form("Mirror in value", "", asks, "Mirror it")
-        if given is not None:
-            self._on_lanes("Mirror in value", lambda s, lanes: timing.mirror_values(s, lanes, given["about"]))
-
-    def scale_values(self) -> None:
-        asks = (NumberAsk("factor", "Factor", "×", 1.0, -1000, 1000),)
-        given = self.ask.form("Scale values", "Every value of the lanes is multiplied.", asks, "Scale them")
-        if given is not None:
-            self._on_lanes("Scale values", lambda s, lanes: timing.scale_values(s, lanes, given["factor"]))
-
-    def stagger(self) -> None:
-        asks = (NumberAsk("frames", "Each later by", "frames", 3, -1e6, 1e6),)
-        said = "The first lane stays; each further one, in the order of the cards, starts that much later."
-        given = self.ask.form("Stagger lanes", said, asks, "Stagger them")
-        if given is not None:
-            self._on_lanes("Stagger", lambda s, lanes: timing.stagger(s, lanes, given["frames"]))
-
-    def snap(self) -> None:
-        self._on_lanes("Snap to whole frames", timing.snap_to_frames)
-
-    def bake(self) -> None:
-        asks = (NumberAsk("every", "A key every", "frames", 1, 0.01, 1e5),)
-        given = self.ask.form("Bake to keys", "", asks, "Bake it")
-        if given is not None:
-            first, last = self.span()
-            self._on_lanes("Bake", lambda s, lanes: timing.bake(s, lanes, first, last, given["every"]))
-
-    def reduce(self) -> None:
-        asks = (NumberAsk("tolerance", "Within", "", 0.01, 0, 10, 3),)
-        given = self.ask.form("Reduce keys", "As few as keep every value within a tolerance.", asks, "Reduce them")
-        if given is not None:
-            self._thin("Reduce keys", lambda s, lanes: timing.reduce_keys(s, lanes, given["tolerance"]))
-
-    def clean_keys(self) -> None:
-        self._thin("Clean keys", timing.clean_keys)
-
-    def _thin(self, label: str, work: Callable[[Scene, list[tuple[str, str]]], tuple[Scene, int]]) -> None:
-        doc = self.doc
-        done = doc.attempt(lambda: work(doc.settled.scene, self.lanes()))
-        if done is None:
-            return
-        if done[1]:
-            doc.commit(label, done[0])
-        doc.say(f"{done[1]} key{'' if done[1] == 1 else 's'} went." if done[1] else "Every key is needed.")
-
-    def hold_until(self) -> None:
-        doc, frame = self.doc, self.doc.frame
-
-        def work(scene: Scene) -> Scene:
-            for ref in doc.selected:
-                scene = timing.hold_until(scene, *ref, frame)
-            return scene
-
-        doc.edit(f"Hold until frame {frame:g}", work)
+        doc.set(band=None if doc.band is not None else span_of(self.doc))
 
     def key_neutral(self) -> None:
         """Every target at 0."""
         self.doc.key_values({self.doc.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
 
-    def close_loop(self) -> None:
-        self._on_lanes("Close the loop", timing.close_loop)
-
-    def beyond(self) -> None:
-        """How the selected lane goes on before and after its keys."""
-        doc, chosen = self.doc, self.doc.chosen
-        lane = doc.lane(chosen.ref)
-        choices = [(WAYS_ON[way], way) for way in BEYOND]
-        asks = (
-            ChoiceAsk("before", "Before the first", choices, lane.curve.before if lane else "hold"),
-            ChoiceAsk("after", "After the last", choices, lane.curve.after if lane else "hold"),
-        )
-        given = self.ask.form(f"{chosen.name} outside its keys", "", asks, "Set it")
-        if given is not None:
-            doc.edit(f"Outside the keys of {chosen.name}", lambda s: key_edits.set_beyond(s, *chosen.ref, **given))
-
     def fit_time(self, what: str) -> None:
         """Show the range, or what is selected, in the full width of the lanes."""
-        self.ports.lanes.fit(self.span() if what == "keys" else None)
+        self.ports.lanes.fit(span_of(self.doc) if what == "keys" else None)

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent
 
+from fictilis.app.commands.operations import lanes_of
 from fictilis.app.lanes.places import HEAD, HIGHEST, LANE, RULER, TALL, THIN, LanePlace
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
@@ -141,7 +142,7 @@ class Retime(Gesture):
         by = float(np.round(by)) if snap else by
         band = {"first": (min(first + by, last - 1), last), "last": (first, max(last + by, first + 1)),
                 "body": (first + by, last + by)}[self.part]  # fmt: skip
-        lanes = self.lanes.commands.lanes()
+        lanes = lanes_of(self.doc)
         return timing.retime(self.doc.settled.scene, lanes, first, last, *band, snap), band
 
     def move(self, event: QMouseEvent) -> None:

@@ -14,7 +14,6 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPa
 from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton, QToolTip
 
 from fictilis.app.commands.actions import Actions
-from fictilis.app.commands.time import TimeCommands
 from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import LaneAxis
 from fictilis.app.lanes.gestures import Gesture, begin, cursor_at
@@ -55,9 +54,9 @@ class Lanes(LaneAxis, QAbstractScrollArea):
     looked = pyqtSignal()
     dropped = pyqtSignal(object)
 
-    def __init__(self, doc: Document, actions: Actions, palette: Palette, commands: TimeCommands) -> None:
+    def __init__(self, doc: Document, actions: Actions, palette: Palette) -> None:
         super().__init__()
-        self.doc, self.actions_, self.palette_, self.commands = doc, actions, palette, commands
+        self.doc, self.actions_, self.palette_ = doc, actions, palette
         self.setObjectName("lanes")
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -42,13 +42,6 @@ def shape_points(obj: MorphObject, ref: ShapeRef) -> np.ndarray:
     return obj.base.copy() if ref.target is None else full_shape(obj, ref.target, ref.at)
 
 
-def unlocked(obj: MorphObject) -> MorphObject:
-    """The object itself. Raises EditRefused when it is locked."""
-    if obj.locked:
-        raise EditRefused(f"{obj.name} is locked; unlock it in the list of objects first.")
-    return obj
-
-
 def move_shape(scene: Scene, object_id: str, ref: ShapeRef, displacement: np.ndarray | Deltas, targets: str = FOLLOW) -> Scene:
     """The scene with a shape moved by ``displacement``, dense (n, 3) or sparse, cm in object space.
 
@@ -56,7 +49,7 @@ def move_shape(scene: Scene, object_id: str, ref: ShapeRef, displacement: np.nda
     Points with a displacement of exactly zero keep their numbers bit for bit. On a target with a mask the deltas change
     by the displacement divided by the mask; where the mask is closed nothing changes.
     """
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     moved = displacement if isinstance(displacement, Deltas) else _sparse(displacement, obj)
     if len(moved.indices) and moved.indices[-1] >= len(obj.base):
         raise ValueError(f"a displacement of point {moved.indices[-1]}, but the object has {len(obj.base)} points")
@@ -117,7 +110,7 @@ def _move_base(obj: MorphObject, moved: Deltas, targets: str) -> MorphObject:
 
 def set_mask(scene: Scene, object_id: str, target_id: str, mask: np.ndarray | None) -> Scene:
     """A target's mask (n,) in 0…1; None, or 1 everywhere, takes it off."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     if mask is not None:
         mask = np.asarray(mask, np.float64)

@@ -30,8 +30,9 @@ from fictilis.core.scene import (
 PATHS = ("straight", "curved")
 
 
-def _changed(scene: Scene, object_id: str, target_id: str, **values: object) -> Scene:
-    obj = scene.object(object_id)
+def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, **values: object) -> Scene:
+    """A target with other values; ``free`` ones may change while the object is locked."""
+    obj = scene.object(object_id) if free else scene.unlocked(object_id)
     return scene.with_object(obj.with_target(replace(obj.target(target_id), **values)))
 
 
@@ -46,12 +47,12 @@ def append(scene: Scene, obj: MorphObject, new: Target, name: str) -> tuple[Scen
 
 def new_target(scene: Scene, object_id: str, name: str = "Target") -> tuple[Scene, str]:
     """A named copy of the base, ready to be reshaped."""
-    return append(scene, scene.object(object_id), Target("", ""), name)
+    return append(scene, scene.unlocked(object_id), Target("", ""), name)
 
 
 def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarray) -> tuple[Scene, str]:
     """A target whose full shape is ``points`` (n, 3), in the base's vertex order."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     points = np.asarray(points, np.float64)
     if points.shape != obj.base.shape:
         raise ValueError(f"expected points shaped {obj.base.shape}, got {points.shape}")
@@ -65,7 +66,7 @@ def target_from_mesh(
 
     Raises NotATarget when the mesh does not match the base.
     """
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     if order is not None:
         return target_from_points(scene, object_id, name, order.apply(points))
     require_match(obj.mesh, mesh, name, f"the base {obj.name}")
@@ -76,7 +77,7 @@ def in_between_from_mesh(
     scene: Scene, object_id: str, target_id: str, at: float, name: str, mesh: Mesh, points: np.ndarray
 ) -> Scene:
     """An in-between at ``at`` whose shape is a copy made elsewhere."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     require_match(obj.mesh, mesh, name, f"the base {obj.name}")
     return _with_stage(scene, obj, target_id, InBetween(at, Deltas.from_dense(points - obj.base), name))
 
@@ -85,14 +86,14 @@ def target_from_seen(
     scene: Scene, object_id: str, frame: float, posed: Mapping[str, float], name: str = "From the mix"
 ) -> tuple[Scene, str]:
     """A target that freezes the mix as it is seen."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     seen = mixed_points(obj, shares_at(obj, frame, posed, scene.fps))
     return target_from_points(scene, object_id, name, seen)
 
 
 def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
     """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     gone = obj.target(target_id)
 
     def adopt(target: Target) -> Target:
@@ -108,7 +109,7 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
 
 
 def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     name = name.strip()
     if not name:
         raise EditRefused(f"{obj.target(target_id).name} needs a name of at least one letter.")
@@ -119,7 +120,7 @@ def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Sc
 
 def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Scene:
     """The target at ``place`` in the order of cards, the others keeping theirs; among the members of a group it joins it."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     moved = obj.target(target_id)
     rest = [t for t in obj.targets if t.id != target_id]
     place = max(0, min(place, len(rest)))
@@ -135,14 +136,14 @@ def set_weight(scene: Scene, object_id: str, target_id: str, weight: float) -> S
     """The weight a target has where no lane drives it."""
     if not np.isfinite(weight):
         raise EditRefused(f"A weight must be a finite number, not {weight}.")
-    return _changed(scene, object_id, target_id, weight=float(weight))
+    return _changed(scene, object_id, target_id, True, weight=float(weight))
 
 
 def set_range(scene: Scene, object_id: str, target_id: str, low: float, high: float) -> Scene:
     name = scene.object(object_id).target(target_id).name
     if not (np.isfinite(low) and np.isfinite(high) and low < high):
         raise EditRefused(f"The range of {name} must rise: {low:g} is not below {high:g}.")
-    return _changed(scene, object_id, target_id, range=(float(low), float(high)))
+    return _changed(scene, object_id, target_id, True, range=(float(low), float(high)))
 
 
 def set_path(scene: Scene, object_id: str, target_id: str, path: str) -> Scene:
@@ -152,12 +153,12 @@ def set_path(scene: Scene, object_id: str, target_id: str, path: str) -> Scene:
 
 
 def set_muted(scene: Scene, object_id: str, target_id: str, muted: bool) -> Scene:
-    return _changed(scene, object_id, target_id, muted=muted)
+    return _changed(scene, object_id, target_id, True, muted=muted)
 
 
 def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:
     """Build a target on another (or on the base): its deltas are then added to the parent's full shape."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     if parent is not None:
         above = obj.target(parent)
@@ -172,7 +173,7 @@ def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, pose
     On a straight path the motion stays the same at every weight; a curved path is a new spline through one more
     stage that already lies on it.
     """
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     shares = stage_coefficients(target, float(at))
     seen = np.zeros_like(obj.base)
@@ -240,7 +241,7 @@ def blended(a: StoredMix, b: StoredMix, part: float) -> dict[str, float]:
 
 def group_targets(scene: Scene, object_id: str, target_ids: Sequence[str], name: str = "Group") -> tuple[Scene, str]:
     """A new group of some targets, which then stand together where the first of them stood."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     if not target_ids:
         raise EditRefused("Select the targets to group first.")
     group = Group(fresh_id("g", (g.id for g in obj.groups)), fresh_name(name, (g.name for g in obj.groups)))
@@ -250,7 +251,7 @@ def group_targets(scene: Scene, object_id: str, target_ids: Sequence[str], name:
 
 def put_in_group(scene: Scene, object_id: str, target_ids: Sequence[str], group_id: str | None) -> Scene:
     """Targets put in a group, or out of theirs; a group that is left empty goes."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     if group_id is not None and obj.group(group_id) is None:
         raise EditRefused(f"{obj.name} has no group with the id {group_id}.")
     chosen = set(target_ids)

@@ -6,7 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from fictilis.core.edits.shape import unlocked
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target, Transform
@@ -16,7 +15,7 @@ MOST_POINTS = 4_000_000
 
 def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     """The scene with an object's mesh replaced, and everything that belongs to its points carried along."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     count = carry.mesh.point_count
     if count > MOST_POINTS:
         raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
@@ -59,7 +58,7 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
 
     Raises EditRefused for a scale that turns the faces inside out.
     """
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     _stands_still(obj, ("position", "rotation", "scale"), "frozen")
     matrix = obj.transform.matrix()
     if np.linalg.det(matrix[:3, :3]) < 0:
@@ -69,7 +68,7 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
 
 def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:
     """The object's origin moved to a point of its base; it stays where it is seen."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     _stands_still(obj, ("position",), "moved to another origin")
     place = obj.base[point]
     old = obj.transform

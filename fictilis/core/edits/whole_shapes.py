@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape, unlocked
+from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
 from fictilis.core.edits.targets import append, set_built_on
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
@@ -28,7 +28,7 @@ def _map(target: Target, change: Callable[[Deltas], Deltas], **values: object) -
 
 
 def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[Deltas], Deltas], **values: object) -> Scene:
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     return scene.with_object(obj.with_target(_map(obj.target(target_id), change, **values)))
 
 
@@ -55,7 +55,7 @@ def other_side_name(name: str) -> str:
 
 def duplicate(scene: Scene, object_id: str, target_id: str) -> tuple[Scene, str]:
     """A copy of a target with its in-betweens, mask and range; without lane and weight."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     return _beside(scene, obj, target, target, f"{target.name} copy")
 
@@ -93,14 +93,14 @@ def mirror_into_new(
     scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")
 ) -> tuple[Scene, str]:
     """A new target that is the mirror image of this one: left becomes right."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     return _beside(scene, obj, target, _mirror_target(obj, target, axis, mirror), other_side_name(target.name))
 
 
 def swap_sides(scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")) -> Scene:
     """The target becomes its own mirror image; twice is the identity."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     return scene.with_object(obj.with_target(_mirror_target(obj, obj.target(target_id), axis, mirror)))
 
 
@@ -120,7 +120,7 @@ def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis
 
     At full weight both add up to the original exactly. On X the first is named left, as seen from the front.
     """
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     if not np.isfinite(width) or width < 0:
         raise EditRefused(f"A seam must be 0 cm wide or wider, not {width:g} cm.")
     original = obj.target(target_id)
@@ -151,7 +151,7 @@ def join(scene: Scene, object_id: str, target_ids: Sequence[str], name: str = ""
 
     In-betweens are joined where all of them have one at the same weight.
     """
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     if len(target_ids) < 2:
         raise EditRefused("Join needs at least two targets; select them with Ctrl.")
     targets = [obj.target(i) for i in target_ids]
@@ -174,19 +174,19 @@ def scale_deltas(scene: Scene, object_id: str, target_id: str, factor: float) ->
 
 def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tuple[Scene, int]:
     """Without offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape."""
-    before = len(scene.object(object_id).target(target_id).deltas.indices)
+    before = len(scene.unlocked(object_id).target(target_id).deltas.indices)
 
     def change(deltas: Deltas) -> Deltas:
         on = np.linalg.norm(deltas.offsets, axis=1) >= threshold
         return Deltas(deltas.indices[on], deltas.offsets[on])
 
     scene = _edit(scene, object_id, target_id, change)
-    return scene, before - len(scene.object(object_id).target(target_id).deltas.indices)
+    return scene, before - len(scene.unlocked(object_id).target(target_id).deltas.indices)
 
 
 def combine(scene: Scene, object_id: str, target_id: str, other_id: str, factor: float = 1.0) -> Scene:
     """Add ``factor`` times another target's own shape to this one; -1 subtracts it."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     target, other = obj.target(target_id), obj.target(other_id)
     added = Deltas.from_dense(unmasked(own(other).dense(len(obj.base)), target.mask))
     return scene.with_object(obj.with_target(replace(target, deltas=add_deltas(target.deltas, added, factor))))
@@ -194,7 +194,7 @@ def combine(scene: Scene, object_id: str, target_id: str, other_id: str, factor:
 
 def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> Scene:
     """Another target takes over this one's deltas, in-betweens and mask; its name, weight and lane stay."""
-    obj = unlocked(scene.object(object_id))
+    obj = scene.unlocked(object_id)
     source, onto = obj.target(target_id), obj.target(onto_id)
     if source.id == onto.id:
         raise EditRefused(f"{source.name} is that target already.")
@@ -210,7 +210,7 @@ def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> S
 
 def apply_to_base(scene: Scene, object_id: str, target_id: str, weight: float = 1.0, targets: str = FOLLOW) -> Scene:
     """The base takes on a target's full shape, times ``weight``; other targets follow or stay. The target remains."""
-    obj = scene.object(object_id)
+    obj = scene.unlocked(object_id)
     moved = Deltas.from_dense(weight * (full_shape(obj, target_id) - obj.base))
     if not len(moved.indices):
         raise EditRefused(f"{obj.target(target_id).name} moves no point; the base stays as it is.")
@@ -229,7 +229,7 @@ def rebuild_on(scene: Scene, object_id: str, target_id: str, parent: str | None)
 
     Raises EditRefused where that would go round in a circle, or where the mask hides what would have to move.
     """
-    before = full_shape(scene.object(object_id), target_id)
+    before = full_shape(scene.unlocked(object_id), target_id)
     after = set_built_on(scene, object_id, target_id, parent)
     obj = after.object(object_id)
     target = obj.target(target_id)
@@ -243,7 +243,7 @@ def rebuild_on(scene: Scene, object_id: str, target_id: str, parent: str | None)
 
 def bake_mask(scene: Scene, object_id: str, target_id: str) -> Scene:
     """The mask multiplied into the deltas and taken off; nothing is seen to change."""
-    target = scene.object(object_id).target(target_id)
+    target = scene.unlocked(object_id).target(target_id)
     if target.mask is None:
         raise EditRefused(f"{target.name} has no mask.")
     return _edit(scene, object_id, target_id, lambda d: masked(d, target.mask), mask=None)
@@ -257,7 +257,7 @@ def transfer(
     Each point takes the offset of the nearest place on the source's base: in full up to ``near`` cm away, none from
     ``far`` cm on. In-betweens come along. Source: nearest surface point with barycentric shares.
     """
-    obj, source = unlocked(scene.object(object_id)), scene.object(source_object_id)
+    obj, source = scene.unlocked(object_id), scene.object(source_object_id)
     target = source.target(source_target_id)
     if not 0 <= near < far:
         raise EditRefused(f"The falloff must rise from {near:g} cm: {far:g} cm is no further.")

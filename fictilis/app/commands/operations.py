@@ -1,0 +1,117 @@
+"""Operations of the core made on what the document shows: the subject, the form that asks, the step that is committed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from fictilis.app.commands.ports import Ports
+from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.document import Document
+from fictilis.core.channels import ChannelRef, channels
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import (
+    Choice,
+    Flag,
+    ForeignTarget,
+    Kept,
+    Number,
+    Operation,
+    OtherTarget,
+    Outcome,
+    Parameter,
+    Subject,
+)
+from fictilis.core.scene import Pick
+
+
+def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
+    """The lanes an operation is for: those selected, else all of the object and the camera, in the order of the cards."""
+    owners = [o for o in (doc.object, doc.scene.camera) if o is not None]
+    keyed = tuple(c.ref for o in owners if o.lanes for c in channels(o) if o.lane(c.id) is not None)
+    chosen = frozenset(doc.selected)
+    return tuple(ref for ref in keyed if ref in chosen) or keyed
+
+
+def span_of(doc: Document) -> tuple[float, float]:
+    """The range an operation is for: from the first to the last selected key, else the scene's."""
+    frames = sorted(k.frame for k in doc.keys)
+    if len(frames) > 1 and frames[-1] > frames[0]:
+        return frames[0], frames[-1]
+    return doc.scene.start, doc.scene.end
+
+
+def subject_of(doc: Document) -> Subject:
+    """What is shown, selected and picked. While mixing, a pick made earlier is not seen, and must not decide."""
+    obj, tools = doc.object, doc.tools
+    return Subject(
+        doc.settled.scene, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind), tools.kind,
+        lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.weights(obj) if obj is not None else {}, tools.mirror,
+        tools.reach,
+    )  # fmt: skip
+
+
+class OperationCommands:
+    """Makes any operation of the table."""
+
+    def __init__(self, doc: Document, ports: Ports) -> None:
+        self.doc, self.ask = doc, ports.ask
+
+    def operate(self, operation_id: str, given: Mapping[str, object] | None = None) -> None:
+        """Ask for what is not given, make the operation in one step, and select what it made."""
+        doc, operation, values = self.doc, OPERATIONS[operation_id], dict(given or {})
+        subject = subject_of(doc)
+        why = operation.missing(subject)
+        if why:
+            doc.say(why, "warning")
+            return
+        asked = [p for p in operation.asked if p.name not in values]
+        if asked:
+            answer = self._form(operation, subject, asked)
+            if answer is None:
+                return
+            values |= answer
+        made = doc.attempt(lambda: operation.make(subject, values))
+        if made is not None:
+            self._take(operation, subject, values, made)
+
+    def _form(self, operation: Operation, subject: Subject, asked: list[Parameter]) -> dict | None:
+        asks = []
+        for parameter in asked:
+            ask = _ask(parameter, subject)
+            if ask is None:
+                self.doc.say(f"{operation.label}: there is nothing to choose from.", "warning")
+                return None
+            asks.append(ask)
+        title = operation.says(operation.title or operation.label, subject)
+        return self.ask.form(title, operation.sentence, tuple(asks), operation.button or "Do it")
+
+    def _take(self, operation: Operation, subject: Subject, values: dict, made: Outcome) -> None:
+        doc = self.doc
+        if made.keys is not None:
+            doc.keys = made.keys
+        if made.scene is not subject.scene:
+            label = operation.says(operation.done or operation.label, subject, values)
+            parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
+            doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, **parts)
+        for number, target_id in enumerate(made.targets or ()):
+            doc.select_target(target_id, add=number > 0)
+        if made.said:
+            doc.say(made.said)
+
+
+def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
+    """How a form asks for a parameter; None where there is nothing to choose from."""
+    name, label, start = parameter.name, parameter.label, parameter.begins_at(subject)
+    if isinstance(parameter, Number):
+        return NumberAsk(name, label, parameter.unit, start or 0.0, parameter.low, parameter.high, parameter.decimals)
+    if isinstance(parameter, Flag):
+        return CheckAsk(name, label, bool(start))
+    if isinstance(parameter, Kept):
+        names = parameter.among(subject)
+        return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
+    if isinstance(parameter, Choice):
+        return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
+    if isinstance(parameter, OtherTarget | ForeignTarget):
+        options = parameter.options(subject)
+        return ChoiceAsk(name, label, options, start) if options else None
+    return TextAsk(name, label, str(start or ""))

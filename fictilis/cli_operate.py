@@ -1,0 +1,223 @@
+"""Every operation of the core as a word on the command line: ``fictilis target …``, ``mesh``, ``object``, ``lanes`` and the rest."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from fictilis.core.errors import FictilisError
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.lanes import keys_at
+from fictilis.core.operations.table import Choice, Flag, Number, Operation, Parameter, Span, Subject
+from fictilis.core.scene import Pick, Scene
+from fictilis.core.shaping.exact import OPERATIONS as EXACT
+
+PARTS = {
+    "target": "change whole targets",
+    "mesh": "change an object's mesh, its targets carried through",
+    "object": "change an object, its kept picks and mixes",
+    "lanes": "change many keys at once",
+    "modifier": "lay motion over a lane's curve",
+    "keys": "change single keys",
+    "time": "rate, range, markers and sound",
+    "camera": "cameras of the scene",
+}
+OF_OBJECTS = ("target", "mesh", "object")
+OF_LANES = ("lanes", "modifier", "keys")
+AXES = {"x": "X", "y": "Y", "z": "Z"}
+
+
+def register(commands) -> None:
+    """Add a command for each part of the table to a parser's subparsers."""
+    for part, about in PARTS.items():
+        parser = commands.add_parser(part, help=about)
+        parser.add_argument("scene", type=Path)
+        _subject_options(parser, part)
+        verbs = parser.add_subparsers(dest="operation", required=True, metavar="OPERATION")
+        for operation in OPERATIONS.values():
+            if operation.part == part:
+                _add(verbs, operation.verb, operation.sentence or operation.label, operation.parameters).set_defaults(
+                    how=operation
+                )
+        if part == "time":
+            sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
+            sound.add_argument("file", type=Path)
+            sound.set_defaults(run=_sound)
+    shape = commands.add_parser("shape", help="exact changes of what is picked, in a target or in the base")
+    shape.add_argument("scene", type=Path)
+    _subject_options(shape, "target", needed=False)
+    shape.add_argument("--at", type=float, default=1.0, metavar="WEIGHT", help="of the in-between that is changed")
+    verbs = shape.add_subparsers(dest="operation", required=True, metavar="CHANGE")
+    for change in EXACT:
+        numbers = tuple(Number(n.name.lower(), n.name, n.default, unit=n.unit, low=n.low, high=n.high) for n in change.numbers)
+        _add(verbs, change.id, change.note, numbers).set_defaults(run=_exact, how=change)
+
+
+def _subject_options(parser: argparse.ArgumentParser, part: str, needed: bool = True) -> None:
+    """What an operation is made on."""
+    if part in OF_OBJECTS:
+        parser.add_argument("--object", required=True)
+        parser.add_argument("--pick", metavar="NAME", help="a pick that is kept with the object")
+        for kind in ("points", "edges", "faces"):
+            parser.add_argument(f"--{kind}", metavar="N,N,…", help=f"{kind} picked by their numbers")
+        parser.add_argument("--radius", type=float, default=0.0, metavar="CM", help="falloff around the pick")
+        parser.add_argument("--space", action="store_true", help="falloff through space, not along the surface")
+    if part == "target":
+        parser.add_argument("--target", action="append", required=needed, default=[], help="again for several")
+        parser.add_argument("--mirror", choices=list(AXES), default="x", help="across which axis sides are told apart")
+        parser.add_argument("--by-topology", action="store_true", help="find partners by the faces, not by position")
+    if part in OF_LANES:
+        parser.add_argument("--object", metavar="OBJECT|CAMERA", help="default: all", required=part != "lanes")
+        parser.add_argument(
+            "--lane", action="append", default=[], metavar="NAME", help="of the object; default: all that have keys"
+        )
+    if part == "keys":
+        parser.add_argument("--frames", metavar="F,F,…", help="of the keys; default: all")
+    if part == "camera":
+        parser.add_argument("--camera", metavar="NAME", help="default: the one that is looked through")
+
+
+def _add(verbs, verb: str, about: str, parameters: tuple[Parameter, ...]) -> argparse.ArgumentParser:
+    parser = verbs.add_parser(verb, help=about)
+    for p in parameters:
+        flag, said = f"--{p.name}", p.label.lower()
+        if isinstance(p, Flag):
+            parser.add_argument(flag, action="store_true", help=said)
+        elif isinstance(p, Span):
+            parser.add_argument(flag, type=float, nargs=2, required=p.needed, metavar=("FIRST", "LAST"), help=said)
+        elif isinstance(p, Choice):
+            words = [word for word, _, _ in p.options]
+            parser.add_argument(flag, choices=words, required=p.needed, help=said)
+        elif isinstance(p, Number):
+            unit = f", {p.unit}" if p.unit else ""
+            bounds = f", {p.low:g} to {p.high:g}" if abs(p.low) < 1e5 or abs(p.high) < 1e5 else ""
+            parser.add_argument(flag, type=float, required=p.needed, metavar="N", help=said + unit + bounds)
+        else:
+            parser.add_argument(flag, required=p.needed, metavar=p.label.upper().split()[0], help=said)
+    parser.add_argument("-o", "--output", type=Path, help="default: the scene itself")
+    parser.set_defaults(run=_run, parameters=parameters)
+    return parser
+
+
+def _run(options: argparse.Namespace) -> None:
+    from fictilis.formats.registry import load, save
+
+    operation: Operation = options.how
+    made = operation.make(_subject(load(options.scene), options), _given(options))
+    if made.said:
+        print(made.said)
+    save(made.scene, options.output or options.scene)
+
+
+def _given(options: argparse.Namespace) -> dict:
+    """The values that were given, by the names of the parameters."""
+    given = {p.name: getattr(options, p.name.replace("-", "_")) for p in options.parameters}
+    return {name: value for name, value in given.items() if value is not None and value is not False}
+
+
+def _numbers(text: str, what: str) -> list[float]:
+    try:
+        return [float(word) for word in text.split(",")]
+    except ValueError:
+        raise FictilisError(f"“{text}” is no list of {what}, such as 0,12.") from None
+
+
+def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
+    from fictilis.core.mix.acting import weights_at
+    from fictilis.core.shaping.mirror import Mirror
+    from fictilis.core.shaping.strokes import Reach
+
+    part = options.command if options.command != "shape" else "target"
+    span = (scene.start, scene.end)
+    if part in OF_LANES:
+        lanes, chosen = _lanes(scene, options)
+        frames = _numbers(options.frames, "frames") if getattr(options, "frames", None) else None
+        keys = keys_at(scene, chosen, frames) if part == "keys" else frozenset()
+        return Subject(scene, lanes=lanes, selected=chosen, keys=keys, frame=scene.start, span=span)
+    if part == "camera" and options.camera:
+        return Subject(scene, frame=scene.start, camera_id=_camera(scene, options.camera).id)
+    if part not in OF_OBJECTS:
+        return Subject(scene, frame=scene.start, span=span)
+    obj = scene.object_named(options.object)
+    pick = _pick(obj, options)
+    mirror = Mirror(AXES[options.mirror], options.by_topology) if part == "target" else Mirror()
+    targets = tuple(obj.target_named(name).id for name in options.target) if part == "target" else ()
+    return Subject(
+        scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span, weights=weights_at(obj, scene.start, fps=scene.fps),
+        mirror=mirror, reach=Reach(options.radius, not options.space),
+    )  # fmt: skip
+
+
+def _camera(scene: Scene, name: str):
+    for camera in scene.cameras:
+        if camera.name == name:
+            return camera
+    raise FictilisError(
+        f"The scene has no camera named {name}; its cameras are: {', '.join(c.name for c in scene.cameras) or 'none'}."
+    )
+
+
+def _pick(obj, options: argparse.Namespace) -> Pick:
+    """The pick named, or given by numbers."""
+    from fictilis.core.shaping.picks import element_count
+
+    if options.pick:
+        for kept in obj.picks:
+            if kept.name == options.pick:
+                return kept.pick
+        names = ", ".join(p.name for p in obj.picks) or "none"
+        raise FictilisError(f"{obj.name} has no pick named {options.pick}; its kept picks are: {names}.")
+    for kind in ("points", "edges", "faces"):
+        text = getattr(options, kind)
+        if text:
+            numbers = [int(n) for n in _numbers(text, kind)]
+            most = element_count(obj.mesh, kind)
+            beyond = [n for n in numbers if not 0 <= n < most]
+            if beyond:
+                raise FictilisError(f"{obj.name} has no {kind[:-1]} {beyond[0]}; they are numbered from 0 to {most - 1}.")
+            return Pick(kind, numbers)
+    return Pick()
+
+
+def _lanes(scene: Scene, options: argparse.Namespace) -> tuple[tuple, tuple]:
+    """The lanes with keys that are meant, and the channels that were named, or else those lanes."""
+    from fictilis.core.channels import channel_named, channels
+
+    if options.lane and not options.object:
+        raise FictilisError("--lane names lanes of one object; say which with --object.")
+    owners = [scene.owner_named(options.object)] if options.object else scene.owners
+    if options.lane:
+        named = tuple(channel_named(owners[0], name).ref for name in options.lane)
+        return tuple(ref for ref in named if owners[0].lane(ref.channel) is not None), named
+    found = tuple(c.ref for o in owners for c in channels(o) if o.lane(c.id) is not None)
+    if not found:
+        raise FictilisError("There are no keys yet.")
+    return found, found
+
+
+def _sound(options: argparse.Namespace) -> None:
+    from fictilis.core.edits.timeline import set_sound
+    from fictilis.formats.registry import load, save
+    from fictilis.formats.sound import read_sound
+
+    scene = load(options.scene)
+    at = Number("at", "The frame", low=-1e6, high=1e6).checked(options.at or 0.0, Subject(scene))
+    save(set_sound(scene, read_sound(options.file, at)), options.output or options.scene)
+
+
+def _exact(options: argparse.Namespace) -> None:
+    from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+    from fictilis.core.shaping.exact import Picked, change_exactly
+    from fictilis.core.shaping.strokes import pick_weights
+    from fictilis.formats.registry import load, save
+
+    scene = load(options.scene)
+    subject = _subject(scene, options)
+    obj, given = subject.obj, _given(options)
+    ref = ShapeRef(subject.target_id if subject.targets else None, options.at if subject.targets else 1.0)
+    if not ref.exists_in(obj):
+        raise FictilisError(f"{subject.target.name} has no in-between at {options.at:g}.")
+    points = shape_points(obj, ref)
+    picked = Picked(obj, points, subject.points, pick_weights(obj, points, subject.points, subject.reach))
+    numbers = {n.name: given.get(n.name.lower(), n.default) for n in options.how.numbers}
+    save(move_shape(scene, obj.id, ref, change_exactly(options.how.id, picked, numbers)), options.output or options.scene)

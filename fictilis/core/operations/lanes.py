@@ -1,0 +1,211 @@
+"""Operations on lanes and keys, and on what stands in time: rate, range, markers, sound, cameras."""
+
+from __future__ import annotations
+
+from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS
+from fictilis.core.animation.modifiers import KINDS, Modifier
+from fictilis.core.channels import set_value
+from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits import timeline, timing
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.operations.table import Choice, Flag, Number, Operation, Outcome, Span, Subject, Text, Values
+from fictilis.core.scene import Scene
+from fictilis.core.timeline import SceneCamera
+
+FRAMES = (-1e6, 1e6)
+SPAN = Span("range", "Frames", lambda s: s.span, asked=False)
+WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset", "ping-pong": "Back and forth"}  # fmt: skip
+
+
+def _thinned(made: tuple[Scene, int]) -> Outcome:
+    scene, gone = made
+    return Outcome(scene, said=f"{gone} key{'' if gone == 1 else 's'} went." if gone else "Every key is needed.")
+
+
+def _hold(s: Subject, v: Values) -> Scene:
+    scene, frame = s.scene, s.frame if v["frame"] is None else v["frame"]
+    for ref in s.selected:
+        scene = timing.hold_until(scene, *ref, frame)
+    return scene
+
+
+def _set(s: Subject, v: Values) -> Scene:
+    scene = s.scene
+    for ref in s.selected:
+        scene = set_value(scene, *ref, v["value"])
+    return scene
+
+
+LANES = (
+    Operation("lanes", "retime", "Retime", lambda s, v: timing.retime(s.scene, s.lanes, *v["range"], *v["onto"]),
+              (SPAN, Span("onto", "Frames to be", needed=True)), ("lanes",), "Scales and shifts a range of keys.", done="Retime"),
+    Operation("lanes", "shift", "Shift everything after the playhead",
+              lambda s, v: timing.shift_after(s.scene, s.lanes, s.frame if v["after"] is None else v["after"], v["by"]),
+              (Number("after", "After", low=FRAMES[0], high=FRAMES[1], asked=False),
+               Number("by", "Frames", 1.0, True, low=FRAMES[0], high=FRAMES[1])), ("lanes",), "A minus moves it back.", "Shift it",
+              done="Shift what follows"),
+    Operation("lanes", "reverse", "Reverse", lambda s, v: timing.reverse(s.scene, s.lanes, *v["range"]), (SPAN,), ("lanes",),
+              "Runs a range backwards.", done="Reverse"),
+    Operation("lanes", "mirror", "Mirror in value", lambda s, v: timing.mirror_values(s.scene, s.lanes, v["about"]),
+              (Number("about", "About the value", 0.5, True, low=-1000, high=1000),), ("lanes",), "Mirrors values about one.",
+              "Mirror it", done="Mirror in value"),
+    Operation("lanes", "scale", "Scale values", lambda s, v: timing.scale_values(s.scene, s.lanes, v["factor"]),
+              (Number("factor", "Factor", 1.0, True, unit="×", low=-1000, high=1000),), ("lanes",),
+              "Every value of the lanes is multiplied.", "Scale them", done="Scale values"),
+    Operation("lanes", "stagger", "Stagger lanes", lambda s, v: timing.stagger(s.scene, s.lanes, v["by"]),
+              (Number("by", "Each later by", 3.0, True, unit="frames", low=FRAMES[0], high=FRAMES[1]),), ("lanes",),
+              "The first lane stays; each further one, in the order of the cards, starts that much later.", "Stagger them",
+              done="Stagger"),
+    Operation("lanes", "snap", "Snap to whole frames", lambda s, _v: timing.snap_to_frames(s.scene, s.lanes), (), ("lanes",),
+              "Every key to the nearest frame.", done="Snap to whole frames"),
+    Operation("lanes", "bake", "Bake to keys", lambda s, v: timing.bake(s.scene, s.lanes, *v["range"], v["every"]),
+              (SPAN, Number("every", "A key every", 1.0, unit="frames", low=0.01, high=1e5)), ("lanes",),
+              "A key each so many frames, modifiers worked in.", "Bake it", done="Bake"),
+    Operation("lanes", "reduce", "Reduce keys", lambda s, v: _thinned(timing.reduce_keys(s.scene, s.lanes, v["within"])),
+              (Number("within", "Within", 0.01, True, low=0, high=10, decimals=3),), ("lanes",),
+              "As few as keep every value within a tolerance.", "Reduce them", done="Reduce keys"),
+    Operation("lanes", "clean", "Clean away keys that change nothing", lambda s, _v: _thinned(timing.clean_keys(s.scene, s.lanes)), (),
+              ("lanes",), "Drops keys without which the curve is the same.", done="Clean keys"),
+    Operation("lanes", "hold", "Hold until here", _hold, (Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1], asked=False),),
+              ("lane",), "Keeps the earlier value until a frame.", done="Hold until frame {frame}"),
+    Operation("lanes", "close", "Close the loop", lambda s, _v: timing.close_loop(s.scene, s.lanes), (), ("lanes",),
+              "First and last frame get the same value and slope.", done="Close the loop"),
+    Operation("lanes", "beyond", "Before and after the keys",
+              lambda s, v: key_edits.set_beyond(s.scene, *s.lane, v["before"], v["after"]),
+              tuple(Choice(side, label, lambda s, side=side: getattr(s.scene.owner(s.lane.owner).lane(s.lane.channel).curve, side),
+                           options=tuple((way, WAYS_ON[way], way) for way in BEYOND))
+                    for side, label in (("before", "Before the first"), ("after", "After the last"))),
+              ("lane",), "How the lane goes on outside its keys.", "Set it", "{lane} outside its keys", "Outside the keys of {lane}"),
+    Operation("lanes", "set", "Value", _set, (Number("value", "Value", needed=True, low=-1e7, high=1e7),), ("channel",),
+              "The value of a lane where it has no keys.", done="Set {lane}"),
+)  # fmt: skip
+
+
+def _modified(kind: str):
+    def run(s: Subject, v: Values) -> Scene:
+        lane = s.scene.owner(s.lane.owner).lane(s.lane.channel)
+        numbers = tuple((setting.name, v[setting.name]) for setting in KINDS[kind].settings)
+        new = Modifier(kind, True, v["amount"], numbers)
+        return timing.set_modifiers(s.scene, *s.lane, (*lane.modifiers, new))
+
+    return run
+
+
+MODIFIERS = (
+    *(Operation("modifier", kind, f"New {kind}", _modified(kind),
+                (Number("amount", "Amount", 1.0, low=-10, high=10),
+                 *(Number(x.name, x.name.capitalize(), x.default, unit=x.unit, low=x.low, high=x.high) for x in KINDS[kind].settings)),
+                ("lane",), f"Lays a {kind} over the lane's curve.", "Add it", done=f"New {kind} of {{lane}}") for kind in KINDS),
+    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: timing.set_modifiers(s.scene, *s.lane, ()), (), ("lane",),
+              "The curve is plain again.", done="Remove the modifiers of {lane}"),
+)  # fmt: skip
+
+
+def _move(s: Subject, v: Values) -> Outcome:
+    scene, places = key_edits.move_keys(s.scene, s.keys, v["frames"], v["value"], snap=False)
+    return Outcome(scene, keys=frozenset(places))
+
+
+def _handle(s: Subject, v: Values) -> Scene:
+    scene = s.scene
+    for key in sorted(s.keys, key=lambda k: k.frame):
+        scene = key_edits.set_handle(scene, key, v["side"], v["frames"], v["value"])
+    return scene
+
+
+def _delete(s: Subject, _v: Values) -> Outcome:
+    return Outcome(key_edits.delete_keys(s.scene, s.keys), keys=frozenset())
+
+
+_WAYS = {"hold": "Hold until", "linear": "Linear to", "smooth": "Smooth to"}
+_TANGENT = {"auto": "Automatic tangents", "flat": "Flatten tangents", "broken": "Break tangents", "joined": "Join tangents"}
+KEYS = (
+    *(Operation("keys", way, f"{words} the next key", lambda s, _v, way=way: key_edits.set_interpolation(s.scene, s.keys, way), (),
+                ("keys",), f"The keys lead to the next one: {way}.", done=f"{way.capitalize()} to the next key")
+      for way, words in _WAYS.items()),
+    Operation("keys", "ease", "Ease to the next key",
+              lambda s, v: key_edits.set_interpolation(s.scene, s.keys, "ease", v["ease"]),
+              (Text("ease", "Easing", "ease-in-out", True),), ("keys",), "By the name of an easing, or as cubic-bezier(…) of CSS.",
+              done="Ease to the next key"),
+    *(Operation("keys", way, words, lambda s, _v, way=way: key_edits.set_tangent(s.scene, s.keys, way), (), ("keys",),
+                f"Tangents of the keys: {way}.", done=words) for way, words in _TANGENT.items()),
+    Operation("keys", "straighten", "Straighten tangents", lambda s, _v: key_edits.straighten(s.scene, s.keys), (), ("keys",),
+              "Handles point at the neighbouring keys.", done="Straighten tangents"),
+    Operation("keys", "handle", "Handle", _handle,
+              (Choice("side", "Side", "out", True, options=(("into", "Into the key", "into"), ("out", "Out of the key", "out"))),
+               Number("frames", "Frames", needed=True, low=0, high=1e6), Number("value", "Value", needed=True, low=-1e7, high=1e7)),
+              ("keys",), "One handle of the keys, as an offset in frames and value.", done="Move a handle"),
+    Operation("keys", "move", "Move keys", _move,
+              (Number("frames", "Frames on", 0.0, low=FRAMES[0], high=FRAMES[1]), Number("value", "Value up", 0.0, low=-1e7, high=1e7)),
+              ("keys",), "Moves keys in time and value.", done="Move keys"),
+    Operation("keys", "delete", "Delete keys", _delete, (), ("keys",), "The keys go.", done="Delete keys"),
+)  # fmt: skip
+assert set(_TANGENT) == set(TANGENTS) and set(_WAYS) | {"ease"} == set(INTERPOLATIONS)
+
+
+def _marker(s: Subject, v: Values) -> Scene:
+    return timeline.set_marker(s.scene, s.frame if v["frame"] is None else v["frame"], v["name"])
+
+
+def _drop_marker(s: Subject, v: Values) -> Scene:
+    return timeline.drop_marker(s.scene, s.frame if v["frame"] is None else v["frame"])
+
+
+FRAME = Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1], asked=False)
+TIMES = (
+    Operation("time", "rate", "Rate", lambda s, v: timeline.set_rate(s.scene, v["fps"], v["keep-seconds"]),
+              (Number("fps", "Frames a second", lambda s: s.scene.fps, True, low=0.1, high=1000),
+               Flag("keep-seconds", "Keys keep their seconds")), (), "Another frame rate.", done="Change the rate"),
+    Operation("time", "range", "Range", lambda s, v: timeline.set_frame_range(s.scene, *v["frames"]),
+              (Span("frames", "Frames", lambda s: (s.scene.start, s.scene.end), True),), (), "The frames of the scene.",
+              done="Change the range"),
+    Operation("time", "play", "Play a part", lambda s, v: timeline.set_played(s.scene, *v["frames"]),
+              (Span("frames", "Frames", lambda s: s.scene.span, True),), (), "The part that is played.", done="Play a part"),
+    Operation("time", "play-all", "Play all of the range", lambda s, _v: timeline.play_all(s.scene), (), ("played",),
+              "The whole range is played.", done="Play all of the range"),
+    Operation("time", "marker", "Marker", _marker, (FRAME, Text("name", "Name", "Beat", True)), (), "A name at a frame.",
+              done="Marker {name}"),
+    Operation("time", "drop-marker", "Delete the marker here", _drop_marker, (FRAME,), ("marker",), "The marker at a frame goes.",
+              done="Delete the marker"),
+    Operation("time", "sound-numbers", "Start and volume of the sound",
+              lambda s, v: timeline.change_sound(s.scene, start=v["start"], volume=v["volume"]),
+              (Number("start", "Begins at frame", lambda s: s.scene.sound.start, low=FRAMES[0], high=FRAMES[1]),
+               Number("volume", "Volume", lambda s: s.scene.sound.volume, low=0, high=1)), ("sound",), "", "Set it",
+              done="Start and volume of the sound"),
+    Operation("time", "mute", "Mute the sound", lambda s, v: timeline.change_sound(s.scene, muted=not v["off"]),
+              (Flag("off", "Let it sound again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
+    Operation("time", "silence", "Remove the sound", lambda s, _v: timeline.set_sound(s.scene, None), (), ("sound",),
+              "The scene has no sound any more.", done="Remove the sound"),
+)  # fmt: skip
+
+
+def _camera(s: Subject, v: Values) -> Scene:
+    made = SceneCamera("", v["name"], (v["x"], v["y"], v["z"]), v["distance"], v["yaw"], v["pitch"], v["lens"], v["parallel"])
+    return timeline.add_camera(s.scene, made)[0]
+
+
+CAMERAS = (
+    Operation("camera", "new", "New camera", _camera,
+              (Text("name", "Name", "Camera"), *(Number(a, f"Looks at {a.upper()}", 0.0, unit="cm", low=-1e6, high=1e6) for a in "xyz"),
+               Number("distance", "Distance", 300.0, unit="cm", low=1e-3, high=1e6),
+               Number("yaw", "Turn", 0.0, unit="°", low=-1e4, high=1e4), Number("pitch", "Tilt", 0.0, unit="°", low=-90, high=90),
+               Number("lens", "Field of view", 30.0, unit="°", low=1, high=170), Flag("parallel", "Parallel")), (),
+              "A camera that turns about what it looks at.", done="New {name}"),
+    Operation("camera", "rename", "Rename the camera", lambda s, v: timeline.rename_camera(s.scene, s.camera.id, v["name"]),
+              (Text("name", "Name", needed=True),), ("camera",), "Another name for the camera.", done="Rename the camera"),
+    Operation("camera", "remove", "Remove the camera", lambda s, _v: timeline.remove_camera(s.scene, s.camera.id), (), ("camera",),
+              "Removes the camera with its lanes.", done="Remove the camera"),
+    Operation("camera", "first", "Look through the camera", lambda s, _v: timeline.first_camera(s.scene, s.camera.id), (), ("camera",),
+              "The camera becomes the one that is looked through.", done="Look through the camera"),
+)  # fmt: skip
+
+
+def keys_at(scene: Scene, refs: tuple, frames: list[float] | None) -> frozenset[KeyRef]:
+    """The keys of lanes, all or those at ``frames``."""
+    out = set()
+    for ref in refs:
+        lane = scene.owner(ref[0]).lane(ref[1])
+        for key in lane.curve.keys if lane else ():
+            if frames is None or any(abs(key.frame - f) < 1e-6 for f in frames):
+                out.add(KeyRef(*ref, key.frame))
+    return frozenset(out)

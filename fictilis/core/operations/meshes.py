@@ -1,0 +1,111 @@
+"""Operations on an object's mesh, everything carried through, and on the object itself."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fictilis.core.edits import objects as edits
+from fictilis.core.edits import topology
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry import carry
+from fictilis.core.operations.table import Choice, Flag, Kept, Number, Operation, Outcome, Subject, Text, Values, carried
+
+REGION = (("region", "As a region", True), ("each", "Each on its own", False))
+NEAR = Number("within", "Within", 0.01, True, unit="cm", low=0, high=1e6, decimals=4)
+
+
+def _subdivide(s: Subject, v: Values) -> Outcome:
+    if len(s.faces) and not v["smooth"]:
+        return carried(s, carry.subdivide_faces(s.obj.mesh, s.faces))
+    return carried(s, carry.subdivide(s.obj.mesh, v["smooth"]))
+
+
+def _loop_cut(s: Subject, v: Values) -> Outcome:
+    edges = s.edges
+    if not len(edges):
+        raise EditRefused("A loop is cut through a picked edge; pick an edge, or the two points at its ends.")
+    return carried(s, carry.loop_cut(s.obj.mesh, int(edges[0]), v["at"], v["cuts"]))
+
+
+def _weld_middle(s: Subject, _v: Values) -> Outcome:
+    points = s.points
+    if len(points) < 2:
+        raise EditRefused("Welding needs at least two picked points.")
+    labels = np.arange(len(s.obj.base))
+    labels[points] = points[0]
+    return carried(s, carry.weld(s.obj.mesh, labels))
+
+
+def _weld_near(s: Subject, v: Values) -> Outcome:
+    chosen = s.points if len(s.pick) else np.arange(len(s.obj.base))
+    return carried(s, carry.weld(s.obj.mesh, carry.labels_within(s.obj.base, chosen, v["within"])))
+
+
+def _mirror(s: Subject, v: Values) -> Outcome:
+    axis = s.axis if v["axis"] is None else v["axis"]
+    return carried(s, carry.mirror_weld(s.obj.mesh, s.obj.base, axis, v["keep"], v["within"]))
+
+
+def _origin(s: Subject, _v: Values):
+    points = s.points
+    if len(points) != 1:
+        raise EditRefused(f"Pick the one point that becomes the origin of {s.obj.name}; {len(points)} are picked.")
+    return topology.origin_to_point(s.scene, s.obj.id, int(points[0]))
+
+
+MESHES = (
+    Operation("mesh", "subdivide", "Subdivide", _subdivide, (Flag("smooth", "Smoothly", asked=False),), ("object",),
+              "Four faces from each quad; only the picked faces where some are picked.", done="Subdivide {object}"),
+    Operation("mesh", "extrude", "Extrude faces",
+              lambda s, v: carried(s, carry.extrude(s.obj.mesh, s.obj.base, s.faces, v["offset"], v["faces"])),
+              (Number("offset", "Offset", lambda s: float(f"{s.size / 28:.2g}"), unit="cm", low=-1e6, high=1e6),
+               Choice("faces", "Faces", True, options=REGION)), ("pick",), "The picked faces are pushed out; 0 is allowed.",
+              "Extrude", done="Extrude {object}"),
+    Operation("mesh", "inset", "Inset faces", lambda s, v: carried(s, carry.inset(s.obj.mesh, s.faces, v["part"], v["faces"])),
+              (Number("part", "Part of the way", 0.3, low=0, high=0.99), Choice("faces", "Faces", False, options=REGION)), ("pick",),
+              "A rim of new faces inside the picked ones.", "Inset", done="Inset {object}"),
+    Operation("mesh", "loop-cut", "Cut a loop", _loop_cut,
+              (Number("cuts", "Cuts", 1, low=1, high=100, decimals=0), Number("at", "At, for one cut", 0.5, low=0.01, high=0.99)),
+              ("pick",), "Across the row of faces through the picked edge.", "Cut", done="Cut a loop in {object}"),
+    Operation("mesh", "triangulate", "Triangulate", lambda s, _v: carried(s, carry.triangulate(s.obj.mesh, s.obj.base, s.faces)), (),
+              ("object",), "Triangles only, of the picked faces or of all.", done="Triangulate {object}"),
+    Operation("mesh", "delete-points", "Delete points", lambda s, _v: carried(s, carry.delete_points(s.obj.mesh, s.points)), (),
+              ("pick",), "The picked points go, and every face that has one.", done="Delete points of {object}"),
+    Operation("mesh", "delete-faces", "Delete faces", lambda s, _v: carried(s, carry.delete_faces(s.obj.mesh, s.faces)), (),
+              ("pick",), "The picked faces go, and points that are then in none.", done="Delete faces of {object}"),
+    Operation("mesh", "weld-middle", "Weld at the middle", _weld_middle, (), ("pick",), "The picked points become one.",
+              done="Weld {object}"),
+    Operation("mesh", "weld", "Weld points that are near", _weld_near, (NEAR,), ("object",),
+              "Points of the pick, or of the whole object while nothing is picked.", "Weld", done="Weld {object}"),
+    Operation("mesh", "mirror", "Mirror and weld", _mirror,
+              (Choice("axis", "Across", lambda s: s.axis, options=(("x", "X", 0), ("y", "Y", 1), ("z", "Z", 2))),
+               Choice("keep", "Keep", 1, options=(("minus", "Minus side", -1), ("plus", "Plus side", 1))),
+               Number("within", "Middle within", 0.01, unit="cm", low=0, high=1e6, decimals=4)), ("object",),
+              "Keeps one half and welds its mirror image on, in the base and in every target.", "Mirror it",
+              done="Mirror {object}"),
+    Operation("mesh", "freeze", "Freeze the transform", lambda s, _v: topology.freeze_transform(s.scene, s.obj.id), (), ("object",),
+              "Puts position, rotation and scale into the points; the object stays where it is seen.",
+              done="Freeze the transform of {object}"),
+    Operation("mesh", "origin", "Move the origin to the picked point", _origin, (), ("pick",),
+              "The picked point becomes the object's origin and pivot.", done="Move the origin of {object}"),
+)  # fmt: skip
+
+
+def _picks(s: Subject) -> list[str]:
+    return [p.name for p in s.obj.picks]
+
+
+OBJECTS = (
+    Operation("object", "keep-pick", "Keep this pick", lambda s, v: edits.keep_pick(s.scene, s.obj.id, v["name"], s.pick),
+              (Text("name", "Name", lambda s: f"Pick {len(s.obj.picks) + 1}"),), ("pick",), "It is kept with the object.",
+              "Keep it", done="Keep the pick {name}"),
+    Operation("object", "drop-pick", "Forget a kept pick", lambda s, v: edits.drop_pick(s.scene, s.obj.id, v["name"]),
+              (Kept("name", "Pick", needed=True, among=_picks),), ("kept pick",), "", "Forget it", done="Forget the pick {name}"),
+    Operation("object", "lock", "Lock object", lambda s, v: edits.set_locked(s.scene, s.obj.id, not v["off"]),
+              (Flag("off", "Unlock it", asked=False),), ("object",),
+              "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),
+    Operation("object", "rename", "Rename object", lambda s, v: edits.rename_object(s.scene, s.obj.id, v["name"]),
+              (Text("name", "Name", needed=True),), ("object",), "Another name for the object.", done="Rename {object}"),
+    Operation("object", "remove", "Remove object", lambda s, _v: edits.remove_object(s.scene, s.obj.id), (), ("object",),
+              "Removes the object with its targets and lanes.", done="Remove {object}"),
+)  # fmt: skip

@@ -1,0 +1,377 @@
+"""What an operation is: one row from which the menu, the form, the command line and the documents are made.
+
+An operation says what it is for, which numbers it takes within which bounds, what must be there, and how it is run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from fictilis.core.channels import ChannelRef, channel
+from fictilis.core.edits.keys import KeyRef
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.carry import Carry
+from fictilis.core.scene import MorphObject, Pick, Scene, SceneCamera, Target, targets_by_id
+from fictilis.core.shaping import picks
+from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
+from fictilis.core.shaping.strokes import Reach, pick_weights
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What an operation is made on: what is shown, selected and picked, and where the playhead is.
+
+    ``targets`` are the selected ones, the last of them *the* target; ``lanes`` those with keys that an operation on lanes is
+    for; ``selected`` the channels selected, with keys or without. ``kind`` is what picks are made of. ``span`` is the range an
+    operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
+    camera than the one that is looked through.
+    """
+
+    scene: Scene
+    object_id: str | None = None
+    targets: tuple[str, ...] = ()
+    pick: Pick = field(default_factory=Pick)
+    kind: str = "points"
+    lanes: tuple[ChannelRef, ...] = ()
+    selected: tuple[ChannelRef, ...] = ()
+    keys: frozenset[KeyRef] = frozenset()
+    frame: float = 0.0
+    span: tuple[float, float] = (0.0, 0.0)
+    weights: Mapping[str, float] = field(default_factory=dict)
+    mirror: Mirror = NO_MIRROR
+    reach: Reach = field(default_factory=Reach)
+    camera_id: str | None = None
+
+    @cached_property
+    def found(self) -> MorphObject | None:
+        return next((o for o in self.scene.objects if o.id == self.object_id), None)
+
+    @property
+    def obj(self) -> MorphObject:
+        if self.found is None:
+            raise EditRefused("There is no object here.")
+        return self.found
+
+    @property
+    def target(self) -> Target:
+        return self.obj.target(self.targets[-1])
+
+    @property
+    def target_id(self) -> str:
+        return self.targets[-1]
+
+    @property
+    def camera(self) -> SceneCamera:
+        found = next((c for c in self.scene.cameras if c.id == self.camera_id), self.scene.camera)
+        if found is None:
+            raise EditRefused("There is no camera in the scene.")
+        return found
+
+    @property
+    def lane(self) -> ChannelRef:
+        return self.selected[-1]
+
+    @property
+    def axis(self) -> int:
+        """Across which axis sides are told apart: the mirror's first, or X."""
+        return "XYZ".index(self.mirror.axes[:1] or "X")
+
+    @property
+    def size(self) -> float:
+        """How large the object is, cm."""
+        base = self.obj.base
+        return float(np.linalg.norm(np.ptp(base, axis=0))) if len(base) else 1.0
+
+    @property
+    def faces(self) -> np.ndarray:
+        return picks.faces_of(self.obj.mesh, self.pick)
+
+    @property
+    def points(self) -> np.ndarray:
+        return picks.points_of(self.obj.mesh, self.pick)
+
+    @property
+    def edges(self) -> np.ndarray:
+        return picks.edges_of(self.obj.mesh, self.pick)
+
+    @property
+    def soft(self) -> np.ndarray:
+        """(n,) in 0…1: the pick with its falloff, on the base."""
+        return pick_weights(self.obj, self.obj.base, self.points, self.reach)
+
+    def named(self, channel_ref: ChannelRef) -> str:
+        return channel(self.scene.owner(channel_ref.owner), channel_ref.channel).name
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so; ``made``
+    the new target that may be named; ``said`` a sentence for the user."""
+
+    scene: Scene
+    targets: tuple[str, ...] | None = None
+    pick: Pick | None = None
+    keys: frozenset[KeyRef] | None = None
+    said: str = ""
+
+    @property
+    def made(self) -> str | None:
+        return self.targets[-1] if self.targets else None
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One thing an operation asks for. ``default`` is a value or made from the subject; a ``needed`` one must be given on the
+    command line. Those that are not ``asked`` are for the command line only: a window knows them already."""
+
+    name: str
+    label: str
+    default: object = None
+    needed: bool = False
+    asked: bool = True
+
+    def begins_at(self, subject: Subject) -> object:
+        return self.default(subject) if callable(self.default) else self.default
+
+    def checked(self, value: object, _subject: Subject) -> object:
+        return value
+
+
+@dataclass(frozen=True)
+class Number(Parameter):
+    unit: str = ""
+    low: float = -1e9
+    high: float = 1e9
+    decimals: int = 2
+
+    def checked(self, value: object, _subject: Subject) -> float:
+        try:
+            number = float(value)
+        except (TypeError, ValueError):
+            number = np.nan
+        unit = f" {self.unit}" if self.unit else ""
+        if not np.isfinite(number):
+            raise EditRefused(f"{self.label} must be a finite number from {self.low:g} to {self.high:g}{unit}, not {value}.")
+        if not self.low <= number <= self.high:
+            raise EditRefused(f"{self.label} must be from {self.low:g} to {self.high:g}{unit}, not {number:g}.")
+        return round(number) if self.decimals == 0 else number
+
+
+@dataclass(frozen=True)
+class Choice(Parameter):
+    """``options`` are (word, label, value): the word is for the command line."""
+
+    options: tuple[tuple[str, str, object], ...] = ()
+
+    def checked(self, value: object, _subject: Subject) -> object:
+        for word, _label, meant in self.options:
+            if value == meant or value == word:
+                return meant
+        words = ", ".join(word for word, _, _ in self.options)
+        raise EditRefused(f"{self.label} must be one of {words}, not {value}.")
+
+
+@dataclass(frozen=True)
+class Flag(Parameter):
+    default: object = False
+
+    def checked(self, value: object, _subject: Subject) -> bool:
+        return bool(value)
+
+
+@dataclass(frozen=True)
+class Text(Parameter):
+    """A name."""
+
+    def checked(self, value: object, _subject: Subject) -> str | None:
+        return None if value is None else str(value)
+
+
+@dataclass(frozen=True)
+class Kept(Text):
+    """One of the names that ``among(subject)`` gives."""
+
+    among: Callable[[Subject], list[str]] = lambda _subject: []
+
+    def checked(self, value: object, subject: Subject) -> str:
+        names = self.among(subject)
+        if value not in names:
+            raise EditRefused(f"{self.label} is none of {', '.join(names) or 'none'}: {value}.")
+        return str(value)
+
+
+@dataclass(frozen=True)
+class OtherTarget(Parameter):
+    """Another target of the object, by id or name; with ``base`` the base (None) too."""
+
+    base: bool = False
+
+    def options(self, subject: Subject) -> list[tuple[str, str | None]]:
+        others = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
+        return [("Base", None), *others] if self.base else others
+
+    def checked(self, value: object, subject: Subject) -> str | None:
+        if self.base and value in (None, "base"):
+            return None
+        return str(value) if value in targets_by_id(subject.obj) else subject.obj.target_named(str(value)).id
+
+
+@dataclass(frozen=True)
+class ForeignTarget(Parameter):
+    """A target of another object, as (object id, target id), or as OBJECT/TARGET by their names."""
+
+    def options(self, subject: Subject) -> list[tuple[str, tuple[str, str]]]:
+        others = [o for o in subject.scene.objects if o.id != subject.object_id]
+        return [(f"{o.name}: {t.name}", (o.id, t.id)) for o in others for t in o.targets]
+
+    def checked(self, value: object, subject: Subject) -> tuple[str, str]:
+        if isinstance(value, tuple):
+            return value
+        name, _, target = str(value).partition("/")
+        other = subject.scene.object_named(name)
+        return other.id, other.target_named(target).id
+
+
+@dataclass(frozen=True)
+class Span(Parameter):
+    """Two frames, rising."""
+
+    def checked(self, value: object, _subject: Subject) -> tuple[float, float]:
+        first, last = (Number("frame", self.label).checked(part, _subject) for part in value)
+        return first, last
+
+
+Values = Mapping[str, object]
+Made = Scene | Outcome | tuple[Scene, str]
+
+
+@dataclass(frozen=True)
+class Operation:
+    """``verb`` is its word on the command line, under ``part``; ``label`` its menu row, ``title`` that of its form, ``done`` the
+    step in the history, all with {target}, {object} and {lane} filled in. ``needs`` are names of NEEDS."""
+
+    part: str
+    verb: str
+    label: str
+    run: Callable[[Subject, Values], Made]
+    parameters: tuple[Parameter, ...] = ()
+    needs: tuple[str, ...] = ()
+    sentence: str = ""
+    button: str = ""
+    title: str = ""
+    done: str = ""
+
+    @property
+    def id(self) -> str:
+        return f"{self.part}-{self.verb}"
+
+    @property
+    def asked(self) -> tuple[Parameter, ...]:
+        return tuple(p for p in self.parameters if p.asked)
+
+    def missing(self, subject: Subject) -> str:
+        """Why it cannot be made on a subject, or nothing."""
+        why = next((NEEDS[need][1] for need in self.needs if not NEEDS[need][0](subject)), "")
+        return self.says(why, subject) if why else ""
+
+    def says(self, text: str, subject: Subject, values: Values | None = None) -> str:
+        """A text of the operation with the names of what it is made on."""
+        names = {
+            "object": subject.found.name if subject.found else "",
+            "target": subject.target.name if subject.found and subject.targets else "",
+            "lane": subject.named(subject.lane) if subject.selected else "",
+            "frame": f"{subject.frame:g}",
+        }
+        return text.format(**names, **{k: v for k, v in (values or {}).items() if k not in names})
+
+    def completed(self, subject: Subject, given: Values) -> dict[str, object]:
+        """Every parameter's value: given, or as it begins; each checked. Raises EditRefused with the reason."""
+        unknown = set(given) - {p.name for p in self.parameters}
+        if unknown:
+            raise EditRefused(f"{self.label} takes no {', '.join(sorted(unknown))}.")
+        out = {}
+        for p in self.parameters:
+            value = given[p.name] if p.name in given else p.begins_at(subject)
+            optional = value is None and not p.needed and isinstance(p, Text | Number | Span)
+            out[p.name] = None if optional else p.checked(value, subject)
+        return out
+
+    def make(self, subject: Subject, given: Values | None = None) -> Outcome:
+        """The operation made. Raises EditRefused with one sentence where something is missing or out of bounds."""
+        why = self.missing(subject)
+        if why:
+            raise EditRefused(why)
+        made = self.run(subject, self.completed(subject, given or {}))
+        if isinstance(made, Outcome):
+            return made
+        if isinstance(made, tuple):
+            return Outcome(made[0], targets=(made[1],))
+        return Outcome(made)
+
+
+def _has_object(s: Subject) -> bool:
+    return s.found is not None
+
+
+def _has_target(s: Subject) -> bool:
+    return s.found is not None and bool(s.targets)
+
+
+NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
+    "object": (_has_object, "There is no object here."),
+    "target": (_has_target, "Select a target first."),
+    "targets": (lambda s: _has_object(s) and len(s.targets) > 1, "Select at least two targets first."),
+    "other target": (lambda s: _has_target(s) and len(s.obj.targets) > 1, "{object} has no other target than {target}."),
+    "any target": (lambda s: _has_object(s) and bool(s.obj.targets), "{object} has no target yet."),
+    "mask": (lambda s: _has_target(s) and s.target.mask is not None, "{target} has no mask."),
+    "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
+    "pick": (lambda s: _has_object(s) and len(s.pick) > 0, "Pick something first; nothing is picked."),
+    "kept pick": (lambda s: _has_object(s) and bool(s.obj.picks), "No pick is kept with {object}."),
+    "mix": (lambda s: _has_object(s) and bool(s.obj.mixes), "No mix is kept with {object}."),
+    "two mixes": (lambda s: _has_object(s) and len(s.obj.mixes) > 1, "Keep at least two mixes of {object} first."),
+    "lanes": (lambda s: bool(s.lanes), "There are no keys yet."),
+    "channel": (lambda s: bool(s.selected), "Select a lane first."),
+    "lane": (lambda s: bool(s.selected) and s.scene.owner(s.lane.owner).lane(s.lane.channel) is not None,
+             "The lane {lane} has no keys yet."),
+    "keys": (lambda s: bool(s.keys), "Select keys first."),
+    "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
+    "sound": (lambda s: s.scene.sound is not None, "The scene has no sound."),
+    "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
+    "camera": (lambda s: s.scene.camera is not None, "There is no camera in the scene."),
+}  # fmt: skip
+
+
+def named(made: tuple[Scene, str], subject: Subject, name: str | None) -> tuple[Scene, str]:
+    """What made a target, which takes a name where one was given. Ids count for each object: it is the subject's."""
+    from fictilis.core.edits.targets import rename_target
+
+    scene, target_id = made
+    return (scene if name is None else rename_target(scene, subject.obj.id, target_id, name)), target_id
+
+
+def carried(subject: Subject, carry: Carry) -> Outcome:
+    """A change of topology, everything carried through; the pick afterwards is what it was about."""
+    from fictilis.core.edits.topology import carry_through
+
+    obj = subject.obj
+    scene = carry_through(subject.scene, obj.id, carry)
+    pick = carry.pick if len(carry.pick) else carry.picked(subject.pick, obj.mesh)
+    if len(pick) and pick.kind != subject.kind:
+        pick = picks.as_kind(carry.mesh, pick, subject.kind)
+    new = scene.object(obj.id)
+    count = len(new.targets)
+    along = f", {count} target{'' if count == 1 else 's'} carried through" if count else ""
+    said = f"{new.name} has {len(new.base):,} points and {new.mesh.face_count:,} faces now{along}."
+    return Outcome(scene, pick=pick, said=said)
+
+
+def with_targets(subject: Subject, change: Callable[[Scene, str], Scene]) -> Scene:
+    """Every selected target changed, one after the other."""
+    scene = subject.scene
+    for target_id in subject.targets:
+        scene = change(scene, target_id)
+    return scene

@@ -1,0 +1,196 @@
+"""Operations on whole targets, their masks, groups and kept mixes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fictilis.core.edits import targets as edits
+from fictilis.core.edits import whole_shapes as whole
+from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
+from fictilis.core.errors import EditRefused
+from fictilis.core.operations.table import (
+    Choice,
+    Flag,
+    ForeignTarget,
+    Kept,
+    Number,
+    Operation,
+    OtherTarget,
+    Outcome,
+    Subject,
+    Text,
+    Values,
+    named,
+    with_targets,
+)
+
+NAME = Text("name", "Name of the new target", asked=False)
+WEIGHT = (-1000.0, 1000.0)
+
+
+def _split(s: Subject, v: Values) -> Outcome:
+    scene, halves = whole.split_sides(s.scene, s.obj.id, s.target_id, v["seam"], s.axis)
+    return Outcome(scene, targets=tuple(halves))
+
+
+def _clean(s: Subject, v: Values) -> Outcome:
+    scene, gone = whole.clean(s.scene, s.obj.id, s.target_id, v["below"])
+    said = f"{gone:,} point{'' if gone == 1 else 's'} of {s.target.name} moved less than {v['below']:g} cm."
+    return Outcome(scene if gone else s.scene, said=said)
+
+
+def _transfer(s: Subject, v: Values):
+    return named(whole.transfer(s.scene, s.obj.id, *v["from"], v["near"], v["far"]), s, v["name"])
+
+
+def _group(s: Subject, v: Values) -> Outcome:
+    chosen = [t.id for t in s.obj.targets if t.id in s.targets]
+    return Outcome(edits.group_targets(s.scene, s.obj.id, chosen, v["name"])[0])
+
+
+def _ordered(s: Subject) -> list[str]:
+    return [t.id for t in s.obj.targets if t.id in s.targets]
+
+
+def _mixes(s: Subject) -> list[str]:
+    return [m.name for m in s.obj.mixes]
+
+
+def _put_back(s: Subject, weights: dict[str, float]):
+    scene = s.scene
+    for target_id, weight in weights.items():
+        scene = edits.set_weight(scene, s.obj.id, target_id, weight)
+    return scene
+
+
+def _mix(s: Subject, name: str):
+    return next(m for m in s.obj.mixes if m.name == name)
+
+
+def _in_between(s: Subject, v: Values):
+    at = s.weights.get(s.target_id, s.target.weight) if v["at"] is None else v["at"]
+    return edits.add_in_between(s.scene, s.obj.id, s.target_id, at)
+
+
+TARGETS = (
+    Operation("target", "duplicate", "Duplicate", lambda s, v: named(whole.duplicate(s.scene, s.obj.id, s.target_id), s, v["name"]),
+              (NAME,), ("target",), "A copy of the target, with its in-betweens.", done="Duplicate {target}"),
+    Operation("target", "mirror", "Mirror into a new target",
+              lambda s, v: named(whole.mirror_into_new(s.scene, s.obj.id, s.target_id, s.axis, s.mirror), s, v["name"]),
+              (NAME,), ("target",), "A new target that is its mirror image.", done="Mirror {target}"),
+    Operation("target", "swap", "Swap sides", lambda s, _v: whole.swap_sides(s.scene, s.obj.id, s.target_id, s.axis, s.mirror),
+              (), ("target",), "Exchanges the two sides of the target.", done="Swap sides of {target}"),
+    Operation("target", "split", "Split into left and right", _split,
+              (Number("seam", "Seam", lambda s: float(f"{max(float(np.ptp(s.obj.base[:, s.axis])) if len(s.obj.base) else 1.0, 1e-3) / 10:.2g}"),
+                      unit="cm", low=0, high=1e6),), ("target",),
+              "Two new targets, one a side, that add up to it exactly. Across the seam one fades into the other.", "Split it",
+              "Split {target} into left and right", "Split {target}"),
+    Operation("target", "join", "Join selected targets",
+              lambda s, v: named(whole.join(s.scene, s.obj.id, _ordered(s)), s, v["name"]), (NAME,), ("targets",),
+              "A new target that adds the selected ones up.", done="Join targets"),
+    Operation("target", "scale", "Scale its offsets", lambda s, v: whole.scale_deltas(s.scene, s.obj.id, s.target_id, v["factor"]),
+              (Number("factor", "Factor", 1.0, True, unit="×", low=-1000, high=1000),), ("target",), "Every offset times a factor.",
+              "Scale it", "Scale {target}", "Scale {target}"),
+    Operation("target", "clean", "Clean away small motion", _clean,
+              (Number("below", "Shorter than", 0.01, True, unit="cm", low=0, high=1e6, decimals=4),), ("target",),
+              "Points that move less go back to where the base has them.", "Clean it", "Clean {target}", "Clean {target}"),
+    Operation("target", "add", "Add or subtract another",
+              lambda s, v: whole.combine(s.scene, s.obj.id, s.target_id, v["other"], v["factor"]),
+              (OtherTarget("other", "Target", needed=True), Number("factor", "Times", 1.0, low=-1000, high=1000)),
+              ("other target",), "Adds another target's offsets to this one; a factor of -1 subtracts them.", "Add it",
+              "Add to {target}", "Add to {target}"),
+    Operation("target", "copy", "Copy its shape onto another",
+              lambda s, v: whole.copy_deltas(s.scene, s.obj.id, s.target_id, v["onto"]),
+              (OtherTarget("onto", "Onto", needed=True),), ("other target",),
+              "Another target takes over its shape and in-betweens; that one's name, weight and lane stay.", "Copy it",
+              "Copy the shape of {target}", "Copy the shape of {target}"),
+    Operation("target", "to-base", "Apply to the base",
+              lambda s, v: whole.apply_to_base(s.scene, s.obj.id, s.target_id, v["weight"], v["targets"]),
+              (Number("weight", "At weight", 1.0, low=WEIGHT[0], high=WEIGHT[1]),
+               Choice("targets", "Targets", FOLLOW, options=((FOLLOW, "Follow", FOLLOW), (STAY, "Stay", STAY)))), ("target",),
+              "The base takes on its shape. Targets follow with their offsets, or stay in their own shape.", "Apply it",
+              "Apply {target} to the base", "Apply to the base: {target}"),
+    Operation("target", "keep-region", "Keep only the picked region",
+              lambda s, _v: whole.keep_region(s.scene, s.obj.id, s.target_id, s.soft), (), ("target", "pick"),
+              "Outside of the pick, with its falloff, the target moves nothing any more.",
+              done="Keep the picked region of {target}"),
+    Operation("target", "rebuild", "Rebuild on another shape",
+              lambda s, v: whole.rebuild_on(s.scene, s.obj.id, s.target_id, v["on"]),
+              (OtherTarget("on", "Build on", lambda s: s.target.built_on, needed=True, base=True),), ("target",),
+              "It keeps its shape at full weight; only what its offsets count from changes.", "Rebuild it", "Rebuild {target}",
+              "Rebuild {target}"),
+    Operation("target", "mask-pick", "Mask all but the pick",
+              lambda s, _v: set_mask(s.scene, s.obj.id, s.target_id, np.clip(s.soft, 0, 1)), (), ("target", "pick"),
+              "The mask lets through what is picked, with its falloff, and nothing else.", done="Mask of {target}"),
+    Operation("target", "bake-mask", "Bake the mask into the shape",
+              lambda s, _v: whole.bake_mask(s.scene, s.obj.id, s.target_id), (), ("mask",),
+              "Multiplies the mask into the offsets.", done="Bake the mask of {target}"),
+    Operation("target", "clear-mask", "Take the mask off", lambda s, _v: set_mask(s.scene, s.obj.id, s.target_id, None), (), ("mask",),
+              "The target moves all its points again.", done="Mask of {target}"),
+    Operation("target", "mute", "Mute",
+              lambda s, v: with_targets(s, lambda scene, t: edits.set_muted(scene, s.obj.id, t, not v["off"])),
+              (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.", done="Mute {target}"),
+    Operation("target", "remove", "Remove targets",
+              lambda s, _v: with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t)), (), ("target",),
+              "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {target}"),
+    Operation("target", "rename", "Rename", lambda s, v: edits.rename_target(s.scene, s.obj.id, s.target_id, v["name"]),
+              (Text("name", "Name", needed=True),), ("target",), "Another name for the target.", done="Rename {target}"),
+    Operation("target", "in-between", "In-between", _in_between,
+              (Number("at", "At weight", low=WEIGHT[0], high=WEIGHT[1], needed=True),), ("target",),
+              "Stores the shape the target has at a weight, so that it can be shaped there.", done="In-between of {target}"),
+    Operation("target", "no-in-between", "Remove an in-between",
+              lambda s, v: edits.remove_in_between(s.scene, s.obj.id, s.target_id, v["at"]),
+              (Number("at", "At weight", low=WEIGHT[0], high=WEIGHT[1], needed=True),), ("target",),
+              "Takes the in-between at a weight away.", done="Remove in-between of {target}"),
+    Operation("target", "path", "Path", lambda s, v: edits.set_path(s.scene, s.obj.id, s.target_id, v["way"]),
+              (Choice("way", "Path", "straight", True, options=(("straight", "Straight", "straight"), ("curved", "Curved", "curved"))),),
+              ("target",), "How it goes through its in-betweens.", done="Path of {target}"),
+    Operation("target", "range", "Range", lambda s, v: edits.set_range(s.scene, s.obj.id, s.target_id, v["low"], v["high"]),
+              (Number("low", "From", lambda s: s.target.range[0], low=WEIGHT[0], high=WEIGHT[1]),
+               Number("high", "To", lambda s: s.target.range[1], low=WEIGHT[0], high=WEIGHT[1])), ("target",),
+              "The soft limits of its slider.", done="Range of {target}"),
+    Operation("target", "group", "Group selected targets", _group, (Text("name", "Name", "Group"),), ("target",),
+              "Targets that stand together, with a slider that multiplies their weights.", "Group them", "Group the selected targets",
+              "Group targets"),
+    Operation("target", "ungroup", "Take out of the group",
+              lambda s, _v: edits.put_in_group(s.scene, s.obj.id, s.targets, None), (), ("group",),
+              "The targets stand on their own again.", done="Take out of the group"),
+    Operation("target", "group-factor", "Slider of its group",
+              lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group, factor=v["factor"]),
+              (Number("factor", "Factor", 1.0, True, low=-100, high=100),), ("group",),
+              "What the weights of the group's targets are multiplied by.", done="Slider of the group of {target}"),
+)  # fmt: skip
+TRANSFER = (
+    Operation("mesh", "transfer", "Transfer from another object", _transfer,
+              (ForeignTarget("from", "From", needed=True),
+               Number("near", "In full up to", lambda s: float(f"{s.size / 50:.2g}"), unit="cm", low=0, high=1e6),
+               Number("far", "Not beyond", lambda s: float(f"{s.size / 5:.2g}"), unit="cm", low=0, high=1e6), NAME),
+              ("object",), "Each point takes the offset of the nearest place on the other surface, as both stand now.",
+              "Transfer it", "Transfer a target", "Transfer a target"),
+)  # fmt: skip
+
+
+def _blend(s: Subject, v: Values):
+    return _put_back(s, edits.blended(_mix(s, v["first"]), _mix(s, v["second"]), v["part"]))
+
+
+def _keep(s: Subject, v: Values):
+    if not v["name"]:
+        raise EditRefused("A kept mix needs a name.")
+    return edits.keep_mix(s.scene, s.obj.id, v["name"], s.weights)
+
+
+MIXES = (
+    Operation("object", "keep-mix", "Keep this mix", _keep,
+              (Text("name", "Name", lambda s: f"Mix {len(s.obj.mixes) + 1}"),), ("any target",),
+              "The weights as they are now, under a name.", "Keep it", done="Keep the mix {name}"),
+    Operation("object", "drop-mix", "Forget a kept mix", lambda s, v: edits.drop_mix(s.scene, s.obj.id, v["name"]),
+              (Kept("name", "Mix", needed=True, among=_mixes),), ("mix",), "", "Forget it", done="Forget the mix {name}"),
+    Operation("object", "put-back", "Put back a kept mix", lambda s, v: _put_back(s, dict(_mix(s, v["name"]).weights)),
+              (Kept("name", "Mix", needed=True, among=_mixes),), ("mix",), "Sets the weights of a kept mix.", "Put it back",
+              done="Put back {name}"),
+    Operation("object", "blend-mixes", "Blend two kept mixes", _blend,
+              (Kept("first", "From", needed=True, among=_mixes), Kept("second", "To", needed=True, among=_mixes),
+               Number("part", "Part of the way", 0.5, low=-1, high=2)), ("two mixes",),
+              "Sets the weights between two kept mixes.", "Blend them", done="Blend {first} and {second}"),
+)  # fmt: skip

@@ -1,0 +1,167 @@
+"""Every operation of the table, by the same tests: it runs, is saved and opened, keeps to locks, and refuses bad numbers."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.edits import objects, timeline
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.shape import set_mask
+from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.primitives import plane
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Choice, Flag, ForeignTarget, Kept, Number, OtherTarget, Span, Subject, Text
+from fictilis.core.scene import Pick
+from fictilis.core.timeline import SceneCamera, Sound
+from fictilis.formats.native import read_native, write_native
+from tests.formats.test_native import same
+
+OBJ, ONE, TWO = "o1", "t1", "t2"
+SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
+           "weld": {"within": 5.5}}  # fmt: skip
+PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
+         "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12])}  # fmt: skip
+FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
+        "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename", "object-remove"}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def everything():
+    """A scene in which every operation has something to work on."""
+    from fictilis.core.edits.objects import add_object
+    from fictilis.core.scene import Scene
+
+    points, mesh = plane(20.0, 20.0, 4, 4)
+    scene, _ = add_object(Scene(), "Sheet", mesh, points)
+    lift, slide = points.copy(), points.copy()
+    lift[:, 1] += 10 * np.exp(-((points[:, 0] / 8) ** 2))
+    slide[:8, 2] += 4
+    scene, _ = target_from_points(scene, OBJ, "Lift", lift)
+    scene, _ = target_from_points(scene, OBJ, "Slide", slide)
+    scene, other = add_object(scene, "Other", mesh, points * 1.1)
+    scene, _ = target_from_points(scene, other, "Far", lift * 1.1)
+    scene = set_mask(add_in_between(scene, OBJ, TWO, 0.5), OBJ, TWO, np.linspace(0.2, 1, len(points)))
+    scene, _ = group_targets(scene, OBJ, [TWO], "Sides")
+    scene = keep_mix(keep_mix(scene, OBJ, "Calm", {ONE: 0.0, TWO: 0.2}), OBJ, "Storm", {ONE: 1.0, TWO: 0.7})
+    scene = objects.keep_pick(scene, OBJ, "Rim", Pick("points", [0, 1, 2]))
+    for frame, value in ((0, 0.0), (12, 1.0), (24, 0.25), (40, 0.0)):
+        scene = set_key(set_key(scene, OBJ, TWO, Key(frame, value)), OBJ, "position.x", Key(frame + 0.5, 3 * value))
+    scene = timeline.set_played(timeline.set_marker(timeline.set_marker(scene, 0, "In"), 30, "Beat"), 0, 48)
+    scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
+    return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
+
+
+def subject_for(operation, scene) -> Subject:
+    from fictilis.core.channels import ChannelRef
+
+    if operation.verb in ("freeze", "origin"):  # not for what moves
+        scene = scene.with_object(scene.object(OBJ).with_lane("position.x", AnimationCurve()))
+    lanes = (ChannelRef(OBJ, TWO), ChannelRef(OBJ, "position.x"))
+    keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
+    pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
+    targets = (ONE, TWO)
+    selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
+    return Subject(scene, OBJ, targets, pick, pick.kind, lanes, selected, keys, 0.0 if operation.verb == "drop-marker" else 30.0,
+                   (0.0, 40.0), {ONE: 0.3, TWO: 0.6})  # fmt: skip
+
+
+def given_for(operation, subject) -> dict:
+    """Values for what must be given."""
+    out = dict(SPECIAL.get(operation.verb, {}))
+    for p in operation.parameters:
+        if p.name in out or not p.needed:
+            continue
+        if isinstance(p, Number):
+            out[p.name] = p.begins_at(subject) if p.default is not None else (p.low + p.high) / 2 if p.high < 1e3 else 0.7
+        elif isinstance(p, Choice):
+            out[p.name] = p.options[-1][0]
+        elif isinstance(p, OtherTarget):
+            out[p.name] = "base" if p.base else "Lift"
+        elif isinstance(p, ForeignTarget):
+            out[p.name] = "Other/Far"
+        elif isinstance(p, Kept):
+            out[p.name] = p.among(subject)[0]
+        elif isinstance(p, Text):
+            out[p.name] = "New name"
+        elif isinstance(p, Span):
+            out[p.name] = (0.0, 60.0)
+    return out
+
+
+@pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
+def test_an_operation_runs_and_what_it_made_is_saved_and_opened(operation, everything, tmp_path):
+    subject = subject_for(operation, everything)
+    assert not operation.missing(subject)
+    made = operation.make(subject, given_for(operation, subject))
+    assert made.scene is not everything or made.said
+    label = operation.says(
+        operation.done or operation.label, subject, operation.completed(subject, given_for(operation, subject))
+    )
+    assert label and "{" not in label and "{" not in operation.says(operation.title or operation.label, subject)
+    write_native(tmp_path / "s.fictilis", made.scene)
+    assert same(read_native(tmp_path / "s.fictilis"), made.scene)
+    if made.pick is not None:
+        assert made.pick.kind == subject.kind or not len(made.pick)
+    assert all(made.scene.object(OBJ).target(t) for t in made.targets or ())
+
+
+@pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
+def test_a_locked_object_keeps_its_shapes_targets_and_mesh(operation, everything):
+    """Weights, keys, ranges, kept picks and mixes stay free."""
+    locked = everything.with_object(replace(everything.object(OBJ), locked=True))
+    subject = subject_for(operation, locked)
+    given = given_for(operation, subject)
+    if operation.part in ("target", "mesh") and operation.id not in FREE:
+        with pytest.raises(EditRefused, match="Sheet is locked; unlock it in the list of objects first"):
+            operation.make(subject, given)
+    else:
+        operation.make(subject, given)
+
+
+NUMBERS = [(o, p) for o in OPERATIONS.values() for p in o.parameters if isinstance(p, Number | Span)]
+
+
+@pytest.mark.parametrize(("operation", "parameter"), NUMBERS, ids=[f"{o.id}-{p.name}" for o, p in NUMBERS])
+def test_a_number_out_of_bounds_is_refused_in_a_sentence(operation, parameter, everything):
+    subject = subject_for(operation, everything)
+    wrong = [np.nan, np.inf, "much", 1e300, -1e300]
+    if isinstance(parameter, Number):
+        wrong += [parameter.low - 1, parameter.high + 1]
+    for value in wrong:
+        asked = value if isinstance(parameter, Number) else (0.0, value)
+        with pytest.raises(EditRefused) as refused:
+            operation.make(subject, given_for(operation, subject) | {parameter.name: asked})
+        assert parameter.label in str(refused.value) and len(str(refused.value)) <= 300 and str(refused.value).endswith(".")
+
+
+@pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
+def test_what_an_operation_needs_is_said_where_it_is_missing(operation, sheet):
+    bare = Subject(replace(sheet, objects=()))
+    if operation.needs:
+        assert operation.missing(bare).endswith(".")
+        with pytest.raises(EditRefused):
+            operation.make(bare)
+    with pytest.raises(EditRefused, match="takes no nonsense"):
+        operation.completed(Subject(bare.scene), {"nonsense": 1})
+
+
+def test_every_flag_and_choice_has_words_of_its_own():
+    for operation in OPERATIONS.values():
+        names = [p.name for p in operation.parameters]
+        assert len(names) == len(set(names)) and operation.label[0].isupper()
+        for p in operation.parameters:
+            if isinstance(p, Choice):
+                assert len({w for w, _, _ in p.options}) == len(p.options)
+            assert not (isinstance(p, Flag) and p.needed)
+
+
+def test_a_new_target_of_the_command_line_is_named_in_its_own_object(everything):
+    """Ids count for each object: another object has a target of the same id, and keeps its name."""
+    for verb in ("duplicate", "mirror"):
+        subject = replace(subject_for(OPERATIONS[f"target-{verb}"], everything), targets=(ONE,))
+        made = OPERATIONS[f"target-{verb}"].make(subject, {"name": "Brand new"})
+        assert made.scene.object(OBJ).target(made.made).name == "Brand new"
+        assert made.scene.objects[1] is everything.objects[1]
