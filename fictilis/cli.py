@@ -32,8 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
         options = _parser().parse_args(words)
         return options.run(options) or 0
     except FictilisError as error:
-        hint = f" {error.hint}" if error.hint else ""
-        print(f"fictilis: {error.sentence}{hint}", file=sys.stderr)
+        print(f"fictilis: {error.said}", file=sys.stderr)
         return 2
     except OSError as error:
         print(f"fictilis: {error.strerror or error}.", file=sys.stderr)

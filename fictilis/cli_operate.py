@@ -36,6 +36,7 @@ def register(commands) -> None:
         verbs = parser.add_subparsers(dest="operation", required=True, metavar="OPERATION")
         for operation in OPERATIONS.values():
             if operation.part == part:
+                _check_names(parser, operation)
                 _add(verbs, operation.verb, operation.sentence or operation.label, operation.parameters).set_defaults(
                     how=operation
                 )
@@ -72,9 +73,17 @@ def _subject_options(parser: argparse.ArgumentParser, part: str, needed: bool = 
             "--lane", action="append", default=[], metavar="NAME", help="of the object; default: all that have keys"
         )
     if part == "keys":
-        parser.add_argument("--frames", metavar="F,F,…", help="of the keys; default: all")
+        parser.add_argument("--at", metavar="F,F,…", help="frames of the keys; default: all")
     if part == "camera":
         parser.add_argument("--camera", metavar="NAME", help="default: the one that is looked through")
+
+
+def _check_names(parser: argparse.ArgumentParser, operation: Operation) -> None:
+    """An operation's number must not take the name of what it is made on."""
+    taken = {action.dest for action in parser._actions}
+    for p in operation.parameters:
+        if p.name.replace("-", "_") in taken:
+            raise ValueError(f"{operation.id} calls a number {p.name}, as {operation.part} calls an option")
 
 
 def _add(verbs, verb: str, about: str, parameters: tuple[Parameter, ...]) -> argparse.ArgumentParser:
@@ -131,7 +140,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     span = (scene.start, scene.end)
     if part in OF_LANES:
         lanes, chosen = _lanes(scene, options)
-        frames = _numbers(options.frames, "frames") if getattr(options, "frames", None) else None
+        frames = _numbers(options.at, "frames") if part == "keys" and options.at else None
         keys = keys_at(scene, chosen, frames) if part == "keys" else frozenset()
         return Subject(scene, lanes=lanes, selected=chosen, keys=keys, frame=scene.start, span=span)
     if part == "camera" and options.camera:

@@ -1,28 +1,95 @@
-"""Writes docs/shortcuts.md from the actions table."""
+"""Writes docs/shortcuts.md from the actions table, and docs/commands.md from the table of operations."""
 
 from pathlib import Path
 
 from fictilis.app.commands.actions import MENUS, ROWS
+from fictilis.cli_operate import PARTS
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Choice, Flag, Number, Parameter, Span
+from fictilis.core.shaping.exact import OPERATIONS as EXACT
 
-lines = [
-    "# Shortcuts",
-    "",
-    "Made from the actions table by `scripts/make_docs.py`. All can be changed in the window that F1 opens.",
-    "",
-]
-for menu in MENUS:
-    lines += [f"## {menu}", "", "| action | keys |", "|---|---|"]
-    for row in ROWS:
-        if row.menu == menu:
-            keys = ", ".join(f"`{key}`" for key in row.keys)
-            lines.append(f"| {row.text.rstrip('…')} | {keys} |")
-    lines.append("")
-lines += [
-    "## Mouse",
-    "",
-    "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
-    "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field beside it:",
-    "Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
-    "",
-]
-Path(__file__).parents[1].joinpath("docs", "shortcuts.md").write_text("\n".join(lines))
+DOCS = Path(__file__).parents[1] / "docs"
+MADE_ON = {
+    "target": "`--object NAME --target NAME` (again for several); a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`, "
+    "its falloff by `--radius CM` and `--space`; `--mirror x|y|z` and `--by-topology` say how sides are told apart",
+    "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
+    "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
+    "lanes": "`--object NAME --lane NAME` (again for several); without them every lane that has keys",
+    "modifier": "`--object NAME --lane NAME`",
+    "keys": "`--object NAME --lane NAME`; `--at F,F`: frames of the keys, without it all",
+    "time": "nothing but the scene",
+    "camera": "`--camera NAME`, by default the one that is looked through",
+    "shape": "`--object NAME`, and `--target NAME`, else the base; `--at WEIGHT` for an in-between; a pick as for targets",
+}
+
+
+def shortcuts_page() -> str:
+    lines = [
+        "# Shortcuts",
+        "",
+        "Made from the actions table by `scripts/make_docs.py`. All can be changed in the window that F1 opens.",
+        "",
+    ]
+    for menu in MENUS:
+        lines += [f"## {menu}", "", "| action | keys |", "|---|---|"]
+        for row in ROWS:
+            if row.menu == menu:
+                keys = ", ".join(f"`{key}`" for key in row.keys)
+                lines.append(f"| {row.text.rstrip('…')} | {keys} |")
+        lines.append("")
+    lines += [
+        "## Mouse",
+        "",
+        "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+        "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field beside it:",
+        "Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
+        "",
+    ]
+    return "\n".join(lines)
+
+
+def _option(p: Parameter) -> str:
+    if isinstance(p, Flag):
+        said = f"--{p.name}"
+    elif isinstance(p, Span):
+        said = f"--{p.name} FIRST LAST"
+    elif isinstance(p, Choice):
+        said = f"--{p.name} " + "\\|".join(word for word, _, _ in p.options)
+    else:
+        said = f"--{p.name} " + (
+            p.unit.upper() or "N" if isinstance(p, Number) and p.unit.isascii() else "N" if isinstance(p, Number) else "NAME"
+        )
+    return f"`{said}`" if p.needed else f"[`{said}`]"
+
+
+def commands_page() -> str:
+    lines = [
+        "# Commands",
+        "",
+        "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene itself is",
+        "changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands (`new`, `info`,",
+        "`check`, `key`, `evaluate`, `export`, `snapshot`) are told by `fictilis COMMAND --help`.",
+        "",
+    ]
+    for part, about in {**PARTS, "shape": "exact changes of what is picked"}.items():
+        lines += [
+            f"## fictilis {part}",
+            "",
+            f"{about.capitalize()}. Made on: {MADE_ON[part]}.",
+            "",
+            "| operation | numbers | |",
+            "|---|---|---|",
+        ]
+        rows = [(o.verb, o.parameters, o.sentence or o.label) for o in OPERATIONS.values() if o.part == part]
+        if part == "time":
+            rows.append(("sound", (Number("at", "", 0.0),), "The scene's sound, from a FILE; it begins at a frame."))
+        if part == "shape":
+            rows = [(c.id, tuple(Number(n.name.lower(), n.name, unit=n.unit) for n in c.numbers), c.note) for c in EXACT]
+        lines += [f"| `{verb}` | {' '.join(map(_option, numbers))} | {said} |" for verb, numbers, said in rows]
+        lines.append("")
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    DOCS.joinpath("shortcuts.md").write_text(shortcuts_page())
+    DOCS.joinpath("commands.md").write_text(commands_page())

@@ -1,11 +1,15 @@
 """What the documents show must run."""
 
 import re
+import shlex
+import wave
 from pathlib import Path
 
 import fictilis
+from fictilis.cli import main
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
+from scripts.make_docs import commands_page
 
 ROOT = Path(__file__).parent.parent
 
@@ -32,3 +36,24 @@ def test_every_named_recipe_test_exists():
     tests = "\n".join(p.read_text() for p in (ROOT / "tests").rglob("*.py"))
     for name in re.findall(r"`(test_\w+)`", (ROOT / "CONTRIBUTING.md").read_text()):
         assert f"def {name}" in tests
+
+
+def test_the_commands_of_the_readme_run_as_they_stand(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    points, mesh = fictilis.primitives.ball(radius=20, segments=6)
+    for name, wide in (("bell", 1.0), ("curl", 1.4), ("half-curl", 1.3)):
+        write_obj(tmp_path / f"{name}.obj", [MeshData("Bell", points * [wide, 1, 1], mesh)])
+    with wave.open("surf.wav", "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(2)
+        file.setframerate(8000)
+        file.writeframes(bytes(8000))
+    (block,) = re.findall(r"## Without a window\n\n```\n(.*?)```", (ROOT / "README.md").read_text(), re.S)
+    for line in block.splitlines():
+        words = shlex.split(line)
+        assert words[0] == "fictilis" and main(words[1:]) == (1 if words[1] == "check" else 0), line
+    assert {p.name for p in tmp_path.iterdir()} >= {"bell.fictilis", "bell.glb", "bell.png", "points.npz", "shapes"}
+
+
+def test_the_page_of_commands_is_made_from_the_table():
+    assert (ROOT / "docs/commands.md").read_text() == commands_page()

@@ -169,7 +169,7 @@ class Window(QMainWindow):
         try:
             self.renderer = Renderer()
         except FictilisError as error:
-            self.doc.say(f"{error.sentence} {error.hint}", "error")
+            self.doc.say(error.said, "error")
             return
         self.thumbnails.renderer = self.renderer
         self.thumbnails.ratio = self.devicePixelRatioF()
@@ -275,7 +275,7 @@ class Window(QMainWindow):
         try:
             scene = load(found.file)
         except FictilisError as error:
-            self.doc.say(error.sentence, "error")
+            self.doc.say(error.said, "error")
             return False
         self.doc.open_scene(scene, found.path, saved=False)
         self.view.fit()

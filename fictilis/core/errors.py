@@ -11,6 +11,11 @@ class FictilisError(Exception):
         self.sentence = sentence
         self.hint = hint
 
+    @property
+    def said(self) -> str:
+        """The sentence, and the hint behind it: what every door shows."""
+        return f"{self.sentence} {self.hint}".strip()
+
 
 class BadFile(FictilisError):
     """A file that cannot be read, with its name and what is wrong in it."""

@@ -366,10 +366,18 @@ class Actions:
 
     @staticmethod
     def _runner(commands: Sequence[object], row: Row, doc: Document) -> Callable[[], None]:
+        """What the row does, inside the one place where an expected error becomes a sentence."""
         (method,) = (getattr(part, row.run) for part in commands if hasattr(part, row.run))
-        if row.given is not None:
-            return lambda: method(row.argument, row.given(doc))
-        return (lambda: method()) if row.argument is None else (lambda: method(row.argument))
+
+        def run() -> None:
+            if row.given is not None:
+                method(row.argument, row.given(doc))
+            elif row.argument is not None:
+                method(row.argument)
+            else:
+                method()
+
+        return lambda: doc.attempt(run)
 
     def set_keys(self, own_keys: dict[str, list[str]]) -> None:
         """Set shortcuts: the rows' keys, or a user's own by action id."""

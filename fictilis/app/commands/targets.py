@@ -78,7 +78,7 @@ class TargetCommands:
                     added.append(target_id)
                 sentences += [(warning, "warning") for warning in read.warnings]
             except FictilisError as error:
-                sentences.append((f"{error.sentence} {error.hint}".strip(), "error"))
+                sentences.append((error.said, "error"))
         count = len(added)
         if added:
             names = {t.id: t.name for t in scene.object(doc.object_id).targets}

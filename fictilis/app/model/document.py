@@ -185,7 +185,7 @@ class Document(Values, QObject):
         try:
             return work()
         except FictilisError as error:
-            self.say(f"{error.sentence} {error.hint}".strip(), "error")
+            self.say(error.said, "error")
             return None
 
     def preview(self, scene: Scene | None = None, **parts: object) -> None:

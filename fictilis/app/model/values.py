@@ -122,7 +122,7 @@ class Values:
                 scene, added = key_edits.key_values(scene, owner_id, self.frame, given, self.hold_guard)
                 held += [(ChannelRef(owner_id, hold.channel), hold) for hold in added]
         except FictilisError as error:
-            self.say(error.sentence, "error")
+            self.say(error.said, "error")
             return
         posed = {k: {c: v for c, v in d.items() if c not in by_owner.get(k, ())} for k, d in self.settled.posed.items()}
         names = {c: self.channel(c).name for c in values}

@@ -278,7 +278,7 @@ class ToolSection(Section):
             count = unpaired(self.doc.object, mirror)
             said = f"{count:,} point{'' if count == 1 else 's'} without a partner" if count else "Every point has a partner"
         except FictilisError as error:
-            said = error.sentence
+            said = error.said
         self.unpaired.setText(said)
 
     def _note(self) -> str:

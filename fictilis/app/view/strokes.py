@@ -159,7 +159,7 @@ class Strokes:
             return False
         except FictilisError as error:
             self._end_stroke()
-            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
+            self.doc.say(error.said, "error")
             return False
         return True
 
@@ -220,7 +220,7 @@ class Strokes:
         try:
             moved = make(self.bench(self.view.shaped_item()))
         except FictilisError as error:
-            self.doc.say(f"{error.sentence} {error.hint}".strip(), "error")
+            self.doc.say(error.said, "error")
             return
         if len(moved.indices):
             self._commit(moved, label)

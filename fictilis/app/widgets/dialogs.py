@@ -252,7 +252,7 @@ class EaseDialog(Dialog):
             try:
                 handles_of(self.css.text())
             except FictilisError as error:
-                self.wrong.setText(error.sentence)
+                self.wrong.setText(error.said)
                 self.wrong.show()
                 return
             self.ease = self.css.text().strip()
