@@ -1,6 +1,7 @@
 """The shaping bench, driven by mouse, keys, menus and forms in the real window."""
 
 from dataclasses import replace
+from unittest.mock import Mock
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef, set_mask
 from fictilis.core.edits.targets import target_from_points
+from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.scene import Pick, Scene, Transform
@@ -686,36 +688,59 @@ def test_a_file_in_another_order_is_put_in_order(user, sheet_files, forms):
     assert len(user.obj.targets) == 2
 
 
-def test_every_action_can_be_run_while_shaping_with_a_pick(bench, forms, monkeypatch):
-    """One by one on the same scene; none may raise, and all that changed can be undone."""
+@pytest.fixture
+def answering(bench, forms, monkeypatch):
+    """A keyed scene whose questions are all answered."""
     forms(bench)
     for name in ("open", "save", "folder_for"):
         monkeypatch.setattr(bench.window.ask.files, name, lambda *_a: None)
     monkeypatch.setattr(bench.window.ask.files, "open_several", lambda *_a: [])
-    for name in ("new_scene", "shortcuts", "light", "blend", "about"):
-        monkeypatch.setattr(bench.window.ask, name, lambda *_a: None)
-    monkeypatch.setattr(bench.window.ask, "checks", lambda *_a: None)
-    monkeypatch.setattr(bench.window.ask, "colour", lambda *_a: "#112233")
-    monkeypatch.setattr(bench.window.ask, "unsaved", lambda *_a: None)
-    monkeypatch.setattr(bench.window.ask, "ease", lambda *_a: "back-in")
+    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "unsaved"))
+    for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
+        monkeypatch.setattr(bench.window.ask, name, lambda *_a, said=answer: said)
     for frame in (0.0, 12.0, 24.0):
         bench.doc.commit("Key", set_key(bench.doc.settled.scene, "o1", "t1", Key(frame, frame % 24)))
-    start = bench.doc.settled.scene
+    return bench
+
+
+def each_action(user, leave=("quit", "demo", "open")):
+    """Every action in turn, with a key selected, a target shaped and a pick; it yields after each."""
     for row in ROWS:
-        bench.doc.set(keys=frozenset({KeyRef("o1", "t1", 12.0)}))
-        if row.id in ("quit", "demo", "open"):
+        if row.id in leave:
             continue
-        if bench.doc.shaping is None and bench.doc.object is not None:
-            bench.doc.start_shaping(ShapeRef("t1"))
-        bench.doc.set_pick(Pick("points", bench.obj.mesh.face(3)))
-        action = bench.window.actions_.by_id[row.id]
+        user.doc.set(keys=frozenset({KeyRef("o1", "t1", 12.0)}))
+        if user.doc.shaping is None and user.doc.object is not None:
+            user.doc.start_shaping(ShapeRef("t1"))
+        user.doc.set_pick(Pick("points", user.obj.mesh.face(3)))
+        action = user.window.actions_.by_id[row.id]
         if action.isEnabled():
             action.trigger()
-        bench.window.playback.stop()
-        while bench.doc.settled.scene is not start and bench.doc.undo_label():
-            bench.doc.undo()
-        bench.settle(1)
-        assert bench.doc.settled.scene is start, row.id
+        user.window.playback.stop()
+        yield row
+        user.settle(1)
+
+
+def test_every_action_can_be_run_while_shaping_with_a_pick(answering):
+    """One by one on the same scene; none may raise, and all that changed can be undone."""
+    start = answering.doc.settled.scene
+    for row in each_action(answering):
+        while answering.doc.settled.scene is not start and answering.doc.undo_label():
+            answering.doc.undo()
+        assert answering.doc.settled.scene is start, row.id
+
+
+def test_every_action_says_what_a_core_that_refuses_says(answering, monkeypatch):
+    """Whatever refuses, at whatever depth, becomes the sentence it carries, and nothing is changed."""
+    doc, start = answering.doc, answering.doc.settled.scene
+    doc.set_pick(Pick("points", answering.obj.mesh.face(3)))
+    monkeypatch.setattr(doc, "commit", refusing := Mock(side_effect=EditRefused("The core refuses this.", "Try another.")))
+    refused = 0
+    for row in each_action(answering, ("quit", "demo", "open", "undo", "redo")):
+        asked, refusing.call_count = refusing.call_count, 0
+        refused += bool(asked)
+        assert doc.settled.scene is start, row.id
+        assert not asked or answering.said[-1] == ("The core refuses this. Try another.", "error"), row.id
+    assert refused > 50
 
 
 def test_mirrored_strokes_by_key(bench):
