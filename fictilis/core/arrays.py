@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
-from typing import TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar
 from weakref import WeakKeyDictionary, ref
 
 import numpy as np
 
+S = TypeVar("S")
 T = TypeVar("T")
+P = ParamSpec("P")
 
 
-def frozen(values: object, dtype: type, width: int | None = None) -> np.ndarray:
+def frozen(values: Any, dtype: type, width: int | None = None) -> np.ndarray:
     """A read-only array of ``dtype``, shaped (n,) or, with ``width``, (n, width).
 
     Raises ValueError when the shape is another one. An array that is read-only already is shared, not copied.
@@ -39,12 +41,12 @@ def plain_numbers(value: object, *names: str) -> None:
         object.__setattr__(value, name, plain)
 
 
-def cached_by_identity(function: Callable[[object], T]) -> Callable[[object], T]:
+def cached_by_identity(function: Callable[[S], T]) -> Callable[[S], T]:
     """Remember ``function(value)`` for as long as ``value`` (compared by identity) lives."""
-    known: WeakKeyDictionary = WeakKeyDictionary()
+    known: WeakKeyDictionary[S, T] = WeakKeyDictionary()
 
     @wraps(function)
-    def lookup(value: object) -> T:
+    def lookup(value: S) -> T:
         try:
             return known[value]
         except KeyError:
@@ -54,18 +56,18 @@ def cached_by_identity(function: Callable[[object], T]) -> Callable[[object], T]
     return lookup
 
 
-def cached_by_array(function: Callable[..., T]) -> Callable[..., T]:
+def cached_by_array(function: Callable[Concatenate[np.ndarray, P], T]) -> Callable[Concatenate[np.ndarray, P], T]:
     """Remember ``function(array, *rest)`` for as long as the array (by identity) lives; ``rest`` must be hashable."""
-    known: dict[int, tuple[ref, dict]] = {}
+    known: dict[int, tuple[ref[np.ndarray], dict[tuple[Any, ...], T]]] = {}
 
     @wraps(function)
-    def lookup(array: np.ndarray, *rest: object) -> T:
+    def lookup(array: np.ndarray, *rest: P.args, **named: P.kwargs) -> T:
         kept = known.get(id(array))
         if kept is None or kept[0]() is not array:
             place = id(array)
             kept = known[place] = (ref(array, lambda _gone: known.pop(place, None)), {})
         if rest not in kept[1]:
-            kept[1][rest] = function(array, *rest)
+            kept[1][rest] = function(array, *rest, **named)
         return kept[1][rest]
 
     return lookup

@@ -9,14 +9,15 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from fictilis.core.animation.bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene, SceneCamera, Transform, targets_by_id
+from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.timeline import SceneCamera
 
 Owner = MorphObject | SceneCamera
 AXES = "xyz"
@@ -42,9 +43,9 @@ class ChannelKind:
     id: str
     name: str
     part: str
-    get: Callable[[Owner], float]
-    set: Callable[[Owner, float], Owner]
-    bounds: Callable[[Owner], tuple[float, float]]
+    get: Callable[[Any], float]
+    set: Callable[[Any, float], Any]
+    bounds: Callable[[Any], tuple[float, float]]
     unit: str = ""
     rest: float = 0.0
     decimals: int = 2
@@ -77,24 +78,20 @@ class Channel:
     def high(self) -> float:
         return self.kind.bounds(self.owner)[1]
 
-    id = property(lambda self: self.kind.id)
-    name = property(lambda self: self.kind.name)
-    part = property(lambda self: self.kind.part)
-    unit = property(lambda self: self.kind.unit)
-    rest = property(lambda self: self.kind.rest)
-    decimals = property(lambda self: self.kind.decimals)
-    colour = property(lambda self: self.kind.colour)
-    stepped = property(lambda self: self.kind.stepped)
-    quiet = property(lambda self: self.kind.quiet)
+    def __getattr__(self, name: str) -> Any:
+        """What the kind says: id, name, part, unit, rest, decimals, colour, stepped, quiet."""
+        return getattr(self.kind, name)
 
 
-def _axis_of(name: str, home: Callable[[Owner], object], back: Callable[[Owner, object], Owner], axis: int):
+def _axis_of(
+    name: str, home: Callable[[Any], Any], back: Callable[[Any, Any], Any], axis: int
+) -> tuple[Callable[[Any], float], Callable[[Any, float], Any]]:
     """How one number of a triple, a field of ``home(owner)``, is got and set."""
 
-    def get(owner: Owner) -> float:
+    def get(owner: Any) -> float:
         return getattr(home(owner), name)[axis]
 
-    def put(owner: Owner, value: float) -> Owner:
+    def put(owner: Any, value: float) -> Any:
         triple = list(getattr(home(owner), name))
         triple[axis] = value
         return back(owner, replace(home(owner), **{name: tuple(triple)}))
@@ -112,12 +109,12 @@ def _reach(length: float) -> tuple[float, float]:
     return -reach, reach
 
 
-def _fixed(low: float, high: float) -> Callable[[Owner], tuple[float, float]]:
+def _fixed(low: float, high: float) -> Callable[[Any], tuple[float, float]]:
     return lambda _owner: (low, high)
 
 
-def _set_scale(put: Callable[[Owner, float], Owner]) -> Callable[[Owner, float], Owner]:
-    def checked(owner: Owner, value: float) -> Owner:
+def _set_scale(put: Callable[[Any, float], Any]) -> Callable[[Any, float], Any]:
+    def checked(owner: Any, value: float) -> Any:
         if abs(value) < 1e-9:
             raise EditRefused("An object's scale must not be 0 on any axis.")
         return put(owner, value)
@@ -147,13 +144,13 @@ def _object_kinds() -> list[ChannelKind]:
     ]  # fmt: skip
 
 
-def _set_distance(camera: Owner, value: float) -> Owner:
+def _set_distance(camera: SceneCamera, value: float) -> SceneCamera:
     if value < LEAST_DISTANCE:
         raise EditRefused(f"A camera must stand at least {LEAST_DISTANCE:g} cm away, not {value:g}.")
     return replace(camera, distance=value)
 
 
-def _set_lens(camera: Owner, value: float) -> Owner:
+def _set_lens(camera: SceneCamera, value: float) -> SceneCamera:
     if not 1 <= value <= 170:
         raise EditRefused(f"A field of view must be from 1 to 170 degrees, not {value:g}.")
     return replace(camera, lens=value)
@@ -247,7 +244,7 @@ def set_value(scene: Scene, owner_id: str, channel_id: str, value: float) -> Sce
 
 def values_at(
     owner: Owner, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
-) -> Mapping[str, float | np.ndarray]:
+) -> Mapping[str, Any]:
     """Every channel's value by id: of its lane at ``frame``, else its own; ``posed`` values win over both.
 
     ``frame`` may be an array; then every value is one of its shape. ``fps`` matters to modifiers only, which know seconds.
@@ -256,7 +253,7 @@ def values_at(
     if not np.shape(frame):
         return _values_at(owner, float(frame), tuple(posed.items()) if posed else (), float(fps))
     shape = np.shape(frame)
-    out = {name: np.full(shape, value) for name, value in _own_values(owner).items()}
+    out: dict[str, Any] = {name: np.full(shape, value) for name, value in _own_values(owner).items()}
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed or {})
     return out

@@ -11,8 +11,8 @@ from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Channel, ChannelRef, channels
-from fictilis.core.scene import MorphObject, SceneCamera
-from fictilis.core.timeline import Lane
+from fictilis.core.scene import MorphObject
+from fictilis.core.timeline import Lane, SceneCamera
 
 RULER, HEAD = 24, 222
 THIN, LANE, TALL, HEADING = 18, 34, 132, 22

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import count
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -256,7 +256,7 @@ class Document(Values, QObject):
 
     # interface state
 
-    def set(self, **values: object) -> None:
+    def set(self, **values: Any) -> None:
         """Set interface state by attribute name."""
         for name, value in values.items():
             if not hasattr(self, name):
@@ -264,10 +264,10 @@ class Document(Values, QObject):
             setattr(self, name, value)
         self.changed.emit()
 
-    def set_tools(self, **values: object) -> None:
+    def set_tools(self, **values: Any) -> None:
         self.set(tools=replace(self.tools, **values))
 
-    def see(self, **values: object) -> None:
+    def see(self, **values: Any) -> None:
         self.set(seeing=replace(self.seeing, **values))
 
     def set_frame(self, frame: float) -> None:

@@ -9,8 +9,8 @@ from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, s
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import MorphObject, SceneCamera, targets_by_id
-from fictilis.core.timeline import Lane
+from fictilis.core.scene import MorphObject, targets_by_id
+from fictilis.core.timeline import Lane, SceneCamera
 
 LARGEST = {"weight": 1000.0}
 LARGEST_NUMBER = 1e7

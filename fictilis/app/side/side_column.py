@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
@@ -186,7 +187,7 @@ class ObjectSection(Section):
             doc.set_values(doc.refs(changed), f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
 
-    def _look(self, **values: object) -> None:
+    def _look(self, **values: Any) -> None:
         doc = self.doc
         look = replace(doc.object.appearance, **values)
         if look != doc.object.appearance:

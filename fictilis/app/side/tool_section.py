@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QWidget
 
@@ -163,7 +164,7 @@ class ToolSection(Section):
         self.unpaired.setWordWrap(True)
         self.add(self.unpaired)
 
-    def _set_mirror(self, **values: object) -> None:
+    def _set_mirror(self, **values: Any) -> None:
         self.doc.set_tools(mirror=replace(self.doc.tools.mirror, **values))
 
     def _set_pivot(self, number: int) -> None:

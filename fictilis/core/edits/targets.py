@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -30,7 +31,7 @@ from fictilis.core.scene import (
 PATHS = ("straight", "curved")
 
 
-def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, **values: object) -> Scene:
+def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, **values: Any) -> Scene:
     """A target with other values; ``free`` ones may change while the object is locked."""
     obj = scene.object(object_id) if free else scene.unlocked(object_id)
     return scene.with_object(obj.with_target(replace(obj.target(target_id), **values)))
@@ -270,7 +271,7 @@ def tidy_groups(obj: MorphObject) -> MorphObject:
     return replace(obj, targets=tuple(out), groups=tuple(g for g in obj.groups if g.id in used))
 
 
-def change_group(scene: Scene, object_id: str, group_id: str, **values: object) -> Scene:
+def change_group(scene: Scene, object_id: str, group_id: str, **values: Any) -> Scene:
     """A group's name, factor or whether it is folded."""
     obj = scene.object(object_id)
     group = obj.group(group_id)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -101,7 +102,7 @@ def set_sound(scene: Scene, sound: Sound | None) -> Scene:
     return replace(scene, sound=sound)
 
 
-def change_sound(scene: Scene, **values: object) -> Scene:
+def change_sound(scene: Scene, **values: Any) -> Scene:
     """The sound with another ``start``, ``muted`` or ``volume``."""
     if scene.sound is None:
         raise EditRefused("The scene has no sound.")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -21,13 +22,13 @@ from fictilis.core.shaping.mirror import Mirror, mirror_map
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
 
 
-def _map(target: Target, change: Callable[[Deltas], Deltas], **values: object) -> Target:
+def _map(target: Target, change: Callable[[Deltas], Deltas], **values: Any) -> Target:
     """The target with ``change`` made to its deltas and to those of its in-betweens."""
     stages = tuple(replace(stage, deltas=change(stage.deltas)) for stage in target.in_betweens)
     return replace(target, deltas=change(target.deltas), in_betweens=stages, **values)
 
 
-def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[Deltas], Deltas], **values: object) -> Scene:
+def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[Deltas], Deltas], **values: Any) -> Scene:
     obj = scene.unlocked(object_id)
     return scene.with_object(obj.with_target(_map(obj.target(target_id), change, **values)))
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -15,10 +16,11 @@ from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
-from fictilis.core.scene import MorphObject, Pick, Scene, SceneCamera, Target, targets_by_id
+from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.strokes import Reach, pick_weights
+from fictilis.core.timeline import SceneCamera
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,14 +132,14 @@ class Parameter:
 
     name: str
     label: str
-    default: object = None
+    default: Any = None
     needed: bool = False
     asked: bool = True
 
-    def begins_at(self, subject: Subject) -> object:
+    def begins_at(self, subject: Subject) -> Any:
         return self.default(subject) if callable(self.default) else self.default
 
-    def checked(self, value: object, _subject: Subject) -> object:
+    def checked(self, value: Any, _subject: Subject) -> Any:
         return value
 
 
@@ -148,7 +150,7 @@ class Number(Parameter):
     high: float = 1e9
     decimals: int = 2
 
-    def checked(self, value: object, _subject: Subject) -> float:
+    def checked(self, value: Any, _subject: Subject) -> float:
         try:
             number = float(value)
         except (TypeError, ValueError):
@@ -167,7 +169,7 @@ class Choice(Parameter):
 
     options: tuple[tuple[str, str, object], ...] = ()
 
-    def checked(self, value: object, _subject: Subject) -> object:
+    def checked(self, value: Any, _subject: Subject) -> Any:
         for word, _label, meant in self.options:
             if value == meant or value == word:
                 return meant
@@ -177,9 +179,9 @@ class Choice(Parameter):
 
 @dataclass(frozen=True)
 class Flag(Parameter):
-    default: object = False
+    default: Any = False
 
-    def checked(self, value: object, _subject: Subject) -> bool:
+    def checked(self, value: Any, _subject: Subject) -> bool:
         return bool(value)
 
 
@@ -187,7 +189,7 @@ class Flag(Parameter):
 class Text(Parameter):
     """A name."""
 
-    def checked(self, value: object, _subject: Subject) -> str | None:
+    def checked(self, value: Any, _subject: Subject) -> str | None:
         return None if value is None else str(value)
 
 
@@ -197,7 +199,7 @@ class Kept(Text):
 
     among: Callable[[Subject], list[str]] = lambda _subject: []
 
-    def checked(self, value: object, subject: Subject) -> str:
+    def checked(self, value: Any, subject: Subject) -> str:
         names = self.among(subject)
         if value not in names:
             raise EditRefused(f"{self.label} is none of {', '.join(names) or 'none'}: {value}.")
@@ -214,7 +216,7 @@ class OtherTarget(Parameter):
         others = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
         return [("Base", None), *others] if self.base else others
 
-    def checked(self, value: object, subject: Subject) -> str | None:
+    def checked(self, value: Any, subject: Subject) -> str | None:
         if self.base and value in (None, "base"):
             return None
         return str(value) if value in targets_by_id(subject.obj) else subject.obj.target_named(str(value)).id
@@ -228,7 +230,7 @@ class ForeignTarget(Parameter):
         others = [o for o in subject.scene.objects if o.id != subject.object_id]
         return [(f"{o.name}: {t.name}", (o.id, t.id)) for o in others for t in o.targets]
 
-    def checked(self, value: object, subject: Subject) -> tuple[str, str]:
+    def checked(self, value: Any, subject: Subject) -> tuple[str, str]:
         if isinstance(value, tuple):
             return value
         name, _, target = str(value).partition("/")
@@ -240,12 +242,12 @@ class ForeignTarget(Parameter):
 class Span(Parameter):
     """Two frames, rising."""
 
-    def checked(self, value: object, _subject: Subject) -> tuple[float, float]:
+    def checked(self, value: Any, _subject: Subject) -> tuple[float, float]:
         first, last = (Number("frame", self.label).checked(part, _subject) for part in value)
         return first, last
 
 
-Values = Mapping[str, object]
+Values = Mapping[str, Any]
 Made = Scene | Outcome | tuple[Scene, str]
 
 
@@ -288,7 +290,7 @@ class Operation:
         }
         return text.format(**names, **{k: v for k, v in (values or {}).items() if k not in names})
 
-    def completed(self, subject: Subject, given: Values) -> dict[str, object]:
+    def completed(self, subject: Subject, given: Values) -> dict[str, Any]:
         """Every parameter's value: given, or as it begins; each checked. Raises EditRefused with the reason."""
         unknown = set(given) - {p.name for p in self.parameters}
         if unknown:
