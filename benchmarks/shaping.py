@@ -121,7 +121,7 @@ def strokes() -> list[Row]:
             view.look("top")
             view.fit()
         doc.start_shaping(ShapeRef(doc.object.targets[0].id))
-        doc.set(way="Alone")
+        doc.change(way="Alone")
         doc.set_tools(tool="push", size=radius_of(doc.object, 0.02))
         QTest.qWait(400)
         from tests.app.conftest import move, point

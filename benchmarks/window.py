@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -133,7 +134,7 @@ def playback_rows() -> list[Row]:
 
         def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, ground=ground) -> None:
             frame["at"] = (frame["at"] + 1) % 90
-            doc.frame = frame["at"]
+            doc.session = replace(doc.session, frame=frame["at"])
             picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
 
         def bare(items=items, picture=picture, camera=camera, ground=ground, buffer=buffer) -> None:

@@ -116,19 +116,19 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     scene = keys.set_key(keys.set_key(start, "o1", contract, Key(22.0, 1.25)), "o1", flare, Key(27.0, 0.5))
     doc.commit("Keys", scene)
     doc.select_target(contract)
-    doc.set(keys=frozenset({KeyRef("o1", contract, 22.0)}))
+    doc.change(keys=frozenset({KeyRef("o1", contract, 22.0)}))
     lanes.set_height(doc.ref(contract), TALL)
     lanes.look.folded.discard("object")
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
-    doc.set(
+    doc.change(
         together=True,
         selected=tuple(doc.ref(c) for c in (contract, flare, sway, "position.y")),
         keys=frozenset({KeyRef("o1", flare, 42.0)}),
     )
     take("together")
-    doc.set(together=False, keys=frozenset(), selected=(doc.ref(contract),))
+    doc.change(together=False, keys=frozenset(), selected=(doc.ref(contract),))
     spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
     doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
     doc.set_frame(30.0)
@@ -195,7 +195,7 @@ def main() -> None:
     take("exact")
     take_tools(window, doc)
 
-    doc.set(way="Alone")
+    doc.change(way="Alone")
     doc.set_tools(tool="push", mirror=Mirror(), size=9.0)
     doc.set_pick(Pick("faces"))
     start = QPoint(330, 160)
@@ -211,19 +211,19 @@ def main() -> None:
     take("displacement")
     doc.see(colour="", numbers=False, paths=False)
     doc.undo()
-    doc.set(way="In the mix")
+    doc.change(way="In the mix")
     doc.done_shaping()
 
     take_lanes(window, doc, take)
 
     window.lanes.set_height(doc.ref(contract.id), TALL)
-    doc.set(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
+    doc.change(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
     doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
     window.lanes.fit((6.0, 62.0))
-    doc.set(band=(22.0, 40.0))
+    doc.change(band=(22.0, 40.0))
     doc.set_frame(31.0)
     take("retime")
-    doc.set(band=None, keys=frozenset())
+    doc.change(band=None, keys=frozenset())
     window.lanes.look.heights.clear()
     window.lanes.fit(None)
     doc.undo()
@@ -240,13 +240,13 @@ def main() -> None:
 
     whole = doc.settled.scene
     doc.commit("More targets", many_targets(whole, 12))
-    doc.set(way="Line-up")
+    doc.change(way="Line-up")
     doc.see(colour="displacement")
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
     view.fit()
     take("line-up")
     doc.done_shaping()
-    doc.set(way="In the mix")
+    doc.change(way="In the mix")
     doc.see(colour="")
     doc.commit("Many targets", many_targets(whole, 40))
     window.column.list_button.click()

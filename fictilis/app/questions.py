@@ -183,7 +183,7 @@ class Questions:
         answer = self.show(dialog)
         if answer not in ("follow", "stay"):
             return None
-        doc.base_choice, doc.base_choice_kept = answer, dialog.remember.isChecked()
+        doc.change(base_choice=answer, base_choice_kept=dialog.remember.isChecked())
         return answer
 
     def shortcuts(self) -> None:

@@ -60,8 +60,7 @@ class Window(QMainWindow):
         super().__init__()
         self.doc, self.settings, self.recovery_folder = doc, settings, recovery_folder
         self.palette_ = PALETTES.get(settings.theme(), PALETTES["Bisque"])
-        doc.dark = self.palette_.dark
-        doc.hold_guard = settings.flag("hold_guard", True)
+        doc.change(dark=self.palette_.dark, hold_guard=settings.flag("hold_guard", True))
         self.setWindowTitle("Fictilis")
         self.resize(WIDTH, HEIGHT)
         self.renderer: Renderer | None = None
@@ -192,7 +191,7 @@ class Window(QMainWindow):
             part.set_palette_(self.palette_)
         for part in (self.lanes, self.marker_row, self.sound_row):
             part.palette_ = self.palette_
-        self.doc.set(dark=self.palette_.dark)
+        self.doc.change(dark=self.palette_.dark)
 
     def _restore_sizes(self) -> None:
         geometry = self.settings.sizes("window")

@@ -132,7 +132,7 @@ def open_window(qtbot, tmp_path: Path):
         doc = Document()
         doc.open_scene(scene, None)
         window = Window(doc, Settings(tmp_path / "settings.ini"), tmp_path / "recovery")
-        qtbot.addWidget(window, before_close_func=lambda w: w.doc.set(saved_version=w.doc.settled.version))
+        qtbot.addWidget(window, before_close_func=lambda w: setattr(w.doc, "saved_version", w.doc.settled.version))
         window.show()
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow, timeout=5000)

@@ -70,7 +70,7 @@ def bench(open_window):
     user = open_window(scene)
     user.view.look("front")
     user.doc.start_shaping(ShapeRef("t1"))
-    user.doc.set(way="Alone")
+    user.doc.change(way="Alone")
     user.doc.set_tools(size=4.0)
     user.view.fit()
     user.settle()
@@ -546,7 +546,7 @@ def test_the_list_of_objects_orders_renames_hides_and_locks(bench):
 def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped(bench):
     scene, teeth = add_object(bench.doc.settled.scene, "Teeth", *reversed(ball(3.0, 4)))
     bench.doc.commit("Teeth", scene)
-    bench.doc.set(way="In the mix")
+    bench.doc.change(way="In the mix")
     assert {i.obj.name for i in bench.view.items()} == {"Ball", "Teeth"}
     bench.press(K.Key_H)
     bench.doc.select_object(teeth)
@@ -557,7 +557,7 @@ def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped
     "name", ["wire", "points", "ghost", "texture", "before", "paths", "numbers", "displacement", "stretch", "cuts"]
 )
 def test_every_way_of_seeing_changes_the_picture(bench, name):
-    bench.doc.set(way="In the mix")
+    bench.doc.change(way="In the mix")
     bench.doc.set_value(bench.doc.ref("t1"), -0.7)
     _, at = front_point(bench)
     bench.doc.set_tools(tool="pick", kind="faces")
@@ -708,7 +708,7 @@ def each_action(user, leave=("quit", "demo", "open")):
     for row in ROWS:
         if row.id in leave:
             continue
-        user.doc.set(keys=frozenset({KeyRef("o1", "t1", 12.0)}))
+        user.doc.change(keys=frozenset({KeyRef("o1", "t1", 12.0)}))
         if user.doc.shaping is None and user.doc.object is not None:
             user.doc.start_shaping(ShapeRef("t1"))
         user.doc.set_pick(Pick("points", user.obj.mesh.face(3)))

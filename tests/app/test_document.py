@@ -1,5 +1,7 @@
 """The document without a window: history, previews, posed weights, and what is dropped when it points at nothing."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import example, given, settings
@@ -94,7 +96,7 @@ def test_the_history_is_bounded(doc):
 def test_what_points_at_nothing_any_more_is_dropped(doc):
     doc.edit("In-between", lambda s: add_in_between(s, "o1", "t1", 0.5))
     doc.edit("Key", lambda s: set_key(s, "o1", "t2", Key(4, 1)))
-    doc.set(keys=frozenset({KeyRef("o1", "t2", 4.0)}))
+    doc.change(keys=frozenset({KeyRef("o1", "t2", 4.0)}))
     doc.start_shaping(ShapeRef("t1", 0.5))
     doc.edit("Gone", lambda s: remove_in_between(s, "o1", "t1", 0.5))
     assert doc.shaping is None and doc.keys
@@ -166,11 +168,6 @@ def test_errors_are_said_and_never_raised_into_the_window(doc):
     assert "not a number" in said[-1][0] and not doc.undo_label()
 
 
-def test_unknown_interface_state_is_a_fault(doc):
-    with pytest.raises(AttributeError):
-        doc.set(shiny=True)
-
-
 def test_a_stroke_is_divided_by_its_share(doc):
     doc.start_shaping(ShapeRef("t2"))
     move = np.zeros((25, 3))
@@ -197,3 +194,42 @@ def test_new_targets_are_told_apart_by_name_and_id(doc):
         doc.edit("New target", lambda s: new_target(s, "o1")[0])
     assert [t.name for t in doc.object.targets][2:] == ["Target", "Target 2", "Target 3"]
     assert len({t.id for t in doc.object.targets}) == 5
+
+
+def test_preferences_outlive_opening_another_scene_and_nothing_of_the_old_scene_does(sheet):
+    from fictilis.app.model.session import Seeing, Session
+
+    doc = Document()
+    doc.open_scene(sheet, None)
+    doc.change(
+        speed=0.5, auto_key=True, time_shown="seconds", loop=False, every_frame=True, shared_scale=True, lanes_shown="group:g1"
+    )
+    doc.see(wire=True, ghosts="keys")
+    doc.set_tools(tool="pinch", strength=0.4, spacing=0.5, pivot="Placed", pivot_place=(1.0, 2.0, 3.0), blend_to="t2")
+    doc.select_target("t1")
+    doc.start_shaping(ShapeRef("t1"))
+    doc.change(frame=7.0, copied={doc.ref("t1"): ()}, band=(0, 3), base_choice="stay", base_choice_kept=True, together=True)
+    doc.open_scene(replace(sheet, start=4.0), None)
+    assert (doc.speed, doc.auto_key, doc.time_shown, doc.loop, doc.every_frame, doc.shared_scale, doc.together) == (
+        0.5, True, "seconds", False, True, True, True)  # fmt: skip
+    assert doc.seeing == Seeing(wire=True, ghosts="keys") and doc.lanes_shown == "all"
+    assert (doc.tools.tool, doc.tools.strength, doc.tools.spacing) == ("pinch", 0.4, 0.5)
+    assert (doc.tools.pivot, doc.tools.pivot_place, doc.tools.blend_to) == ("Pick", None, "mix")
+    new = Session()
+    for name in ("selected", "keys", "shaping", "before", "base_choice", "base_choice_kept", "band", "copied", "way"):
+        assert getattr(doc, name) == getattr(new, name), name
+    assert doc.frame == 4.0 and doc.object_id == "o1"
+
+
+def test_nothing_writes_past_the_one_door_of_the_session(sheet):
+    doc = Document(sheet)
+    told = []
+    doc.changed.connect(lambda: told.append(doc.frame))
+    with pytest.raises(AttributeError, match="belongs to the session"):
+        doc.frame = 3.0
+    with pytest.raises(AttributeError):
+        _ = doc.nothing_such
+    with pytest.raises(TypeError):
+        doc.change(nothing_such=1)
+    doc.change(frame=3.0)
+    assert told == [3.0] and doc.frame == 3.0

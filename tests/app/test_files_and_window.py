@@ -111,7 +111,7 @@ def test_unsaved_changes_are_asked_about(user, tmp_path, monkeypatch, answers, a
 
 def test_files_dropped_on_the_column_are_compared_one_by_one(user, sheet_files, answers):
     opened = answers(user.window, SentencesDialog="ok", FormDialog="cancel")
-    user.doc.set(way="In the mix")
+    user.doc.change(way="In the mix")
     drop(user, [sheet_files[n] for n in ("bend", "fewer", "faces", "shuffled", "lift")])
     assert [t.name for t in user.obj.targets] == ["Lift", "Slide", "bend", "lift"]
     from PyQt6.QtWidgets import QLabel

@@ -153,7 +153,7 @@ def test_the_side_column_poses_what_is_keyed_and_writes_what_is_not(moving):
         QTest.keyClick(field, K.Key_Return)
     assert moving.obj.transform.position == (4, 0, 0)
     assert moving.doc.state.posed == {OBJ: {"position.y": 9.0}} and moving.view.items()[0].matrix[1, 3] == 9
-    moving.doc.set(auto_key=True)
+    moving.doc.change(auto_key=True)
     fields["position"][1].setFocus()
     fields["position"][1].selectAll()
     QTest.keyClicks(fields["position"][1], "12")
@@ -190,7 +190,7 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
     body = lanes.place_of("Lift").body
     moving.drag(moving.port, (lanes.x(15), body.top() + 2), (lanes.x(50), body.bottom() - 2))
     assert {(k.channel, k.frame) for k in moving.doc.keys} == {("t1", 20), ("t1", 40), ("t2", 34)}
-    moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0)}))
+    moving.doc.change(keys=frozenset({KeyRef(OBJ, "t1", 20.0)}))
     assert {side for _, side, _, _ in lanes.handles()} == {"into", "out"}  # the plot is open: handles show
     frame, near = 10.0, lanes.place_of("Lift")
     moving.double_click(moving.port, QPointF(lanes.x(frame), near.y(near.curve.value(frame)) + 3))
@@ -267,7 +267,7 @@ def test_modifiers_of_any_lane_are_in_the_side_column(moving):
 
 
 def test_keys_of_several_kinds_are_copied_and_pasted_at_their_distance(moving):
-    moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "position.y", 40.0)}))
+    moving.doc.change(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "position.y", 40.0)}))
     run(moving, "copy-keys")
     moving.doc.select_target(None)
     moving.doc.set_frame(60)
@@ -276,7 +276,7 @@ def test_keys_of_several_kinds_are_copied_and_pasted_at_their_distance(moving):
 
 
 def test_values_are_nudged_by_a_hundredth_of_the_range(moving):
-    moving.doc.set(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "t2", 30.0)}))
+    moving.doc.change(keys=frozenset({KeyRef(OBJ, "t1", 20.0), KeyRef(OBJ, "t2", 30.0)}))
     moving.press(K.Key_Up, Qt.KeyboardModifier.AltModifier)
     assert keys_of(moving, "t1")[1] == (20, 1.01) and keys_of(moving, "t2")[1] == (30, 0.41)
     moving.press(K.Key_Down, Qt.KeyboardModifier.AltModifier)

@@ -313,7 +313,7 @@ def test_shaping_alone_and_in_the_line_up(user):
 
 def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):
     user.doc.set_value(user.doc.ref("t2"), 1.0)
-    user.doc.set(way="Line-up")
+    user.doc.change(way="Line-up")
     user.doc.start_shaping(ShapeRef("t2"))
     user.doc.set_tools(tool="grab", size=14.0)
     user.view.fit()
@@ -429,7 +429,7 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
                                                      (K.Key_4, ("0", "5"), [0, 0, 0])])  # fmt: skip
 def test_turning_and_scaling_by_typed_amounts_about_the_middle_of_the_pick(user, key, typed, place):
     shape(user, "Slide", key)
-    user.doc.set(way="Alone")
+    user.doc.change(way="Alone")
     user.settle()
     user.doc.set_picks(np.arange(25), "Pick all")
     before = full_shape(user.obj, "t2")

@@ -55,7 +55,7 @@ def wheel(user, at, turn, modifiers=Qt.KeyboardModifier.NoModifier):
 
 
 def select(user, *at, target="t1"):
-    user.doc.set(keys=frozenset(KeyRef(OBJ, target, float(f)) for f in at), selected=(ChannelRef(OBJ, target),))
+    user.doc.change(keys=frozenset(KeyRef(OBJ, target, float(f)) for f in at), selected=(ChannelRef(OBJ, target),))
 
 
 def test_the_wheel_zooms_at_the_pointer_and_shift_pans(timed):
@@ -137,7 +137,7 @@ def test_the_band_of_retime_scales_and_shifts(timed):
     select(timed, 20, 40)
     timed.window.transport.retime.click()
     assert timed.doc.band == (20, 40)
-    timed.doc.set(selected=(), keys=frozenset())
+    timed.doc.change(selected=(), keys=frozenset())
     _, _, last = lanes.band_places()
     timed.drag(port, last.center(), QPointF(lanes.x(50), last.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 35] and timed.doc.band == (20, 50)

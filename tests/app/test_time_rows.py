@@ -188,7 +188,7 @@ def test_showing_every_frame_is_silent_at_once(sounding):
 
 def test_half_speed_mute_and_a_muted_start(sounding):
     doc, ear = sounding.doc, sounding.ear
-    doc.set(speed=0.5)
+    doc.change(speed=0.5)
     doc.set_frame(12)
     sounding.press(K.Key_Space)
     assert np.abs(ear.read(4000)[:, 0] - np.arange(4000) // 4).max() <= 1
@@ -351,11 +351,11 @@ def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(ke
     doc.select_channel(doc.ref("yaw", doc.scene.camera))
     keyed.press(K.Key_K)
     doc.set_frame(40)
-    doc.set(auto_key=True)
+    doc.change(auto_key=True)
     keyed.drag(view, (300, 200), (400, 200), button=RIGHT)
     lane = doc.scene.owner(camera).lane("yaw")
     assert [k.frame for k in lane.curve.keys] == [0, 40] and lane.curve.keys[1].value == pytest.approx(yaw - 40, abs=1)
-    doc.set(auto_key=False)
+    doc.change(auto_key=False)
     doc.set_frame(20)
     assert view.camera.yaw == pytest.approx(yaw - 20, abs=1)
     assert keyed.window.side.camera.isVisible() and keyed.window.side.camera.fields["yaw"].value == pytest.approx(

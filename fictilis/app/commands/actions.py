@@ -4,7 +4,7 @@ docs/shortcuts.md are made from these rows; a shortcut is made nowhere else."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
@@ -255,9 +255,9 @@ ROWS = (
     Row("next-key", "Time", "Next key", "to_key", ("Shift+Right",), argument=1),
     Row("start", "Time", "Start of range", "to_end", ("Home",), argument=-1),
     Row("end", "Time", "End of range", "to_end", ("End",), argument=1),
-    Row("loop", "Time", "Loop", "toggle", (), always, lambda d: d.loop, "loop"),
-    Row("back-and-forth", "Time", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth, "back_and_forth"),
-    Row("every-frame", "Time", "Show every frame", "toggle", (), always, lambda d: d.every_frame, "every_frame"),
+    Row("loop", "Time", "Loop", "toggle", (), always, lambda d: d.loop, lambda s: replace(s, loop=not s.loop)),
+    Row("back-and-forth", "Time", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth, lambda s: replace(s, back_and_forth=not s.back_and_forth)),
+    Row("every-frame", "Time", "Show every frame", "toggle", (), always, lambda d: d.every_frame, lambda s: replace(s, every_frame=not s.every_frame)),
     *(
         Row(f"speed-{percent}", "Time", f"Play at {percent} %", "speed", (), always,
             lambda d, part=percent / 100: d.speed == part, percent / 100)
@@ -278,12 +278,12 @@ ROWS = (
     _op("sound-mute", "Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted, lambda d: {"off": d.scene.sound.muted}),
     Row("sound-here", "Sound", "Sound begins here", "sound_here", (), has_sound),
     _op("sound-numbers", "Sound", "time-sound-numbers"),
-    Row("scrub-sound", "Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound, "scrub_sound"),
+    Row("scrub-sound", "Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound, lambda s: replace(s, scrub_sound=not s.scrub_sound)),
     _op("sound-remove", "Sound", "time-silence"),
     Row("key", "Keys", "Key selected lanes", "key", ("K",), has_chosen),
     Row("key-mix", "Keys", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
-    Row("auto-key", "Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, "auto_key"),
-    Row("hold-guard", "Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard, "hold_guard"),
+    Row("auto-key", "Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key, lambda s: replace(s, auto_key=not s.auto_key)),
+    Row("hold-guard", "Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard, lambda s: replace(s, hold_guard=not s.hold_guard)),
     _op("hold", "Keys", "keys-hold"),
     _op("linear", "Keys", "keys-linear"),
     _op("smooth", "Keys", "keys-smooth"),
@@ -323,7 +323,7 @@ ROWS = (
         )
     ),
     Row("together", "Lanes", "Together in one plot", "together", ("L",), has_lanes, lambda d: d.together),
-    Row("shared-scale", "Lanes", "One value scale for all", "toggle", (), always, lambda d: d.shared_scale, "shared_scale"),
+    Row("shared-scale", "Lanes", "One value scale for all", "toggle", (), always, lambda d: d.shared_scale, lambda s: replace(s, shared_scale=not s.shared_scale)),
     Row("lane-open", "Lanes", "Open to full height", "lane_height", (), always, argument=TALL),
     Row("lane-normal", "Lanes", "Usual height", "lane_height", (), always, argument=LANE),
     Row("lane-thin", "Lanes", "Thin strip", "lane_height", (), always, argument=THIN),

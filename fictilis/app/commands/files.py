@@ -11,6 +11,7 @@ import numpy as np
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
+from fictilis.app.model.session import Session
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Texture, fresh_name
@@ -165,8 +166,9 @@ class Commands:
     def next_way(self) -> None:
         self.doc.next_way()
 
-    def toggle(self, name: str) -> None:
-        self.doc.set(**{name: not getattr(self.doc, name)})
+    def toggle(self, turned: Callable[[Session], Session]) -> None:
+        """A switch of the session the other way."""
+        self.doc.put(turned(self.doc.session))
 
     def see(self, name: str) -> None:
         """Show something more in the view, or no longer."""

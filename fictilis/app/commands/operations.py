@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
@@ -87,12 +88,11 @@ class OperationCommands:
 
     def _take(self, operation: Operation, subject: Subject, values: dict, made: Outcome) -> None:
         doc = self.doc
-        if made.keys is not None:
-            doc.keys = made.keys
         if made.scene is not subject.scene:
             label = operation.says(operation.done or operation.label, subject, values)
+            session = None if made.keys is None else replace(doc.session, keys=made.keys)
             parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
-            doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, **parts)
+            doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
         for number, target_id in enumerate(made.targets or ()):
             doc.select_target(target_id, add=number > 0)
         if made.said:

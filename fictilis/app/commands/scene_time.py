@@ -77,16 +77,16 @@ class SceneTimeCommands:
         made = SceneCamera("", "Camera", view.centre, view.distance, _near(view.yaw), view.pitch, view.lens, view.parallel)
         scene, camera_id = edits.add_camera(doc.settled.scene, made)
         doc.commit(f"New {scene.owner(camera_id).name}", scene)
-        doc.set(through_camera=True)
+        doc.change(through_camera=True)
 
     def through_camera(self) -> None:
-        self.doc.set(through_camera=not self.doc.through_camera)
+        self.doc.change(through_camera=not self.doc.through_camera)
 
     def choose_camera(self, camera: SceneCamera) -> None:
         doc = self.doc
         if camera is not doc.scene.camera:
             doc.edit(f"Look through {camera.name}", lambda s: edits.first_camera(s, camera.id))
-        doc.set(through_camera=True)
+        doc.change(through_camera=True)
 
     # seeing time
 
@@ -103,15 +103,15 @@ class SceneTimeCommands:
         said = "Ghosts of frames stand this many frames apart; ghosts of keys stand on the nearest keys."
         given = self.ask.form("Ghosts in time", said, asks, "Set them")
         if given is not None:
-            self.doc.set(seeing=replace(seeing, ghost_count=int(given["count"]), ghost_step=int(given["step"])))
+            self.doc.change(seeing=replace(seeing, ghost_count=int(given["count"]), ghost_step=int(given["step"])))
 
     # lanes
 
     def together(self) -> None:
-        self.doc.set(together=not self.doc.together)
+        self.doc.change(together=not self.doc.together)
 
     def show_time(self, way: str) -> None:
-        self.doc.set(time_shown=way)
+        self.doc.change(time_shown=way)
 
     def fit_values(self) -> None:
         self.ports.lanes.fit_values()

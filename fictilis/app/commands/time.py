@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from types import MappingProxyType
+
 import numpy as np
 
 from fictilis.app.commands.operations import lanes_of, span_of
@@ -46,10 +50,10 @@ class TimeCommands:
         self.doc.key_values(self.doc.refs(self.doc.weights(self.doc.object)), "Key whole mix")
 
     def speed(self, part: float) -> None:
-        self.doc.set(speed=part)
+        self.doc.change(speed=part)
 
     def show_lanes(self, which: str) -> None:
-        self.doc.set(lanes_shown=which)
+        self.doc.change(lanes_shown=which)
 
     # the keys selected
 
@@ -92,21 +96,19 @@ class TimeCommands:
             refs, what = [r for r in doc.keys if r.lane == lane], doc.channel(lane)
             scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
             places += moved
-        doc.keys = frozenset(places)
-        doc.commit("Nudge values", scene)
+        doc.commit("Nudge values", scene, replace(doc.session, keys=frozenset(places)))
 
     def _move(self, frames: float, value: float, label: str) -> None:
         doc = self.doc
         scene, places = key_edits.move_keys(doc.settled.scene, doc.keys, frames, value, snap=False)
-        doc.keys = frozenset(places)
-        doc.commit(label, scene)
+        doc.commit(label, scene, replace(doc.session, keys=frozenset(places)))
 
     def copy_keys(self) -> None:
         doc = self.doc
         rows: dict[ChannelRef, list[Key]] = {}
         for ref, key in zip(sorted(doc.keys, key=lambda r: r.frame), self._selected_keys(), strict=True):
             rows.setdefault(ref.lane, []).append(key)
-        doc.set(copied=rows)
+        doc.change(copied=MappingProxyType({ref: tuple(row) for ref, row in rows.items()}))
         doc.say(f"Copied {len(doc.keys)} key{'' if len(doc.keys) == 1 else 's'}; they are pasted at the playhead.")
 
     def paste_keys(self) -> None:
@@ -118,7 +120,7 @@ class TimeCommands:
             rows = dict.fromkeys(doc.selected, row)
         self._paste({ref: row for ref, row in self._here(rows).items() if doc.find(ref) is not None}, "Paste keys")
 
-    def _here(self, rows: dict[ChannelRef, list[Key]]) -> dict[ChannelRef, list[Key]]:
+    def _here(self, rows: Mapping[ChannelRef, Sequence[Key]]) -> Mapping[ChannelRef, Sequence[Key]]:
         """Keys copied from another object go to what has the same name in the object shown."""
         by_name = {c.name: c.ref for c in channels(self.doc.object)}
         out = {}
@@ -140,7 +142,7 @@ class TimeCommands:
             return
         self._paste(rows, "Paste keys mirrored")
 
-    def _paste(self, rows: dict[ChannelRef, list[Key]], label: str) -> None:
+    def _paste(self, rows: Mapping[ChannelRef, Sequence[Key]], label: str) -> None:
         doc = self.doc
         scene, places = doc.settled.scene, []
         first = min((k.frame for row in rows.values() for k in row), default=0.0)
@@ -148,8 +150,7 @@ class TimeCommands:
             at = doc.frame + min(k.frame for k in row) - first
             scene, made = timing.paste_keys(scene, ref.owner, {ref.channel: row}, at)
             places += made
-        doc.keys = frozenset(places)
-        doc.commit(label, scene)
+        doc.commit(label, scene, replace(doc.session, keys=frozenset(places)))
 
     def checks(self) -> None:
         self.ask.checks()
@@ -159,7 +160,7 @@ class TimeCommands:
     def retime(self) -> None:
         """Show the band on the ruler, or take it away."""
         doc = self.doc
-        doc.set(band=None if doc.band is not None else span_of(self.doc))
+        doc.change(band=None if doc.band is not None else span_of(self.doc))
 
     def key_neutral(self) -> None:
         """Every target at 0."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -97,8 +98,8 @@ class MoveKeys(Gesture):
     def release(self, event: QMouseEvent) -> None:
         if self.far(event):
             scene, places = self._moved(event)
-            self.doc.keys = frozenset(places)
-            self.doc.commit(f"Move {len(places)} key{'' if len(places) == 1 else 's'}", scene)
+            session = replace(self.doc.session, keys=frozenset(places))
+            self.doc.commit(f"Move {len(places)} key{'' if len(places) == 1 else 's'}", scene, session)
 
 
 class MoveHandle(Gesture):
@@ -146,15 +147,15 @@ class Retime(Gesture):
         return timing.retime(self.doc.settled.scene, lanes, first, last, *band, snap), band
 
     def move(self, event: QMouseEvent) -> None:
-        scene, self.doc.band = self._moved(event)
-        self.doc.preview(scene)
+        scene, band = self._moved(event)
+        self.doc.preview(scene, replace(self.doc.session, band=band))
 
     def release(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
-            scene, self.doc.band = self._moved(event)
-            self.doc.commit("Retime", scene)
+            scene, band = self._moved(event)
+            self.doc.commit("Retime", scene, replace(self.doc.session, band=band))
         else:
-            self.doc.band = self.band
+            self.doc.change(band=self.band)
             self.doc.cancel_preview()
 
 
@@ -204,7 +205,7 @@ class Box(Gesture):
         more = bool(event.modifiers() & (CTRL | SHIFT))
         self.before = self.doc.keys if more else frozenset()
         if not more and self.doc.keys:
-            self.doc.set(keys=frozenset())
+            self.doc.change(keys=frozenset())
 
     def move(self, event: QMouseEvent) -> None:
         self.lanes.box = QRectF(self.pressed, event.position()).normalized()
@@ -212,7 +213,7 @@ class Box(Gesture):
 
     def release(self, event: QMouseEvent) -> None:
         if self.lanes.box is not None:
-            self.doc.set(keys=self.before | self.lanes.keys_in(self.lanes.box))
+            self.doc.change(keys=self.before | self.lanes.keys_in(self.lanes.box))
 
 
 class Resize(Gesture):
@@ -316,11 +317,11 @@ def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
     if key is None:
         return Box(lanes, event)
     if event.modifiers() & (CTRL | SHIFT):
-        doc.set(keys=doc.keys ^ {key})
+        doc.change(keys=doc.keys ^ {key})
     elif key not in doc.keys:
         # together, what is selected is what is shown, and stays
         selected = doc.selected if doc.together and key.lane in doc.selected else (key.lane,)
-        doc.set(keys=frozenset({key}), selected=() if doc.together and not doc.selected else selected)
+        doc.change(keys=frozenset({key}), selected=() if doc.together and not doc.selected else selected)
     return MoveKeys(lanes, event, key) if key in doc.keys else None
 
 

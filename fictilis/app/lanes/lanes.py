@@ -107,7 +107,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         if groups:
             menu.addSeparator()
         for group in groups:
-            action = menu.addAction(group.name, lambda g=group.id: self.doc.set(lanes_shown=f"group:{g}"))
+            action = menu.addAction(group.name, lambda g=group.id: self.doc.change(lanes_shown=f"group:{g}"))
             action.setCheckable(True)
             action.setChecked(self.doc.lanes_shown == f"group:{group.id}")
         menu.addSeparator()
@@ -437,7 +437,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         else:
             key = self.key_under(at)
             if key is not None and key not in self.doc.keys:
-                self.doc.set(keys=frozenset({key}), selected=(key.lane,))
+                self.doc.change(keys=frozenset({key}), selected=(key.lane,))
             names = CONTEXT
         self.actions_.add_to(menu, names)
         menu.popup(event.globalPosition().toPoint())

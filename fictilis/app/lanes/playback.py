@@ -72,7 +72,7 @@ class Playback(QObject):
         start, end = self.doc.scene.span
         if not start <= self.doc.frame < end:
             self.doc.set_frame(start)
-        self.doc.playing = True
+        self.doc.change(playing=True)
         self._begin()
         self._waits_for_picture = False
         self._shown.clear()
@@ -82,7 +82,7 @@ class Playback(QObject):
 
     def stop(self) -> None:
         if self.playing:
-            self.doc.playing = False
+            self.doc.change(playing=False)
             self._timer.stop()
             self.sound.stop()
             self.changed.emit()

@@ -74,7 +74,7 @@ class Transport(QWidget):
         for button in (self.auto, self.key_mix, self.retime):
             layout.addWidget(button)
         self.plot = Segments("Lanes", ("Lanes", "Together"))
-        self.plot.chosen.connect(lambda way: doc.set(together=way == "Together"))
+        self.plot.chosen.connect(lambda way: doc.change(together=way == "Together"))
         layout.addWidget(self.plot)
         self.setFixedHeight(40)
         layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)

@@ -1,4 +1,4 @@
-"""The document: the scene, its history, and the few bits of interface state. Widgets show it and edit through it."""
+"""The document: the scene, its history, and the session beside it. Widgets show it and edit through it."""
 
 from __future__ import annotations
 
@@ -11,9 +11,8 @@ from typing import Any, TypeVar
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from fictilis.app.model.tool_settings import ToolSettings
+from fictilis.app.model.session import NAMES, Session
 from fictilis.app.model.values import Values
-from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
@@ -22,7 +21,7 @@ from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
 from fictilis.core.shaping.picks import points_of
-from fictilis.render.stage import IN_THE_MIX, WAYS
+from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
 UNDO_STEPS = 500
@@ -41,29 +40,11 @@ class State:
     version: int = 0
 
 
-@dataclass(frozen=True)
-class Seeing:
-    """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing;
-    ``scale`` the displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing."""
-
-    wire: bool = False
-    points: bool = False
-    colour: str = ""
-    scale: float = 0.0
-    ghost: bool = False
-    texture: bool = False
-    before: bool = False
-    paths: bool = False
-    numbers: bool = False
-    about_pick: bool = False
-    ghosts: str = ""
-    ghost_count: int = 2
-    ghost_step: int = 4
-    motion: bool = False
-
-
 class Document(Values, QObject):
-    """``changed`` after any change of state or interface; ``moved`` when only the frame or a preview did."""
+    """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did.
+
+    The fields of the session are read here as attributes; only ``change`` and the methods beside it write them.
+    """
 
     changed = pyqtSignal()
     moved = pyqtSignal()
@@ -72,6 +53,7 @@ class Document(Values, QObject):
     def __init__(self, scene: Scene | None = None) -> None:
         super().__init__()
         self.path: Path | None = None
+        self.session = Session()
         self._start(scene or Scene())
 
     def _start(self, scene: Scene) -> None:
@@ -79,37 +61,29 @@ class Document(Values, QObject):
         self._history = History(State(scene, version=next(self._versions)), UNDO_STEPS)
         self._preview: State | None = None
         self.saved_version: int | None = self._history.state.version
-        self.frame = scene.start
-        self.object_id: str | None = scene.objects[0].id if scene.objects else None
-        self.selected: tuple[ChannelRef, ...] = ()
-        self.keys: frozenset[KeyRef] = frozenset()
-        self.shaping: ShapeRef | None = None
-        self.base_choice: str | None = None
-        self.base_choice_kept = False
-        self.way = IN_THE_MIX
-        self.tools = ToolSettings()
-        self.auto_key = False
-        self.hold_guard = True
-        self.loop = True
-        self.back_and_forth = self.every_frame = False
-        self.speed = 1.0
-        self.time_shown = "frames"
-        self.lanes_shown = "all"
-        self.together = self.shared_scale = False
-        self.through_camera = self.playing = False
-        self.scrub_sound = True
-        self.dark = False
-        self.copied: dict[ChannelRef, list[Key]] = {}
-        self.band: tuple[float, float] | None = None
-        self.seeing = Seeing()
-        self.before: Scene | None = None
+        self.session = self.session.for_scene(scene)
         self._fit_tool_sizes()
+
+    def __getattr__(self, name: str) -> Any:
+        """What the session says: ``frame``, ``tools``, ``selected`` and so on."""
+        if name in NAMES:
+            return getattr(self.session, name)
+        raise AttributeError(name)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        if name in NAMES:
+            raise AttributeError(f"{name} belongs to the session; use change")
+        super().__setattr__(name, value)
+
+    def _now(self, **parts: Any) -> None:
+        """Another session, told by whoever calls."""
+        self.session = replace(self.session, **parts)
 
     def _fit_tool_sizes(self) -> None:
         obj = self.object
         if obj is not None and len(obj.base):
             size = float(np.linalg.norm(np.ptp(obj.base, axis=0))) or 1.0
-            self.tools = replace(self.tools, size=float(f"{size * 0.14:.2g}"), pivot_place=None)
+            self._now(tools=replace(self.tools, size=float(f"{size * 0.14:.2g}"), pivot_place=None))
 
     # what is there
 
@@ -161,12 +135,13 @@ class Document(Values, QObject):
 
     # history
 
-    def commit(self, label: str, scene: Scene | None = None, **parts: object) -> None:
-        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``."""
+    def commit(self, label: str, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
+        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``; told together with a new session."""
         now = self.settled
         if scene is not None and scene is not now.scene:
             parts["version"] = next(self._versions)
         self._preview = None
+        self.session = session or self.session
         self._history.push(label, replace(now, scene=scene or now.scene, **parts))
         self._tidy()
         self.changed.emit()
@@ -188,8 +163,9 @@ class Document(Values, QObject):
             self.say(error.said, "error")
             return None
 
-    def preview(self, scene: Scene | None = None, **parts: object) -> None:
+    def preview(self, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
         """Show a state without committing it."""
+        self.session = session or self.session
         self._preview = replace(self.settled, **({"scene": scene} if scene else {}), **parts)
         self.moved.emit()
 
@@ -221,14 +197,14 @@ class Document(Values, QObject):
         """Drop interface state that points at what is no longer there."""
         scene = self.settled.scene
         if not any(o.id == self.object_id for o in scene.objects):
-            self.object_id = scene.objects[-1].id if scene.objects else None
-            self.selected, self.shaping = (), None
-        obj = self.object
-        self.selected = tuple(ref for ref in self.selected if self.find(ref) is not None)
-        self.through_camera = self.through_camera and bool(scene.cameras)
-        if self.shaping is not None and (obj is None or not self.shaping.exists_in(obj)):
-            self.shaping = None
-        self.keys = frozenset(k for k in self.keys if self._key_is_there(scene, k))
+            self._now(object_id=scene.objects[-1].id if scene.objects else None, selected=(), shaping=None)
+        obj, shaping = self.object, self.shaping
+        self._now(
+            selected=tuple(ref for ref in self.selected if self.find(ref) is not None),
+            through_camera=self.through_camera and bool(scene.cameras),
+            shaping=shaping if shaping is not None and obj is not None and shaping.exists_in(obj) else None,
+            keys=frozenset(k for k in self.keys if self._key_is_there(scene, k)),
+        )
 
     @staticmethod
     def _key_is_there(scene: Scene, key: KeyRef) -> bool:
@@ -238,9 +214,8 @@ class Document(Values, QObject):
 
     def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
         """Another scene in place of this one, with a history of its own."""
-        guard, loop, dark = self.hold_guard, self.loop, self.dark
         self._start(scene)
-        self.path, self.hold_guard, self.loop, self.dark = path, guard, loop, dark
+        self.path = path
         if not saved:
             self.saved_version = None
         self.changed.emit()
@@ -256,25 +231,27 @@ class Document(Values, QObject):
 
     # interface state
 
-    def set(self, **values: Any) -> None:
-        """Set interface state by attribute name."""
-        for name, value in values.items():
-            if not hasattr(self, name):
-                raise AttributeError(name)
-            setattr(self, name, value)
+    def change(self, **parts: Any) -> None:
+        """Change the session, by the names of its fields, and tell."""
+        self._now(**parts)
+        self.changed.emit()
+
+    def put(self, session: Session) -> None:
+        """Another session in place of this one, and tell."""
+        self.session = session
         self.changed.emit()
 
     def set_tools(self, **values: Any) -> None:
-        self.set(tools=replace(self.tools, **values))
+        self.change(tools=replace(self.tools, **values))
 
     def see(self, **values: Any) -> None:
-        self.set(seeing=replace(self.seeing, **values))
+        self.change(seeing=replace(self.seeing, **values))
 
     def set_frame(self, frame: float) -> None:
         """Go to a frame. Values posed over lanes and not keyed fall back to their curves."""
         if frame == self.frame:
             return
-        self.frame = float(frame)
+        self._now(frame=float(frame))
         if self.settled.posed:
             self._history.state = replace(self.settled, posed={})
             self._preview = None
@@ -297,43 +274,38 @@ class Document(Values, QObject):
 
     def select_object(self, object_id: str) -> None:
         if object_id != self.object_id:
-            self.object_id, self.selected, self.shaping = object_id, (), None
+            self._now(object_id=object_id, selected=(), shaping=None)
             self._fit_tool_sizes()
             self.changed.emit()
 
     def select_channel(self, ref: ChannelRef | None, add: bool = False) -> None:
         """Select a channel (None: the base), or with ``add`` also keep those selected before."""
         if ref is None:
-            self.selected = ()
+            selected: tuple[ChannelRef, ...] = ()
         elif add:
             rest = tuple(r for r in self.selected if r != ref)
-            self.selected = rest if ref in self.selected else (*rest, ref)
+            selected = rest if ref in self.selected else (*rest, ref)
         else:
-            self.selected = (ref,)
-        self.changed.emit()
+            selected = (ref,)
+        self.change(selected=selected)
 
     def select_target(self, target_id: str | None, add: bool = False) -> None:
         """Select a target of the object shown, or its base (None)."""
         self.select_channel(None if target_id is None else self.ref(target_id), add)
 
     def start_shaping(self, ref: ShapeRef) -> None:
-        if ref.target is not None:
-            self.selected = (self.ref(ref.target),)
-        if not self.base_choice_kept:
-            self.base_choice = None
-        if self.shaping is None:
-            self.before = self.settled.scene
-        self.shaping = ref
-        self.changed.emit()
+        self.change(
+            selected=self.selected if ref.target is None else (self.ref(ref.target),),
+            base_choice=self.base_choice if self.base_choice_kept else None,
+            before=self.settled.scene if self.shaping is None else self.before,
+            shaping=ref,
+        )
 
     def done_shaping(self) -> None:
-        self.shaping = None
-        if not self.base_choice_kept:
-            self.base_choice = None
-        self.changed.emit()
+        self.change(shaping=None, base_choice=self.base_choice if self.base_choice_kept else None)
 
     def next_way(self) -> None:
-        self.set(way=WAYS[(WAYS.index(self.way) + 1) % len(WAYS)])
+        self.change(way=WAYS[(WAYS.index(self.way) + 1) % len(WAYS)])
 
     def stroke(self, moved: Deltas, share: float, label: str, choice: str = "follow") -> bool:
         """Commit a stroke on the shape being shaped; ``moved`` is the displacement of the shown points."""

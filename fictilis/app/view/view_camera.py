@@ -56,7 +56,7 @@ class ViewCamera:
         """Turn to front, side or top, change the projection, or fit."""
         directions = {"front": FRONT, "side": SIDE, "top": TOP}
         if way != "fit" and self.doc.through_camera:
-            self.doc.set(through_camera=False)
+            self.doc.change(through_camera=False)
         if way in directions:
             self.camera = replace(self.camera, **directions[way], parallel=True)
         elif way == "free":
@@ -99,7 +99,7 @@ class ViewCamera:
     def go_to(self, view: SavedView) -> None:
         """Look from where a kept view looks."""
         if self.doc.through_camera:
-            self.doc.set(through_camera=False)
+            self.doc.change(through_camera=False)
         self.camera = Camera(view.centre, view.distance, view.yaw, view.pitch, view.parallel)
         self.refresh()
 

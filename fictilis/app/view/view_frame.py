@@ -28,7 +28,7 @@ class ViewFrame(QWidget):
         self.doc, self.view, self.actions_ = doc, view, actions
         view.setParent(self)
         self.ways = Segments("Way to see", WAYS)
-        self.ways.chosen.connect(lambda way: doc.set(way=way))
+        self.ways.chosen.connect(lambda way: doc.change(way=way))
         self.ways.setParent(self)
         self.looks = Segments("View", ("free", "front", "side", "top"), shown=("Free", "Front", "Side", "Top"))
         self.looks.chosen.connect(view.look)
