@@ -107,7 +107,8 @@ def rows() -> list[Row]:
          "loop": lambda: loop(60.5), "scipy": lambda: theirs(np.array([60.5]))}
     )  # fmt: skip
     many = medians(
-        {"bank": lambda: bank.over(frames, FPS), "scipy": lambda: theirs(frames), "bent": lambda: bent_bank.over(frames, FPS)}, 5
+        {"bank": lambda: bank.over(frames, FPS), "scipy": lambda: theirs(frames),
+         "bent": lambda: bent_bank.over(frames, FPS)}, 5
     )  # fmt: skip
     return [
         Row("1,000 lanes × 20 keys, one frame / searchsorted + Horner", one["bank"] / one["horner"], 1.5, True,

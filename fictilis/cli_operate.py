@@ -1,4 +1,4 @@
-"""Every operation of the core as a word on the command line: ``fictilis target …``, ``mesh``, ``object``, ``lanes`` and the rest."""
+"""Every operation of the core as a word on the command line: ``fictilis target …``, ``mesh``, ``lanes`` and the rest."""
 
 from __future__ import annotations
 
@@ -152,7 +152,8 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     mirror = Mirror(AXES[options.mirror], options.by_topology) if part == "target" else Mirror()
     targets = tuple(obj.target_named(name).id for name in options.target) if part == "target" else ()
     return Subject(
-        scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span, weights=weights_at(obj, scene.start, fps=scene.fps),
+        scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span,
+        weights=weights_at(obj, scene.start, fps=scene.fps),
         mirror=mirror, reach=Reach(options.radius, not options.space),
     )  # fmt: skip
 

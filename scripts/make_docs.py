@@ -10,8 +10,8 @@ from fictilis.core.shaping.exact import OPERATIONS as EXACT
 
 DOCS = Path(__file__).parents[1] / "docs"
 MADE_ON = {
-    "target": "`--object NAME --target NAME` (again for several); a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`, "
-    "its falloff by `--radius CM` and `--space`; `--mirror x|y|z` and `--by-topology` say how sides are told apart",
+    "target": "`--object NAME --target NAME` (again for several); a pick by `--pick NAME`, `--points N,N`, `--edges` or "
+    "`--faces`, its falloff by `--radius CM` and `--space`; `--mirror x|y|z` and `--by-topology` say how sides are told apart",
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "lanes": "`--object NAME --lane NAME` (again for several); without them every lane that has keys",
@@ -41,8 +41,8 @@ def shortcuts_page() -> str:
         "## Mouse",
         "",
         "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
-        "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field beside it:",
-        "Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
+        "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field",
+        "beside it: Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
         "",
     ]
     return "\n".join(lines)
@@ -66,9 +66,9 @@ def commands_page() -> str:
     lines = [
         "# Commands",
         "",
-        "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene itself is",
-        "changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands (`new`, `info`,",
-        "`check`, `key`, `evaluate`, `export`, `snapshot`) are told by `fictilis COMMAND --help`.",
+        "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene",
+        "itself is changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands",
+        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `snapshot`) are told by `fictilis COMMAND --help`.",
         "",
     ]
     for part, about in {**PARTS, "shape": "exact changes of what is picked"}.items():

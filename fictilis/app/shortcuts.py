@@ -16,7 +16,8 @@ class ShortcutsDialog(Dialog):
         super().__init__(parent, "All shortcuts", 620)
         self.own = {k: list(v) for k, v in own.items()}
         self.sentence(
-            "Click a shortcut and press the new keys. Left drag is the tool; right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+            "Click a shortcut and press the new keys. Left drag is the tool;"
+            " right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
             True,
         )
         self.table = QTableWidget(len(ROWS), 3)

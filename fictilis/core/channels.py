@@ -161,18 +161,22 @@ def _camera_kinds() -> list[ChannelKind]:
     for axis, letter in enumerate(AXES):
         get, put = _axis_of("centre", lambda c: c, lambda _c, new: new, axis)
         rows.append(
-            ChannelKind(f"centre.{letter}", f"Looks at {letter.upper()}", "camera", get, put, lambda c: _reach(c.distance), "cm",
+            ChannelKind(f"centre.{letter}", f"Looks at {letter.upper()}", "camera", get, put, lambda c: _reach(c.distance),
+                        "cm",
                         0.0, 1, AXIS_COLOURS[axis])
         )  # fmt: skip
     return [
         *rows,
         ChannelKind("distance", "Distance", "camera", lambda c: c.distance, _set_distance,
                     lambda c: (LEAST_DISTANCE, _reach(c.distance)[1]), "cm", decimals=1),
-        ChannelKind("yaw", "Turn", "camera", lambda c: c.yaw, lambda c, v: replace(c, yaw=v), _fixed(-180.0, 180.0), "°", 0.0, 1,
+        ChannelKind("yaw", "Turn", "camera", lambda c: c.yaw, lambda c, v: replace(c, yaw=v), _fixed(-180.0, 180.0), "°", 0.0,
+                    1,
                     "#B9821A"),
-        ChannelKind("pitch", "Tilt", "camera", lambda c: c.pitch, lambda c, v: replace(c, pitch=v), _fixed(-90.0, 90.0), "°", 0.0,
+        ChannelKind("pitch", "Tilt", "camera", lambda c: c.pitch, lambda c, v: replace(c, pitch=v), _fixed(-90.0, 90.0), "°",
+                    0.0,
                     1, "#2A8FA3"),
-        ChannelKind("lens", "Field of view", "camera", lambda c: c.lens, _set_lens, _fixed(5.0, 120.0), "°", 30.0, 1, "#8C7BB8"),
+        ChannelKind("lens", "Field of view", "camera", lambda c: c.lens, _set_lens, _fixed(5.0, 120.0), "°", 30.0, 1,
+                    "#8C7BB8"),
     ]  # fmt: skip
 
 

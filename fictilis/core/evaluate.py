@@ -36,7 +36,7 @@ def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0
 
 
 def points_over(obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: float = 24.0) -> np.ndarray:
-    """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), the object's own motion included."""
+    """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), with the object's own motion."""
     at = np.asarray(frames, np.float64)
     out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 
@@ -169,3 +171,8 @@ class SceneRecord(_Strict, kw_only=True):
 
 class SchemaOnly(msgspec.Struct):
     schema: int
+
+
+def fields_of(value: object, record: type[msgspec.Struct]) -> dict[str, Any]:
+    """The fields of a value that a record has too."""
+    return {f: getattr(value, f) for f in record.__struct_fields__}

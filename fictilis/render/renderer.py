@@ -206,7 +206,7 @@ class Renderer:
     def __init__(self) -> None:
         try:
             self.ctx = moderngl.create_context(standalone=True, backend="egl", require=330)
-        except Exception as error:
+        except Exception as error:  # noqa: BLE001 - moderngl raises plain ones
             raise FictilisError(
                 f"No picture can be drawn: OpenGL 3.3 over EGL is not to be had here ({error}).",
                 "Install the packages libegl1 and libgl1-mesa-dri.",

@@ -43,7 +43,8 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
 
 
 def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
-    """(height, width, 4) uint8: the visible objects at a frame, through the scene's camera, else fitted to the base so that motion stays in step."""
+    """(height, width, 4) uint8: the visible objects at a frame, through the scene's camera, else fitted to the base so that
+    motion stays in step."""
     items = []
     for obj in scene.objects:
         stand = stand_at(obj, frame, fps=scene.fps)

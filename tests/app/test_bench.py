@@ -808,3 +808,15 @@ def test_scaling_to_a_size_in_cm(bench):
     side.xyz[0].setModified(True)
     side.apply.click()
     assert "no size along X" in bench.said[-1][0]
+
+
+def test_a_brush_that_leaves_the_surface_does_not_jump_to_the_far_side(bench):
+    """Over the edge of the ball and back: what is hidden behind the outline stays."""
+    bench.doc.set_tools(tool="push", size=2.0, along_surface=False)
+    before = puff(bench)
+    front = before @ bench.view.camera.axes()[2]
+    middle = bench.pixel(int(front.argmax()))
+    right = bench.pixel(int(before[:, 0].argmax()))
+    bench.drag(bench.view, middle, right + QPointF(60, 0))
+    moved = np.linalg.norm(puff(bench) - before, axis=1)
+    assert moved.max() > 0.1 and moved[front < -3.0].max() == 0

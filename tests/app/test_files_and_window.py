@@ -18,6 +18,7 @@ from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.model.recovery import left_behind
 from fictilis.app.widgets import dialogs
+from fictilis.core.edits.objects import remove_object
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
 from fictilis.render.camera import Camera
@@ -428,3 +429,11 @@ def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     user.press(K.Key_Space)
     assert user.window.playback.playing
     user.window.playback.stop()
+
+
+def test_an_export_without_a_suffix_becomes_glb_and_an_empty_scene_is_left_unasked(user, tmp_path, monkeypatch):
+    choose(user, monkeypatch, save=tmp_path / "mix")
+    user.press(K.Key_E, CTRL)
+    assert (tmp_path / "mix.glb").stat().st_size > 1000 and "Exported mix.glb." in user.said[-1][0]
+    user.doc.edit("Remove", lambda s: remove_object(s, "o1"))
+    assert user.doc.unsaved and user.window.commands.may_leave()  # asked by nobody

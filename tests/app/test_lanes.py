@@ -361,3 +361,22 @@ def test_up_and_down_go_from_lane_to_lane(moving):
         assert moving.doc.selected == (moving.doc.ref(wanted),)
     QTest.keyClick(moving.lanes, K.Key_Up, Qt.KeyboardModifier.ShiftModifier)
     assert moving.doc.selected == (moving.doc.ref("opacity"), moving.doc.ref("position.y"))
+
+
+def test_together_draws_what_is_selected_on_top(moving):
+    run(moving, "together")
+    for chosen in ("t1", "t2", "position.y"):
+        moving.doc.change(selected=())
+        moving.doc.select_channel(moving.doc.ref(chosen), add=True)
+        moving.settle(5)
+        assert moving.lanes.drawn()[-1].ref == moving.doc.ref(chosen)
+
+
+def test_a_filter_finds_lanes_of_a_folded_group(moving):
+    moving.doc.edit("Group", lambda s: group_targets(s, OBJ, ["t1"], "Sides")[0])
+    moving.doc.change(selected=())
+    heading = next(h for h in moving.lanes.headings if h.text == "Sides")
+    moving.click(moving.port, heading.rect.center())
+    assert "Lift" not in names(moving)
+    moving.type("lif", moving.lanes.filter)
+    assert names(moving) == ["Lift"]

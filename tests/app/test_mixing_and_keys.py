@@ -234,7 +234,8 @@ def test_scrubbing_and_stepping(keyed):
     lanes = keyed.window.lanes
     keyed.drag(lanes.viewport(), (lanes.x(5), 10), (lanes.x(31.2), 10))
     assert keyed.doc.frame == 31
-    for key, modifiers, frame in ((K.Key_Right, NONE, 32), (K.Key_Left, NONE, 31), (K.Key_Left, SHIFT, 24), (K.Key_Right, SHIFT, 48),
+    for key, modifiers, frame in ((K.Key_Right, NONE, 32), (K.Key_Left, NONE, 31), (K.Key_Left, SHIFT, 24),
+                                  (K.Key_Right, SHIFT, 48),
                                   (K.Key_End, NONE, 96), (K.Key_Home, NONE, 0)):  # fmt: skip
         keyed.press(key, modifiers)
         assert keyed.doc.frame == frame

@@ -424,7 +424,8 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     assert user.doc.settled.scene is before
 
 
-@pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, ("0", "90"), [0, 0, -10]), (K.Key_3, ("0", "-45"), [7.0710678, 0, 7.0710678]),
+@pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, ("0", "90"), [0, 0, -10]),
+                                                     (K.Key_3, ("0", "-45"), [7.0710678, 0, 7.0710678]),
                                                      (K.Key_3, ("90", "0", "90"), [0, 10, 0]), (K.Key_4, ("2.5",), [25, 0, 0]),
                                                      (K.Key_4, ("0", "5"), [0, 0, 0])])  # fmt: skip
 def test_turning_and_scaling_by_typed_amounts_about_the_middle_of_the_pick(user, key, typed, place):

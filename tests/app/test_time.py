@@ -106,7 +106,8 @@ def test_handles_of_a_selected_key_are_dragged(timed):
     assert timed.doc.settled.scene is before
 
 
-@pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "broken"), ("tangent-broken", "broken"),
+@pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "broken"),
+                                                 ("tangent-broken", "broken"),
                                                  ("tangent-joined", "joined"), ("tangent-auto", "auto")])  # fmt: skip
 def test_tangents_by_the_menu(timed, action, tangent):
     select(timed, 40)
@@ -182,7 +183,8 @@ def test_exact_numbers_and_nudges(timed, forms):  # noqa: F811
 
 
 MANY = {
-    "shift-after": ({"by": 5}, [0, 25, 45, 65]), "reverse": ({}, [36, 56, 76, 96]), "mirror-values": ({"about": 0.5}, [0, 20, 40, 60]),
+    "shift-after": ({"by": 5}, [0, 25, 45, 65]), "reverse": ({}, [36, 56, 76, 96]),
+    "mirror-values": ({"about": 0.5}, [0, 20, 40, 60]),
     "stagger": ({"by": 4}, [0, 20, 40, 60]), "bake-keys": ({"every": 48}, [0, 48, 96]), "hold-until": ({}, [0, 15, 20, 40, 60]),
     "key-neutral": ({}, [0, 15, 20, 40, 60]), "close-loop": ({}, [0, 20, 40, 60, 96]),
 }  # fmt: skip

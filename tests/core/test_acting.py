@@ -39,7 +39,7 @@ def test_one_moment_is_evaluated_once_however_many_ask(sheet, monkeypatch):
     assert len(asked) == 1
     with pytest.raises(TypeError):
         values_at(obj, 4.0)["t1"] = 3.0
-    with pytest.raises(ValueError):
+    with pytest.raises(ValueError, match="read-only"):
         shares_at(obj, 4.0)[0] = 3.0
 
 

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import (
     camera_at,
     channel,
@@ -21,9 +22,10 @@ from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.topology import freeze_transform, origin_to_point
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import points_over
+from fictilis.core.evaluate import evaluate_object, points_over
 from fictilis.core.mix.acting import weights_at
 from fictilis.core.scene import SceneCamera, Transform
+from fictilis.render.camera import Camera
 
 OBJ = "o1"
 CAMERA = SceneCamera("", "Camera", (0.0, 10.0, 0.0), 200.0, 20.0, 10.0)
@@ -179,3 +181,22 @@ def test_what_would_tear_an_object_from_its_keys_is_refused(sheet):
             work()
     turned = keyed(sheet, OBJ, "rotation.x", (0, 0), (10, 3))
     assert origin_to_point(turned, OBJ, 3).object(OBJ).transform.position != (0, 0, 0)
+
+
+def test_a_motion_path_knows_the_rate_at_which_modifiers_move(sheet):
+    scene = keyed(sheet, OBJ, "t1", (0, 0), (4, 1), (40, 1))
+    lane = scene.object(OBJ).lane("t1")
+    obj = scene.object(OBJ).with_modifiers("t1", (Modifier("spring"),))
+    assert lane.modifiers == ()
+    paths = {fps: points_over(obj, np.array([12]), np.arange(0.0, 12.0), fps) for fps in (12.0, 48.0)}
+    assert np.abs(paths[12.0] - paths[48.0]).max() > 0.1
+    for fps, path in paths.items():
+        assert np.allclose(path[7, 0], evaluate_object(obj, 7.0, fps)[12])
+
+
+@pytest.mark.parametrize(("pitch", "shown"), [(200.0, 90.0), (-200.0, -90.0), (30.0, 30.0)])
+def test_a_camera_does_not_look_past_straight_up_or_down(pitch, shown):
+    camera = SceneCamera("c1", "Close up", (0, 0, 0), 50.0, 0.0, 0.0)
+    assert camera_at(camera, 0.0, {"pitch": pitch}).pitch == shown
+    assert Camera.of(camera_at(camera, 0.0, {"pitch": shown})).turned(0.0, 1e4).pitch == 90.0
+    assert Camera.of(camera_at(camera, 0.0, {"pitch": shown})).turned(0.0, -1e4).pitch == -90.0

@@ -10,7 +10,7 @@ from fictilis.core.checks import run_checks
 from fictilis.core.checks.checks import loop_seam
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.targets import new_target, set_weight, target_from_points
+from fictilis.core.edits.targets import new_target, set_muted, set_weight, target_from_points
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Scene
@@ -86,6 +86,7 @@ def test_unkeyed_out_of_range_and_their_remedies(sheet):
     assert "Slide stands at 0.40" in loose.sentence and "Lift reaches 1.40 at frame 10" in wide.sentence
     assert not found(loose.mend(scene), "unkeyed") and not found(wide.mend(scene), "range")
     assert not found(sheet, "unkeyed")
+    assert not found(set_muted(scene, OBJ, "t2", True), "unkeyed")
 
 
 def test_targets_that_pile_up(sheet):

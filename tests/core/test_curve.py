@@ -81,3 +81,12 @@ def test_impossible_keys_are_refused(bad):
 def test_a_curve_refuses_falling_frames():
     with pytest.raises(EditRefused):
         AnimationCurve((Key(3, 0), Key(1, 0)))
+
+
+@pytest.mark.parametrize(
+    ("way", "value"), [("hold", 1), ("linear", -0.2), ("repeat", 3.8), ("offset", -0.2), ("ping-pong", 2.2)]
+)
+def test_ways_to_go_on_before_the_first_key(way, value):
+    """A straight lane from 1 at 10 to 5 at 20, looked at 3 frames before its first key."""
+    curve = AnimationCurve((Key(10, 1.0, "linear"), Key(20, 5.0, "linear")), before=way)
+    assert curve.evaluate(7.0) == pytest.approx(value) and curve.evaluate(10.0) == 1.0

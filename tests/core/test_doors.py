@@ -69,7 +69,9 @@ def test_objects_are_renamed_and_never_flattened(sheet):
         rename_object(more, "o2", "Sheet")
 
 
-@pytest.mark.parametrize("find", [lambda s: s.object("o9"), lambda s: s.object_named("X"), lambda s: s.object("o1").target("t9"), lambda s: s.object("o1").target_named("X")])  # fmt: skip
+@pytest.mark.parametrize("find", [lambda s: s.object("o9"), lambda s: s.object_named("X"),
+                                  lambda s: s.object("o1").target("t9"),
+                                  lambda s: s.object("o1").target_named("X")])  # fmt: skip
 def test_what_is_not_there_is_named(sheet, find):
     with pytest.raises(EditRefused, match="has no"):
         find(sheet)

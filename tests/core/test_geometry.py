@@ -33,7 +33,8 @@ def test_plane_faces_up():
     assert np.allclose(point_normals(mesh, points), [0, 1, 0]) and len(points) == 121
 
 
-@pytest.mark.parametrize("make", [lambda: primitives.box(0), lambda: primitives.globe(10, 2), lambda: primitives.plane(1, 1, 0), lambda: primitives.cylinder(float("nan"))])  # fmt: skip
+@pytest.mark.parametrize("make", [lambda: primitives.box(0), lambda: primitives.globe(10, 2),
+                                  lambda: primitives.plane(1, 1, 0), lambda: primitives.cylinder(float("nan"))])  # fmt: skip
 def test_impossible_forms_are_refused(make):
     with pytest.raises(EditRefused):
         make()
@@ -121,7 +122,7 @@ def test_components():
 
 def test_values_are_read_only_and_shapes_are_checked():
     mesh = mesh_from_faces(3, [[0, 1, 2]])
-    with pytest.raises(ValueError):
+    with pytest.raises(ValueError, match="read-only"):
         mesh.corners[0] = 2
     with pytest.raises(ValueError, match=r"\(n, 3\)"):
         Deltas([0], [[1.0, 2.0]])

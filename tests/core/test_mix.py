@@ -1,4 +1,5 @@
 import sys
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from fictilis.core.mix import bank
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import cardinals, columns
+from fictilis.core.scene import Deltas, InBetween
 
 OBJ = "o1"
 
@@ -181,3 +183,31 @@ def test_names_order_and_ranges(sheet):
         edits.set_path(sheet, OBJ, "t1", "wavy")
     scene, new = edits.new_target(sheet, OBJ, "Lift")
     assert scene.object(OBJ).target(new).name == "Lift 2"
+
+
+@pytest.mark.parametrize(("weight", "stage", "own", "parent"), [
+    (0.25, 0.5, 0, 0), (0.5, 1, 0, 0), (0.75, 0.5, 0.5, 0.5), (1, 0, 1, 1), (1.5, -1, 2, 2), (-0.5, -1, 0, 0),
+])  # fmt: skip
+def test_a_built_on_target_with_an_in_between_of_its_own(sheet, weight, stage, own, parent):
+    """The in-between is a full shape, so what the target is built on comes in by the share of its full shape only."""
+    scene = edits.add_in_between(edits.set_built_on(sheet, "o1", "t2", "t1"), "o1", "t2", 0.5)
+    obj = scene.object("o1")
+    bump = np.zeros_like(obj.base)
+    bump[7] = [0, 0, 3]
+    target = replace(obj.target("t2"), in_betweens=(InBetween(0.5, Deltas.from_dense(bump)),))
+    obj = obj.with_target(target)
+    mine, above = (obj.target(t).deltas.dense(len(obj.base)) for t in ("t2", "t1"))
+    wanted = obj.base + stage * bump + own * mine + parent * above
+    assert np.allclose(mixed_points(obj, shares(obj, {"t2": weight})), wanted, atol=1e-12)
+
+
+def test_in_betweens_stand_apart_and_a_kept_mix_has_a_name_of_its_own(sheet):
+    scene = edits.add_in_between(sheet, "o1", "t1", 0.5)
+    for near in (0.5, 0.5004, 0.4996, 0.0004, 0.9996, float("nan")):
+        with pytest.raises(EditRefused, match="in-between"):
+            edits.add_in_between(scene, "o1", "t1", near)
+    assert len(edits.add_in_between(scene, "o1", "t1", 0.5015).object("o1").target("t1").in_betweens) == 2
+    for weight in (0.2, 0.9):
+        scene = edits.keep_mix(scene, "o1", " Storm ", {"t1": weight})
+    (mix,) = scene.object("o1").mixes
+    assert mix.name == "Storm" and mix.weights == (("t1", 0.9),)

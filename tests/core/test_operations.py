@@ -25,7 +25,8 @@ SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
-        "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename", "object-remove"}  # fmt: skip
+        "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
+        "object-remove"}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -64,7 +65,8 @@ def subject_for(operation, scene) -> Subject:
     pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
     targets = (ONE, TWO)
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
-    return Subject(scene, OBJ, targets, pick, pick.kind, lanes, selected, keys, 0.0 if operation.verb == "drop-marker" else 30.0,
+    return Subject(scene, OBJ, targets, pick, pick.kind, lanes, selected, keys,
+                   0.0 if operation.verb == "drop-marker" else 30.0,
                    (0.0, 40.0), {ONE: 0.3, TWO: 0.6})  # fmt: skip
 
 

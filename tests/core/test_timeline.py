@@ -35,7 +35,8 @@ def test_markers_stand_in_order_move_and_go(sheet):
 @pytest.mark.parametrize(
     ("work", "said"),
     [(lambda s: edits.drop_marker(s, 3), "no marker at frame 3"), (lambda s: edits.set_marker(s, 3, " "), "needs a name"),
-     (lambda s: edits.set_marker(s, float("nan"), "x"), "cannot stand"), (lambda s: edits.change_sound(s, muted=True), "no sound"),
+     (lambda s: edits.set_marker(s, float("nan"), "x"), "cannot stand"),
+     (lambda s: edits.change_sound(s, muted=True), "no sound"),
      (lambda s: edits.set_sound(s, Sound("x", b"", float("inf"))), "cannot begin"),
      (lambda s: edits.set_sound(s, Sound("x", b"", volume=2)), "from 0 to 1"),
      (lambda s: edits.set_played(s, 50, 40), "must rise: frame 50"), (lambda s: edits.set_played(s, first=96), "must rise")],

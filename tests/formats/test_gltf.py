@@ -181,3 +181,14 @@ def test_what_gltf_cannot_hold_of_an_objects_lanes_is_said(tmp_path, sheet):
     assert len(warnings) == 2 and "opacity and visibility; those of Sheet" in warnings[0] and "Close up" in warnings[1]
     data, _ = read_arrays(tmp_path / "m.glb")
     assert data.materials[0].alphaMode == "BLEND" and data.materials[0].pbrMetallicRoughness.baseColorFactor[3] == 0.25
+
+
+@pytest.mark.parametrize(
+    ("colour", "linear"), [("#FFFFFF", (1, 1, 1)), ("#000000", (0, 0, 0)), ("#BC0A80", (0.5029, 0.003035, 0.2159))]
+)
+def test_the_base_colour_is_linear(sheet, tmp_path, colour, linear):
+    """Source: glTF 2.0, 3.9.2, base colour factor in linear space; IEC 61966-2-1, the transfer function of sRGB."""
+    obj = sheet.object(OBJ)
+    export(sheet.with_object(replace(obj, appearance=replace(obj.appearance, colour=colour))), tmp_path / "m.glb")
+    data, _ = read_arrays(tmp_path / "m.glb")
+    assert np.allclose(data.materials[0].pbrMetallicRoughness.baseColorFactor[:3], linear, atol=1e-4)

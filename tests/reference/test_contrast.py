@@ -32,7 +32,8 @@ def test_text_reads_on_every_ground(name, ground, ink):
 @pytest.mark.parametrize("name", PALETTES)
 @pytest.mark.parametrize(
     ("ink", "ground"),
-    [("on_primary", "primary"), ("primary", "panel"), ("error", "panel"), ("text", "chosen"), ("text", "primary_soft"), ("quiet", "primary_soft")],
+    [("on_primary", "primary"), ("primary", "panel"), ("error", "panel"), ("text", "chosen"), ("text", "primary_soft"),
+     ("quiet", "primary_soft")],
 )  # fmt: skip
 def test_marked_text_reads_too(name, ink, ground):
     palette = PALETTES[name]

@@ -29,7 +29,8 @@ def test_curved_path_is_the_natural_spline(inner):
 
 
 frames_and_values = st.lists(
-    st.tuples(st.integers(0, 400), st.floats(-10, 10).filter(lambda v: v == 0 or abs(v) > 1e-3)), min_size=3, max_size=10, unique_by=lambda p: p[0],
+    st.tuples(st.integers(0, 400), st.floats(-10, 10).filter(lambda v: v == 0 or abs(v) > 1e-3)), min_size=3, max_size=10,
+    unique_by=lambda p: p[0],
 )  # fmt: skip
 
 

@@ -45,8 +45,10 @@ def subject_of(doc: Document) -> Subject:
     """What is shown, selected and picked. While mixing, a pick made earlier is not seen, and must not decide."""
     obj, tools = doc.object, doc.tools
     return Subject(
-        doc.settled.scene, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind), tools.kind,
-        lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.weights(obj) if obj is not None else {}, tools.mirror,
+        doc.settled.scene, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind),
+        tools.kind,
+        lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.weights(obj) if obj is not None else {},
+        tools.mirror,
         tools.reach,
     )  # fmt: skip
 

@@ -28,7 +28,8 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.formats.sound import SUFFIXES
 
 CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
-           "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None, "delete")  # fmt: skip
+           "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,
+           "delete")  # fmt: skip
 WHICH = ("lanes-all", "lanes-keyed", "lanes-selected", "lanes-weight", "lanes-object", "lanes-camera")
 HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
 GRAB = 8

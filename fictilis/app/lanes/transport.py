@@ -140,7 +140,8 @@ class Transport(QWidget):
 
     def _fit(self) -> None:
         """Where there is little room buttons keep their icons only, and what can be missed goes."""
-        for button, text in ((self.auto, "Auto-key on" if self.doc.auto_key else "Auto-key off"), (self.key_mix, "Key whole mix"),
+        for button, text in ((self.auto, "Auto-key on" if self.doc.auto_key else "Auto-key off"),
+                             (self.key_mix, "Key whole mix"),
                              (self.retime, "Retime")):  # fmt: skip
             button.setText("" if self._narrow else text)
             button.setAccessibleName(text)

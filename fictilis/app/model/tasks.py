@@ -50,7 +50,7 @@ class _Job(QObject):
     def _run(self) -> None:
         try:
             self.result = self._work(self._progress)
-        except BaseException as error:  # handed to the caller, whatever it is
+        except BaseException as error:  # noqa: BLE001 - handed to the caller, whatever it is
             self.error = error
         self.finished.emit()
 

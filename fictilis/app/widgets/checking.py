@@ -64,7 +64,7 @@ class Checker(QObject):
             try:
                 loops = wanted[1] and obj is not None and obj.lanes
                 found = (run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None)
-            except Exception as error:  # a check that fails must not take the window with it
+            except Exception as error:  # noqa: BLE001 - a check that fails must not take the window with it
                 found = error
             with suppress(RuntimeError):  # the window may be gone by now
                 self._done.emit(wanted, found)

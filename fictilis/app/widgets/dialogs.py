@@ -435,7 +435,8 @@ class AboutDialog(Dialog):
         super().__init__(parent, f"Fictilis {version}")
         self.sentence("Mould morph targets from copies of a mesh, mix them by weight, and animate the weights.")
         self.sentence(
-            "Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons under the MIT licence.",
+            "Free software under the MIT licence. Work Sans is under the SIL Open Font License, the Phosphor icons "
+            "under the MIT licence.",
             True,
         )
         self.button("ok", "Close", True)

@@ -1,7 +1,7 @@
 """Many lanes evaluated at once: their pieces joined into single arrays.
 
-Source: one binary search in the starts of all lanes, laid end to end, then Horner's scheme on the pieces found; Béziers with handles of
-their own by the bracketed Newton of ``easing``.
+Source: one binary search in the starts of all lanes, laid end to end, then Horner's scheme on the pieces found; Béziers with
+handles of their own by the bracketed Newton of ``easing``.
 """
 
 from __future__ import annotations

@@ -231,7 +231,8 @@ def off_frames(scene: Scene, obj: Animated) -> Iterator[Finding]:
         between = [k.frame for k in lane.curve.keys if abs(k.frame - round(k.frame)) > SAME_FRAME]
         if between:
             yield Finding(
-                "between", f"{name} has {_keys(len(between))} between frames, the first at {between[0]:g}.", obj.id, lane.channel,
+                "between", f"{name} has {_keys(len(between))} between frames, the first at {between[0]:g}.", obj.id,
+                lane.channel,
                 between[0], "Snap to whole frames",
                 lambda s, t=lane.channel: timing.snap_to_frames(s, [(obj.id, t)]),
             )  # fmt: skip
@@ -261,7 +262,8 @@ def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         torn = float((now > LONG * np.maximum(then, size)).mean())
         if torn > TORN:
             yield Finding(
-                "order", f"{target.name} stretches {torn:.0%} of all edges more than {LONG:g} times; its points may be in another "
+                "order",
+                f"{target.name} stretches {torn:.0%} of all edges more than {LONG:g} times; its points may be in another "
                 "order than the base's.", obj.id, target.id, None, "" if target.muted else "Mute it",
                 None if target.muted else lambda s, t=target.id: set_muted(s, obj.id, t, True),
             )  # fmt: skip

@@ -47,7 +47,7 @@ def shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> np.nd
 def shares_at(
     obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
 ) -> np.ndarray:
-    """Coefficients of the columns at a frame (c,), or at frames (f,) as (c, f). Those of single frames are shared: read only."""
+    """Coefficients of the columns at a frame (c,), or at frames (f,) as (c, f). Those of one frame are shared: read only."""
     if np.shape(frame):
         return shares(obj, weights_at(obj, frame, posed, fps)).reshape(-1, len(frame))
     return _shares_at(obj, float(frame), tuple(posed.items()) if posed else (), float(fps))

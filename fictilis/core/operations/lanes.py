@@ -14,7 +14,8 @@ from fictilis.core.timeline import SceneCamera
 
 FRAMES = (-1e6, 1e6)
 SPAN = Span("range", "Frames", lambda s: s.span, asked=False)
-WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset", "ping-pong": "Back and forth"}  # fmt: skip
+WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offset": "Repeat with the offset",
+           "ping-pong": "Back and forth"}  # fmt: skip
 
 
 def _thinned(made: tuple[Scene, int]) -> Outcome:
@@ -38,11 +39,13 @@ def _set(s: Subject, v: Values) -> Scene:
 
 LANES = (
     Operation("lanes", "retime", "Retime", lambda s, v: timing.retime(s.scene, s.lanes, *v["range"], *v["onto"]),
-              (SPAN, Span("onto", "Frames to be", needed=True)), ("lanes",), "Scales and shifts a range of keys.", done="Retime"),
+              (SPAN, Span("onto", "Frames to be", needed=True)), ("lanes",), "Scales and shifts a range of keys.",
+              done="Retime"),
     Operation("lanes", "shift", "Shift everything after the playhead",
               lambda s, v: timing.shift_after(s.scene, s.lanes, s.frame if v["after"] is None else v["after"], v["by"]),
               (Number("after", "After", low=FRAMES[0], high=FRAMES[1], asked=False),
-               Number("by", "Frames", 1.0, True, low=FRAMES[0], high=FRAMES[1])), ("lanes",), "A minus moves it back.", "Shift it",
+               Number("by", "Frames", 1.0, True, low=FRAMES[0], high=FRAMES[1])), ("lanes",), "A minus moves it back.",
+               "Shift it",
               done="Shift what follows"),
     Operation("lanes", "reverse", "Reverse", lambda s, v: timing.reverse(s.scene, s.lanes, *v["range"]), (SPAN,), ("lanes",),
               "Runs a range backwards.", done="Reverse"),
@@ -64,18 +67,22 @@ LANES = (
     Operation("lanes", "reduce", "Reduce keys", lambda s, v: _thinned(timing.reduce_keys(s.scene, s.lanes, v["within"])),
               (Number("within", "Within", 0.01, True, low=0, high=10, decimals=3),), ("lanes",),
               "As few as keep every value within a tolerance.", "Reduce them", done="Reduce keys"),
-    Operation("lanes", "clean", "Clean away keys that change nothing", lambda s, _v: _thinned(timing.clean_keys(s.scene, s.lanes)), (),
+    Operation("lanes", "clean", "Clean away keys that change nothing", lambda s,
+              _v: _thinned(timing.clean_keys(s.scene, s.lanes)), (),
               ("lanes",), "Drops keys without which the curve is the same.", done="Clean keys"),
-    Operation("lanes", "hold", "Hold until here", _hold, (Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1], asked=False),),
+    Operation("lanes", "hold", "Hold until here", _hold, (Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1],
+        asked=False),),
               ("lane",), "Keeps the earlier value until a frame.", done="Hold until frame {frame}"),
     Operation("lanes", "close", "Close the loop", lambda s, _v: timing.close_loop(s.scene, s.lanes), (), ("lanes",),
               "First and last frame get the same value and slope.", done="Close the loop"),
     Operation("lanes", "beyond", "Before and after the keys",
               lambda s, v: key_edits.set_beyond(s.scene, *s.lane, v["before"], v["after"]),
-              tuple(Choice(side, label, lambda s, side=side: getattr(s.scene.owner(s.lane.owner).lane(s.lane.channel).curve, side),
+              tuple(Choice(side, label, lambda s, side=side: getattr(s.scene.owner(s.lane.owner).lane(s.lane.channel).curve,
+                  side),
                            options=tuple((way, WAYS_ON[way], way) for way in BEYOND))
                     for side, label in (("before", "Before the first"), ("after", "After the last"))),
-              ("lane",), "How the lane goes on outside its keys.", "Set it", "{lane} outside its keys", "Outside the keys of {lane}"),
+              ("lane",), "How the lane goes on outside its keys.", "Set it", "{lane} outside its keys",
+              "Outside the keys of {lane}"),
     Operation("lanes", "set", "Value", _set, (Number("value", "Value", needed=True, low=-1e7, high=1e7),), ("channel",),
               "The value of a lane where it has no keys.", done="Set {lane}"),
 )  # fmt: skip
@@ -94,9 +101,12 @@ def _modified(kind: str):
 MODIFIERS = (
     *(Operation("modifier", kind, f"New {kind}", _modified(kind),
                 (Number("amount", "Amount", 1.0, low=-10, high=10),
-                 *(Number(x.name, x.name.capitalize(), x.default, unit=x.unit, low=x.low, high=x.high) for x in KINDS[kind].settings)),
-                ("lane",), f"Lays a {kind} over the lane's curve.", "Add it", done=f"New {kind} of {{lane}}") for kind in KINDS),
-    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: timing.set_modifiers(s.scene, *s.lane, ()), (), ("lane",),
+                 *(Number(x.name, x.name.capitalize(), x.default, unit=x.unit, low=x.low,
+                          high=x.high) for x in KINDS[kind].settings)),
+                ("lane",), f"Lays a {kind} over the lane's curve.", "Add it",
+                done=f"New {kind} of {{lane}}") for kind in KINDS),
+    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: timing.set_modifiers(s.scene, *s.lane, ()), (),
+              ("lane",),
               "The curve is plain again.", done="Remove the modifiers of {lane}"),
 )  # fmt: skip
 
@@ -120,23 +130,28 @@ def _delete(s: Subject, _v: Values) -> Outcome:
 _WAYS = {"hold": "Hold until", "linear": "Linear to", "smooth": "Smooth to"}
 _TANGENT = {"auto": "Automatic tangents", "flat": "Flatten tangents", "broken": "Break tangents", "joined": "Join tangents"}
 KEYS = (
-    *(Operation("keys", way, f"{words} the next key", lambda s, _v, way=way: key_edits.set_interpolation(s.scene, s.keys, way), (),
+    *(Operation("keys", way, f"{words} the next key", lambda s, _v, way=way: key_edits.set_interpolation(s.scene, s.keys, way),
+                (),
                 ("keys",), f"The keys lead to the next one: {way}.", done=f"{way.capitalize()} to the next key")
       for way, words in _WAYS.items()),
     Operation("keys", "ease", "Ease to the next key",
               lambda s, v: key_edits.set_interpolation(s.scene, s.keys, "ease", v["ease"]),
-              (Text("ease", "Easing", "ease-in-out", True),), ("keys",), "By the name of an easing, or as cubic-bezier(…) of CSS.",
+              (Text("ease", "Easing", "ease-in-out", True),), ("keys",),
+              "By the name of an easing, or as cubic-bezier(…) of CSS.",
               done="Ease to the next key"),
     *(Operation("keys", way, words, lambda s, _v, way=way: key_edits.set_tangent(s.scene, s.keys, way), (), ("keys",),
                 f"Tangents of the keys: {way}.", done=words) for way, words in _TANGENT.items()),
     Operation("keys", "straighten", "Straighten tangents", lambda s, _v: key_edits.straighten(s.scene, s.keys), (), ("keys",),
               "Handles point at the neighbouring keys.", done="Straighten tangents"),
     Operation("keys", "handle", "Handle", _handle,
-              (Choice("side", "Side", "out", True, options=(("into", "Into the key", "into"), ("out", "Out of the key", "out"))),
-               Number("frames", "Frames", needed=True, low=0, high=1e6), Number("value", "Value", needed=True, low=-1e7, high=1e7)),
+              (Choice("side", "Side", "out", True, options=(("into", "Into the key", "into"),
+                                                            ("out", "Out of the key", "out"))),
+               Number("frames", "Frames", needed=True, low=0, high=1e6),
+               Number("value", "Value", needed=True, low=-1e7, high=1e7)),
               ("keys",), "One handle of the keys, as an offset in frames and value.", done="Move a handle"),
     Operation("keys", "move", "Move keys", _move,
-              (Number("frames", "Frames on", 0.0, low=FRAMES[0], high=FRAMES[1]), Number("value", "Value up", 0.0, low=-1e7, high=1e7)),
+              (Number("frames", "Frames on", 0.0, low=FRAMES[0], high=FRAMES[1]),
+               Number("value", "Value up", 0.0, low=-1e7, high=1e7)),
               ("keys",), "Moves keys in time and value.", done="Move keys"),
     Operation("keys", "delete", "Delete keys", _delete, (), ("keys",), "The keys go.", done="Delete keys"),
 )  # fmt: skip
@@ -165,7 +180,8 @@ TIMES = (
               "The whole range is played.", done="Play all of the range"),
     Operation("time", "marker", "Marker", _marker, (FRAME, Text("name", "Name", "Beat", True)), (), "A name at a frame.",
               done="Marker {name}"),
-    Operation("time", "drop-marker", "Delete the marker here", _drop_marker, (FRAME,), ("marker",), "The marker at a frame goes.",
+    Operation("time", "drop-marker", "Delete the marker here", _drop_marker, (FRAME,), ("marker",),
+              "The marker at a frame goes.",
               done="Delete the marker"),
     Operation("time", "sound-numbers", "Start and volume of the sound",
               lambda s, v: timeline.change_sound(s.scene, start=v["start"], volume=v["volume"]),
@@ -186,16 +202,20 @@ def _camera(s: Subject, v: Values) -> Scene:
 
 CAMERAS = (
     Operation("camera", "new", "New camera", _camera,
-              (Text("name", "Name", "Camera"), *(Number(a, f"Looks at {a.upper()}", 0.0, unit="cm", low=-1e6, high=1e6) for a in "xyz"),
+              (Text("name", "Name", "Camera"), *(Number(a, f"Looks at {a.upper()}", 0.0, unit="cm", low=-1e6,
+                                                        high=1e6) for a in "xyz"),
                Number("distance", "Distance", 300.0, unit="cm", low=1e-3, high=1e6),
-               Number("yaw", "Turn", 0.0, unit="°", low=-1e4, high=1e4), Number("pitch", "Tilt", 0.0, unit="°", low=-90, high=90),
+               Number("yaw", "Turn", 0.0, unit="°", low=-1e4, high=1e4),
+               Number("pitch", "Tilt", 0.0, unit="°", low=-90, high=90),
                Number("lens", "Field of view", 30.0, unit="°", low=1, high=170), Flag("parallel", "Parallel")), (),
               "A camera that turns about what it looks at.", done="New {name}"),
     Operation("camera", "rename", "Rename the camera", lambda s, v: timeline.rename_camera(s.scene, s.camera.id, v["name"]),
               (Text("name", "Name", needed=True),), ("camera",), "Another name for the camera.", done="Rename the camera"),
-    Operation("camera", "remove", "Remove the camera", lambda s, _v: timeline.remove_camera(s.scene, s.camera.id), (), ("camera",),
+    Operation("camera", "remove", "Remove the camera", lambda s, _v: timeline.remove_camera(s.scene, s.camera.id), (),
+              ("camera",),
               "Removes the camera with its lanes.", done="Remove the camera"),
-    Operation("camera", "first", "Look through the camera", lambda s, _v: timeline.first_camera(s.scene, s.camera.id), (), ("camera",),
+    Operation("camera", "first", "Look through the camera", lambda s, _v: timeline.first_camera(s.scene, s.camera.id), (),
+              ("camera",),
               "The camera becomes the one that is looked through.", done="Look through the camera"),
 )  # fmt: skip
 

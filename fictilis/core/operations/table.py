@@ -111,8 +111,8 @@ class Subject:
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so; ``made``
-    the new target that may be named; ``said`` a sentence for the user."""
+    """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
+    ``made`` is the new target that may be named, ``said`` a sentence for the user."""
 
     scene: Scene
     targets: tuple[str, ...] | None = None
@@ -253,8 +253,8 @@ Made = Scene | Outcome | tuple[Scene, str]
 
 @dataclass(frozen=True)
 class Operation:
-    """``verb`` is its word on the command line, under ``part``; ``label`` its menu row, ``title`` that of its form, ``done`` the
-    step in the history, all with {target}, {object} and {lane} filled in. ``needs`` are names of NEEDS."""
+    """``verb`` is its word on the command line, under ``part``; ``label`` its menu row, ``title`` that of its form, ``done``
+    the step in the history, all with {target}, {object} and {lane} filled in. ``needs`` are names of NEEDS."""
 
     part: str
     verb: str

@@ -28,6 +28,12 @@ NAME = Text("name", "Name of the new target", asked=False)
 WEIGHT = (-1000.0, 1000.0)
 
 
+def _tenth_across(s: Subject) -> float:
+    """A tenth of the object's extent across its sides, cm."""
+    across = float(np.ptp(s.obj.base[:, s.axis])) if len(s.obj.base) else 1.0
+    return float(f"{max(across, 1e-3) / 10:.2g}")
+
+
 def _split(s: Subject, v: Values) -> Outcome:
     scene, halves = whole.split_sides(s.scene, s.obj.id, s.target_id, v["seam"], s.axis)
     return Outcome(scene, targets=tuple(halves))
@@ -73,7 +79,8 @@ def _in_between(s: Subject, v: Values):
 
 
 TARGETS = (
-    Operation("target", "duplicate", "Duplicate", lambda s, v: named(whole.duplicate(s.scene, s.obj.id, s.target_id), s, v["name"]),
+    Operation("target", "duplicate", "Duplicate", lambda s, v: named(whole.duplicate(s.scene, s.obj.id, s.target_id), s,
+        v["name"]),
               (NAME,), ("target",), "A copy of the target, with its in-betweens.", done="Duplicate {target}"),
     Operation("target", "mirror", "Mirror into a new target",
               lambda s, v: named(whole.mirror_into_new(s.scene, s.obj.id, s.target_id, s.axis, s.mirror), s, v["name"]),
@@ -81,15 +88,18 @@ TARGETS = (
     Operation("target", "swap", "Swap sides", lambda s, _v: whole.swap_sides(s.scene, s.obj.id, s.target_id, s.axis, s.mirror),
               (), ("target",), "Exchanges the two sides of the target.", done="Swap sides of {target}"),
     Operation("target", "split", "Split into left and right", _split,
-              (Number("seam", "Seam", lambda s: float(f"{max(float(np.ptp(s.obj.base[:, s.axis])) if len(s.obj.base) else 1.0, 1e-3) / 10:.2g}"),
+              (Number("seam", "Seam",
+                      _tenth_across,
                       unit="cm", low=0, high=1e6),), ("target",),
               "Two new targets, one a side, that add up to it exactly. Across the seam one fades into the other.", "Split it",
               "Split {target} into left and right", "Split {target}"),
     Operation("target", "join", "Join selected targets",
               lambda s, v: named(whole.join(s.scene, s.obj.id, _ordered(s)), s, v["name"]), (NAME,), ("targets",),
               "A new target that adds the selected ones up.", done="Join targets"),
-    Operation("target", "scale", "Scale its offsets", lambda s, v: whole.scale_deltas(s.scene, s.obj.id, s.target_id, v["factor"]),
-              (Number("factor", "Factor", 1.0, True, unit="×", low=-1000, high=1000),), ("target",), "Every offset times a factor.",
+    Operation("target", "scale", "Scale its offsets", lambda s,
+              v: whole.scale_deltas(s.scene, s.obj.id, s.target_id, v["factor"]),
+              (Number("factor", "Factor", 1.0, True, unit="×", low=-1000, high=1000),), ("target",),
+              "Every offset times a factor.",
               "Scale it", "Scale {target}", "Scale {target}"),
     Operation("target", "clean", "Clean away small motion", _clean,
               (Number("below", "Shorter than", 0.01, True, unit="cm", low=0, high=1e6, decimals=4),), ("target",),
@@ -125,11 +135,13 @@ TARGETS = (
     Operation("target", "bake-mask", "Bake the mask into the shape",
               lambda s, _v: whole.bake_mask(s.scene, s.obj.id, s.target_id), (), ("mask",),
               "Multiplies the mask into the offsets.", done="Bake the mask of {target}"),
-    Operation("target", "clear-mask", "Take the mask off", lambda s, _v: set_mask(s.scene, s.obj.id, s.target_id, None), (), ("mask",),
+    Operation("target", "clear-mask", "Take the mask off", lambda s, _v: set_mask(s.scene, s.obj.id, s.target_id, None), (),
+              ("mask",),
               "The target moves all its points again.", done="Mask of {target}"),
     Operation("target", "mute", "Mute",
               lambda s, v: with_targets(s, lambda scene, t: edits.set_muted(scene, s.obj.id, t, not v["off"])),
-              (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.", done="Mute {target}"),
+              (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.",
+              done="Mute {target}"),
     Operation("target", "remove", "Remove targets",
               lambda s, _v: with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t)), (), ("target",),
               "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {target}"),
@@ -143,14 +155,16 @@ TARGETS = (
               (Number("at", "At weight", low=WEIGHT[0], high=WEIGHT[1], needed=True),), ("target",),
               "Takes the in-between at a weight away.", done="Remove in-between of {target}"),
     Operation("target", "path", "Path", lambda s, v: edits.set_path(s.scene, s.obj.id, s.target_id, v["way"]),
-              (Choice("way", "Path", "straight", True, options=(("straight", "Straight", "straight"), ("curved", "Curved", "curved"))),),
+              (Choice("way", "Path", "straight", True, options=(("straight", "Straight", "straight"),
+                  ("curved", "Curved", "curved"))),),
               ("target",), "How it goes through its in-betweens.", done="Path of {target}"),
     Operation("target", "range", "Range", lambda s, v: edits.set_range(s.scene, s.obj.id, s.target_id, v["low"], v["high"]),
               (Number("low", "From", lambda s: s.target.range[0], low=WEIGHT[0], high=WEIGHT[1]),
                Number("high", "To", lambda s: s.target.range[1], low=WEIGHT[0], high=WEIGHT[1])), ("target",),
               "The soft limits of its slider.", done="Range of {target}"),
     Operation("target", "group", "Group selected targets", _group, (Text("name", "Name", "Group"),), ("target",),
-              "Targets that stand together, with a slider that multiplies their weights.", "Group them", "Group the selected targets",
+              "Targets that stand together, with a slider that multiplies their weights.", "Group them",
+              "Group the selected targets",
               "Group targets"),
     Operation("target", "ungroup", "Take out of the group",
               lambda s, _v: edits.put_in_group(s.scene, s.obj.id, s.targets, None), (), ("group",),

@@ -230,7 +230,8 @@ OPERATIONS: tuple[Operation, ...] = (
     Operation("inflate", "Inflate along normals", (Number("Distance", "cm", 1.0, -1e6, 1e6),), _inflate,
               "Moves the pick out along its normals; a minus moves it in."),
     Operation("noise", "Noise", (Number("Height", "cm", 0.5, -1e6, 1e6), Number("Grain", "cm", 5.0, 1e-3, 1e6),
-              Number("Seed", "", 1, 0, 999_999, 0)), _noise, "Roughens the pick along its normals; a seed gives the same again."),
+              Number("Seed", "", 1, 0, 999_999, 0)), _noise,
+              "Roughens the pick along its normals; a seed gives the same again."),
 )  # fmt: skip
 BY_ID = {operation.id: operation for operation in OPERATIONS}
 
