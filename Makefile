@@ -13,7 +13,7 @@ bench: setup
 	@env -u OPENBLAS_CORETYPE -u OPENBLAS_L2_SIZE FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m benchmarks
 
 lint: setup
-	@.venv/bin/ruff check . && .venv/bin/ruff format --check .
+	@.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy
 
 screenshots: setup
 	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python scripts/screenshots.py

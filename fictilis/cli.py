@@ -82,6 +82,12 @@ def _parser() -> argparse.ArgumentParser:
 
     cli_operate.register(commands)
 
+    _outputs(commands)
+    return parser
+
+
+def _outputs(commands) -> None:
+    """What is written from a scene: points, files of other kinds, pictures."""
     evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
     evaluate.add_argument("scene", type=Path)
     evaluate.add_argument("--frames", required=True, metavar="F,F,…")
@@ -102,7 +108,6 @@ def _parser() -> argparse.ArgumentParser:
     snapshot.add_argument("--size", default="1280x800", metavar="WxH")
     snapshot.add_argument("-o", "--output", type=Path, required=True)
     snapshot.set_defaults(run=_snapshot)
-    return parser
 
 
 def _window(words: list[str]) -> int:

@@ -1,6 +1,7 @@
 """Rules of the code, checked by machine."""
 
 import ast
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import pytest
@@ -33,6 +34,53 @@ def test_imports_point_one_way(path):
     for name in imports(path):
         for banned in FORBIDDEN.get(part, ()):
             assert not (name == banned or name.startswith(banned + ".")), f"{path} imports {name}"
+
+
+def module_of(path: Path) -> str:
+    parts = ("fictilis", *path.relative_to(ROOT).with_suffix("").parts)
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def imported_modules(path: Path, known: set[str]):
+    """Modules of our own that a module imports, those for types only among them."""
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            for alias in node.names:
+                name = f"{node.module}.{alias.name}"
+                yield name if name in known else node.module
+
+
+def test_no_import_goes_round_in_a_circle_not_even_for_types():
+    known = {module_of(path) for path in MODULES}
+    graph = {module_of(p): {m for m in imported_modules(p, known) if m in known} - {module_of(p)} for p in MODULES}
+    sorter = TopologicalSorter(graph)
+    sorter.prepare()  # raises CycleError, which names the circle
+
+
+WINGS = ("model", "widgets", "commands", "view", "lanes", "targets", "side")
+MAY = {
+    "model": (), "widgets": ("model",), "commands": ("model", "view", "lanes"), "view": ("model", "widgets", "commands"),
+    "lanes": ("model", "widgets", "commands"), "targets": ("model", "widgets", "commands", "view"),
+    "side": ("model", "widgets", "commands", "view"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("wing", WINGS)
+def test_a_wing_of_the_app_knows_no_window_and_only_its_neighbours(wing):
+    for path in (ROOT / "app" / wing).rglob("*.py"):
+        for name in imports(path):
+            parts = name.split(".")
+            if parts[:2] == ["fictilis", "app"] and len(parts) > 2:
+                assert parts[2] in (wing, *MAY[wing]), f"{path} imports {name}"
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(ROOT)))
+def test_files_and_functions_stay_of_a_size_to_be_read(path):
+    text = path.read_text()
+    assert len(text.splitlines()) <= 450
+    for node in ast.walk(ast.parse(text)):
+        if isinstance(node, ast.FunctionDef):
+            assert node.end_lineno - node.lineno < 60, f"{node.name} has {node.end_lineno - node.lineno + 1} lines"
 
 
 @pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(ROOT)))

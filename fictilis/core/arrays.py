@@ -19,7 +19,7 @@ def frozen(values: Any, dtype: type, width: int | None = None) -> np.ndarray:
 
     Raises ValueError when the shape is another one. An array that is read-only already is shared, not copied.
     """
-    array = np.asarray(values, dtype=dtype)
+    array: np.ndarray = np.asarray(values, dtype=dtype)
     if width is not None and array.size == 0:
         array = array.reshape(0, width)
     wanted = 1 if width is None else 2
@@ -70,4 +70,4 @@ def cached_by_array(function: Callable[Concatenate[np.ndarray, P], T]) -> Callab
             kept[1][rest] = function(array, *rest, **named)
         return kept[1][rest]
 
-    return lookup
+    return lookup  # type: ignore[return-value]

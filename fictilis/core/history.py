@@ -70,12 +70,15 @@ class _DeltaRows:
         return self.gone.nbytes + self.places.nbytes + self.rows.nbytes
 
 
+Parts = dict[tuple[Any, ...], _Rows | _DeltaRows]
+
+
 @dataclass(frozen=True, eq=False)
 class Packed:
     """A scene without the arrays in ``parts``, which are kept by their path as rows that differ from a neighbour's."""
 
     scene: Scene
-    parts: dict[tuple, _Rows | _DeltaRows]
+    parts: Parts
 
     @property
     def nbytes(self) -> int:
@@ -96,7 +99,7 @@ def _blank(*shape: int) -> np.ndarray:
 def pack(scene: Scene, reference: Scene) -> Packed | Scene:
     """``scene`` by what differs from ``reference``; the scene itself where nothing can be saved."""
     there = {obj.id: obj for obj in reference.objects}
-    parts: dict[tuple, _Rows | _DeltaRows] = {}
+    parts: Parts = {}
     objects = tuple(_pack_object(o, there[o.id], parts) if _fits(o, there.get(o.id)) else o for o in scene.objects)
     return Packed(replace(scene, objects=objects), parts) if parts else scene
 
@@ -105,7 +108,7 @@ def _fits(obj: MorphObject, other: MorphObject | None) -> bool:
     return other is not None and obj is not other and len(obj.base) == len(other.base)
 
 
-def _pack_object(obj: MorphObject, other: MorphObject, parts: dict) -> MorphObject:
+def _pack_object(obj: MorphObject, other: MorphObject, parts: Parts) -> MorphObject:
     if obj.base is not other.base:
         parts[obj.id,] = _Rows.of(obj.base, other.base)
         obj = replace(obj, base=_blank(len(obj.base), 3))
@@ -113,10 +116,10 @@ def _pack_object(obj: MorphObject, other: MorphObject, parts: dict) -> MorphObje
     return replace(obj, targets=tuple(_pack_target(obj.id, t, known.get(t.id), parts) for t in obj.targets))
 
 
-def _pack_target(object_id: str, target: Target, other: Target | None, parts: dict) -> Target:
+def _pack_target(object_id: str, target: Target, other: Target | None, parts: Parts) -> Target:
     if other is None or target is other:
         return target
-    new: dict[str, object] = {}
+    new: dict[str, Any] = {}
     if target.deltas is not other.deltas:
         parts[object_id, target.id, "deltas"] = _DeltaRows.of(target.deltas, other.deltas)
         new["deltas"] = _NO_DELTAS
@@ -138,6 +141,7 @@ def unpack(packed: Packed | Scene, reference: Scene) -> Scene:
     if isinstance(packed, Scene):
         return packed
     scene = packed.scene
+    part: Any  # rows of an array, or of deltas, by what the path leads to
     for path, part in packed.parts.items():
         obj, other = scene.object(path[0]), reference.object(path[0])
         if len(path) == 1:
@@ -149,7 +153,7 @@ def unpack(packed: Packed | Scene, reference: Scene) -> Scene:
         elif path[2] == "mask":
             target = replace(target, mask=part.whole(its.mask))
         else:
-            deltas = part.whole(its.in_between(path[2]).deltas)
+            deltas = part.whole(next(s.deltas for s in its.in_betweens if s.at == path[2]))
             stages = tuple(replace(s, deltas=deltas) if s.at == path[2] else s for s in target.in_betweens)
             target = replace(target, in_betweens=stages)
         scene = scene.with_object(obj.with_target(target))
@@ -210,6 +214,7 @@ class History:
                     break
                 label, state = self._entries[place]
                 nearer = self._entries[place - way][1].scene
+                scene: Packed | Scene
                 if far <= self.whole:
                     scene = unpack(state.scene, nearer)
                 else:

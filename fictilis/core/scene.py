@@ -40,7 +40,7 @@ class Mesh:
         set_(self, "offsets", frozen(self.offsets, np.int32))
         if (self.uvs is None) != (self.uv_corners is None):
             raise ValueError("uvs and uv_corners come together")
-        if self.uvs is not None:
+        if self.uvs is not None and self.uv_corners is not None:
             set_(self, "uvs", frozen(self.uvs, np.float64, 2))
             set_(self, "uv_corners", frozen(self.uv_corners, np.int32))
             if len(self.uv_corners) != len(self.corners):

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import Self
 
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.arrays import cached_by_identity, plain_numbers
-
-A = TypeVar("A", bound="Animated")
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,17 +41,17 @@ class Animated:
     def lane(self, channel: str) -> Lane | None:
         return lanes_by_channel(self).get(channel)
 
-    def with_lane(self: A, channel: str, curve: AnimationCurve) -> A:
+    def with_lane(self, channel: str, curve: AnimationCurve) -> Self:
         """With the curve of a lane set; a curve without keys takes the lane away."""
         old = self.lane(channel)
         lanes = tuple(lane for lane in self.lanes if lane.channel != channel)
         if curve.keys:
             lanes += (Lane(channel, curve, old.modifiers if old else ()),)
-        return replace(self, lanes=lanes)
+        return replace(self, lanes=lanes)  # type: ignore[type-var]
 
-    def with_modifiers(self: A, channel: str, modifiers: tuple[Modifier, ...]) -> A:
+    def with_modifiers(self, channel: str, modifiers: tuple[Modifier, ...]) -> Self:
         lanes = tuple(replace(lane, modifiers=modifiers) if lane.channel == channel else lane for lane in self.lanes)
-        return replace(self, lanes=lanes)
+        return replace(self, lanes=lanes)  # type: ignore[type-var]
 
 
 @dataclass(frozen=True, eq=False)

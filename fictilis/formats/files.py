@@ -51,7 +51,7 @@ def read_bytes(path: Path) -> bytes:
         raise BadFile(f"{path} cannot be read: {reason(error)}.") from None
 
 
-def write_whole(path: Path, write: Callable[[Path], None]) -> None:
+def write_whole(path: Path, write: Callable[[Path], object]) -> None:
     """Let ``write`` fill a new file beside ``path``, then put it in its place; on failure the old file stays whole.
 
     Raises CannotSave with what the system said.

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, write_whole
-from fictilis.formats.weight_tracks import weight_track
+from fictilis.formats.weight_tracks import WeightTrack, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
 FLOAT, UINT = 5126, 5125
@@ -28,7 +29,7 @@ ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 class _Buffer:
     """Collects arrays into one binary blob, each with its view and accessor."""
 
-    def __init__(self, gltf) -> None:
+    def __init__(self, gltf: Any) -> None:
         self.gltf = gltf
         self.blob = bytearray()
 
@@ -67,7 +68,7 @@ def _vertices(obj: MorphObject) -> _Vertices:
     mesh, flat = obj.mesh, not obj.appearance.smooth
     count = mesh.point_count
     corners = mesh.corners.astype(np.int64)
-    uv = mesh.uv_corners.astype(np.int64) if mesh.uvs is not None else np.full(len(corners), -1)
+    uv = mesh.uv_corners.astype(np.int64) if mesh.uv_corners is not None else np.full(len(corners), -1)
     face = face_of_corner(mesh).astype(np.int64) if flat else np.zeros(len(corners), np.int64)
     loose = np.setdiff1d(np.arange(count), corners)
     alone = np.stack([loose, np.full_like(loose, -1), np.zeros_like(loose)], axis=1)
@@ -169,7 +170,9 @@ def _motion(scene: Scene, obj: MorphObject) -> list[tuple[str, str, tuple[np.nda
     return [(path, kind, (times, values)) for path, (kind, values) in rows.items() if np.ptp(values, axis=0).any()]
 
 
-def _animate_node(g, buffer: _Buffer, animation, node: int, path: str, kind: str, times, values) -> None:
+def _animate_node(
+    g: Any, buffer: _Buffer, animation: Any, node: int, path: str, kind: str, times: np.ndarray, values: np.ndarray
+) -> None:
     animation.samplers.append(
         g.AnimationSampler(
             input=buffer.add(times, "SCALAR", bounds=True), output=buffer.add(values, kind), interpolation="LINEAR"
@@ -180,7 +183,7 @@ def _animate_node(g, buffer: _Buffer, animation, node: int, path: str, kind: str
     )
 
 
-def _material(g, obj: MorphObject):
+def _material(g: Any, obj: MorphObject) -> Any:
     rgb = [int(obj.appearance.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
     pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, obj.appearance.opacity], metallicFactor=0.0, roughnessFactor=0.8)
@@ -188,7 +191,7 @@ def _material(g, obj: MorphObject):
     return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaMode=mode, alphaCutoff=None)
 
 
-def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
+def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:
     vertices = _vertices(obj)
     base_normals = _normals(obj, obj.base, vertices)
     attributes = g.Attributes(
@@ -216,7 +219,7 @@ def _mesh(g, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int):
     return mesh
 
 
-def _node(g, scene: Scene, obj: MorphObject, number: int):
+def _node(g: Any, scene: Scene, obj: MorphObject, number: int) -> Any:
     transform = stand_at(obj, scene.start, fps=scene.fps).transform
     matrix = transform.matrix()
     node = g.Node(name=obj.name, mesh=number)
@@ -238,13 +241,13 @@ def _quaternion(m: np.ndarray) -> list[float]:
     return (vector * (1 if vector[3] >= 0 else -1)).tolist()
 
 
-def _animate(g, buffer: _Buffer, animation, track, node: int) -> None:
+def _animate(g: Any, buffer: _Buffer, animation: Any, track: WeightTrack, node: int) -> None:
     times = track.times.astype(np.float32)
     for i in range(1, len(times)):
         if times[i] <= times[i - 1]:
             times[i] = np.nextafter(times[i - 1], np.float32(np.inf))
     values = track.values
-    if track.interpolation == "CUBICSPLINE":
+    if track.tangents_in is not None and track.tangents_out is not None:
         values = np.stack([track.tangents_in, track.values, track.tangents_out], axis=1)
     animation.samplers.append(
         g.AnimationSampler(

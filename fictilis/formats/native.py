@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -73,7 +74,7 @@ def _plain(number: object) -> object:
     raise TypeError(f"{type(number).__name__} cannot stand in a scene file")
 
 
-def _record(scene: Scene, store) -> SceneRecord:
+def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
     def deltas(value: Deltas) -> DeltasRecord:
         return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
 
@@ -108,7 +109,7 @@ def _record(scene: Scene, store) -> SceneRecord:
     def obj(o: MorphObject) -> ObjectRecord:
         m = o.mesh
         mesh = MeshRecord(points=m.point_count, corners=store(m.corners), offsets=store(m.offsets))
-        if m.uvs is not None:
+        if m.uvs is not None and m.uv_corners is not None:
             mesh.uvs, mesh.uv_corners = store(m.uvs), store(m.uv_corners)
         t = o.transform
         return ObjectRecord(

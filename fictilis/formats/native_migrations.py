@@ -6,11 +6,13 @@ A step gets what is in the file, which may be anything: it changes what it knows
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Any
 
 VERSION = 4
+Record = dict[str, Any]
 
 
-def migrated(data: dict, schema: int) -> dict:
+def migrated(data: Record, schema: int) -> Record:
     """The data of a file of version ``schema`` (1 … VERSION) as this version writes it; changed in place."""
     for version in range(schema, VERSION):
         MIGRATIONS[version](data)
@@ -18,33 +20,33 @@ def migrated(data: dict, schema: int) -> dict:
     return data
 
 
-def _parts(data: dict, name: str) -> Iterator[dict]:
+def _parts(data: Record, name: str) -> Iterator[Record]:
     """The records in a list of records."""
     rows = data.get(name)
     yield from (row for row in (rows if isinstance(rows, list) else ()) if isinstance(row, dict))
 
 
-def _lanes(data: dict) -> Iterator[dict]:
+def _lanes(data: Record) -> Iterator[Record]:
     for owner in (*_parts(data, "objects"), *_parts(data, "cameras")):
         yield from _parts(owner, "lanes")
 
 
-def _renamed(record: dict, was: str, now: str) -> None:
+def _renamed(record: Record, was: str, now: str) -> None:
     if was in record and now not in record:
         record[now] = record.pop(was)
 
 
-def _from_1(data: dict) -> None:
+def _from_1(data: Record) -> None:
     """What version 1 does not know (masks, groups, picks, textures, locks, views) is absent, and stays so."""
 
 
-def _from_2(data: dict) -> None:
+def _from_2(data: Record) -> None:
     """Lanes were of weights only, and called their channel a target."""
     for lane in _lanes(data):
         _renamed(lane, "target", "channel")
 
 
-def _from_3(data: dict) -> None:
+def _from_3(data: Record) -> None:
     """Where an object is was its location; tangents were aligned or free."""
     for obj in _parts(data, "objects"):
         if isinstance(obj.get("transform"), dict):
@@ -62,4 +64,4 @@ def _from_3(data: dict) -> None:
                 key["tangent"] = tangents.get(key["tangent"], key["tangent"])
 
 
-MIGRATIONS: dict[int, Callable[[dict], None]] = {1: _from_1, 2: _from_2, 3: _from_3}
+MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3}

@@ -313,11 +313,11 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
     for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
         if not COLOUR.fullmatch(colour):
             raise archive.fail(f"“{colour[:20]}” is no colour")
-    for target_id in (t for m in obj.mixes for t, _ in m.weights):
-        obj.target(target_id)
     for target in obj.targets:
         if target.id in OWN_IDS:
             raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         obj.ancestors(target)
         if target.group is not None and obj.group(target.group) is None:
             raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
+    for target_id in (t for m in obj.mixes for t, _ in m.weights):
+        obj.target(target_id)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -63,7 +64,7 @@ class _Reader:
             elif kind not in (b"vn", b"g"):
                 self.statement(number, kind.decode("ascii", "replace"), raw)
 
-    def floats(self, line: int, words: list[bytes], count: int) -> tuple:
+    def floats(self, line: int, words: list[bytes], count: int) -> tuple[Any, ...]:
         if len(words) == 2 and count == 2:
             words = [*words, b"0"]  # a texture coordinate may come alone
         if len(words) <= count:
@@ -147,7 +148,9 @@ def read_obj(path: Path, progress: Progress = no_progress) -> Imported:
     return Imported(tuple(objects), tuple(warnings))
 
 
-def _mesh_data(reader, part: _Part, points, uvs, own: tuple[int, int], alone: bool, colours: dict) -> MeshData:
+def _mesh_data(
+    reader: Any, part: _Part, points: Any, uvs: Any, own: tuple[int, int], alone: bool, colours: dict[str, Any]
+) -> MeshData:
     corners = np.array(part.corners, np.int64)
     uv_corners = np.array(part.uv_corners, np.int64)
     for index, known, what in ((corners, len(points), "point"), (uv_corners, len(uvs), "texture coordinate")):
@@ -162,14 +165,14 @@ def _mesh_data(reader, part: _Part, points, uvs, own: tuple[int, int], alone: bo
         if own[0] == 0 and own[1] == len(points) and len(np.unique(corners)) < len(points):
             used = np.unique(corners)
         local, points = np.searchsorted(used, corners), points[used]
-    mesh = {"uvs": None, "uv_corners": None}
+    mesh: dict[str, Any] = {"uvs": None, "uv_corners": None}
     if len(uv_corners) and (uv_corners >= 0).any():
         kept = np.unique(uv_corners[uv_corners >= 0])
         whole = alone or len(kept) == len(uvs)
         mesh["uvs"] = uvs if whole else uvs[kept]
         mesh["uv_corners"] = uv_corners if whole else np.where(uv_corners >= 0, np.searchsorted(kept, uv_corners), -1)
     offsets = np.concatenate([[0], np.cumsum(part.sizes)]).astype(np.int64)
-    return MeshData(part.name, points, Mesh(len(points), local, offsets, **mesh), colours.get(part.material), part.smooth)
+    return MeshData(part.name, points, Mesh(len(points), local, offsets, **mesh), colours.get(part.material or ""), part.smooth)
 
 
 def _materials(reader: _Reader, warnings: list[str]) -> dict[str, str]:
@@ -208,7 +211,7 @@ def obj_text(objects: list[MeshData], note: str = "") -> str:
         lines.append("s 1" if data.smooth else "s off")
         corners = (mesh.corners + first_point).tolist()
         words = [str(corner) for corner in corners]
-        if mesh.uvs is not None:
+        if mesh.uvs is not None and mesh.uv_corners is not None:
             uv = mesh.uv_corners.tolist()
             words = [w if u < 0 else f"{w}/{u + first_uv}" for w, u in zip(words, uv, strict=True)]
         bounds = mesh.offsets.tolist()

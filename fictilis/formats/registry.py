@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+
 from fictilis.core.edits.objects import add_object
 from fictilis.core.errors import BadFile
 from fictilis.core.evaluate import evaluate_object, full_shape
@@ -60,7 +62,9 @@ def format_for(path: Path, doing: str) -> Format:
 
 def read_meshes(path: Path, progress: Progress = no_progress) -> Imported:
     """All objects of a mesh file."""
-    return format_for(path, "read").read_mesh(Path(path), progress)
+    read = format_for(path, "read").read_mesh
+    assert read is not None  # that is what was asked for
+    return read(Path(path), progress)
 
 
 def scene_from_file(path: Path, progress: Progress = no_progress, beside: Scene | None = None) -> tuple[Scene, tuple[str, ...]]:
@@ -88,7 +92,9 @@ def save(scene: Scene, path: Path, progress: Progress = no_progress) -> Scene:
 
 def export(scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress) -> list[str]:
     """Write a scene to a file of another kind, by its suffix; returns warnings."""
-    return format_for(path, "write").export(Path(path), scene, frame, progress)
+    write = format_for(path, "write").export
+    assert write is not None  # that is what was asked for
+    return write(Path(path), scene, frame, progress)
 
 
 def export_shapes(scene: Scene, folder: Path) -> list[Path]:
@@ -118,5 +124,5 @@ def _file_name(name: str) -> str:
     return "".join("_" if c in '/\\:*?"<>|\0' or ord(c) < 32 else c for c in name).strip(". ") or "shape"
 
 
-def _data(obj: MorphObject, name: str, points) -> MeshData:
+def _data(obj: MorphObject, name: str, points: np.ndarray) -> MeshData:
     return MeshData(name, points, obj.mesh, smooth=obj.appearance.smooth)

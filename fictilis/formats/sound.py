@@ -36,7 +36,7 @@ def _decoded(sound: Sound) -> Waveform:
             # one side is doubled by hand: the library would make it quieter
             single = container.streams.audio[0].codec_context.channels == 1
             resampler = av.AudioResampler(format="s16", layout="mono" if single else "stereo", rate=RATE)
-            for frame in (*container.decode(audio=0), None):
+            for frame in (*container.decode(audio=0), None):  # type: ignore[union-attr]
                 for piece in resampler.resample(frame):
                     rows = piece.to_ndarray().reshape(-1, 1 if single else 2)
                     parts.append(rows)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +13,7 @@ from fictilis.core.mix.acting import gain, shares_at
 from fictilis.core.scene import MorphObject, Scene, targets_by_id
 from fictilis.core.timeline import Lane
 
+Shares = Callable[[np.ndarray], np.ndarray]
 JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes
 EXACT = 1e-9
 _NODES = np.array([0.02, 0.33, 0.67, 0.98])
@@ -80,7 +83,7 @@ def _knots(scene: Scene, obj: MorphObject) -> np.ndarray:
     return inside[keep]
 
 
-def _cubics(shares, knots: np.ndarray) -> np.ndarray | None:
+def _cubics(shares: Shares, knots: np.ndarray) -> np.ndarray | None:
     """(i, 4, c): each interval as a cubic of 0…1, lowest power first; None when one is no cubic."""
     spans = np.diff(knots)
     frames = knots[:-1, None] + spans[:, None] * np.concatenate([_NODES, _PROBES])
@@ -93,7 +96,7 @@ def _cubics(shares, knots: np.ndarray) -> np.ndarray | None:
     return cubics
 
 
-def _chords(shares, knots: np.ndarray) -> np.ndarray:
+def _chords(shares: Shares, knots: np.ndarray) -> np.ndarray:
     """(i, 4, c): straight lines between the values just inside each interval."""
     spans = np.diff(knots)
     tiny = 1e-7
@@ -112,7 +115,7 @@ def _track(scene: Scene, knots: np.ndarray, cubics: np.ndarray) -> WeightTrack:
         keep = np.append(True, jumps)
         return WeightTrack("STEP", (knots[:-1][keep] - scene.start) / scene.fps, begin[keep])
     slopes_first, slopes_last = cubics[:, 1] / spans, (cubics[:, 1] + 2 * cubics[:, 2] + 3 * cubics[:, 3]) / spans
-    rows: list[tuple] = [(knots[0], begin[0], slopes_first[0], slopes_first[0])]
+    rows: list[tuple[Any, ...]] = [(knots[0], begin[0], slopes_first[0], slopes_first[0])]
     for i, jump in enumerate(jumps):
         if jump:
             u = 1 - JUMP / spans[i, 0]

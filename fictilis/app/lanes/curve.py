@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from fictilis.app.lanes.area import LaneArea
+from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.edits.keys import KeyRef
-
-if TYPE_CHECKING:
-    from fictilis.app.lanes.lanes import Lanes
-    from fictilis.app.lanes.places import LanePlace
 
 BEAD = 4.5
 DASHES = {"rotation": [5.0, 2.0], "scale": [1.6, 1.6]}  # the axes of all three share their colours
@@ -30,7 +26,7 @@ def value_ticks(low: float, high: float, height: float) -> tuple[list[float], in
     return (np.arange(first, last + 1) * step + 0.0).tolist(), max(0, -int(np.floor(np.log10(step) + 1e-9)))
 
 
-def paint_scale(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
+def paint_scale(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     p, body = lanes.palette_, place.body
     painter.setFont(font(10.5))
     values, decimals = value_ticks(place.low, place.high, place.inner.height())
@@ -43,7 +39,7 @@ def paint_scale(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft, f"{value:.{decimals}f} {place.channel.unit}".strip())
 
 
-def paint_curve(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
+def paint_curve(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     colour = QColor(lanes.palette_.lane(place.channel.colour))
     if place.curve is not None:
         _Curve(lanes, painter, place, colour).paint()
@@ -66,7 +62,7 @@ def still_spans(curve: AnimationCurve) -> tuple[tuple[float, float, float], ...]
 class _Curve:
     """One lane's curve: its fill, what goes on outside the keys, what leaves the range, holds, snaps, handles and beads."""
 
-    def __init__(self, lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+    def __init__(self, lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
         self.lanes, self.painter, self.place, self.colour = lanes, painter, place, colour
         left, right = place.body.left(), place.body.right()
         first, last = lanes.frame_at(left), lanes.frame_at(right)
@@ -175,7 +171,7 @@ class _Curve:
                 self.painter.fillRect(QRectF(left - 2, body.top() + 1, right - left + 4, body.height() - 2), stripe)
 
 
-def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+def _handles(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
     """The handles of selected keys in an open lane: a line and a small square at its end."""
     for ref, _, at, end in lanes.handles():
         if ref.lane != place.ref:
@@ -187,7 +183,7 @@ def _handles(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) 
         painter.drawRect(QRectF(end.x() - 3.5, end.y() - 3.5, 7, 7))
 
 
-def _bead(lanes: Lanes, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
+def _bead(lanes: LaneArea, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
     chosen = KeyRef(*place.ref, key.frame) in lanes.doc.keys
     at = QPointF(lanes.x(key.frame), place.y(key.value))
     size = BEAD if not place.is_thin else 3.4

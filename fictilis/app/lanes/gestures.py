@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.commands.operations import lanes_of
+from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import HEAD, HIGHEST, LANE, RULER, TALL, THIN, LanePlace
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import move_target
-
-if TYPE_CHECKING:
-    from fictilis.app.lanes.lanes import Lanes
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 CLICK = 3  # pixels: less is a click
@@ -28,7 +25,7 @@ class Gesture:
 
     keeps_scale = False
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         self.lanes, self.doc, self.pressed = lanes, lanes.doc, event.position()
 
     def far(self, event: QMouseEvent, least: int = CLICK) -> bool:
@@ -45,7 +42,7 @@ class Gesture:
 
 
 class Scrub(Gesture):
-    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
         self.move(event)
 
@@ -56,7 +53,7 @@ class Scrub(Gesture):
 class Slide(Gesture):
     """A lane's slider."""
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place = place
         if place.ref not in self.doc.selected:
@@ -77,7 +74,7 @@ class MoveKeys(Gesture):
 
     keeps_scale = True
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, key: KeyRef) -> None:
         super().__init__(lanes, event)
         self.place = lanes.place(key.lane)
 
@@ -105,7 +102,7 @@ class MoveKeys(Gesture):
 class MoveHandle(Gesture):
     keeps_scale = True
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, key: KeyRef, side: str) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, key: KeyRef, side: str) -> None:
         super().__init__(lanes, event)
         self.key, self.side = key, side
         self.place = lanes.place(key.lane)
@@ -133,7 +130,7 @@ class Retime(Gesture):
 
     keeps_scale = True
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, part: str) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, part: str) -> None:
         super().__init__(lanes, event)
         self.part, self.band = part, self.doc.band
 
@@ -162,7 +159,7 @@ class Retime(Gesture):
 class MovePlayed(Gesture):
     """An end of the part that is played."""
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, end: int) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, end: int) -> None:
         super().__init__(lanes, event)
         self.end, self.was = end, self.doc.scene.span
 
@@ -186,7 +183,7 @@ class MovePlayed(Gesture):
 
 
 class Pan(Gesture):
-    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
         self.was = lanes.frames_in_sight()
 
@@ -200,7 +197,7 @@ class Pan(Gesture):
 class Box(Gesture):
     """Keys in a box; with Shift or Ctrl those selected before stay."""
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
         more = bool(event.modifiers() & (CTRL | SHIFT))
         self.before = self.doc.keys if more else frozenset()
@@ -219,7 +216,7 @@ class Box(Gesture):
 class Resize(Gesture):
     """The lower edge of a head makes its lane higher or lower; near the usual heights it settles on them."""
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place, self.was = place, place.head.height()
 
@@ -232,7 +229,7 @@ class Resize(Gesture):
 class Reorder(Gesture):
     """A click on a head selects its lane; a drag puts a target's lane, and its card, elsewhere in the order."""
 
-    def __init__(self, lanes: Lanes, event: QMouseEvent, place: LanePlace) -> None:
+    def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place = place
         self.doc.select_channel(place.ref, bool(event.modifiers() & (CTRL | SHIFT)))
@@ -262,7 +259,7 @@ class Reorder(Gesture):
             self.doc.edit(f"Move {moved.name} in the order", lambda s: move_target(s, obj.id, moved.id, place))
 
 
-def begin(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+def begin(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
     """The gesture that a press begins; None where a click is all."""
     at = event.position()
     if event.button() == Qt.MouseButton.MiddleButton:
@@ -281,7 +278,7 @@ def begin(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
     return MoveHandle(lanes, event, *handle) if handle is not None else _on_body(lanes, event)
 
 
-def _on_head(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+def _on_head(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
     at = event.position()
     heading = next((h for h in lanes.headings if h.rect.contains(at)), None)
     if heading is not None and at.y() >= RULER:
@@ -303,7 +300,7 @@ def _on_head(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
     return None
 
 
-def _toggle_key(lanes: Lanes, place: LanePlace) -> None:
+def _toggle_key(lanes: LaneArea, place: LanePlace) -> None:
     doc, channel = lanes.doc, place.channel
     if lanes.dot_state(place) == "here":
         ref = KeyRef(*place.ref, doc.frame)
@@ -312,7 +309,7 @@ def _toggle_key(lanes: Lanes, place: LanePlace) -> None:
         doc.key_values({place.ref: doc.value(place.ref)}, f"Key {channel.name}")
 
 
-def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
+def _on_body(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
     doc, key = lanes.doc, lanes.key_under(event.position())
     if key is None:
         return Box(lanes, event)
@@ -325,7 +322,7 @@ def _on_body(lanes: Lanes, event: QMouseEvent) -> Gesture | None:
     return MoveKeys(lanes, event, key) if key in doc.keys else None
 
 
-def cursor_at(lanes: Lanes, at: QPointF) -> Qt.CursorShape:
+def cursor_at(lanes: LaneArea, at: QPointF) -> Qt.CursorShape:
     """The pointer's shape while nothing is pressed."""
     shapes = Qt.CursorShape
     if at.x() < HEAD:

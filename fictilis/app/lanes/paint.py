@@ -2,25 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
+from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.curve import paint_curve, paint_scale
-from fictilis.app.lanes.places import HEAD, RULER, Heading
+from fictilis.app.lanes.places import HEAD, RULER, Heading, LanePlace
 from fictilis.app.model.times import time_label
 from fictilis.app.widgets.theme import font, mix
 from fictilis.core.channels import Channel
 
-if TYPE_CHECKING:
-    from fictilis.app.lanes.lanes import Lanes
-    from fictilis.app.lanes.places import LanePlace
-
 KEPT = 120  # bodies of lanes kept as pictures
 
 
-def backdrop(lanes: Lanes) -> QPixmap:
+def backdrop(lanes: LaneArea) -> QPixmap:
     """The ruler and the bodies of the lanes in sight."""
     p, port = lanes.palette_, lanes.viewport()
     ratio = port.devicePixelRatioF()
@@ -51,7 +46,7 @@ def backdrop(lanes: Lanes) -> QPixmap:
     return out
 
 
-def _nothing_words(lanes: Lanes) -> str:
+def _nothing_words(lanes: LaneArea) -> str:
     doc = lanes.doc
     if doc.object is None:
         return ""
@@ -65,7 +60,7 @@ def _nothing_words(lanes: Lanes) -> str:
     return words.get(doc.lanes_shown, "There are no lanes of this kind.")
 
 
-def heads(lanes: Lanes, painter: QPainter) -> None:
+def heads(lanes: LaneArea, painter: QPainter) -> None:
     """Names, sliders, values and key dots, as they are at this frame."""
     p, doc, high = lanes.palette_, lanes.doc, lanes.viewport().height()
     values = {}
@@ -90,7 +85,7 @@ def heads(lanes: Lanes, painter: QPainter) -> None:
     painter.restore()
 
 
-def _heading(lanes: Lanes, painter: QPainter, heading: Heading) -> None:
+def _heading(lanes: LaneArea, painter: QPainter, heading: Heading) -> None:
     p, rect = lanes.palette_, heading.rect
     painter.fillRect(rect, QColor(mix(p.panel, p.ground, 0.6)))
     painter.setPen(QPen(QColor(p.quiet), 1.4))
@@ -112,7 +107,7 @@ def _caret(painter: QPainter, c: QPointF, open_: bool) -> None:
     painter.drawPolyline([QPointF(c.x() + x, c.y() + y) for x, y in corners])
 
 
-def box(lanes: Lanes, painter: QPainter, rect: QRectF) -> None:
+def box(lanes: LaneArea, painter: QPainter, rect: QRectF) -> None:
     colour = QColor(lanes.palette_.primary)
     painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
     colour.setAlpha(30)
@@ -120,7 +115,7 @@ def box(lanes: Lanes, painter: QPainter, rect: QRectF) -> None:
     painter.drawRect(rect)
 
 
-def _outside(lanes: Lanes, painter: QPainter) -> None:
+def _outside(lanes: LaneArea, painter: QPainter) -> None:
     """A veil over what lies outside of the range."""
     port, scene = lanes.viewport(), lanes.doc.scene
     veil = QColor(lanes.palette_.ground)
@@ -132,7 +127,7 @@ def _outside(lanes: Lanes, painter: QPainter) -> None:
         painter.fillRect(QRectF(last, RULER, port.width() - last, port.height()), veil)
 
 
-def _band(lanes: Lanes, painter: QPainter) -> None:
+def _band(lanes: LaneArea, painter: QPainter) -> None:
     """Retime's band: its body shifts, its ends scale."""
     places = lanes.band_places()
     if places is None:
@@ -151,7 +146,7 @@ def _band(lanes: Lanes, painter: QPainter) -> None:
         painter.drawRoundedRect(end, 4, 4)
 
 
-def _ruler(lanes: Lanes, painter: QPainter) -> None:
+def _ruler(lanes: LaneArea, painter: QPainter) -> None:
     p = lanes.palette_
     painter.fillRect(QRectF(0, 0, lanes.viewport().width(), RULER), QColor(p.panel))
     painter.fillRect(QRectF(HEAD, 0, lanes.viewport().width() - HEAD, RULER), QColor(p.ground))
@@ -177,14 +172,14 @@ def _ruler(lanes: Lanes, painter: QPainter) -> None:
     _played(lanes, painter)
 
 
-def _label(lanes: Lanes, frame: float, step: float) -> str:
+def _label(lanes: LaneArea, frame: float, step: float) -> str:
     scene = lanes.doc.scene
     if lanes.doc.time_shown == "frames":
         return f"{frame + 0.0:g}"
     return time_label(frame, scene.fps, lanes.doc.time_shown, short=step / scene.fps)
 
 
-def _played(lanes: Lanes, painter: QPainter) -> None:
+def _played(lanes: LaneArea, painter: QPainter) -> None:
     """What is played: a stroke at the foot of the ruler with a grip at each end."""
     p = lanes.palette_
     colour = QColor(p.primary if lanes.doc.scene.played is not None else p.quiet)
@@ -197,7 +192,7 @@ def _played(lanes: Lanes, painter: QPainter) -> None:
         painter.drawPolygon([QPointF(x, RULER - 9), QPointF(x, RULER - 1), QPointF(x + way * 6, RULER - 1)])
 
 
-def playhead_line(lanes: Lanes, painter: QPainter, top: float, bottom: float) -> None:
+def playhead_line(lanes: LaneArea, painter: QPainter, top: float, bottom: float) -> None:
     """The line of the present frame; nothing where that lies under the heads."""
     x = lanes.x(lanes.doc.frame)
     if x >= HEAD - 1:
@@ -205,7 +200,7 @@ def playhead_line(lanes: Lanes, painter: QPainter, top: float, bottom: float) ->
         painter.drawLine(QPointF(x, top), QPointF(x, bottom))
 
 
-def playhead(lanes: Lanes, painter: QPainter) -> None:
+def playhead(lanes: LaneArea, painter: QPainter) -> None:
     x = lanes.x(lanes.doc.frame)
     if x < HEAD - 1:
         return
@@ -215,7 +210,7 @@ def playhead(lanes: Lanes, painter: QPainter) -> None:
     painter.drawPolygon([QPointF(x - 7, 1), QPointF(x + 7, 1), QPointF(x + 7, 11), QPointF(x, 18), QPointF(x - 7, 11)])
 
 
-def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
+def _body(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     """A lane's body: as a picture of its own, made anew when the lane is another, so that a drag repaints only its own."""
     if lanes.doc.together:
         painter.save()
@@ -250,7 +245,7 @@ def _body(lanes: Lanes, painter: QPainter, place: LanePlace) -> None:
     painter.drawPixmap(body.topLeft(), kept[1])
 
 
-def _head(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
+def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
     p, channel = lanes.palette_, place.channel
     if not lanes.doc.together:
         painter.setPen(QPen(QColor(p.quiet), 1.4))
@@ -278,7 +273,7 @@ def value_text(channel: Channel, value: float) -> str:
     return text if len(text) <= 6 else f"{value:.0f}"
 
 
-def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
+def _slider(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, colour: QColor) -> None:
     p, rect = lanes.palette_, place.slider
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(p.line if place.ref in lanes.doc.selected else p.track))
@@ -292,7 +287,7 @@ def _slider(lanes: Lanes, painter: QPainter, place: LanePlace, value: float, col
     painter.drawEllipse(QPointF(rect.left() + here * rect.width(), rect.center().y()), 5.5, 5.5)
 
 
-def _dot(lanes: Lanes, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+def _dot(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
     state, centre = lanes.dot_state(place), place.dot.center()
     painter.setBrush(colour if state == "here" else Qt.BrushStyle.NoBrush)
     faint = QColor(lanes.palette_.line)

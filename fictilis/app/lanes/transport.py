@@ -46,15 +46,7 @@ class Transport(QWidget):
         for field in (self.start, self.end):
             field.setFixedWidth(52)
             field.committed.connect(self._set_range)
-        self.rate = ArrowCombo(palette)
-        self.rate.setAccessibleName("Frame rate")
-        self.rate.setEditable(True)
-        self.rate.setLineEdit(KeptKeysField())
-        self.rate.addItems(RATES)
-        self.rate.setFixedWidth(72)
-        self.rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.rate.activated.connect(lambda _i: self._set_rate())
-        self.rate.lineEdit().editingFinished.connect(self._set_rate)
+        self.rate = self._rate_field()
         self.time = self._quiet("")
         self.measured = self._quiet("")
         self.seam = self._quiet("")
@@ -84,6 +76,18 @@ class Transport(QWidget):
         doc.moved.connect(self.refresh_time)
         playback.changed.connect(self.refresh)
         self.set_palette_(palette)
+
+    def _rate_field(self) -> ArrowCombo:
+        rate = ArrowCombo(self.palette_)
+        rate.setAccessibleName("Frame rate")
+        rate.setEditable(True)
+        rate.setLineEdit(KeptKeysField())
+        rate.addItems(RATES)
+        rate.setFixedWidth(72)
+        rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        rate.activated.connect(lambda _i: self._set_rate())
+        rate.lineEdit().editingFinished.connect(self._set_rate)
+        return rate
 
     def _quiet(self, text: str) -> QLabel:
         label = QLabel(text)

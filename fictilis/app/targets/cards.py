@@ -411,11 +411,7 @@ class Cards(QWidget):
             lambda: doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, not target.muted)),
         )
         menu.addSeparator()
-        for name in MENU_OF_A_CARD:
-            if name is None:
-                menu.addSeparator()
-            else:
-                menu.addAction(self.actions_.by_id[name])
+        self.actions_.add_to(menu, MENU_OF_A_CARD)
         menu.addAction(
             "Remove", lambda: doc.edit(f"Remove {target.name}", lambda s: edits.remove_target(s, doc.object_id, target.id))
         )

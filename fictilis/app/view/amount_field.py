@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel
 
 from fictilis.app.model.arithmetic import number_from
+from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.handles import CHANGES, handle_ends, handle_under
 from fictilis.app.widgets.fields import KeptKeysField
 from fictilis.app.widgets.theme import Palette
-
-if TYPE_CHECKING:
-    from fictilis.app.view.view import View
 
 BEGIN = "0123456789-−.,"
 SIGNS = "-−.,"  # these are no keys of tools: they open the field whenever there is a pick
@@ -27,7 +23,7 @@ GAP, EDGE = 34, 8  # pixels from a handle's end, past its letter, and from the v
 class AmountField(QFrame):
     """The field of one view. It is open while it is visible; the stroke of the view shows what it says."""
 
-    def __init__(self, view: View) -> None:
+    def __init__(self, view: Canvas) -> None:
         super().__init__(view)
         self.view = view
         self.setObjectName("amount")

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import Bench
 from fictilis.app.view.tools.handles import HANDLE, handle_ends, handle_under
 from fictilis.app.widgets.theme import font
-
-if TYPE_CHECKING:
-    from fictilis.app.view.view import View
 
 TURN_GAP = 3.0  # pixels that the line of an arc stops before its middle
 LETTER = 21  # pixels from a handle's end to the letter beside it
 
 
-def paint_handles(view: View, painter: QPainter, bench: Bench) -> None:
+def paint_handles(view: Canvas, painter: QPainter, bench: Bench) -> None:
     """Cones to move by, blocks to scale by, arcs to turn by; the letter of the axis beside each."""
     ends = handle_ends(bench)
     held, under = handle_under(bench, view.pointer.x(), view.pointer.y())
@@ -44,7 +40,7 @@ def paint_handles(view: View, painter: QPainter, bench: Bench) -> None:
     painter.drawEllipse(middle, 5, 5)
 
 
-def _paint_letter(view: View, painter: QPainter, at: QPointF, letter: str) -> None:
+def _paint_letter(view: Canvas, painter: QPainter, at: QPointF, letter: str) -> None:
     """Quiet text with a rim of the ground's colour, so that it is read over the clay too."""
     path, face = QPainterPath(), font(12, 500)
     path.addText(0, 0, face, letter)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
+from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
@@ -15,20 +14,17 @@ from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import point_paths, points_over
 from fictilis.render.stage import ALONE, LINE_UP
 
-if TYPE_CHECKING:
-    from fictilis.app.view.view import View
-
 FRAME = 3
 PATH_STEPS = 49
 MOST_PATHS = 24
 MOST_STEPS = 2000  # places on a motion path
 
 
-def divider_x(view: View) -> float:
+def divider_x(view: Canvas) -> float:
     return round(view.divider * view.width())
 
 
-def paint_over(view: View, painter: QPainter) -> None:
+def paint_over(view: Canvas, painter: QPainter) -> None:
     doc = view.doc
     painter.setFont(font(12.5))
     if not doc.scene.objects:
@@ -61,7 +57,7 @@ def paint_over(view: View, painter: QPainter) -> None:
         painter.drawRect(QRectF(view.rect()).adjusted(half, half, -half, -half))
 
 
-def _paint_tool(view: View, painter: QPainter) -> None:
+def _paint_tool(view: Canvas, painter: QPainter) -> None:
     """The handles of the pick, or what the brush would take."""
     doc, shaped = view.doc, view.shaped_item()
     if shaped is None:
@@ -77,7 +73,7 @@ def _paint_tool(view: View, painter: QPainter) -> None:
         _paint_ring(painter, view.pointer, doc.tools.size_px, QColor(view.palette_.picked))
 
 
-def paint_labels(view: View, painter: QPainter) -> None:
+def paint_labels(view: Canvas, painter: QPainter) -> None:
     p = view.palette_
     for item, rect in view.label_rects():
         chosen = item.shaped
@@ -100,7 +96,7 @@ def _paint_ring(painter: QPainter, at: QPointF, radius: float, colour: QColor) -
     painter.drawEllipse(at, radius, radius)
 
 
-def _paint_brush(view: View, painter: QPainter, bench: Bench) -> None:
+def _paint_brush(view: Canvas, painter: QPainter, bench: Bench) -> None:
     radius = brush_pixels(view, bench)
     _paint_ring(painter, view.pointer, radius, QColor(view.palette_.primary))
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -109,7 +105,7 @@ def _paint_brush(view: View, painter: QPainter, bench: Bench) -> None:
     painter.drawEllipse(view.pointer, inner, inner)
 
 
-def brush_pixels(view: View, bench: Bench) -> float:
+def brush_pixels(view: Canvas, bench: Bench) -> float:
     """The brush's radius on the screen, at the depth of the view's centre."""
     tools = view.doc.tools
     if tools.in_px:
@@ -117,7 +113,7 @@ def brush_pixels(view: View, bench: Bench) -> float:
     return float(min(tools.size / max(bench.unit(np.array(view.camera.centre)), 1e-9), 4000))
 
 
-def _paint_line(view: View, painter: QPainter) -> None:
+def _paint_line(view: Canvas, painter: QPainter) -> None:
     colour = QColor(view.palette_.picked)
     painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
     colour.setAlpha(28)
@@ -132,7 +128,7 @@ def _box(painter: QPainter, palette: Palette, rect: QRectF) -> None:
     painter.setPen(QColor(palette.text))
 
 
-def _paint_note(view: View, painter: QPainter, text: str) -> None:
+def _paint_note(view: Canvas, painter: QPainter, text: str) -> None:
     painter.setFont(font(13, 500))
     wide = painter.fontMetrics().horizontalAdvance(text) + 24
     rect = QRectF((view.width() - wide) / 2, view.height() - 56, wide, 30)
@@ -140,7 +136,7 @@ def _paint_note(view: View, painter: QPainter, text: str) -> None:
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _paint_legend(view: View, painter: QPainter) -> None:
+def _paint_legend(view: Canvas, painter: QPainter) -> None:
     """What the colours mean, at the lower right."""
     legend, p = view.dressing.legend, view.palette_
     painter.setFont(font(11.5, 500))
@@ -165,7 +161,7 @@ def _paint_legend(view: View, painter: QPainter) -> None:
         painter.drawText(QRectF(bar.left(), bar.bottom() + 2, bar.width(), 16), side | Qt.AlignmentFlag.AlignVCenter, mark)
 
 
-def _paint_divider(view: View, painter: QPainter) -> None:
+def _paint_divider(view: Canvas, painter: QPainter) -> None:
     x, p = divider_x(view), view.palette_
     painter.setPen(QPen(QColor(p.primary), 2))
     painter.drawLine(QPointF(x, 0), QPointF(x, view.height()))
@@ -180,7 +176,7 @@ def _paint_divider(view: View, painter: QPainter) -> None:
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, name)
 
 
-def _paint_paths(view: View, painter: QPainter) -> None:
+def _paint_paths(view: Canvas, painter: QPainter) -> None:
     """The ways of picked points, else of the one under the pointer, through the weights of the selected target."""
     doc, obj, target = view.doc, view.doc.object, view.doc.target
     if obj is None or target is None:
@@ -212,7 +208,7 @@ def _paint_paths(view: View, painter: QPainter) -> None:
         painter.drawEllipse(QPointF(*pixels[-1, k]), 5, 5)
 
 
-def motion_path(view: View) -> np.ndarray | None:
+def motion_path(view: Canvas) -> np.ndarray | None:
     """(f, k, 3) in scene space: picked points, else the object's pivot, at every frame played; None without an object."""
     doc, obj = view.doc, view.doc.object
     if obj is None:
@@ -234,7 +230,7 @@ def motion_path(view: View) -> np.ndarray | None:
     return kept[1]
 
 
-def _paint_motion(view: View, painter: QPainter) -> None:
+def _paint_motion(view: Canvas, painter: QPainter) -> None:
     """Paths over time: a dot at each frame, larger ones at keys, and where the present frame is."""
     path = motion_path(view)
     if path is None or len(path) < 2:
@@ -260,7 +256,7 @@ def _paint_motion(view: View, painter: QPainter) -> None:
         painter.drawEllipse(row[now], 5, 5)
 
 
-def _paint_camera(view: View, painter: QPainter) -> None:
+def _paint_camera(view: Canvas, painter: QPainter) -> None:
     """Says that the view is a camera's, at the lower left."""
     painter.setFont(font(12, 600))
     text = f"Through {view.doc.scene.camera.name}"
@@ -269,7 +265,7 @@ def _paint_camera(view: View, painter: QPainter) -> None:
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _paint_numbers(view: View, painter: QPainter) -> None:
+def _paint_numbers(view: Canvas, painter: QPainter) -> None:
     """The point under the pointer: its number, where it is, and how far it is from the base."""
     seen, p = view.seen, view.palette_
     item = seen.item

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from fictilis.app.model.document import Document
+from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handles import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.core.errors import EditRefused, FictilisError
@@ -15,15 +15,12 @@ from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import BY_ID, change_exactly
 from fictilis.render.stage import StageItem
 
-if TYPE_CHECKING:
-    from fictilis.app.view.view import View
-
 
 class Strokes:
     """``live`` is the displacement of the shaped item that is shown but not committed yet; ``line`` one on the screen;
     ``held_axis`` that of the handle held."""
 
-    def __init__(self, view: View, doc: Document) -> None:
+    def __init__(self, view: Canvas, doc: Document) -> None:
         self.view, self.doc = view, doc
         self.live: Deltas | None = None
         self.line: np.ndarray | None = None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.amount_field import AmountField
+from fictilis.app.view.canvas import Seen
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import Picture
@@ -32,14 +33,6 @@ from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
 LARGEST_BRUSH = 2000.0  # pixels
-
-
-@dataclass(eq=False)
-class Seen:
-    """A place under the pointer: which point of which item is nearest."""
-
-    item: StageItem
-    point: int
 
 
 class View(ViewCamera, QWidget):

@@ -7,7 +7,7 @@ handles of their own by the bracketed Newton of ``easing``.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -54,16 +54,17 @@ class LaneBank:
 
     def _gather_beziers(self, joined: list[tuple[int, Pieces]]) -> None:
         """Béziers as rows of one array, and named easings by name; ``odd`` says of each piece which row, or -1."""
-        rows, self.eased = [], {}
+        rows: list[Any] = []
+        eased: dict[str, list[tuple[float, float, float]]] = {}
         self.odd = np.full(len(self.starts), -1, np.intp)
         for (_, part), first in zip(joined, self.first, strict=True):
             for number, row in part.beziers.items():
                 self.odd[first + number] = len(rows)
                 rows.append(row)
             for number, (span, rise, ease) in part.eased.items():
-                self.eased.setdefault(ease, []).append((first + number, span, rise))
+                eased.setdefault(ease, []).append((first + number, span, rise))
         self.beziers = np.array(rows).reshape(-1, 6).T.copy()
-        self.eased = {ease: np.array(found) for ease, found in self.eased.items()}
+        self.eased = {ease: np.array(found) for ease, found in eased.items()}
 
     def at(self, frame: float, fps: float) -> np.ndarray:
         """(l,) float64: the value of every lane at one frame."""
@@ -144,14 +145,14 @@ class LaneBank:
             self._odd(value, np.repeat(np.arange(low, high), runs), t)
         return value.reshape(len(first), len(frames))
 
-    def by_channel(self, frame: float | np.ndarray, fps: float) -> dict:
+    def by_channel(self, frame: float | np.ndarray, fps: float) -> dict[str, Any]:
         """Values by channel id: numbers at one frame, arrays of the shape of ``frame`` at many."""
         if not self.lanes:
             return {}
         shape = np.shape(frame)
         if not shape:
             return dict(zip((lane.channel for lane in self.lanes), self.at(float(frame), fps).tolist(), strict=True))
-        rows = self.over(frame, fps)
+        rows = self.over(np.asarray(frame), fps)
         return {lane.channel: row.reshape(shape) for lane, row in zip(self.lanes, rows, strict=True)}
 
 

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.channels import part_of
-from fictilis.core.timeline import Animated
+from fictilis.core.channels import Owner, part_of
 
 
-def missing_hold(owner: Animated, channel: str, key: Key) -> Key | None:
+def missing_hold(owner: Owner, channel: str, key: Key) -> Key | None:
     """The key that keeps a lane still until the move before ``key`` has ended, or None where none is missing.
 
     A lane creeps when its new key has another value than the lane kept so far, its last key lies further back, and

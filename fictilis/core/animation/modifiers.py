@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -85,11 +86,11 @@ class _Spring:
         part = samples @ _FIT.T / spans[:, None] ** np.arange(4)  # cubic in seconds since the knot
         self.knots, self.cubics = knots, np.array([self._particular(row) for row in part])
         state = np.array([float(signal(knots[:1])[0]), 0.0])
-        self.states = [state]
+        states = [state]
         for span, cubic in zip(spans, self.cubics, strict=True):
             state = self._after(cubic, state, np.array([span]))[:, 0]
-            self.states.append(state)
-        self.states = np.array(self.states)
+            states.append(state)
+        self.states = np.array(states)
 
     def _particular(self, a: np.ndarray) -> np.ndarray:
         k, c = self.k, self.c
@@ -105,7 +106,7 @@ class _Spring:
         place, rate = self._free(away, speed, t)
         return np.stack([((p3 * t + p2) * t + p1) * t + p0 + place, (3 * p3 * t + 2 * p2) * t + p1 + rate])
 
-    def _free(self, away, speed, t: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    def _free(self, away: Any, speed: Any, t: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """The oscillation that begins ``away`` from rest with ``speed``: under-, critically or over-damped."""
         k, c = self.k, self.c
         half, inner = c / 2, k - c * c / 4

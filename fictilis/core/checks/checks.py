@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.channels import channel, part_of, stand_at
+from fictilis.core.channels import Owner, channel, part_of, stand_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
@@ -19,7 +20,7 @@ from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
 from fictilis.core.mix.acting import acting_weights, weights_at
 from fictilis.core.mix.masks import own
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
-from fictilis.core.timeline import Animated, Lane
+from fictilis.core.timeline import Lane
 
 MOST_FRAMES = 400  # of a range that are looked at
 PILE = 1.25  # weights that add up to more than this on the same points
@@ -52,7 +53,7 @@ def _frames(scene: Scene) -> np.ndarray:
     return whole
 
 
-def creep(scene: Scene, obj: Animated) -> Iterator[Finding]:
+def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
     """A lane that leaves its rest before its move, because no key holds it until the move before has ended.
 
     It rests up to a key, goes on from there to its next key, and meanwhile the other lanes of the same part (weights, object,
@@ -192,7 +193,7 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         lane = obj.lane(target.id)
         empty = not len(target.deltas.indices) and not target.in_betweens
         still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(_frames(scene), scene.fps))
-        remedy = ("Remove it", lambda s, t=target.id: remove_target(s, obj.id, t))
+        remedy = ("Remove it", partial(remove_target, object_id=obj.id, target_id=target.id))
         if empty and target.built_on is None:
             yield Finding("empty", f"{target.name} moves no point.", obj.id, target.id, None, *remedy)
         elif still and target.id not in used and obj.lanes:
@@ -224,7 +225,7 @@ def _joined(scene: Scene, object_id: str, target_id: str) -> Scene:
     return scene.with_object(obj.with_target(replace(target, deltas=Deltas.from_dense(means))))
 
 
-def off_frames(scene: Scene, obj: Animated) -> Iterator[Finding]:
+def off_frames(scene: Scene, obj: Owner) -> Iterator[Finding]:
     """Keys between whole frames, and keys outside of the range."""
     for lane in obj.lanes:
         name = channel(obj, lane.channel).name
@@ -284,7 +285,8 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
     start, end = scene.span
     first, last = seen(start), seen(end)
     speed = ((seen(start + 1e-3) - first) - (last - seen(end - 1e-3))) / 1e-3
-    return tuple(float(np.sqrt((d**2).sum(1).max(initial=0.0))) for d in (last - first, speed))
+    jump, kink = (float(np.sqrt((d**2).sum(1).max(initial=0.0))) for d in (last - first, speed))
+    return jump, kink
 
 
 def seam(scene: Scene, obj: MorphObject) -> Iterator[Finding]:

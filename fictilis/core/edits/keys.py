@@ -139,8 +139,8 @@ def set_handle(scene: Scene, key: KeyRef, side: str, frames: float, value: float
             other = out if side == "into" else into
             if tangent == "joined" and new[0] > 1e-9:
                 other = (other[0], -new[1] / new[0] * other[0])
-            both = {"into": new, "out": other} if side == "into" else {"into": other, "out": new}
-            return replace(k, tangent=tangent, interpolation=k.interpolation, **both)
+            into, out = (new, other) if side == "into" else (other, new)
+            return replace(k, tangent=tangent, into=into, out=out)
 
         return curve.changed([key.frame], turned)
 

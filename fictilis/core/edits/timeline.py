@@ -30,7 +30,7 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
     scene = map_frames(scene, every, lambda f: f * factor)
     return replace(
         scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor,
-        played=None if scene.played is None else tuple(f * factor for f in scene.played),
+        played=None if scene.played is None else (scene.played[0] * factor, scene.played[1] * factor),
         markers=tuple(replace(m, frame=m.frame * factor) for m in scene.markers),
         sound=None if scene.sound is None else replace(scene.sound, start=scene.sound.start * factor),
     )  # fmt: skip
@@ -127,7 +127,9 @@ def rename_camera(scene: Scene, camera_id: str, name: str) -> Scene:
 
 def first_camera(scene: Scene, camera_id: str) -> Scene:
     """Another camera is the one looked through."""
-    chosen = scene.owner(camera_id)
+    chosen = next((c for c in scene.cameras if c.id == camera_id), None)
+    if chosen is None:
+        raise EditRefused(f"The scene has no camera with the id {camera_id}.")
     return replace(scene, cameras=(chosen, *(c for c in scene.cameras if c is not chosen)))
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 from heapq import heapify, heappop, heappush
 
 import numpy as np
@@ -19,6 +21,11 @@ from fictilis.core.scene import Scene
 Lanes = Iterable[tuple[str, str]]
 
 
+def _stretched(handle: tuple[float, float] | None, frames: float, value: float = 1.0) -> tuple[float, float] | None:
+    """A handle stretched in time and in value."""
+    return None if handle is None else (handle[0] * frames, handle[1] * value)
+
+
 def map_frames(
     scene: Scene, lanes: Lanes, place: Callable[[float], float], first: float = -np.inf, last: float = np.inf
 ) -> Scene:
@@ -28,8 +35,7 @@ def map_frames(
         if not first - SAME_FRAME <= key.frame <= last + SAME_FRAME:
             return key
         here, step = place(key.frame), abs(place(key.frame + 1.0) - place(key.frame))
-        stretched = {side: None if h is None else (h[0] * step, h[1]) for side, h in (("into", key.into), ("out", key.out))}
-        return replace(key, frame=float(here), **stretched)
+        return replace(key, frame=float(here), into=_stretched(key.into, step), out=_stretched(key.out, step))
 
     return _map_lanes(scene, lanes, lambda curve: AnimationCurve.of(map(moved, curve.keys), curve))
 
@@ -104,8 +110,9 @@ def mirror_values(scene: Scene, lanes: Lanes, about: float) -> Scene:
     """Values mirrored about one: twice ``about`` minus the value, handles too."""
 
     def mirrored(key: Key) -> Key:
-        flipped = {side: None if h is None else (h[0], -h[1]) for side, h in (("into", key.into), ("out", key.out))}
-        return replace(key, value=2 * about - key.value, **flipped)
+        return replace(
+            key, value=2 * about - key.value, into=_stretched(key.into, 1.0, -1.0), out=_stretched(key.out, 1.0, -1.0)
+        )
 
     return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(mirrored, c.keys))))
 
@@ -114,8 +121,8 @@ def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
     """Values multiplied by ``factor``, handles too."""
 
     def scaled(key: Key) -> Key:
-        longer = {side: None if h is None else (h[0], h[1] * factor) for side, h in (("into", key.into), ("out", key.out))}
-        return replace(key, value=key.value * factor, **longer)
+        into, out = _stretched(key.into, 1.0, factor), _stretched(key.out, 1.0, factor)
+        return replace(key, value=key.value * factor, into=into, out=out)
 
     return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(scaled, c.keys))))
 
@@ -123,7 +130,8 @@ def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
 def stagger(scene: Scene, lanes: Lanes, frames: float) -> Scene:
     """Each lane ``frames`` later than the one before it, in the order given."""
     for number, lane in enumerate(lanes):
-        scene = map_frames(scene, [lane], lambda f, n=number: f + n * frames)
+        later = number * frames
+        scene = map_frames(scene, [lane], partial(operator.add, later))
     return scene
 
 
@@ -235,7 +243,7 @@ class _Thinning:
 
     @staticmethod
     def _walk(start: int, way: list[int], most: int) -> list[int]:
-        out = []
+        out: list[int] = []
         while start >= 0 and len(out) < most:
             out.append(start)
             start = way[start]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -57,7 +58,7 @@ class Surface:
             self._ask(queries, np.arange(count), min(4, len(size[1])), size, out)
         return out
 
-    def _ask(self, queries: np.ndarray, open_: np.ndarray, asked: int, size: tuple, out: Nearest) -> None:
+    def _ask(self, queries: np.ndarray, open_: np.ndarray, asked: int, size: tuple[Any, ...], out: Nearest) -> None:
         """Better the answers to the queries ``open_`` (k,) by triangles of one size, ``asked`` of them first."""
         tree, which, reach = size
         while len(open_):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -82,7 +83,7 @@ def _first_unequal_face(base: Mesh, a: np.ndarray, other: Mesh, b: np.ndarray) -
     return min(base.face_count, other.face_count)
 
 
-def _face_counter(mesh: Mesh, corners: np.ndarray) -> Counter:
+def _face_counter(mesh: Mesh, corners: np.ndarray) -> Counter[Any]:
     raw = corners.astype(np.int32).tobytes()
     return Counter(raw[4 * a : 4 * b] for a, b in zip(mesh.offsets[:-1], mesh.offsets[1:], strict=True))
 

@@ -5,6 +5,8 @@ Each returns (points (n, 3) float64, mesh). Source: own derivation.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from fictilis.core.errors import EditRefused
@@ -23,7 +25,7 @@ def _check(sizes: dict[str, float], segments: dict[str, tuple[int, int]]) -> Non
             raise EditRefused(f"The {name} must be from {least} to {LARGEST_SEGMENTS}, not {count}.")
 
 
-def _grid_faces(rows: int, columns: int, index) -> np.ndarray:
+def _grid_faces(rows: int, columns: int, index: Callable[[np.ndarray, np.ndarray], np.ndarray]) -> np.ndarray:
     """(rows * columns, 4): quads of a grid; ``index(r, c)`` gives point numbers."""
     r, c = (a.ravel() for a in np.meshgrid(np.arange(rows), np.arange(columns), indexing="ij"))
     return np.stack([index(r, c), index(r, c + 1), index(r + 1, c + 1), index(r + 1, c)], axis=1)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -10,7 +12,7 @@ from fictilis.core.arrays import cached_by_identity
 from fictilis.core.scene import Mesh
 
 
-def mesh_from_faces(point_count: int, faces: list | np.ndarray) -> Mesh:
+def mesh_from_faces(point_count: int, faces: Sequence[Any] | np.ndarray) -> Mesh:
     """A mesh without UVs from a list of faces, each a sequence of point indices."""
     sizes = np.array([len(face) for face in faces], np.int32)
     corners = np.concatenate([np.asarray(f, np.int32) for f in faces]) if len(sizes) else np.zeros(0, np.int32)

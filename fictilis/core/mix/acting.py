@@ -49,7 +49,7 @@ def shares_at(
 ) -> np.ndarray:
     """Coefficients of the columns at a frame (c,), or at frames (f,) as (c, f). Those of one frame are shared: read only."""
     if np.shape(frame):
-        return shares(obj, weights_at(obj, frame, posed, fps)).reshape(-1, len(frame))
+        return shares(obj, weights_at(obj, frame, posed, fps)).reshape(-1, np.size(frame))
     return _shares_at(obj, float(frame), tuple(posed.items()) if posed else (), float(fps))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -16,7 +17,7 @@ WHOLE = 0.8  # columns that move more of the mesh than this are stacked, for one
 REFRESH_AFTER = 64  # updates before all is summed afresh, so that rounding cannot pile up
 
 
-def _loaded(module: str):
+def _loaded(module: str) -> Any:
     """A module of SciPy if it is loaded already: it takes long to import, and the first picture does not wait for it."""
     return sys.modules.get(module)
 
@@ -70,7 +71,7 @@ class _Product:
     The halves are threads of our own: BLAS's helper threads keep spinning and slow the drawing that follows.
     """
 
-    def __init__(self, parts: list[_Span] | list[_Scatter], size: int, dtype: np.dtype) -> None:
+    def __init__(self, parts: list[Any], size: int, dtype: np.dtype) -> None:
         middle = size // 6 * 3
         self.halves = [slice(0, middle), slice(middle, size)]
         self.large = size * len(parts) > 500_000
@@ -132,9 +133,9 @@ class DeltaBank:
     def __init__(self, obj: MorphObject, dtype: type = np.float64, earlier: DeltaBank | None = None) -> None:
         self.obj = obj
         self.dtype = np.dtype(dtype)
-        self._base = obj.base.astype(dtype).ravel()
+        self._base: np.ndarray = obj.base.astype(dtype).ravel()
         known = earlier._compiled if earlier is not None and earlier.dtype == self.dtype else {}
-        self._compiled = {}
+        self._compiled: dict[int, tuple[Deltas, Any]] = {}
         for column in columns(obj):
             kept = known.get(id(column.deltas))
             if kept is None or kept[0] is not column.deltas:
@@ -145,7 +146,7 @@ class DeltaBank:
         self._whole = np.array(whole, np.intp)
         self._scattered = np.array([n for n, c in enumerate(self._columns) if isinstance(c, _Scatter)], np.intp)
         self._products: dict[str, _Product] = {}
-        self._points = self._base.copy()
+        self._points: np.ndarray = self._base.copy()
         self._coefficients = np.zeros(len(self._columns))
         self._updates = 0
         self.touched: np.ndarray | None = None

@@ -101,7 +101,7 @@ def cardinals(knots: tuple[float, ...], path: str, weight: float | np.ndarray) -
 
 
 @lru_cache(maxsize=512)
-def _spline(knots: tuple[float, ...], path: str):
+def _spline(knots: tuple[float, ...], path: str) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """For knots and 0 sorted: the row of each knot, xs (n,), cardinal values (k, n), natural spline slopes (k, n)."""
     xs = np.array(sorted((0.0, *knots)))
     rows = [list(xs).index(k) for k in knots]

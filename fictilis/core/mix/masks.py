@@ -9,7 +9,7 @@ import numpy as np
 from fictilis.core.scene import Deltas, Target
 
 LEAST = 1e-3  # where a mask is below this nothing can be shaped: it would take a thousandfold stroke to show
-_known: WeakKeyDictionary = WeakKeyDictionary()
+_known: WeakKeyDictionary[Deltas, tuple[np.ndarray, Deltas]] = WeakKeyDictionary()
 
 
 def masked(deltas: Deltas, mask: np.ndarray | None) -> Deltas:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS
 from fictilis.core.animation.modifiers import KINDS, Modifier
-from fictilis.core.channels import set_value
+from fictilis.core.channels import ChannelRef, set_value
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
@@ -21,6 +23,11 @@ WAYS_ON = {"hold": "Hold", "linear": "Go on straight", "repeat": "Repeat", "offs
 def _thinned(made: tuple[Scene, int]) -> Outcome:
     scene, gone = made
     return Outcome(scene, said=f"{gone} key{'' if gone == 1 else 's'} went." if gone else "Every key is needed.")
+
+
+def _bake(s: Subject, v: Values) -> Scene:
+    first, last = v["range"]
+    return timing.bake(s.scene, s.lanes, first, last, v["every"])
 
 
 def _hold(s: Subject, v: Values) -> Scene:
@@ -61,7 +68,7 @@ LANES = (
               done="Stagger"),
     Operation("lanes", "snap", "Snap to whole frames", lambda s, _v: timing.snap_to_frames(s.scene, s.lanes), (), ("lanes",),
               "Every key to the nearest frame.", done="Snap to whole frames"),
-    Operation("lanes", "bake", "Bake to keys", lambda s, v: timing.bake(s.scene, s.lanes, *v["range"], v["every"]),
+    Operation("lanes", "bake", "Bake to keys", _bake,
               (SPAN, Number("every", "A key every", 1.0, unit="frames", low=0.01, high=1e5)), ("lanes",),
               "A key each so many frames, modifiers worked in.", "Bake it", done="Bake"),
     Operation("lanes", "reduce", "Reduce keys", lambda s, v: _thinned(timing.reduce_keys(s.scene, s.lanes, v["within"])),
@@ -88,12 +95,13 @@ LANES = (
 )  # fmt: skip
 
 
-def _modified(kind: str):
+def _modified(kind: str) -> Callable[[Subject, Values], Scene]:
     def run(s: Subject, v: Values) -> Scene:
         lane = s.scene.owner(s.lane.owner).lane(s.lane.channel)
+        there = lane.modifiers if lane is not None else ()
         numbers = tuple((setting.name, v[setting.name]) for setting in KINDS[kind].settings)
         new = Modifier(kind, True, v["amount"], numbers)
-        return timing.set_modifiers(s.scene, *s.lane, (*lane.modifiers, new))
+        return timing.set_modifiers(s.scene, *s.lane, (*there, new))
 
     return run
 
@@ -127,10 +135,18 @@ def _delete(s: Subject, _v: Values) -> Outcome:
     return Outcome(key_edits.delete_keys(s.scene, s.keys), keys=frozenset())
 
 
+def _to_next(way: str) -> Callable[[Subject, Values], Scene]:
+    return lambda s, _v: key_edits.set_interpolation(s.scene, s.keys, way)
+
+
+def _tangents(way: str) -> Callable[[Subject, Values], Scene]:
+    return lambda s, _v: key_edits.set_tangent(s.scene, s.keys, way)
+
+
 _WAYS = {"hold": "Hold until", "linear": "Linear to", "smooth": "Smooth to"}
 _TANGENT = {"auto": "Automatic tangents", "flat": "Flatten tangents", "broken": "Break tangents", "joined": "Join tangents"}
 KEYS = (
-    *(Operation("keys", way, f"{words} the next key", lambda s, _v, way=way: key_edits.set_interpolation(s.scene, s.keys, way),
+    *(Operation("keys", way, f"{words} the next key", _to_next(way),
                 (),
                 ("keys",), f"The keys lead to the next one: {way}.", done=f"{way.capitalize()} to the next key")
       for way, words in _WAYS.items()),
@@ -139,7 +155,7 @@ KEYS = (
               (Text("ease", "Easing", "ease-in-out", True),), ("keys",),
               "By the name of an easing, or as cubic-bezier(…) of CSS.",
               done="Ease to the next key"),
-    *(Operation("keys", way, words, lambda s, _v, way=way: key_edits.set_tangent(s.scene, s.keys, way), (), ("keys",),
+    *(Operation("keys", way, words, _tangents(way), (), ("keys",),
                 f"Tangents of the keys: {way}.", done=words) for way, words in _TANGENT.items()),
     Operation("keys", "straighten", "Straighten tangents", lambda s, _v: key_edits.straighten(s.scene, s.keys), (), ("keys",),
               "Handles point at the neighbouring keys.", done="Straighten tangents"),
@@ -220,12 +236,12 @@ CAMERAS = (
 )  # fmt: skip
 
 
-def keys_at(scene: Scene, refs: tuple, frames: list[float] | None) -> frozenset[KeyRef]:
+def keys_at(scene: Scene, refs: Iterable[ChannelRef], frames: list[float] | None) -> frozenset[KeyRef]:
     """The keys of lanes, all or those at ``frames``."""
     out = set()
     for ref in refs:
-        lane = scene.owner(ref[0]).lane(ref[1])
+        lane = scene.owner(ref.owner).lane(ref.channel)
         for key in lane.curve.keys if lane else ():
             if frames is None or any(abs(key.frame - f) < 1e-6 for f in frames):
-                out.add(KeyRef(*ref, key.frame))
+                out.add(KeyRef(ref.owner, ref.channel, key.frame))
     return frozenset(out)

@@ -9,6 +9,7 @@ from fictilis.core.edits import topology
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import carry
 from fictilis.core.operations.table import Choice, Flag, Kept, Number, Operation, Outcome, Subject, Text, Values, carried
+from fictilis.core.scene import Scene
 
 REGION = (("region", "As a region", True), ("each", "Each on its own", False))
 NEAR = Number("within", "Within", 0.01, True, unit="cm", low=0, high=1e6, decimals=4)
@@ -46,7 +47,7 @@ def _mirror(s: Subject, v: Values) -> Outcome:
     return carried(s, carry.mirror_weld(s.obj.mesh, s.obj.base, axis, v["keep"], v["within"]))
 
 
-def _origin(s: Subject, _v: Values):
+def _origin(s: Subject, _v: Values) -> Scene:
     points = s.points
     if len(points) != 1:
         raise EditRefused(f"Pick the one point that becomes the origin of {s.obj.name}; {len(points)} are picked.")

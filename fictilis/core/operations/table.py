@@ -213,7 +213,7 @@ class OtherTarget(Parameter):
     base: bool = False
 
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
-        others = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
+        others: list[tuple[str, str | None]] = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
         return [("Base", None), *others] if self.base else others
 
     def checked(self, value: Any, subject: Subject) -> str | None:

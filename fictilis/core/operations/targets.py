@@ -23,6 +23,7 @@ from fictilis.core.operations.table import (
     named,
     with_targets,
 )
+from fictilis.core.scene import Scene, StoredMix
 
 NAME = Text("name", "Name of the new target", asked=False)
 WEIGHT = (-1000.0, 1000.0)
@@ -45,8 +46,9 @@ def _clean(s: Subject, v: Values) -> Outcome:
     return Outcome(scene if gone else s.scene, said=said)
 
 
-def _transfer(s: Subject, v: Values):
-    return named(whole.transfer(s.scene, s.obj.id, *v["from"], v["near"], v["far"]), s, v["name"])
+def _transfer(s: Subject, v: Values) -> tuple[Scene, str]:
+    other, target = v["from"]
+    return named(whole.transfer(s.scene, s.obj.id, other, target, v["near"], v["far"]), s, v["name"])
 
 
 def _group(s: Subject, v: Values) -> Outcome:
@@ -62,18 +64,18 @@ def _mixes(s: Subject) -> list[str]:
     return [m.name for m in s.obj.mixes]
 
 
-def _put_back(s: Subject, weights: dict[str, float]):
+def _put_back(s: Subject, weights: dict[str, float]) -> Scene:
     scene = s.scene
     for target_id, weight in weights.items():
         scene = edits.set_weight(scene, s.obj.id, target_id, weight)
     return scene
 
 
-def _mix(s: Subject, name: str):
+def _mix(s: Subject, name: str) -> StoredMix:
     return next(m for m in s.obj.mixes if m.name == name)
 
 
-def _in_between(s: Subject, v: Values):
+def _in_between(s: Subject, v: Values) -> Scene:
     at = s.weights.get(s.target_id, s.target.weight) if v["at"] is None else v["at"]
     return edits.add_in_between(s.scene, s.obj.id, s.target_id, at)
 
@@ -170,7 +172,7 @@ TARGETS = (
               lambda s, _v: edits.put_in_group(s.scene, s.obj.id, s.targets, None), (), ("group",),
               "The targets stand on their own again.", done="Take out of the group"),
     Operation("target", "group-factor", "Slider of its group",
-              lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group, factor=v["factor"]),
+              lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group or "", factor=v["factor"]),
               (Number("factor", "Factor", 1.0, True, low=-100, high=100),), ("group",),
               "What the weights of the group's targets are multiplied by.", done="Slider of the group of {target}"),
 )  # fmt: skip
@@ -184,11 +186,11 @@ TRANSFER = (
 )  # fmt: skip
 
 
-def _blend(s: Subject, v: Values):
+def _blend(s: Subject, v: Values) -> Scene:
     return _put_back(s, edits.blended(_mix(s, v["first"]), _mix(s, v["second"]), v["part"]))
 
 
-def _keep(s: Subject, v: Values):
+def _keep(s: Subject, v: Values) -> Scene:
     if not v["name"]:
         raise EditRefused("A kept mix needs a name.")
     return edits.keep_mix(s.scene, s.obj.id, v["name"], s.weights)

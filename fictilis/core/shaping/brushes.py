@@ -155,6 +155,7 @@ class BrushStroke(_Dabs):
         protect: np.ndarray | None = None, goal: np.ndarray | None = None,
     ) -> None:  # fmt: skip
         super().__init__(obj, np.array(points, np.float64), normals, brush, protect)
+        self.shown_normals = normals
         self.start, self.goal = points, goal
         self.touched = np.zeros(len(points), bool)
 
@@ -169,7 +170,7 @@ class BrushStroke(_Dabs):
             return indices
         indices, weights = self._facing(indices, weights)
         kind = "smooth" if smooth else brush.kind
-        normal = weights @ self.normals.take(indices, axis=0)
+        normal = weights @ self.shown_normals.take(indices, axis=0)
         length = float(np.linalg.norm(normal))
         goal = None if self.goal is None else self.goal.take(indices, axis=0)
         under = Under(self, indices, self.points.take(indices, axis=0), weights, centre,
@@ -189,7 +190,7 @@ class BrushStroke(_Dabs):
         """Through space a dab leaves alone what faces away from it: the far side of a thin part."""
         if self.brush.along_surface:
             return indices, weights
-        normals = self.normals[indices]
+        normals = self.shown_normals[indices]
         weights = weights * np.clip(0.5 + normals @ normals[np.argmax(weights)], 0.0, 1.0)
         return indices[weights > 0], weights[weights > 0]
 

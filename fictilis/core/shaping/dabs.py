@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -23,7 +24,7 @@ from fictilis.core.shaping.falloff import profile
 # A way over the links of a square grid with its diagonals is up to 1 / cos(22.5°) too long: own derivation.
 DETOUR = 1.0824
 PLAIN = float(np.cos(np.radians(35)))
-_links: WeakKeyDictionary = WeakKeyDictionary()
+_links: WeakKeyDictionary[Any, Any] = WeakKeyDictionary()
 
 
 class _Links:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -159,7 +160,7 @@ def _relax(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray
     return p.points[near] + numbers["Amount"] * moved / np.maximum(p.weights[near, None], 1e-9)
 
 
-def _border_means(mesh: Mesh):
+def _border_means(mesh: Mesh) -> Any:
     """A function of points and indices of border points: the mean of each one's two neighbours along the border.
 
     Corners, where the border turns by more than 30°, and points with more than two neighbours on it stay.

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +19,7 @@ def _plateau(x: np.ndarray) -> np.ndarray:
     return t * t * (3 - 2 * t)
 
 
-PROFILES = {
+PROFILES: dict[str, Callable[[np.ndarray], np.ndarray]] = {
     "smooth": lambda x: (1 - x * x) ** 2,
     "linear": lambda x: 1 - x,
     "dome": lambda x: np.sqrt(1 - x * x),
@@ -100,7 +102,7 @@ def surface_links(mesh: Mesh) -> SurfaceLinks:
     return SurfaceLinks(straight, np.searchsorted(straight[:, 0], places), crossing, np.searchsorted(crossing[:, 0], places))
 
 
-def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray):
+def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray) -> Any:
     """Sparse matrix (k, k) of step lengths over the surface between the points ``near`` (k,), sorted; twins joined."""
     from scipy.sparse import csr_array
 

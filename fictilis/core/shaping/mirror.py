@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -15,7 +16,7 @@ from fictilis.core.scene import Deltas, Mesh, MorphObject
 
 TOLERANCE = 1e-3  # of the object's size
 MIDDLE_EDGES_TRIED = 24
-_by_topology: WeakKeyDictionary = WeakKeyDictionary()
+_by_topology: WeakKeyDictionary[Any, Any] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from fictilis.core.geometry.topology import (
@@ -159,7 +161,7 @@ def edge_ring(mesh: Mesh, edge: int) -> np.ndarray:
     return np.array(sorted(found), np.int64)
 
 
-def _edges_at(mesh: Mesh):
+def _edges_at(mesh: Mesh) -> Any:
     pairs = edges(mesh)
     order = np.argsort(pairs.ravel(), kind="stable")
     starts = np.searchsorted(pairs.ravel()[order], np.arange(mesh.point_count + 1))
@@ -170,7 +172,7 @@ def _edges_at(mesh: Mesh):
     return at
 
 
-def _faces_of_edges(mesh: Mesh):
+def _faces_of_edges(mesh: Mesh) -> Any:
     place = edge_of_corner(mesh)
     order = np.argsort(place, kind="stable")
     starts = np.searchsorted(place[order], np.arange(len(edges(mesh)) + 1))

@@ -6,8 +6,9 @@ Each operation returns a Carry: new points are ``matrix @ old * flips + offsets`
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -24,7 +25,7 @@ class Carry:
     pick : what stands for the faces or points that the operation was about."""
 
     mesh: Mesh
-    matrix: object
+    matrix: Any
     face_parents: np.ndarray
     offsets: np.ndarray | None = None
     flips: np.ndarray | None = None
@@ -86,7 +87,7 @@ class Builder:
         self.parents.append(parent)
         return len(self.sizes) - 1
 
-    def keep_face(self, face: int, to: Sequence[int] | None = None) -> int:
+    def keep_face(self, face: int, to: Sequence[int] | Mapping[int, int] | None = None) -> int:
         """An old face as it was, its points renumbered by ``to``."""
         first, last = int(self.old.offsets[face]), int(self.old.offsets[face + 1])
         points = self.old.corners[first:last].tolist()
@@ -94,7 +95,7 @@ class Builder:
             points = [to[p] for p in points]
         return self.face([(p, ((c, 1.0),)) for p, c in zip(points, range(first, last), strict=True)], face)
 
-    def done(self, **more: object) -> Carry:
+    def done(self, **more: Any) -> Carry:
         corners = np.array(self.corners, np.int32)
         offsets = np.concatenate([[0], np.cumsum(self.sizes)]).astype(np.int32)
         matrix = matrix_of(self.points, self.old.point_count)
@@ -102,7 +103,7 @@ class Builder:
         return Carry(mesh, matrix, np.array(self.parents, np.int64), **more)
 
 
-def matrix_of(rows: Sequence[Shares], width: int):
+def matrix_of(rows: Sequence[Shares], width: int) -> Any:
     from scipy.sparse import csr_array
 
     counts = np.fromiter((len(r) for r in rows), np.int64, len(rows))
@@ -111,9 +112,9 @@ def matrix_of(rows: Sequence[Shares], width: int):
     return csr_array((values, columns, np.concatenate([[0], np.cumsum(counts)])), shape=(len(rows), width))
 
 
-def with_uvs(old: Mesh, count: int, corners: np.ndarray, offsets: np.ndarray, shares) -> Mesh:
+def with_uvs(old: Mesh, count: int, corners: np.ndarray, offsets: np.ndarray, shares: Any) -> Mesh:
     """A mesh whose UVs are the shares (c', c) of the old corners' UVs; a corner made from one without UV has none."""
-    if old.uvs is None:
+    if old.uvs is None or old.uv_corners is None:
         return Mesh(count, corners, offsets)
     has = old.uv_corners >= 0
     values = np.where(has[:, None], old.uvs[np.clip(old.uv_corners, 0, None)], 0.0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from fictilis.core.errors import EditRefused
@@ -79,7 +81,7 @@ def _ring(mesh: Mesh, edge: int) -> tuple[dict[int, tuple[int, int]], set[int]]:
     return ring, crossed
 
 
-def _between(mesh: Mesh, c: int, d: int, on_edge, place, parts) -> list[tuple[int, Shares]]:
+def _between(mesh: Mesh, c: int, d: int, on_edge: Any, place: Any, parts: Any) -> list[tuple[int, Shares]]:
     """New points on the edge from corner ``c`` to ``d``, in that direction."""
     if int(place[c]) not in on_edge:
         return []
@@ -89,7 +91,7 @@ def _between(mesh: Mesh, c: int, d: int, on_edge, place, parts) -> list[tuple[in
     return [(p, ((d, 1 - t), (c, t))) for p, t in reversed(list(zip(points, parts, strict=True)))]
 
 
-def _cut_quad(build: Builder, mesh: Mesh, f: int, on_edge, place, parts) -> None:
+def _cut_quad(build: Builder, mesh: Mesh, f: int, on_edge: Any, place: Any, parts: Any) -> None:
     first = int(mesh.offsets[f])
     k = next(k for k in range(4) if int(place[first + k]) in on_edge)
     c = [first + (k + i) % 4 for i in range(4)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 import numpy as np
 
@@ -87,7 +88,7 @@ def _region(mesh: Mesh, faces: np.ndarray, part: float | None) -> tuple[Builder,
     return build, {to[p]: fs for p, fs in around.items()}
 
 
-def _wall(build: Builder, mesh: Mesh, c: int, d: int, to) -> None:
+def _wall(build: Builder, mesh: Mesh, c: int, d: int, to: Any) -> None:
     a, b = int(mesh.corners[c]), int(mesh.corners[d])
     low, high = ((c, 1.0),), ((d, 1.0),)
     build.face([(a, low), (b, high), (to[b], high), (to[a], low)], -1)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from fictilis.core.errors import EditRefused
@@ -45,7 +47,7 @@ def subdivide(mesh: Mesh, smooth: bool = False) -> Carry:
     return Carry(new, matrix, face.astype(np.int64))
 
 
-def _smooth_rules(mesh: Mesh, point, middle, centre):
+def _smooth_rules(mesh: Mesh, point: Any, middle: Any, centre: Any) -> Any:
     """Rows of the smoothed points and edge points."""
     from scipy.sparse import csr_array, diags_array
 
@@ -56,9 +58,9 @@ def _smooth_rules(mesh: Mesh, point, middle, centre):
     keep = diags_array(np.where(inner, 0.5, 1.0)) @ middle
     edge = keep + diags_array(inner.astype(np.float64)) @ beside
     ends = csr_array((np.ones(2 * e), (pairs.ravel(), np.repeat(np.arange(e), 2))), shape=(n, e))
-    valence = np.asarray(ends.sum(axis=1)).ravel()
+    valence: np.ndarray = np.asarray(ends.sum(axis=1)).ravel()
     border_edges = diags_array((~inner).astype(np.float64))
-    on_border = np.asarray((ends @ border_edges).sum(axis=1)).ravel()
+    on_border: np.ndarray = np.asarray((ends @ border_edges).sum(axis=1)).ravel()
     over = np.bincount(pairs[sides > 2].ravel(), minlength=n) > 0
     v = np.maximum(valence, 1.0)
     around = csr_array((np.ones(len(face)), (mesh.corners, face)), shape=(n, mesh.face_count))

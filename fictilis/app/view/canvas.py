@@ -1,0 +1,61 @@
+"""What strokes, the amount field and the paint over the picture know of the view they belong to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from PyQt6.QtCore import QPointF, QRect, QRectF
+from PyQt6.QtWidgets import QWidget
+
+from fictilis.app.model.document import Document
+from fictilis.app.view.dressing import Dressing, Worn
+from fictilis.app.view.picture import Picture
+from fictilis.app.view.tools import Bench
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.scene import Deltas
+from fictilis.render.camera import Camera
+from fictilis.render.renderer import DrawItem
+from fictilis.render.stage import Stage, StageItem
+
+
+@dataclass(eq=False)
+class Seen:
+    """A place under the pointer: which point of which item is nearest."""
+
+    item: StageItem
+    point: int
+
+
+class Canvas(Protocol):
+    """The view, to its parts. ``strokes`` and ``amount`` are parts themselves, and stand here without their types."""
+
+    doc: Document
+    palette_: Palette
+    camera: Camera
+    stage: Stage
+    picture: Picture | None
+    dressing: Dressing
+    worn: Worn
+    pointer: QPointF
+    seen: Seen | None
+    navigating: QPointF | None
+    placing_pivot: bool
+    divider: float
+    motion_kept: tuple[Any, ...] | None
+    strokes: Any
+    amount: Any
+
+    def width(self) -> int: ...
+    def height(self) -> int: ...
+    def rect(self) -> QRect: ...
+    def window(self) -> QWidget: ...
+    def setFocus(self) -> None: ...
+    def update(self) -> None: ...
+    def refresh(self) -> None: ...
+    def shaped_item(self) -> StageItem | None: ...
+    def bench(self, item: StageItem) -> Bench: ...
+    def draw_items(self) -> list[DrawItem]: ...
+    def label_rects(self) -> list[tuple[StageItem, QRectF]]: ...
+    def looks_through(self) -> bool: ...
+    def ask_base(self, moved: Deltas) -> str | None: ...
