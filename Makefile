@@ -1,4 +1,4 @@
-.PHONY: setup demo test bench lint screenshots
+.PHONY: setup demo test soak bench lint screenshots
 
 setup:
 	@scripts/setup.sh
@@ -8,6 +8,9 @@ demo: setup
 
 test: setup
 	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 tests
+
+soak: setup
+	@FICTILIS_VIRTUAL=1 FICTILIS_SOAK=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 -m soak --timeout 3600 tests
 
 bench: setup
 	@env -u OPENBLAS_CORETYPE -u OPENBLAS_L2_SIZE FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m benchmarks

@@ -30,6 +30,13 @@ from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What runs for hours runs by ``make soak`` only."""
+    for item in items:
+        if item.get_closest_marker("soak") and not os.environ.get("FICTILIS_SOAK"):
+            item.add_marker(pytest.mark.skip(reason="make soak"))
+
+
 @pytest.fixture(autouse=True)
 def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test reads or writes a user's settings."""

@@ -54,17 +54,16 @@ class ChannelKind:
     quiet: bool = False
 
 
-@dataclass(frozen=True, eq=False)
 class Channel:
     """A kind with its owner. ``value`` is what it has where no lane drives it; ``low`` … ``high`` the soft range of its
-    slider."""
+    slider; the rest is what the kind says."""
 
-    owner: Owner
-    kind: ChannelKind
-
-    @property
-    def ref(self) -> ChannelRef:
-        return ChannelRef(self.owner.id, self.kind.id)
+    def __init__(self, owner: Owner, kind: ChannelKind) -> None:
+        self.owner, self.kind = owner, kind
+        self.ref = ChannelRef(owner.id, kind.id)
+        self.id, self.name, self.part, self.unit = kind.id, kind.name, kind.part, kind.unit
+        self.rest, self.decimals, self.colour = kind.rest, kind.decimals, kind.colour
+        self.stepped, self.quiet = kind.stepped, kind.quiet
 
     @property
     def value(self) -> float:
@@ -77,10 +76,6 @@ class Channel:
     @property
     def high(self) -> float:
         return self.kind.bounds(self.owner)[1]
-
-    def __getattr__(self, name: str) -> Any:
-        """What the kind says: id, name, part, unit, rest, decimals, colour, stepped, quiet."""
-        return getattr(self.kind, name)
 
 
 def _axis_of(

@@ -23,12 +23,13 @@ from fictilis.core.operations.table import (
     Subject,
 )
 from fictilis.core.scene import Pick
+from fictilis.core.timeline import lanes_by_channel
 
 
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
     """The lanes an operation is for: those selected, else all of the object and the camera, in the order of the cards."""
-    owners = [o for o in (doc.object, doc.scene.camera) if o is not None]
-    keyed = tuple(c.ref for o in owners if o.lanes for c in channels(o) if o.lane(c.id) is not None)
+    owners = [(o, lanes_by_channel(o)) for o in (doc.object, doc.scene.camera) if o is not None and o.lanes]
+    keyed = tuple(c.ref for owner, lanes in owners for c in channels(owner) if c.id in lanes)
     chosen = frozenset(doc.selected)
     return tuple(ref for ref in keyed if ref in chosen) or keyed
 

@@ -12,7 +12,7 @@ from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Channel, ChannelRef, channels
 from fictilis.core.scene import MorphObject
-from fictilis.core.timeline import Lane, SceneCamera
+from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
 
 RULER, HEAD = 24, 222
 THIN, LANE, TALL, HEADING = 18, 34, 132, 22
@@ -164,7 +164,8 @@ class _Row:
 
 def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
     groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
-    return [_Row(owner, c, owner.lane(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
+    lanes = lanes_by_channel(owner)
+    return [_Row(owner, c, lanes.get(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
 
 
 def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
