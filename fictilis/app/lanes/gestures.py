@@ -243,13 +243,16 @@ class Reorder(Gesture):
     def move(self, event: QMouseEvent) -> None:
         if self.place.channel.part == "weight" and abs(event.position().y() - self.pressed.y()) > 8:
             before, rows = self._before(event.position().y()), self._targets()
-            self.lanes.drop_at = before.head.top() if before else rows[-1].head.bottom()
+            if rows:  # another object may be shown by now
+                self.lanes.drop_at = before.head.top() if before else rows[-1].head.bottom()
             self.lanes.viewport().update()
 
     def release(self, event: QMouseEvent) -> None:
         if self.lanes.drop_at is None:
             return
         obj, moved = self.doc.object, self.place.channel
+        if obj is None or obj.id != self.place.owner:
+            return
         before = self._before(event.position().y())
         order = [t.id for t in obj.targets if t.id != moved.id]
         if before is not None and before.channel.id == moved.id:

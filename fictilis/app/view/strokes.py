@@ -39,11 +39,16 @@ class Strokes:
 
     def changed(self) -> None:
         """The document changed: do the stroke again with other numbers, and show the exact change as it is now."""
-        if self._stroke is not None and self._began == (self.doc.object_id, self.doc.shaping):
+        if self._stroke is not None and self._began == self._made_on():
             self.renew()
         else:
             self.cancel()
         self.show_exact()
+
+    def _made_on(self) -> tuple:
+        """What a stroke is made on; it does not go on upon anything else."""
+        obj = self.doc.object
+        return self.doc.object_id, self.doc.shaping, obj.mesh if obj is not None else None
 
     def bench(self, item: StageItem) -> Bench:
         """What tools work on, kept while nothing it was made of has changed."""
@@ -120,7 +125,7 @@ class Strokes:
         self._own_bench = self.bench(self.view.shaped_item())
         self.held_axis = handle_under(self._own_bench, event.x, event.y)[1] if tool.family == "handles" else None
         self.view.worn.falloff = None
-        self._began = (self.doc.object_id, self.doc.shaping)
+        self._began = self._made_on()
         self._stroke = tool.run(self._own_bench, event)
         self._pressed = (event, event)
         return self._go_on(lambda: next(self._stroke))
@@ -133,7 +138,7 @@ class Strokes:
     def renew(self) -> None:
         """The tool's numbers changed under a stroke: do it again with the new ones. Brushes take them for further dabs."""
         bench = self._own_bench
-        if bench is None or self._renewing or bench.tools is self.doc.tools:
+        if bench is None or self._renewing or bench.tools is self.doc.tools or self._stroke.gi_running:
             return
         tool = TOOLS[self.doc.tools.tool]
         if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":

@@ -321,6 +321,7 @@ class View(ViewCamera, QWidget):
         double_click(self.bench(item), self._event("press", event))
 
     def _line_up_under(self, x: float, y: float) -> StageItem | None:
+        self._items = self.items()  # the picture may still show another object
         rects = [(item, rect) for item, rect in self.label_rects() if rect.adjusted(-6, -6, 6, 22).contains(x, y)]
         rects.sort(key=lambda pair: abs(pair[1].center().x() - x) + abs(pair[1].center().y() - y))
         return rects[0][0] if rects else None
