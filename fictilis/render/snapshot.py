@@ -7,11 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.channels import camera_at, stand_at
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.render.camera import Camera
+from fictilis.render.dress import worn_item
 from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.stage import Stage, StageWish
 
 START_VIEW = {"yaw": 18.0, "pitch": 6.0}
 
@@ -45,14 +46,9 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
 def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
     """(height, width, 4) uint8: the visible objects at a frame, through the scene's camera, else fitted to the base so that
     motion stays in step."""
-    items = []
-    for obj in scene.objects:
-        stand = stand_at(obj, frame, fps=scene.fps)
-        if stand.visible and stand.opacity > 0:
-            item = draw_item(obj, evaluate_object(obj, frame, scene.fps), ("snapshot", obj.id))
-            item.matrix, item.alpha = stand.transform.matrix(), stand.opacity
-            items.append(item)
-    if scene.cameras:
+    seen = [item for item in Stage().items(StageWish(scene, frame)) if item.opacity > 0]
+    items = [worn_item(item, ("snapshot", item.obj.id)) for item in seen]
+    if scene.camera is not None:
         camera = Camera.of(camera_at(scene.camera, frame, fps=scene.fps))
     else:
         camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)

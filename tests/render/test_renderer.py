@@ -2,6 +2,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 
 import fictilis
 from fictilis.core.animation.curve import Key
@@ -12,7 +13,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.scene import Deltas
+from fictilis.core.scene import Deltas, Texture
 from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
@@ -257,3 +258,21 @@ def test_a_snapshot_is_taken_through_the_scenes_camera_and_of_the_object_where_i
     assert middle(5) == pytest.approx(seen, abs=4)  # a ball aside is seen a little further out
     assert not (snapshot(renderer, set_value(scene, ball.id, "visible", 0), 0, 40, 30)
                 != snapshot(renderer, replace(scene, objects=()), 0, 40, 30)).any()  # fmt: skip
+
+
+def test_a_snapshot_wears_the_texture_of_the_object(renderer, sheet, tmp_path):
+    """Half the fields of a checker are darker; without a texture the sheet has one colour but for the light."""
+    obj = sheet.object("o1")
+    plain = snapshot(renderer, sheet, 0, 200, 160)[..., :3].astype(int)
+    checked = sheet.with_object(replace(obj, appearance=replace(obj.appearance, texture=Texture(tiles=4))))
+    worn = snapshot(renderer, checked, 0, 200, 160)[..., :3].astype(int)
+    red = np.zeros((4, 4, 3), np.uint8) + np.array([255, 0, 0], np.uint8)
+    Image.fromarray(red).save(tmp_path / "red.png")
+    image = Texture("Red", (tmp_path / "red.png").read_bytes())
+    painted = snapshot(
+        renderer, sheet.with_object(replace(obj, appearance=replace(obj.appearance, texture=image))), 0, 200, 160
+    )
+    there = (np.abs(plain - snapshot(renderer, replace(sheet, objects=()), 0, 200, 160)[..., :3]) > 12).any(axis=2)
+    assert there.sum() > 1000 and (np.abs(worn - plain)[there].max(axis=1) > 20).mean() > 0.2
+    middle = painted[..., :3].astype(int)[there]
+    assert (middle[:, 0] > 2 * middle[:, 1]).mean() > 0.8

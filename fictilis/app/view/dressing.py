@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import io
-from collections import OrderedDict
-from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,19 +10,13 @@ from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import stand_at
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.geometry.cuts import cuts_between, self_cuts
-from fictilis.core.geometry.normals import point_normals
-from fictilis.core.geometry.topology import corners_of, edge_of_corner, triangles
-from fictilis.core.geometry.twins import twin_groups
+from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
-from fictilis.core.scene import Mesh, MorphObject, Texture
-from fictilis.render.renderer import DEEP, PLUM, Cloth, DrawItem
+from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
+from fictilis.render.renderer import DEEP, PLUM, DrawItem
 from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
 
 MANY_POINTS = 12_000  # above this only picked points are dotted
-KEPT = 64
-EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 
 
 @dataclass(frozen=True)
@@ -35,31 +26,6 @@ class Legend:
     title: str
     marks: tuple[str, ...]
     colours: tuple[str, ...]
-
-
-class _Kept:
-    """Arrays by what they were made of, each with a number of its own for the renderer's revisions."""
-
-    def __init__(self) -> None:
-        self._known: OrderedDict[Hashable, tuple[tuple, object, int]] = OrderedDict()
-        self._next = 0
-
-    def get(self, place: Hashable, made_of: tuple, make: Callable[[], object]) -> tuple[object, int]:
-        """The value at a place, made again when any of ``made_of`` is another (by identity, numbers by value)."""
-        kept = self._known.get(place)
-        if kept is None or not _same(kept[0], made_of):
-            self._next += 1
-            kept = self._known[place] = (made_of, make(), self._next)
-        self._known.move_to_end(place)
-        while len(self._known) > KEPT:
-            self._known.popitem(last=False)
-        return kept[1], kept[2]
-
-
-def _same(a: tuple, b: tuple) -> bool:
-    return len(a) == len(b) and all(
-        x is y or (isinstance(x, int | float | str | tuple) and x == y) for x, y in zip(a, b, strict=True)
-    )
 
 
 @dataclass(eq=False)
@@ -75,7 +41,7 @@ class Dressing:
 
     def __init__(self, doc: Document) -> None:
         self.doc = doc
-        self._kept = _Kept()
+        self._kept = KeptArrays()
         self._cuts: tuple[dict[str, np.ndarray], int] | None = None
         self.legend: Legend | None = None
 
@@ -91,7 +57,7 @@ class Dressing:
                 alpha=item.opacity,
             )  # fmt: skip
             draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
-            draw.cloth = self._cloth(item.obj) if seeing.texture else None
+            draw.cloth = kept_cloth(self._kept, item.obj) if seeing.texture else None
             tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
             marked = 0
             if item.shaped and not base:
@@ -196,97 +162,21 @@ class Dressing:
         (draw.marks, draw.edge_marks), number = self._kept.get((draw.key, "marks"), (pick, obj.mesh), make)
         return number
 
+    def ghost_frames(self) -> list[tuple[float, float]]:
+        """Frames that ghosts stand on, with how near each is: 1 for the nearest on its side."""
+        doc, seeing = self.doc, self.doc.seeing
+        keys = seeing.ghosts == "keys"
+        return ghost_frames(doc.scene, doc.object, doc.frame, seeing.ghost_count, None if keys else seeing.ghost_step)
+
+    def _ghosts_in_time(self) -> list[DrawItem]:
+        obj, scene, here = self.doc.object, self.doc.scene, self.doc.frame
+        return [time_ghost(self._kept, scene, obj, n, here, *ghost) for n, ghost in enumerate(self.ghost_frames())]
+
     def _ghost(self, palette: Palette) -> DrawItem:
         doc, obj = self.doc, self.doc.object
         stand = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps)
-
-        def make() -> tuple[np.ndarray, np.ndarray]:
-            points = obj.base.astype(np.float32)
-            return points, point_normals(obj.mesh, points)
-
-        (points, normals), number = self._kept.get(("ghost", obj.id), (obj.base, obj.mesh), make)
-        return DrawItem(
-            ("ghost", obj.id), obj.mesh, points, normals, stand.transform.matrix(), number, colour=palette.quiet, alpha=0.28
-        )
-
-    def ghost_frames(self) -> list[tuple[float, float]]:
-        """Frames that ghosts stand on, with how near each is: 1 for the nearest on its side."""
-        doc, seeing, obj = self.doc, self.doc.seeing, self.doc.object
-        count, here, out = seeing.ghost_count, doc.frame, []
-        if seeing.ghosts == "keys":
-            keys = sorted({k.frame for lane in obj.lanes for k in lane.curve.keys})
-            sides = ([f for f in reversed(keys) if f < here - 1e-6], [f for f in keys if f > here + 1e-6])
-        else:
-            steps = [n * seeing.ghost_step for n in range(1, count + 1)]
-            sides = ([here - s for s in steps], [here + s for s in steps])
-        for side in sides:
-            inside = [f for f in side[:count] if doc.scene.start - 1e-6 <= f <= doc.scene.end + 1e-6]
-            out += [(frame, 1 - n / (count + 1)) for n, frame in enumerate(inside)]
-        return out
-
-    def _ghosts_in_time(self) -> list[DrawItem]:
-        """The mix of the object as it is at neighbouring frames: earlier ones warm, later ones cool, far ones fainter."""
-        doc, obj, fps = self.doc, self.doc.object, self.doc.scene.fps
-        out = []
-        for number, (frame, near) in enumerate(self.ghost_frames()):
-
-            def make(at: float = frame) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-                points = evaluate_object(obj, at, fps).astype(np.float32)
-                return points, point_normals(obj.mesh, points), stand_at(obj, at, fps=fps).transform.matrix()
-
-            place = ("time", obj.id, frame)
-            (points, normals, matrix), revision = self._kept.get(place, (obj, frame, fps), make)
-            colour = EARLIER if frame < doc.frame else LATER
-            key = ("time", obj.id, number)
-            out.append(
-                DrawItem(key, obj.mesh, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
-            )
-        return out
-
-    def _cloth(self, obj: MorphObject) -> Cloth:
-        texture = obj.appearance.texture or Texture()
-        return self._kept.get(
-            ("cloth", obj.id), (obj.mesh, texture.image, texture.projected, texture.tiles), lambda: cloth_of(obj.mesh, texture)
-        )[0]
+        return base_ghost(self._kept, obj, stand.transform, palette.quiet)
 
 
 def _dot_colour(palette: Palette) -> str:
     return "#3B332C" if not palette.dark else "#10211D"
-
-
-def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
-    """Faces by object id that pass through others, of the same object or another one on the stage."""
-    found = {i.obj.id: self_cuts(i.obj.mesh, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
-    for a, one in enumerate(stage):
-        for two in stage[a + 1 :]:
-            mine, its = cuts_between(one.obj.mesh, one.in_scene(), two.obj.mesh, two.in_scene())
-            found[one.obj.id] = np.union1d(found[one.obj.id], mine)
-            found[two.obj.id] = np.union1d(found[two.obj.id], its)
-    return found
-
-
-def cloth_of(mesh: Mesh, texture: Texture) -> Cloth:
-    """A texture's coordinates at every triangle's corners, and its image."""
-    plan = triangles(mesh)
-    if texture.projected is not None:
-        place = texture.projected[plan.points.ravel()]
-    elif mesh.uvs is not None and len(mesh.uvs):
-        at = mesh.uv_corners[plan.corners.ravel()]
-        place = np.where((at >= 0)[:, None], mesh.uvs[np.clip(at, 0, None)], np.nan)
-    else:
-        place = np.full((3 * len(plan.points), 2), np.nan)
-    return Cloth(place.astype(np.float32), image_of_bytes(texture.image), float(texture.tiles))
-
-
-def image_of_bytes(data: bytes | None) -> np.ndarray | None:
-    """(h, w, 3) uint8 of a PNG or JPEG file's bytes; None when it cannot be read."""
-    if data is None:
-        return None
-    from PIL import Image
-
-    try:
-        with Image.open(io.BytesIO(data)) as picture:
-            picture.thumbnail((4096, 4096))
-            return np.asarray(picture.convert("RGB"))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        return None

@@ -1,0 +1,142 @@
+"""What items wear in any picture: textures, faces that cut through others, ghosts of the base and in time. No Qt."""
+
+from __future__ import annotations
+
+import io
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+
+import numpy as np
+
+from fictilis.core.channels import stand_at
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.geometry.cuts import cuts_between, self_cuts
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.topology import triangles
+from fictilis.core.geometry.twins import twin_groups
+from fictilis.core.scene import Mesh, MorphObject, Scene, Texture, Transform
+from fictilis.render.renderer import Cloth, DrawItem
+from fictilis.render.stage import StageItem
+
+KEPT = 64
+EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
+
+
+class KeptArrays:
+    """Arrays by what they were made of, each with a number of its own for the renderer's revisions."""
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[Hashable, tuple[tuple, object, int]] = OrderedDict()
+        self._next = 0
+
+    def get(self, place: Hashable, made_of: tuple, make: Callable[[], object]) -> tuple[object, int]:
+        """The value at a place, made again when any of ``made_of`` is another (by identity, numbers by value)."""
+        kept = self._known.get(place)
+        if kept is None or not _same(kept[0], made_of):
+            self._next += 1
+            kept = self._known[place] = (made_of, make(), self._next)
+        self._known.move_to_end(place)
+        while len(self._known) > KEPT:
+            self._known.popitem(last=False)
+        return kept[1], kept[2]
+
+
+def _same(a: tuple, b: tuple) -> bool:
+    return len(a) == len(b) and all(
+        x is y or (isinstance(x, int | float | str | tuple) and x == y) for x, y in zip(a, b, strict=True)
+    )
+
+
+def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
+    """Faces by object id that pass through others, of the same object or another one on the stage."""
+    found = {i.obj.id: self_cuts(i.obj.mesh, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
+    for a, one in enumerate(stage):
+        for two in stage[a + 1 :]:
+            mine, its = cuts_between(one.obj.mesh, one.in_scene(), two.obj.mesh, two.in_scene())
+            found[one.obj.id] = np.union1d(found[one.obj.id], mine)
+            found[two.obj.id] = np.union1d(found[two.obj.id], its)
+    return found
+
+
+def cloth_of(mesh: Mesh, texture: Texture) -> Cloth:
+    """A texture's coordinates at every triangle's corners, and its image."""
+    plan = triangles(mesh)
+    if texture.projected is not None:
+        place = texture.projected[plan.points.ravel()]
+    elif mesh.uvs is not None and len(mesh.uvs):
+        at = mesh.uv_corners[plan.corners.ravel()]
+        place = np.where((at >= 0)[:, None], mesh.uvs[np.clip(at, 0, None)], np.nan)
+    else:
+        place = np.full((3 * len(plan.points), 2), np.nan)
+    return Cloth(place.astype(np.float32), image_of_bytes(texture.image), float(texture.tiles))
+
+
+def image_of_bytes(data: bytes | None) -> np.ndarray | None:
+    """(h, w, 3) uint8 of a PNG or JPEG file's bytes; None when it cannot be read."""
+    if data is None:
+        return None
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            picture.thumbnail((4096, 4096))
+            return np.asarray(picture.convert("RGB"))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return None
+
+
+def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
+    """The texture of an object, a checker where it has none."""
+    texture = obj.appearance.texture or Texture()
+    made_of = (obj.mesh, texture.image, texture.projected, texture.tiles)
+    return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(obj.mesh, texture))[0]
+
+
+def base_ghost(kept: KeptArrays, obj: MorphObject, transform: Transform, colour: str) -> DrawItem:
+    """The base behind the mix."""
+
+    def make() -> tuple[np.ndarray, np.ndarray]:
+        points = obj.base.astype(np.float32)
+        return points, point_normals(obj.mesh, points)
+
+    (points, normals), number = kept.get(("ghost", obj.id), (obj.base, obj.mesh), make)
+    return DrawItem(("ghost", obj.id), obj.mesh, points, normals, transform.matrix(), number, colour=colour, alpha=0.28)
+
+
+def ghost_frames(scene: Scene, obj: MorphObject, here: float, count: int, step: float | None) -> list[tuple[float, float]]:
+    """Frames that ghosts stand on, ``step`` apart or (None) on keys, with how near each is: 1 for the nearest on its side."""
+    if step is None:
+        keys = sorted({k.frame for lane in obj.lanes for k in lane.curve.keys})
+        sides = ([f for f in reversed(keys) if f < here - 1e-6], [f for f in keys if f > here + 1e-6])
+    else:
+        steps = [n * step for n in range(1, count + 1)]
+        sides = ([here - s for s in steps], [here + s for s in steps])
+    out = []
+    for side in sides:
+        inside = [f for f in side[:count] if scene.start - 1e-6 <= f <= scene.end + 1e-6]
+        out += [(frame, 1 - n / (count + 1)) for n, frame in enumerate(inside)]
+    return out
+
+
+def time_ghost(
+    kept: KeptArrays, scene: Scene, obj: MorphObject, number: int, here: float, frame: float, near: float
+) -> DrawItem:
+    """The mix of an object at a neighbouring frame: earlier ones warm, later ones cool, far ones fainter."""
+
+    def make() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        points = evaluate_object(obj, frame, scene.fps).astype(np.float32)
+        return points, point_normals(obj.mesh, points), stand_at(obj, frame, fps=scene.fps).transform.matrix()
+
+    (points, normals, matrix), revision = kept.get(("time", obj.id, frame), (obj, frame, scene.fps), make)
+    colour, key = EARLIER if frame < here else LATER, ("time", obj.id, number)
+    return DrawItem(key, obj.mesh, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
+
+
+def worn_item(item: StageItem, key: Hashable) -> DrawItem:
+    """What stands on the stage as it is drawn: its colour, shading, opacity and, where it has one, its texture."""
+    look = item.obj.appearance
+    cloth = None if look.texture is None else cloth_of(item.obj.mesh, look.texture)
+    return DrawItem(
+        key, item.obj.mesh, item.points, item.normals, item.matrix, item.revision, colour=look.colour, smooth=look.smooth,
+        alpha=item.opacity, cloth=cloth,
+    )  # fmt: skip
