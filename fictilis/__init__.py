@@ -19,13 +19,15 @@ _HOMES = {
     "read_meshes": "fictilis.formats.registry",
     "evaluate": "fictilis.core.evaluate",
     "evaluate_frames": "fictilis.core.evaluate",
+    "run_checks": "fictilis.core.checks",
     "moon_jelly": "fictilis.demo.jelly",
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
-            "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry"}  # fmt: skip
+            "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
+            "operations": "fictilis.core.operations"}  # fmt: skip
 __all__ = ["__version__", *_HOMES, *_MODULES]  # noqa: PLE0604
 
 

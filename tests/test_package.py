@@ -21,14 +21,10 @@ def installed(tmp_path_factory) -> Path:
     pip = [sys.executable, "-m", "pip", "--disable-pip-version-check", "-q"]
     source = home / "source"
     source.mkdir()
-    tracked = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True).stdout.split()
-    shipped = [f for f in tracked if f.startswith("fictilis/")] or [
-        str(p.relative_to(ROOT)) for p in (ROOT / "fictilis").rglob("*")
-    ]
+    shipped = [p.relative_to(ROOT) for p in (ROOT / "fictilis").rglob("*") if p.is_file() and "__pycache__" not in p.parts]
     for name in (*shipped, "pyproject.toml", "README.md", "LICENSE"):
-        if (ROOT / name).is_file() and "__pycache__" not in name:
-            (source / name).parent.mkdir(parents=True, exist_ok=True)
-            (source / name).write_bytes((ROOT / name).read_bytes())
+        (source / name).parent.mkdir(parents=True, exist_ok=True)
+        (source / name).write_bytes((ROOT / name).read_bytes())
     subprocess.run([*pip, "wheel", "--no-deps", "--no-build-isolation", "-w", home, source], check=True)
     (wheel,) = home.glob("*.whl")
     with zipfile.ZipFile(wheel) as archive:

@@ -17,7 +17,7 @@ from fictilis.core.channels import (
     values_at,
 )
 from fictilis.core.checks import run_checks
-from fictilis.core.checks.checks import loop_seam
+from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.topology import freeze_transform, origin_to_point

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.checks import run_checks
-from fictilis.core.checks.checks import loop_seam
+from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, set_muted, set_weight, target_from_points
@@ -164,3 +164,9 @@ def test_the_seam_of_a_loop_in_place_and_speed(sheet):
     assert "jumps 10.00 cm from frame 40 back to 0" in finding.sentence and not found(open_, "seam")
     assert not found(finding.mend(open_), "seam", loops=True)
     assert not found(moon_jelly(), "seam", loops=True)
+
+
+def test_checks_can_be_asked_one_by_one(sheet):
+    scene = keyed(set_weight(sheet, OBJ, "t2", 0.4), t1=[(0, 0), (10, 1.4), (20, 0)])
+    assert {f.check for f in run_checks(scene)} >= {"unkeyed", "range"}
+    assert {f.check for f in run_checks(scene, only=("range",))} == {"range"} and not run_checks(scene, only=())

@@ -13,7 +13,8 @@ from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import NumberField, labelled
 from fictilis.core.channels import ChannelRef
 from fictilis.core.checks import Finding, run_checks
-from fictilis.core.checks.checks import PILE, loop_seam
+from fictilis.core.checks.lanes import loop_seam
+from fictilis.core.checks.shapes import PILE
 from fictilis.core.scene import Scene
 
 AFTER = 700  # ms without a change

@@ -1,0 +1,36 @@
+"""What a check finds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.core.scene import Scene
+
+MOST_FRAMES = 400  # of a range that are looked at
+
+
+@dataclass(frozen=True, eq=False)
+class Finding:
+    """``sentence`` says where and why; ``remedy`` names what ``mend(scene)`` does, empty where nothing is offered.
+
+    ``owner`` is the id of an object or a camera, ``channel`` that of the lane or target it is about.
+    """
+
+    check: str
+    sentence: str
+    owner: str
+    channel: str | None = None
+    frame: float | None = None
+    remedy: str = ""
+    mend: Callable[[Scene], Scene] | None = None
+
+
+def frames_of(scene: Scene) -> np.ndarray:
+    """Frames of the range to look at: all, or evenly chosen ones of a long range."""
+    whole = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
+    if len(whole) > MOST_FRAMES:
+        whole = np.unique(np.round(np.linspace(whole[0], whole[-1], MOST_FRAMES)))
+    return whole

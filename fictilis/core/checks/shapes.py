@@ -1,0 +1,134 @@
+"""Checks of targets and their shapes: what piles up, moves nothing, tears seams open, or is in another order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from fictilis.core.checks.finding import Finding, frames_of
+from fictilis.core.edits import timing
+from fictilis.core.edits.targets import remove_target, set_muted
+from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.topology import edges
+from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
+from fictilis.core.mix.acting import acting_weights, weights_at
+from fictilis.core.mix.masks import own
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+
+PILE = 1.25  # weights that add up to more than this on the same points
+OVERLAP = 0.3  # part of the smaller target's points that both move
+LONG = 6.0  # an edge this many times its length in the base, against the middle of all, is torn
+TORN = 0.15  # part of the edges that are torn when an order is shuffled
+
+
+def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Finding]:
+    """Targets that move the same points at once by weights that add up to too much."""
+    targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
+    at = frames_of(scene)
+    weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps))
+    strong: dict[str, np.ndarray] = {}
+    for n, a in enumerate(targets):
+        for b in targets[n + 1 :]:
+            one, two = weights[a.id], weights[b.id]
+            sums = np.where((one > 0.1) & (two > 0.1), one + two, 0.0)
+            worst = int(np.argmax(sums))
+            if sums[worst] <= limit:
+                continue
+            for target in (a, b):
+                if target.id not in strong:
+                    strong[target.id] = _strong(target)
+            both = np.intersect1d(strong[a.id], strong[b.id], assume_unique=True)
+            if len(both) >= OVERLAP * min(len(strong[a.id]), len(strong[b.id])) and _same_way(a, b, both):
+                part = limit / float(sums[worst])
+                yield Finding(
+                    "pile", f"{a.name} and {b.name} move {len(both):,} points the same way and add up to {sums[worst]:.2f} at "
+                    f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]), f"Lower both to {part:.0%}",
+                    lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p),
+                )  # fmt: skip
+
+
+def _lowered(scene: Scene, object_id: str, targets: tuple[str, ...], part: float) -> Scene:
+    """The weights of targets multiplied by ``part``, all their keys with them."""
+    for target_id in targets:
+        obj = scene.object(object_id)
+        lane = obj.lane(target_id)
+        if lane is None:
+            target = obj.target(target_id)
+            scene = scene.with_object(obj.with_target(replace(target, weight=target.weight * part)))
+        else:
+            scene = timing.scale_values(scene, [(object_id, target_id)], part)
+    return scene
+
+
+def _strong(target: Target) -> np.ndarray:
+    """Points that a target moves by at least a fifth of its largest move."""
+    deltas = own(target)
+    return deltas.indices[np.linalg.norm(deltas.offsets, axis=1) >= 0.2 * deltas.largest]
+
+
+def _same_way(a: Target, b: Target, points: np.ndarray) -> bool:
+    """Whether two targets push the points on the whole in the same direction."""
+    u, v = (own(t).offsets[np.searchsorted(own(t).indices, points)] for t in (a, b))
+    return float((u * v).sum()) > 0.5 * float(np.sqrt((u * u).sum() * (v * v).sum()))
+
+
+def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+    """Targets that move nothing, and such as are never used."""
+    used = {t.built_on for t in obj.targets}
+    for target in obj.targets:
+        lane = obj.lane(target.id)
+        empty = not len(target.deltas.indices) and not target.in_betweens
+        still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(frames_of(scene), scene.fps))
+        remedy = ("Remove it", partial(remove_target, object_id=obj.id, target_id=target.id))
+        if empty and target.built_on is None:
+            yield Finding("empty", f"{target.name} moves no point.", obj.id, target.id, None, *remedy)
+        elif still and target.id not in used and obj.lanes:
+            yield Finding("unused", f"{target.name} is at 0 all the time.", obj.id, target.id, None, *remedy)
+
+
+def twins_apart(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+    """Points that lie on one place in the base and come apart in a target."""
+    if not has_twins(obj):
+        return
+    pairs = twin_pairs(obj)
+    for target in obj.targets:
+        dense = target.deltas.dense(len(obj.base))
+        gap = np.linalg.norm(dense[pairs[:, 0]] - dense[pairs[:, 1]], axis=1)
+        apart = int((gap > 1e-6).sum())
+        if apart:
+            yield Finding(
+                "twins", f"{target.name} tears {apart:,} seams open, up to {gap.max():.2f} cm.", obj.id, target.id, None,
+                "Join them at their mean", lambda s, t=target.id: _joined(s, obj.id, t),
+            )  # fmt: skip
+
+
+def _joined(scene: Scene, object_id: str, target_id: str) -> Scene:
+    obj = scene.object(object_id)
+    target, groups = obj.target(target_id), twin_groups(obj)
+    dense = target.deltas.dense(len(obj.base))
+    counts = np.bincount(groups)
+    means = np.stack([np.bincount(groups, dense[:, k]) / counts for k in range(3)], axis=1)[groups]
+    return scene.with_object(obj.with_target(replace(target, deltas=Deltas.from_dense(means))))
+
+
+def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+    """Targets whose vertex order looks shuffled: many edges suddenly many times as long."""
+    pairs = edges(obj.mesh)
+    if len(pairs) < 8:
+        return
+    then = np.linalg.norm(obj.base[pairs[:, 0]] - obj.base[pairs[:, 1]], axis=1)
+    for target in obj.targets:
+        shape = full_shape(obj, target.id)
+        now = np.linalg.norm(shape[pairs[:, 0]] - shape[pairs[:, 1]], axis=1)
+        size = max(float(np.median(then)), 1e-12)
+        torn = float((now > LONG * np.maximum(then, size)).mean())
+        if torn > TORN:
+            yield Finding(
+                "order",
+                f"{target.name} stretches {torn:.0%} of all edges more than {LONG:g} times; its points may be in another "
+                "order than the base's.", obj.id, target.id, None, "" if target.muted else "Mute it",
+                None if target.muted else lambda s, t=target.id: set_muted(s, obj.id, t, True),
+            )  # fmt: skip
