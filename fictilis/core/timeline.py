@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Self
 
@@ -43,11 +44,14 @@ class Animated:
 
     def with_lane(self, channel: str, curve: AnimationCurve) -> Self:
         """With the curve of a lane set; a curve without keys takes the lane away."""
-        old = self.lane(channel)
-        lanes = tuple(lane for lane in self.lanes if lane.channel != channel)
-        if curve.keys:
-            lanes += (Lane(channel, curve, old.modifiers if old else ()),)
-        return replace(self, lanes=lanes)  # type: ignore[type-var]
+        return self.with_lanes({channel: curve})
+
+    def with_lanes(self, curves: Mapping[str, AnimationCurve]) -> Self:
+        """With the curves of several lanes set, which then stand behind the others; those without keys are gone."""
+        old = lanes_by_channel(self)
+        kept = tuple(lane for lane in self.lanes if lane.channel not in curves)
+        new = tuple(Lane(c, curve, old[c].modifiers if c in old else ()) for c, curve in curves.items() if curve.keys)
+        return replace(self, lanes=kept + new)  # type: ignore[type-var]
 
     def with_modifiers(self, channel: str, modifiers: tuple[Modifier, ...]) -> Self:
         lanes = tuple(replace(lane, modifiers=modifiers) if lane.channel == channel else lane for lane in self.lanes)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Owner, part_of
 
 
@@ -26,13 +29,17 @@ def missing_hold(owner: Owner, channel: str, key: Key) -> Key | None:
     kept = lane.curve.value(key.frame)
     if abs(kept - key.value) < 1e-9 or not lane.curve.is_still(last.frame, key.frame):
         return None
-    ends = [
-        k.frame
-        for other in owner.lanes
-        if other.channel != channel and part_of(owner, other.channel) == part_of(owner, channel)
-        for k in other.curve.keys
-        if last.frame + SAME_FRAME < k.frame < key.frame - SAME_FRAME
-    ]
-    if not ends:
+    frames = _frames_by_part(owner).get(part_of(owner, channel), [])  # of its own none lies between the two
+    at = bisect_left(frames, key.frame - SAME_FRAME) - 1
+    if at < 0 or frames[at] <= last.frame + SAME_FRAME:
         return None
-    return Key(max(ends), kept, key.interpolation)
+    return Key(frames[at], kept, key.interpolation)
+
+
+@cached_by_identity
+def _frames_by_part(owner: Owner) -> dict[str, list[float]]:
+    """The frames of all keys of each part, in order."""
+    out: dict[str, set[float]] = {}
+    for lane in owner.lanes:
+        out.setdefault(part_of(owner, lane.channel), set()).update(k.frame for k in lane.curve.keys)
+    return {part: sorted(frames) for part, frames in out.items()}

@@ -53,19 +53,20 @@ def key_values(
     """
     before = scene.owner(owner_id)
     added: list[HoldAdded] = []
+    curves: dict[str, AnimationCurve] = {}
     for channel_id, value in values.items():
-        lane = before.lane(channel_id)
-        kind = "hold" if channel(before, channel_id).stepped else "smooth"
+        what, lane = channel(before, channel_id), before.lane(channel_id)
+        curve, kind = lane.curve if lane else AnimationCurve(), "hold" if what.stepped else "smooth"
         if lane:
-            earlier = [k for k in lane.curve.keys if k.frame <= frame + SAME_FRAME]
-            kind = earlier[-1].interpolation if earlier else lane.curve.keys[0].interpolation
+            earlier = [k for k in curve.keys if k.frame <= frame + SAME_FRAME]
+            kind = earlier[-1].interpolation if earlier else curve.keys[0].interpolation
         key = Key(float(frame), float(value), kind)
         hold = missing_hold(before, channel_id, key) if guard else None
         if hold is not None:
-            scene = set_key(scene, owner_id, channel_id, hold)
+            curve = curve.with_key(hold)
             added.append(HoldAdded(channel_id, hold))
-        scene = set_key(scene, owner_id, channel_id, key)
-    return scene, added
+        curves[channel_id] = curve.with_key(key)
+    return scene.with_owner(before.with_lanes(curves)), added
 
 
 def delete_keys(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
