@@ -6,8 +6,8 @@ import numpy as np
 from scipy.interpolate import PPoly
 
 from benchmarks.measure import Row, medians, ms
-from fictilis.core.animation.bank import LaneBank
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
+from fictilis.core.animation.lane_bank import LaneBank
 from fictilis.core.timeline import Lane
 
 LANES, KEYS, FRAMES = 1000, 20, 1000

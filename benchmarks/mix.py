@@ -9,7 +9,7 @@ from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces, triangles
-from fictilis.core.mix.bank import DeltaBank
+from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 SIDE, TARGETS = 315, 52

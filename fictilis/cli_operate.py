@@ -134,7 +134,7 @@ def _numbers(text: str, what: str) -> list[float]:
 def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     from fictilis.core.mix.acting import weights_at
     from fictilis.core.shaping.mirror import Mirror
-    from fictilis.core.shaping.strokes import Reach
+    from fictilis.core.shaping.reach import Reach
 
     part = options.command if options.command != "shape" else "target"
     span = (scene.start, scene.end)
@@ -218,7 +218,7 @@ def _sound(options: argparse.Namespace) -> None:
 def _exact(options: argparse.Namespace) -> None:
     from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
     from fictilis.core.shaping.exact import Picked, change_exactly
-    from fictilis.core.shaping.strokes import pick_weights
+    from fictilis.core.shaping.reach import pick_weights
     from fictilis.formats.registry import load, save
 
     scene = load(options.scene)

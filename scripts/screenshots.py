@@ -22,7 +22,7 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets import dialogs
-from fictilis.app.widgets.checking import ChecksDialog
+from fictilis.app.widgets.checks_window import ChecksDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier

@@ -21,7 +21,7 @@ from fictilis.app.model.tasks import run_task
 from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.targets.thumbnails import shape_picture
 from fictilis.app.widgets import dialogs
-from fictilis.app.widgets.checking import Checker, ChecksDialog
+from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points

@@ -46,7 +46,7 @@ from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.top_line import TopLine
 from fictilis.app.view.view import View
 from fictilis.app.view.view_frame import ViewFrame
-from fictilis.app.widgets.checking import Checker
+from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.theme import PALETTES, style_sheet
 from fictilis.core.errors import FictilisError
 from fictilis.render.renderer import Light, Renderer

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from fictilis.core.animation.bank import lane_bank
+from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id

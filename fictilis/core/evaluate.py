@@ -6,10 +6,11 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
+from fictilis.core.affine import placed
 from fictilis.core.channels import stand_at
 from fictilis.core.mix.acting import shares, shares_at
-from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import FULL, columns
+from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
@@ -40,8 +41,7 @@ def points_over(obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: 
     at = np.asarray(frames, np.float64)
     out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):
-        matrix = stand_at(obj, frame, fps=fps).transform.matrix()
-        row[:] = row @ matrix[:3, :3].T + matrix[:3, 3]
+        row[:] = placed(row, stand_at(obj, frame, fps=fps).transform.matrix())
     return out
 
 

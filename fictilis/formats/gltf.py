@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.affine import rgb
 from fictilis.core.channels import OBJECT_KINDS, stand_at
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.normals import point_normals
@@ -184,8 +185,7 @@ def _animate_node(
 
 
 def _material(g: Any, obj: MorphObject) -> Any:
-    rgb = [int(obj.appearance.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
-    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb(obj.appearance.colour)]
     pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, obj.appearance.opacity], metallicFactor=0.0, roughnessFactor=0.8)
     mode = "BLEND" if obj.appearance.opacity < 1 else "OPAQUE"
     return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaMode=mode, alphaCutoff=None)

@@ -10,6 +10,7 @@ from pathlib import Path
 import moderngl
 import numpy as np
 
+from fictilis.core.affine import rgb
 from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.topology import edges, triangles
 from fictilis.core.scene import Mesh
@@ -19,11 +20,6 @@ SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
-
-
-def rgb(colour: str) -> tuple[float, float, float]:
-    """Red, green and blue in 0…1 of ``#RRGGBB``."""
-    return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from fictilis.core.affine import placed
 from fictilis.core.channels import camera_at, stand_at
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
@@ -35,8 +36,7 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
     for obj in scene.objects:
         stand = stand_at(replace(obj, lanes=()) if frame is None else obj, frame or 0.0, fps=scene.fps)
         if stand.visible and len(obj.base):
-            matrix = stand.transform.matrix()
-            clouds.append(obj.base @ matrix[:3, :3].T + matrix[:3, 3])
+            clouds.append(placed(obj.base, stand.transform.matrix()))
     if not clouds:
         return np.full(3, -50.0), np.full(3, 50.0)
     every = np.concatenate(clouds)

@@ -7,12 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from fictilis.core.affine import placed
 from fictilis.core.channels import Stand, stand_at
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
-from fictilis.core.mix.bank import DeltaBank, mixed_points
+from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, MorphObject, Scene
 
 WAYS = ("In the mix", "Alone", "Line-up")
@@ -50,7 +51,7 @@ class StageItem:
 
     def in_scene(self) -> np.ndarray:
         """(n, 3) float64: the points in scene space."""
-        return self.points.astype(np.float64) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
+        return placed(self.points.astype(np.float64), self.matrix)
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,10 +164,6 @@ class Stage:
             for o, stand in seen
             if stand.visible or o is current and wish.shaping is not None
         ]
-
-    def forget(self) -> None:
-        self._banks.clear()
-        self._shapes.clear()
 
     def _shape(self, place: object, made_of: object, make, mesh, live) -> _Shape:
         shape = self._shapes.setdefault(place, _Shape())

@@ -320,7 +320,7 @@ def test_a_number_alone_on_the_middle_handle_scales_all_axes(bench):
     index, _ = front_point(bench)
     bench.doc.set_picks(np.arange(866))
     bench.doc.set_tools(tool="scale")
-    from fictilis.app.view.tools.handles import handle_ends
+    from fictilis.app.view.tools.handling import handle_ends
 
     middle = QPointF(*handle_ends(bench.view.bench(bench.view.shaped_item()))[None])
     before = puff(bench)
@@ -759,7 +759,7 @@ def test_brackets_change_the_falloff_while_dragging(bench):
     index, _ = front_point(bench)
     bench.doc.set_picks(np.array([index]))
     bench.doc.set_tools(tool="move", radius=3.0)
-    from fictilis.app.view.tools.handles import handle_ends
+    from fictilis.app.view.tools.handling import handle_ends
 
     end = QPointF(*handle_ends(bench.view.bench(bench.view.shaped_item()))[1])
     before = puff(bench)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from fictilis.app.view.tools.handles import handle_ends
+from fictilis.app.view.tools.handling import handle_ends
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import full_shape

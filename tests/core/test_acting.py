@@ -2,8 +2,8 @@
 
 import pytest
 
-from fictilis.core.animation.bank import LaneBank
 from fictilis.core.animation.curve import Key
+from fictilis.core.animation.lane_bank import LaneBank
 from fictilis.core.channels import stand_at, values_at
 from fictilis.core.checks import run_checks
 from fictilis.core.edits.keys import set_key

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.animation.bank import LaneBank, lane_bank
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.lane_bank import LaneBank, lane_bank
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.timeline import Lane
 

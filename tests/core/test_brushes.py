@@ -14,7 +14,7 @@ from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStrok
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.exact import BY_ID, Picked, change_exactly
 from fictilis.core.shaping.mirror import Mirror
-from fictilis.core.shaping.strokes import Reach, displacement, pick_weights, rotation, scaling
+from fictilis.core.shaping.reach import Reach, displacement, pick_weights, rotation, scaling
 
 
 def one(points, mesh):

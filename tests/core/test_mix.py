@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from fictilis.core.edits import targets as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate, evaluate_frames, full_shape
-from fictilis.core.mix import bank
+from fictilis.core.mix import delta_bank as bank
 from fictilis.core.mix.acting import shares
-from fictilis.core.mix.bank import DeltaBank, mixed_points
 from fictilis.core.mix.coefficients import cardinals, columns
+from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, InBetween
 
 OBJ = "o1"

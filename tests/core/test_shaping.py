@@ -15,7 +15,7 @@ from fictilis.core.scene import Scene
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
 from fictilis.core.shaping.mirror import Mirror, mirror_map
-from fictilis.core.shaping.strokes import Reach, displacement, pick_weights, rotation, scaling
+from fictilis.core.shaping.reach import Reach, displacement, pick_weights, rotation, scaling
 
 OBJ = "o1"
 

@@ -81,7 +81,7 @@ def test_halves_add_up_to_the_original(bell, width, target):
         summed = sum(full_shape(obj, h, at) - obj.base for h in halves)
         assert np.abs(summed - (shape(bell, target, at) - obj.base)).max() < 1e-12
     mixed = shares(obj, dict.fromkeys(halves, 1.0))
-    from fictilis.core.mix.bank import mixed_points
+    from fictilis.core.mix.delta_bank import mixed_points
 
     assert np.abs(mixed_points(obj, mixed) - shape(bell, target)).max() < 1e-12
     left = full_shape(obj, halves[0]) - obj.base

@@ -7,8 +7,8 @@ from fictilis.app.lanes.playback import frame_after
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.mix.acting import shares
-from fictilis.core.mix.bank import mixed_points
 from fictilis.core.mix.coefficients import stage_coefficients
+from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.gltf import METRES
 

@@ -44,10 +44,6 @@ def has_lanes(doc: Document) -> bool:
     return any(owner.lanes for owner in doc.scene.owners)
 
 
-def has_lane(doc: Document) -> bool:
-    return doc.chosen is not None and doc.lane(doc.chosen.ref) is not None
-
-
 def has_chosen(doc: Document) -> bool:
     return doc.chosen is not None
 
@@ -70,22 +66,6 @@ def is_shaping(doc: Document) -> bool:
 
 def has_pick(doc: Document) -> bool:
     return doc.object is not None and len(doc.pick()) > 0
-
-
-def has_two_targets(doc: Document) -> bool:
-    return has_target(doc) and len(doc.object.targets) > 1
-
-
-def several_selected(doc: Document) -> bool:
-    return len(doc.selected_targets) > 1
-
-
-def has_mask(doc: Document) -> bool:
-    return has_target(doc) and doc.target.mask is not None
-
-
-def target_and_pick(doc: Document) -> bool:
-    return has_target(doc) and shaping_pick(doc)
 
 
 def shaping_pick(doc: Document) -> bool:
@@ -189,9 +169,9 @@ ROWS = (
     Row("shape", "Shape", "Shape the selected target", "shape", ("Return", "Enter"), has_object),
     Row("done", "Shape", "Done", "done", ("Esc",), is_shaping),
     *(
-        Row(f"tool-{tool.id}", "Shape", tool.name, "tool", (str((n + 1) % 10),) if n < 10 else (), is_shaping,
+        Row(f"tool-{tool.id}", "Shape", tool.name, "tool", (tool.key,) if tool.key else (), is_shaping,
             lambda d, t=tool.id: d.tools.tool == t, tool.id)
-        for n, tool in enumerate(TOOLS.values())
+        for tool in TOOLS.values()
     ),
     *(Row(f"exact-{o.id}", "Shape", o.label, "exact", (), is_shaping, argument=o.id) for o in EXACT),
     Row("smaller", "Shape", "Smaller brush or falloff", "resize", ("[",), is_shaping, argument=1 / 1.15),

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from fictilis.core.shaping.mirror import Mirror
-from fictilis.core.shaping.strokes import Reach
+from fictilis.core.shaping.reach import Reach
 
 PIVOTS = ("Pick", "Object", "Islands", "Placed")
 AXES = ("World", "Object", "Normal")

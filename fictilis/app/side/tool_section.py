@@ -21,7 +21,6 @@ from fictilis.core.shaping.exact import BY_ID, OPERATIONS
 from fictilis.core.shaping.mirror import unpaired
 
 UNITS = {"move": "cm", "rotate": "°", "scale": "×"}
-BRUSHY = ("brush",)
 SOFT = ("handles", "slide", "exact")
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from fictilis.app.view.picture import image_of
+from fictilis.core.affine import placed
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
@@ -31,7 +32,7 @@ def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, widt
                   tint: np.ndarray | None = None) -> QImage:  # fmt: skip
     """A small picture of an object in a shape (n, 3), seen from where every thumbnail is."""
     item = draw_item(obj, points, "thumbnail", tint)
-    cloud = obj.base @ obj.transform.matrix()[:3, :3].T + obj.transform.matrix()[:3, 3]
+    cloud = placed(obj.base, obj.transform.matrix())
     low, high = (cloud.min(0), cloud.max(0)) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
     camera = Camera(**START_VIEW).fitted(low, high, aspect=width / height, margin=1.2)
     return image_of(renderer.draw([item], camera, width, height, ground, fine=True))

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event
-from fictilis.app.view.tools.handles import CHANGES, handle_ends, handle_under
+from fictilis.app.view.tools.handling import CHANGES, handle_ends, handle_under
 from fictilis.app.widgets.fields import KeptKeysField
 from fictilis.app.widgets.theme import Palette
 

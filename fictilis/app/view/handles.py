@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import Bench
-from fictilis.app.view.tools.handles import HANDLE, handle_ends, handle_under
+from fictilis.app.view.tools.handling import HANDLE, handle_ends, handle_under
 from fictilis.app.widgets.theme import font
 
 TURN_GAP = 3.0  # pixels that the line of an arc stops before its middle

@@ -10,6 +10,7 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
+from fictilis.core.affine import placed
 from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import point_paths, points_over
 from fictilis.render.stage import ALONE, LINE_UP
@@ -192,7 +193,7 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
     ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
     matrix = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps).transform.matrix()
-    flat = ways.reshape(-1, 3) @ matrix[:3, :3].T + matrix[:3, 3]
+    flat = placed(ways.reshape(-1, 3), matrix)
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
     colour = QColor(view.palette_.lane(target.colour))
     for k in range(len(indices)):

@@ -9,7 +9,7 @@ import numpy as np
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
-from fictilis.app.view.tools.handles import CHANGES, apply_scale, handle_under, move_to, size_factors
+from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.core.errors import EditRefused, FictilisError
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import BY_ID, change_exactly

@@ -19,7 +19,7 @@ from fictilis.app.view.picture import Picture
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
-from fictilis.app.view.tools.picking import double_click, under
+from fictilis.app.view.tools.pick_tool import double_click, under
 from fictilis.app.view.view_camera import ViewCamera
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
@@ -32,7 +32,6 @@ from fictilis.render.snapshot import START_VIEW
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
-LARGEST_BRUSH = 2000.0  # pixels
 
 
 class View(ViewCamera, QWidget):

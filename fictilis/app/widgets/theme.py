@@ -14,6 +14,7 @@ from PyQt6.QtCore import QByteArray, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 
+from fictilis.core.affine import rgb
 from fictilis.render.renderer import Ground
 
 ASSETS = Path(__file__).parents[1] / "assets"
@@ -63,7 +64,7 @@ PALETTES = {p.name: p for p in (BISQUE, KILN)}
 
 @lru_cache(maxsize=64)
 def _lighter(colour: str) -> str:
-    r, g, b = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    r, g, b = rgb(colour)
     h, light, s = colorsys.rgb_to_hls(r, g, b)
     r, g, b = colorsys.hls_to_rgb(h, max(0.60, min(0.72, light + 0.25)), min(1.0, s * 1.05))
     return f"#{round(r * 255):02X}{round(g * 255):02X}{round(b * 255):02X}"
@@ -109,8 +110,7 @@ def icon(name: str, palette: Palette, checked: str | None = None) -> QIcon:
 
 def mix(a: str, b: str, part: float) -> str:
     """A colour between two, ``part`` of the way to ``b``."""
-    pairs = ((int(a[i : i + 2], 16), int(b[i : i + 2], 16)) for i in (1, 3, 5))
-    return "#" + "".join(f"{round(x + (y - x) * part):02X}" for x, y in pairs)
+    return "#" + "".join(f"{round(255 * (x + (y - x) * part)):02X}" for x, y in zip(rgb(a), rgb(b), strict=True))
 
 
 @lru_cache(maxsize=4)

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
 from fictilis.core.channels import Owner, channel, part_of, stand_at
 from fictilis.core.checks.finding import Finding, frames_of
@@ -134,8 +135,7 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
         return 0.0, 0.0
 
     def seen(frame: float) -> np.ndarray:
-        matrix = stand_at(obj, frame, fps=scene.fps).transform.matrix()
-        return evaluate_object(obj, frame, scene.fps) @ matrix[:3, :3].T + matrix[:3, 3]
+        return placed(evaluate_object(obj, frame, scene.fps), stand_at(obj, frame, fps=scene.fps).transform.matrix())
 
     start, end = scene.span
     first, last = seen(start), seen(end)

@@ -11,8 +11,8 @@ import numpy as np
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.bank import mixed_points
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
+from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.scene import (
     LANE_COLOURS,

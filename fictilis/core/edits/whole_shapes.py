@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.affine import placed
 from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
 from fictilis.core.edits.targets import append, set_built_on
 from fictilis.core.errors import EditRefused
@@ -265,8 +266,8 @@ def transfer(
     if not source.mesh.face_count:
         raise EditRefused(f"{source.name} has no faces to transfer from.")
     there, here = source.transform.matrix(), obj.transform.matrix()
-    cloud = source.base @ there[:3, :3].T + there[:3, 3]
-    found = Surface(source.mesh, cloud).nearest(obj.base @ here[:3, :3].T + here[:3, 3])
+    cloud = placed(source.base, there)
+    found = Surface(source.mesh, cloud).nearest(placed(obj.base, here))
     t = np.clip((found.distances - near) / (far - near), 0.0, 1.0)
     share = np.where(found.distances <= near, 1.0, PROFILES["smooth"](t))
     if not (share > 0).any():

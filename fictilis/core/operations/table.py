@@ -19,7 +19,7 @@ from fictilis.core.geometry.carry import Carry
 from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
-from fictilis.core.shaping.strokes import Reach, pick_weights
+from fictilis.core.shaping.reach import Reach, pick_weights
 from fictilis.core.timeline import SceneCamera
 
 

@@ -17,7 +17,7 @@ from fictilis.core.scene import Deltas, Mesh, MorphObject
 from fictilis.core.shaping.brushes import neighbour_means
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.picks import chains
-from fictilis.core.shaping.strokes import displacement
+from fictilis.core.shaping.reach import displacement
 
 
 @dataclass(frozen=True)

@@ -19,8 +19,6 @@ from fictilis.core.geometry.topology import (
 from fictilis.core.mix.masks import masked
 from fictilis.core.scene import Mesh, MorphObject, Pick
 
-NOTHING = Pick()
-
 
 def points_of(mesh: Mesh, pick: Pick) -> np.ndarray:
     """(k,) int64: sorted points that a pick touches."""

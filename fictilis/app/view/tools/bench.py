@@ -10,12 +10,13 @@ from functools import cached_property
 import numpy as np
 
 from fictilis.app.model.document import Document
+from fictilis.core.affine import placed
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.dabs import columns_of
 from fictilis.core.shaping.exact import Picked, joined_normals
-from fictilis.core.shaping.strokes import displacement, pick_weights
+from fictilis.core.shaping.reach import displacement, pick_weights
 from fictilis.render.camera import Camera
 from fictilis.render.picking import Hit, hit_mesh, visible_points
 from fictilis.render.stage import StageItem
@@ -73,7 +74,7 @@ class Bench:
 
     @cached_property
     def scene_points(self) -> np.ndarray:
-        return self.points @ self.item.matrix[:3, :3].T + self.item.matrix[:3, 3]
+        return placed(self.points, self.item.matrix)
 
     @cached_property
     def to_object(self) -> np.ndarray:

@@ -9,14 +9,15 @@ import numpy as np
 
 from fictilis.app.model.tool_settings import MIX
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
+from fictilis.core.affine import placed
 from fictilis.core.edits.shape import shape_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.mix.acting import shares
-from fictilis.core.mix.bank import mixed_points
+from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.shaping.brushes import Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.mirror import reflected_weights
-from fictilis.core.shaping.strokes import displacement
+from fictilis.core.shaping.reach import displacement
 from fictilis.render.picking import Hit, hit_triangles, triangles_at
 
 MOST_DABS = 400  # of one pointer event
@@ -180,8 +181,7 @@ class _Trail:
         self.hit = hit
         moved = work.dab(bench.place(hit), hit.points, event.pressure, event.control, event.shift)
         if isinstance(work, BrushStroke) and len(moved):
-            matrix = bench.item.matrix
-            self.cloud[moved] = work.points[moved] @ matrix[:3, :3].T + matrix[:3, 3]
+            self.cloud[moved] = placed(work.points[moved], bench.item.matrix)
 
 
 def hover_weights(bench: Bench, hit: Hit) -> np.ndarray:

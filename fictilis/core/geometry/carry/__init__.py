@@ -1,7 +1,6 @@
 """Topology operations that carry every shape through: each returns a Carry."""
 
 from fictilis.core.geometry.carry.carry import Carry
-from fictilis.core.geometry.carry.cuts import loop_cut
 from fictilis.core.geometry.carry.joining import (
     delete_faces,
     delete_points,
@@ -12,6 +11,7 @@ from fictilis.core.geometry.carry.joining import (
     weld,
 )
 from fictilis.core.geometry.carry.lifting import extrude, inset
+from fictilis.core.geometry.carry.loop_cut import loop_cut
 from fictilis.core.geometry.carry.subdivision import subdivide, subdivide_faces
 
 __all__ = [

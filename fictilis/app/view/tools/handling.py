@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
-from fictilis.app.view.tools.picking import click, pick
+from fictilis.app.view.tools.pick_tool import click, pick
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import slide
-from fictilis.core.shaping.strokes import rotation, scaling
+from fictilis.core.shaping.reach import rotation, scaling
 
 HANDLE = 76.0  # pixels from the pivot to a handle's end
 GRIP = 13.0  # pixels around a handle's end that take the press
