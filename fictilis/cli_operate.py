@@ -24,6 +24,7 @@ PARTS = {
 }
 OF_OBJECTS = ("target", "mesh", "object")
 OF_LANES = ("lanes", "modifier", "keys")
+RADIUS = Number("radius", "The radius", 0.0, unit="cm", low=0, high=1e6)
 AXES = {"x": "X", "y": "Y", "z": "Z"}
 
 
@@ -142,6 +143,8 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         lanes, chosen = _lanes(scene, options)
         frames = _numbers(options.at, "frames") if part == "keys" and options.at else None
         keys = keys_at(scene, chosen, frames) if part == "keys" else frozenset()
+        if part == "keys" and not keys:
+            raise FictilisError(f"There are no keys at {options.at}." if options.at else "There are no keys yet.")
         return Subject(scene, lanes=lanes, selected=chosen, keys=keys, frame=scene.start, span=span)
     if part == "camera" and options.camera:
         return Subject(scene, frame=scene.start, camera_id=_camera(scene, options.camera).id)
@@ -154,7 +157,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     return Subject(
         scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span,
         weights=weights_at(obj, scene.start, fps=scene.fps),
-        mirror=mirror, reach=Reach(options.radius, not options.space),
+        mirror=mirror, reach=Reach(RADIUS.checked(options.radius, Subject(scene)), not options.space),
     )  # fmt: skip
 
 
@@ -180,12 +183,12 @@ def _pick(obj, options: argparse.Namespace) -> Pick:
     for kind in ("points", "edges", "faces"):
         text = getattr(options, kind)
         if text:
-            numbers = [int(n) for n in _numbers(text, kind)]
+            numbers = _numbers(text, kind)
             most = element_count(obj.mesh, kind)
-            beyond = [n for n in numbers if not 0 <= n < most]
-            if beyond:
-                raise FictilisError(f"{obj.name} has no {kind[:-1]} {beyond[0]}; they are numbered from 0 to {most - 1}.")
-            return Pick(kind, numbers)
+            wrong = [n for n in numbers if not (0 <= n < most and n == int(n))]
+            if wrong:
+                raise FictilisError(f"{obj.name} has no {kind[:-1]} {wrong[0]:g}; they are numbered from 0 to {most - 1}.")
+            return Pick(kind, [int(n) for n in numbers])
     return Pick()
 
 

@@ -204,6 +204,17 @@ def test_the_mesh_is_changed_and_targets_come_along(scene_file):
         (("mesh", "weld", "--within", "0.001"), "close enough"),
         (("mesh", "transfer", "--from", "Bell/Curl", "--far", "3"), "no object named Bell"),
         (("target", "--target", "bend", "scale", "--factor", "nan"), "finite"),
+        (("target", "--target", "bend", "--points", "1e400", "keep-region"), "no point inf; they are numbered from 0 to 24"),
+        (("target", "--target", "bend", "--points", "nan", "keep-region"), "no point nan"),
+        (("target", "--target", "bend", "--points", "1.5", "keep-region"), "no point 1.5"),
+        (("target", "--target", "bend", "--points", "one", "keep-region"), "no list of points"),
+        (("target", "--target", "bend", "--pick", "Rim", "keep-region"), "no pick named Rim"),
+        (("target", "--target", "bend", "--points", "1", "--radius", "nan", "mask-pick"), "radius must be a finite number"),
+        (("target", "--target", "bend", "--points", "1", "--radius", "-3", "mask-pick"), "from 0 to 1e+06 cm, not -3"),
+        (("keys", "--lane", "bend", "--at", "3", "flat"), "no keys at 3"),
+        (("modifier", "--lane", "bend", "spring"), "No lane that is selected has keys yet"),
+        (("shape", "--target", "bend", "--at", "0.3", "--points", "2", "inflate"), "no in-between at 0.3"),
+        (("shape", "inflate"), "nothing is picked"),
     ],
 )
 def test_edits_that_cannot_be_are_one_sentence(scene_file, capsys, words, said):
@@ -275,3 +286,33 @@ def test_time_that_cannot_be_is_one_sentence(scene_file, sheet_files, capsys, wo
     words = [str(sheet_files["base"]) if w == "{base}" else w for w in words]
     code, _, err = run(words[0], scene_file, *words[1:], capsys=capsys)
     assert code == 2 and said in err and err.count("\n") == 1 and scene_file.read_bytes() == before
+
+
+def test_what_the_command_line_reaches_besides(scene_file):
+    """One way through shapes, keys, modifiers, what is kept, and cameras."""
+    of = ("--object", "Sheet")
+    for words in (
+        ("target", *of, "--target", "Up", "--points", "0,1,2", "--radius", "4", "mask-pick"),
+        ("target", *of, "--target", "Up", "--target", "bend", "group", "--name", "Sides"),
+        ("target", *of, "--target", "Up", "group-factor", "--factor", "0.5"),
+        ("shape", *of, "--target", "bend", "--points", "12", "--radius", "6", "inflate", "--distance", "2"),
+        ("key", *of, "--target", "bend", "0=0", "12=1", "24=0"),
+        ("keys", *of, "--lane", "bend", "--at", "12", "handle", "--side", "out", "--frames", "3", "--value", "0.1"),
+        ("keys", *of, "--lane", "bend", "--at", "24", "move", "--frames", "6"),
+        ("modifier", *of, "spring", "--damping", "6"),
+        ("lanes", *of, "--lane", "bend", "beyond", "--after", "repeat"),
+        ("lanes", *of, "--lane", "Position Y", "set", "--value", "3"),
+        ("object", *of, "keep-mix", "--name", "Calm"), ("object", *of, "--points", "3,4", "keep-pick", "--name", "Rim"),
+        ("mesh", *of, "--faces", "0,1", "extrude", "--offset", "2"), ("camera", "new", "--name", "Side", "--yaw", "90"),
+        ("camera", "--camera", "Side", "rename", "--name", "Beside"),
+    ):  # fmt: skip
+        assert run(words[0], scene_file, *words[1:])[0] == 0, words
+    scene = fictilis.load(scene_file)
+    obj = scene.objects[0]
+    bend, up = obj.target_named("bend"), obj.target_named("Up")
+    lane = obj.lane(bend.id)
+    assert [k.frame for k in lane.curve.keys] == [0, 12, 30] and lane.curve.keys[1].out == (3, 0.1)
+    assert lane.modifiers[0].number("damping") == 6 and lane.curve.after == "repeat" and obj.transform.position[1] == 3
+    assert obj.groups[0].factor == 0.5 and up.group == bend.group and up.mask is not None
+    assert obj.mixes[0].name == "Calm" and obj.picks[0].name == "Rim" and scene.cameras[0].name == "Beside"
+    assert obj.mesh.point_count == 25 + 6 and bend.deltas.dense(31)[12, 1] > 1.5

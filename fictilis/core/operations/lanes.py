@@ -32,9 +32,28 @@ def _bake(s: Subject, v: Values) -> Scene:
 
 def _hold(s: Subject, v: Values) -> Scene:
     scene, frame = s.scene, s.frame if v["frame"] is None else v["frame"]
-    for ref in s.selected:
+    for ref in s.keyed:
         scene = timing.hold_until(scene, *ref, frame)
     return scene
+
+
+def _goes_on(side: str) -> Callable[[Subject], str]:
+    def now(s: Subject) -> str:
+        lane = s.scene.owner(s.keyed[-1].owner).lane(s.keyed[-1].channel)
+        return str(getattr(lane.curve, side)) if lane is not None else "hold"
+
+    return now
+
+
+def _beyond(s: Subject, v: Values) -> Scene:
+    scene = s.scene
+    for ref in s.keyed:
+        scene = key_edits.set_beyond(scene, *ref, v["before"], v["after"])
+    return scene
+
+
+def _a(word: str) -> str:
+    return f"an {word}" if word[0] in "aeiou" else f"a {word}"
 
 
 def _set(s: Subject, v: Values) -> Scene:
@@ -83,12 +102,12 @@ LANES = (
     Operation("lanes", "close", "Close the loop", lambda s, _v: timing.close_loop(s.scene, s.lanes), (), ("lanes",),
               "First and last frame get the same value and slope.", done="Close the loop"),
     Operation("lanes", "beyond", "Before and after the keys",
-              lambda s, v: key_edits.set_beyond(s.scene, *s.lane, v["before"], v["after"]),
+              _beyond,
               tuple(Choice(side, label, lambda s, side=side: getattr(s.scene.owner(s.lane.owner).lane(s.lane.channel).curve,
                   side),
                            options=tuple((way, WAYS_ON[way], way) for way in BEYOND))
                     for side, label in (("before", "Before the first"), ("after", "After the last"))),
-              ("lane",), "How the lane goes on outside its keys.", "Set it", "{lane} outside its keys",
+              ("lane",), "How the lanes go on outside their keys.", "Set it", "{lane} outside its keys",
               "Outside the keys of {lane}"),
     Operation("lanes", "set", "Value", _set, (Number("value", "Value", needed=True, low=-1e7, high=1e7),), ("channel",),
               "The value of a lane where it has no keys.", done="Set {lane}"),
@@ -97,13 +116,18 @@ LANES = (
 
 def _modified(kind: str) -> Callable[[Subject, Values], Scene]:
     def run(s: Subject, v: Values) -> Scene:
-        lane = s.scene.owner(s.lane.owner).lane(s.lane.channel)
-        there = lane.modifiers if lane is not None else ()
-        numbers = tuple((setting.name, v[setting.name]) for setting in KINDS[kind].settings)
-        new = Modifier(kind, True, v["amount"], numbers)
-        return timing.set_modifiers(s.scene, *s.lane, (*there, new))
+        new = Modifier(kind, True, v["amount"], tuple((x.name, v[x.name]) for x in KINDS[kind].settings))
+        return _with_modifiers(s, lambda there: (*there, new))
 
     return run
+
+
+def _with_modifiers(s: Subject, change: Callable[[tuple[Modifier, ...]], tuple[Modifier, ...]]) -> Scene:
+    scene = s.scene
+    for ref in s.keyed:
+        lane = scene.owner(ref.owner).lane(ref.channel)
+        scene = timing.set_modifiers(scene, *ref, change(lane.modifiers if lane is not None else ()))
+    return scene
 
 
 MODIFIERS = (
@@ -111,11 +135,11 @@ MODIFIERS = (
                 (Number("amount", "Amount", 1.0, low=-10, high=10),
                  *(Number(x.name, x.name.capitalize(), x.default, unit=x.unit, low=x.low,
                           high=x.high) for x in KINDS[kind].settings)),
-                ("lane",), f"Lays a {kind} over the lane's curve.", "Add it",
-                done=f"New {kind} of {{lane}}") for kind in KINDS),
-    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: timing.set_modifiers(s.scene, *s.lane, ()), (),
+                ("lane",), f"Lays {_a(kind)} over the curves of the lanes.", "Add it",
+                done=f"New {kind} of {{lanes}}") for kind in KINDS),
+    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: _with_modifiers(s, lambda _there: ()), (),
               ("lane",),
-              "The curve is plain again.", done="Remove the modifiers of {lane}"),
+              "The curves are plain again.", done="Remove the modifiers of {lanes}"),
 )  # fmt: skip
 
 

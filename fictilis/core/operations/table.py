@@ -78,6 +78,11 @@ class Subject:
         return self.selected[-1]
 
     @property
+    def keyed(self) -> tuple[ChannelRef, ...]:
+        """Those of the channels selected that have keys."""
+        return tuple(ref for ref in self.selected if self.scene.owner(ref.owner).lane(ref.channel) is not None)
+
+    @property
     def axis(self) -> int:
         """Across which axis sides are told apart: the mirror's first, or X."""
         return "XYZ".index(self.mirror.axes[:1] or "X")
@@ -286,6 +291,8 @@ class Operation:
             "object": subject.found.name if subject.found else "",
             "target": subject.target.name if subject.found and subject.targets else "",
             "lane": subject.named(subject.lane) if subject.selected else "",
+            "targets": ", ".join(subject.obj.target(t).name for t in subject.targets) if subject.found else "",
+            "lanes": ", ".join(subject.named(ref) for ref in subject.selected),
             "frame": f"{subject.frame:g}",
         }
         return text.format(**names, **{k: v for k, v in (values or {}).items() if k not in names})
@@ -337,8 +344,8 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "two mixes": (lambda s: _has_object(s) and len(s.obj.mixes) > 1, "Keep at least two mixes of {object} first."),
     "lanes": (lambda s: bool(s.lanes), "There are no keys yet."),
     "channel": (lambda s: bool(s.selected), "Select a lane first."),
-    "lane": (lambda s: bool(s.selected) and s.scene.owner(s.lane.owner).lane(s.lane.channel) is not None,
-             "The lane {lane} has no keys yet."),
+    "lane": (lambda s: bool(s.keyed),
+             "No lane that is selected has keys yet."),
     "keys": (lambda s: bool(s.keys), "Select keys first."),
     "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
     "sound": (lambda s: s.scene.sound is not None, "The scene has no sound."),
