@@ -1,11 +1,12 @@
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
@@ -98,7 +99,6 @@ def move(widget: QWidget, at, button=LEFT, modifiers=NONE) -> None:
     """A move with a button held, which QTest's own moves do not carry."""
     from PyQt6.QtCore import QEvent
     from PyQt6.QtGui import QMouseEvent
-    from PyQt6.QtWidgets import QApplication
 
     place = QPointF(point(at))
     event = QMouseEvent(
@@ -115,6 +115,21 @@ def no_waiting_questions(monkeypatch):
         raise AssertionError(f"nobody answers {dialog.windowTitle()}")
 
     monkeypatch.setattr("fictilis.app.widgets.dialogs.Dialog.exec", refuse)
+
+
+@pytest.fixture(autouse=True)
+def nothing_is_left_behind():
+    """No thread that keeps the interpreter alive, no window in sight, no timer that goes on in one that is closed."""
+    threads = set(threading.enumerate())
+    yield
+    if QApplication.instance() is None:
+        return
+    left = [t.name for t in set(threading.enumerate()) - threads if not t.daemon and not t.name.startswith("mix")]
+    assert not left, f"threads go on: {left}"
+    windows = QApplication.topLevelWidgets()
+    assert not [w.windowTitle() or type(w).__name__ for w in windows if w.isVisible()], "windows stay open"
+    timers = [t for w in windows for t in w.findChildren(QTimer) if t.isActive() and not t.isSingleShot()]
+    assert not timers, f"{len(timers)} timers go on in windows that are closed"
 
 
 @pytest.fixture(autouse=True)
