@@ -1,5 +1,6 @@
 """Files, questions, recovery, shortcuts and the window itself."""
 
+import itertools
 import json
 from pathlib import Path
 
@@ -7,6 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication
 
 import fictilis
 from fictilis.app.commands.actions import ROWS
@@ -411,8 +413,6 @@ def test_opening_a_file_named_on_the_command_line(user, sheet_files):
 
 
 def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
-    from PyQt6.QtWidgets import QApplication
-
     ways = user.window.frame.ways.buttons
     ways["Alone"].click()
     field = user.window.transport.frame
@@ -437,3 +437,15 @@ def test_an_export_without_a_suffix_becomes_glb_and_an_empty_scene_is_left_unask
     assert (tmp_path / "mix.glb").stat().st_size > 1000 and "Exported mix.glb." in user.said[-1][0]
     user.doc.edit("Remove", lambda s: remove_object(s, "o1"))
     assert user.doc.unsaved and user.window.commands.may_leave()  # asked by nobody
+
+
+@pytest.mark.parametrize("width", [1280, 1000, 900, 760])
+def test_the_buttons_over_the_view_never_touch(user, width):
+    frame, size = user.window.frame, user.window.size()
+    user.window.resize(width, 700)
+    QApplication.processEvents()
+    rects = [part.geometry() for part in (frame.ways, frame.shows, frame.looks)]
+    user.window.resize(size)
+    QApplication.processEvents()
+    for one, other in itertools.combinations(rects, 2):
+        assert not one.adjusted(-6, -6, 6, 6).intersects(other)

@@ -114,14 +114,16 @@ class ViewFrame(QWidget):
         self.view.setGeometry(self.rect())
         for part in (self.ways, self.looks, self.shows):
             part.adjustSize()
-        narrow = self.width() < self.ways.width() + self.shows.width() + self.looks.width() + 60
+        edge, gap = self.width() - 12, 10
         self.ways.move(12, 12)
-        self.looks.move(self.width() - self.looks.width() - 12, 12)
-        if narrow:
-            self.looks.move(self.width() - self.looks.width() - 12, 50)
-            self.shows.move(self.width() - self.shows.width() - 12, 12)
+        beside = edge - self.ways.geometry().right() - gap  # what is left of the first row; what does not fit goes below
+        if self.shows.width() + gap + self.looks.width() <= beside:
+            self.looks.move(edge - self.looks.width(), 12)
+            self.shows.move(self.looks.x() - gap - self.shows.width(), 12)
         else:
-            self.shows.move(self.looks.x() - self.shows.width() - 10, 12)
+            row = 12 if self.shows.width() <= beside else 50
+            self.shows.move(edge - self.shows.width(), row)
+            self.looks.move(edge - self.looks.width(), row + 38)
         self._lay_out_strip(self.height() - 66)
         self.strip.move(12, 54)
         self.toast.place()
