@@ -60,6 +60,12 @@ class ToolSection(Section):
         field.chosen.connect(lambda c: self.doc.set_tools(**{setting: c}))
         return field
 
+    def _combo(self, name: str) -> ArrowCombo:
+        field = ArrowCombo(self.palette_)
+        field.setAccessibleName(name)
+        field.setMinimumWidth(60)
+        return field
+
     def _pick_rows(self) -> None:
         self.kind = Segments("Pick", tuple(k.capitalize() for k in PICK_KINDS))
         self.kind.chosen.connect(lambda c: self.commands.pick_kind(c.lower()))
@@ -70,9 +76,7 @@ class ToolSection(Section):
         self.add(self.through)
 
     def _exact_rows(self) -> None:
-        self.exact = ArrowCombo(self.palette_)
-        self.exact.setAccessibleName("Exact change")
-        self.exact.setMinimumWidth(60)
+        self.exact = self._combo("Exact change")
         for operation in OPERATIONS:
             self.exact.addItem(operation.label, operation.id)
         self.exact.activated.connect(lambda n: self.doc.set_tools(exact=self.exact.itemData(n)))
@@ -104,9 +108,7 @@ class ToolSection(Section):
         self.spacing = self._number("Spacing", "", 2, 0.02, 2.0, "spacing")
         self.spacing.setToolTip("From dab to dab, as a part of the size")
         self.spacing_row = self._row("Spacing", self.spacing)
-        self.blend_to = ArrowCombo(self.palette_)
-        self.blend_to.setAccessibleName("Blend toward")
-        self.blend_to.setMinimumWidth(60)
+        self.blend_to = self._combo("Blend toward")
         self.blend_to.activated.connect(lambda n: self.doc.set_tools(blend_to=self.blend_to.itemData(n)))
         self.blend_row = self._row("Toward", self.blend_to)
         self.scrape = self._check("Scrape what stands out", "scrape")
@@ -127,9 +129,7 @@ class ToolSection(Section):
         self.add(self.connected)
 
     def _handle_rows(self) -> None:
-        self.pivot = ArrowCombo(self.palette_)
-        self.pivot.setAccessibleName("Pivot")
-        self.pivot.setMinimumWidth(60)
+        self.pivot = self._combo("Pivot")
         for text, value in zip(("The pick", "The object", "Each island", "Placed point"), PIVOTS, strict=True):
             self.pivot.addItem(text, value)
         self.pivot.activated.connect(self._set_pivot)

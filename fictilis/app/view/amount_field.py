@@ -119,7 +119,7 @@ class AmountField(QFrame):
     def _say_unit(self) -> None:
         """The unit, behind what the arithmetic of the box in use comes to."""
         unit = CHANGES[self.view.doc.tools.tool].unit
-        box = next((b for b in self.boxes.values() if b.hasFocus()), None)
+        box = next((b for b in self.boxes.values() if b is self.focusWidget()), None)  # also in a window that is not in front
         number = box.number() if box is not None and box.is_sum() else None
         self.unit.setText(unit if number is None else f"= {number:.4g} {unit}")
         self.adjustSize()
