@@ -203,8 +203,8 @@ def _order_of(obj, name: str, data):
     """The order that puts a target's points in the base's, or None when they are, or when there is none."""
     from fictilis.core.geometry.matching import find_order, first_difference
 
-    same = data.mesh.point_count == obj.mesh.point_count and first_difference(obj.mesh, data.mesh) is None
-    order = None if same else find_order(obj.mesh, data.mesh, obj.base, data.points)
+    same = data.mesh.point_count == obj.geometry.point_count and first_difference(obj.mesh, data.mesh) is None
+    order = None if same else find_order(obj.geometry, data.mesh, obj.base, data.points)
     if order is not None and order.choices > 1:
         _warn([f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."])
     return order
@@ -218,7 +218,7 @@ def describe(scene) -> dict:
 
     objects = []
     for obj in scene.objects:
-        sizes, counts = np.unique(obj.mesh.face_sizes, return_counts=True)
+        sizes, counts = np.unique(obj.geometry.face_sizes, return_counts=True)
         targets = [
             {
                 "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,
@@ -230,9 +230,9 @@ def describe(scene) -> dict:
         ]  # fmt: skip
         objects.append(
             {
-                "name": obj.name, "points": obj.mesh.point_count, "faces": obj.mesh.face_count,
+                "name": obj.name, "points": obj.geometry.point_count, "faces": obj.mesh.face_count,
                 "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
-                "uvs": 0 if obj.mesh.uvs is None else len(obj.mesh.uvs), "targets": targets,
+                "uvs": 0 if obj.geometry.uvs is None else len(obj.mesh.uvs), "targets": targets,
                 "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes],
             }
         )  # fmt: skip
@@ -336,7 +336,7 @@ def _export(options: argparse.Namespace) -> None:
 
     scene = load(options.scene)
     if options.shapes:
-        export_shapes(scene, options.output)
+        _warn(export_shapes(scene, options.output)[1])
         return
     frame = scene.start if options.frame is None else _number(str(options.frame), "frame")
     _warn(export(scene, options.output, frame))

@@ -8,9 +8,9 @@ from pathlib import Path
 from fictilis.core.errors import FictilisError
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.lanes import keys_at
-from fictilis.core.operations.table import Choice, Flag, Number, Operation, Parameter, Span, Subject
+from fictilis.core.operations.table import Operation, Subject
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span
 from fictilis.core.scene import Pick, Scene
-from fictilis.core.shaping.exact import OPERATIONS as EXACT
 
 PARTS = {
     "target": "change whole targets",
@@ -21,8 +21,10 @@ PARTS = {
     "keys": "change single keys",
     "time": "rate, range, markers and sound",
     "camera": "cameras of the scene",
+    "shape": "exact changes of what is picked, in a target or in the base",
 }
-OF_OBJECTS = ("target", "mesh", "object")
+OF_OBJECTS = ("target", "mesh", "object", "shape")
+OF_TARGETS = ("target", "shape")
 OF_LANES = ("lanes", "modifier", "keys")
 RADIUS = Number("radius", "The radius", 0.0, unit="cm", low=0, high=1e6)
 AXES = {"x": "X", "y": "Y", "z": "Z"}
@@ -45,17 +47,9 @@ def register(commands) -> None:
             sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
             sound.add_argument("file", type=Path)
             sound.set_defaults(run=_sound)
-    shape = commands.add_parser("shape", help="exact changes of what is picked, in a target or in the base")
-    shape.add_argument("scene", type=Path)
-    _subject_options(shape, "target", needed=False)
-    shape.add_argument("--at", type=float, default=1.0, metavar="WEIGHT", help="of the in-between that is changed")
-    verbs = shape.add_subparsers(dest="operation", required=True, metavar="CHANGE")
-    for change in EXACT:
-        numbers = tuple(Number(n.name.lower(), n.name, n.default, unit=n.unit, low=n.low, high=n.high) for n in change.numbers)
-        _add(verbs, change.id, change.note, numbers).set_defaults(run=_exact, how=change)
 
 
-def _subject_options(parser: argparse.ArgumentParser, part: str, needed: bool = True) -> None:
+def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
     """What an operation is made on."""
     if part in OF_OBJECTS:
         parser.add_argument("--object", required=True)
@@ -64,10 +58,12 @@ def _subject_options(parser: argparse.ArgumentParser, part: str, needed: bool = 
             parser.add_argument(f"--{kind}", metavar="N,N,…", help=f"{kind} picked by their numbers")
         parser.add_argument("--radius", type=float, default=0.0, metavar="CM", help="falloff around the pick")
         parser.add_argument("--space", action="store_true", help="falloff through space, not along the surface")
-    if part == "target":
-        parser.add_argument("--target", action="append", required=needed, default=[], help="again for several")
+    if part in OF_TARGETS:
+        parser.add_argument("--target", action="append", required=part == "target", default=[], help="again for several")
         parser.add_argument("--mirror", choices=list(AXES), default="x", help="across which axis sides are told apart")
         parser.add_argument("--by-topology", action="store_true", help="find partners by the faces, not by position")
+    if part == "shape":
+        parser.add_argument("--at", type=float, default=1.0, metavar="WEIGHT", help="of the in-between that is changed")
     if part in OF_LANES:
         parser.add_argument("--object", metavar="OBJECT|CAMERA", help="default: all", required=part != "lanes")
         parser.add_argument(
@@ -137,7 +133,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     from fictilis.core.shaping.mirror import Mirror
     from fictilis.core.shaping.reach import Reach
 
-    part = options.command if options.command != "shape" else "target"
+    part = options.command
     span = (scene.start, scene.end)
     if part in OF_LANES:
         lanes, chosen = _lanes(scene, options)
@@ -152,12 +148,13 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         return Subject(scene, frame=scene.start, span=span)
     obj = scene.object_named(options.object)
     pick = _pick(obj, options)
-    mirror = Mirror(AXES[options.mirror], options.by_topology) if part == "target" else Mirror()
-    targets = tuple(obj.target_named(name).id for name in options.target) if part == "target" else ()
+    mirror = Mirror(AXES[options.mirror], options.by_topology) if part in OF_TARGETS else Mirror()
+    targets = tuple(obj.target_named(name).id for name in options.target) if part in OF_TARGETS else ()
     return Subject(
         scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span,
         weights=weights_at(obj, scene.start, fps=scene.fps),
         mirror=mirror, reach=Reach(RADIUS.checked(options.radius, Subject(scene)), not options.space),
+        at=getattr(options, "at", 1.0) if part == "shape" else 1.0,
     )  # fmt: skip
 
 
@@ -184,7 +181,7 @@ def _pick(obj, options: argparse.Namespace) -> Pick:
         text = getattr(options, kind)
         if text:
             numbers = _numbers(text, kind)
-            most = element_count(obj.mesh, kind)
+            most = element_count(obj.geometry, kind)
             wrong = [n for n in numbers if not (0 <= n < most and n == int(n))]
             if wrong:
                 raise FictilisError(f"{obj.name} has no {kind[:-1]} {wrong[0]:g}; they are numbered from 0 to {most - 1}.")
@@ -216,21 +213,3 @@ def _sound(options: argparse.Namespace) -> None:
     scene = load(options.scene)
     at = Number("at", "The frame", low=-1e6, high=1e6).checked(options.at or 0.0, Subject(scene))
     save(set_sound(scene, read_sound(options.file, at)), options.output or options.scene)
-
-
-def _exact(options: argparse.Namespace) -> None:
-    from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
-    from fictilis.core.shaping.exact import Picked, change_exactly
-    from fictilis.core.shaping.reach import pick_weights
-    from fictilis.formats.registry import load, save
-
-    scene = load(options.scene)
-    subject = _subject(scene, options)
-    obj, given = subject.obj, _given(options)
-    ref = ShapeRef(subject.target_id if subject.targets else None, options.at if subject.targets else 1.0)
-    if not ref.exists_in(obj):
-        raise FictilisError(f"{subject.target.name} has no in-between at {options.at:g}.")
-    points = shape_points(obj, ref)
-    picked = Picked(obj, points, subject.points, pick_weights(obj, points, subject.points, subject.reach))
-    numbers = {n.name: given.get(n.name.lower(), n.default) for n in options.how.numbers}
-    save(move_shape(scene, obj.id, ref, change_exactly(options.how.id, picked, numbers)), options.output or options.scene)

@@ -5,8 +5,7 @@ from pathlib import Path
 from fictilis.app.commands.actions import MENUS, ROWS
 from fictilis.cli_operate import PARTS
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.operations.table import Choice, Flag, Number, Parameter, Span
-from fictilis.core.shaping.exact import OPERATIONS as EXACT
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span
 
 DOCS = Path(__file__).parents[1] / "docs"
 MADE_ON = {
@@ -71,7 +70,7 @@ def commands_page() -> str:
         "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `snapshot`) are told by `fictilis COMMAND --help`.",
         "",
     ]
-    for part, about in {**PARTS, "shape": "exact changes of what is picked"}.items():
+    for part, about in PARTS.items():
         lines += [
             f"## fictilis {part}",
             "",
@@ -83,8 +82,6 @@ def commands_page() -> str:
         rows = [(o.verb, o.parameters, o.sentence or o.label) for o in OPERATIONS.values() if o.part == part]
         if part == "time":
             rows.append(("sound", (Number("at", "", 0.0),), "The scene's sound, from a FILE; it begins at a frame."))
-        if part == "shape":
-            rows = [(c.id, tuple(Number(n.name.lower(), n.name, unit=n.unit) for n in c.numbers), c.note) for c in EXACT]
         lines += [f"| `{verb}` | {' '.join(map(_option, numbers))} | {said} |" for verb, numbers, said in rows]
         lines.append("")
     return "\n".join(lines)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import edges
-from fictilis.core.scene import Mesh
 
 
 def displacement_lengths(base: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -14,12 +14,12 @@ def displacement_lengths(base: np.ndarray, points: np.ndarray) -> np.ndarray:
     return np.sqrt(np.einsum("ij,ij->i", moved, moved))
 
 
-def stretch(mesh: Mesh, base: np.ndarray, points: np.ndarray) -> np.ndarray:
+def stretch(geometry: Geometry, base: np.ndarray, points: np.ndarray) -> np.ndarray:
     """(n,): mean over a point's edges of log2(length / length in the base): 0 as it was, 1 twice as long, -1 half.
 
     Edges without length in either do not count. Source: logarithmic (Hencky) strain, base 2.
     """
-    pairs = edges(mesh)
+    pairs = edges(geometry)
     now = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
     then = np.linalg.norm(base[pairs[:, 0]] - base[pairs[:, 1]], axis=1)
     ok = (now > 1e-12) & (then > 1e-12)

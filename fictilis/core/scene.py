@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.core.arrays import cached_by_identity, frozen, plain_numbers
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
 LANE_COLOURS = (
@@ -17,49 +18,6 @@ LANE_COLOURS = (
 )  # fmt: skip
 CLAY = "#CC8C70"
 PICK_KINDS = ("points", "edges", "faces")
-
-
-@dataclass(frozen=True, eq=False)
-class Mesh:
-    """Faces as a flat corner list. Points stay with the object, since one mesh serves all its shapes.
-
-    corners : (c,) int32, point index of each face corner, face after face
-    offsets : (m + 1,) int32, where each face starts in ``corners``
-    uvs : (u, 2) float64; uv_corners : (c,) int32 into ``uvs``, -1 for a corner without one. Both None without UVs.
-    """
-
-    point_count: int
-    corners: np.ndarray
-    offsets: np.ndarray
-    uvs: np.ndarray | None = None
-    uv_corners: np.ndarray | None = None
-
-    def __post_init__(self) -> None:
-        set_ = object.__setattr__
-        set_(self, "corners", frozen(self.corners, np.int32))
-        set_(self, "offsets", frozen(self.offsets, np.int32))
-        if (self.uvs is None) != (self.uv_corners is None):
-            raise ValueError("uvs and uv_corners come together")
-        if self.uvs is not None and self.uv_corners is not None:
-            set_(self, "uvs", frozen(self.uvs, np.float64, 2))
-            set_(self, "uv_corners", frozen(self.uv_corners, np.int32))
-            if len(self.uv_corners) != len(self.corners):
-                raise ValueError("uv_corners needs one entry a corner")
-        if len(self.offsets) < 1 or self.offsets[0] != 0 or self.offsets[-1] != len(self.corners):
-            raise ValueError("offsets must run from 0 to the number of corners")
-
-    @property
-    def face_count(self) -> int:
-        return len(self.offsets) - 1
-
-    @property
-    def face_sizes(self) -> np.ndarray:
-        """(m,) int32: corners of each face."""
-        return np.diff(self.offsets)
-
-    def face(self, index: int) -> np.ndarray:
-        """(k,) int32: point indices of one face."""
-        return self.corners[self.offsets[index] : self.offsets[index + 1]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -251,11 +209,11 @@ class SavedView:
 
 @dataclass(frozen=True, eq=False)
 class MorphObject(Animated):
-    """A mesh, its base points (n, 3) float64, and the targets and lanes that deform it."""
+    """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it."""
 
     id: str
     name: str
-    mesh: Mesh
+    geometry: Geometry
     base: np.ndarray
     targets: tuple[Target, ...] = ()
     lanes: tuple[Lane, ...] = ()
@@ -269,8 +227,15 @@ class MorphObject(Animated):
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "base", frozen(self.base, np.float64, 3))
-        if len(self.base) != self.mesh.point_count:
-            raise ValueError(f"{len(self.base)} base points, but the mesh counts {self.mesh.point_count}")
+        if len(self.base) != self.geometry.point_count:
+            raise ValueError(f"{len(self.base)} base points, but the {self.geometry.kind} counts {self.geometry.point_count}")
+
+    @property
+    def mesh(self) -> Mesh:
+        """The geometry, for what only a mesh can do; ``geometry`` is for what any object can. Raises EditRefused."""
+        if not isinstance(self.geometry, Mesh):
+            raise EditRefused(f"{self.name} is a {self.geometry.kind} and has no faces; this needs a mesh.")
+        return self.geometry
 
     def group(self, group_id: str | None) -> Group | None:
         return next((g for g in self.groups if g.id == group_id), None)

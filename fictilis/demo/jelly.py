@@ -11,8 +11,9 @@ from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import set_built_on, set_path, set_range, target_from_points
 from fictilis.core.edits.timeline import set_marker
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.scene import Deltas, InBetween, Mesh, Scene
+from fictilis.core.scene import Deltas, InBetween, Scene
 
 SEGMENTS, OUTER, INNER = 80, 32, 16
 RADIUS, HEIGHT = 34.0, 27.0

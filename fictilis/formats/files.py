@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.scene import Mesh
+from fictilis.core.geometry.kinds import Mesh
 
 Progress = Callable[[float], None]
 

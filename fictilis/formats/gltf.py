@@ -110,7 +110,8 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
     import pygltflib as g
 
-    shown = [obj for obj in scene.objects if obj.visible and obj.mesh.face_count]
+    visible = [obj for obj in scene.objects if obj.visible]
+    shown = [obj for obj in visible if obj.geometry.face_count]
     if not shown:
         raise EditRefused("There is nothing to export: no visible object has faces.")
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))

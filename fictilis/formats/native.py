@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.scene import (
     Deltas,
     MorphObject,
@@ -26,6 +27,7 @@ from fictilis.formats.native_records import (
     GroupRecord,
     KeyRecord,
     LaneRecord,
+    LineRecord,
     MarkerRecord,
     MeshRecord,
     MixRecord,
@@ -74,6 +76,28 @@ def _plain(number: object) -> object:
     raise TypeError(f"{type(number).__name__} cannot stand in a scene file")
 
 
+def _lanes(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
+    return [
+        LaneRecord(
+            channel=lane.channel, keys=[KeyRecord(**fields_of(k, KeyRecord)) for k in lane.curve.keys],
+            before=lane.curve.before, after=lane.curve.after,
+            modifiers=[
+                ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
+            ],
+        )
+        for lane in lanes
+    ]  # fmt: skip
+
+
+def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | LineRecord:
+    if isinstance(g, Line):
+        return LineRecord(points=np.diff(g.starts).tolist(), closed=g.closed.tolist())
+    mesh = MeshRecord(points=g.point_count, corners=store(g.corners), offsets=store(g.offsets))
+    if g.uvs is not None and g.uv_corners is not None:
+        mesh.uvs, mesh.uv_corners = store(g.uvs), store(g.uv_corners)
+    return mesh
+
+
 def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
     def deltas(value: Deltas) -> DeltasRecord:
         return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
@@ -94,28 +118,13 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected)
         )
 
-    def lanes_of(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
-        return [
-            LaneRecord(
-                channel=lane.channel, keys=[KeyRecord(**fields_of(k, KeyRecord)) for k in lane.curve.keys],
-                before=lane.curve.before, after=lane.curve.after,
-                modifiers=[
-                    ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
-                ],
-            )
-            for lane in lanes
-        ]  # fmt: skip
-
     def obj(o: MorphObject) -> ObjectRecord:
-        m = o.mesh
-        mesh = MeshRecord(points=m.point_count, corners=store(m.corners), offsets=store(m.offsets))
-        if m.uvs is not None and m.uv_corners is not None:
-            mesh.uvs, mesh.uv_corners = store(m.uvs), store(m.uv_corners)
         t = o.transform
         return ObjectRecord(
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
-            mesh=mesh, base=store(o.base), targets=[target(x) for x in o.targets], lanes=lanes_of(o.lanes), locked=o.locked,
+            geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
+            lanes=_lanes(o.lanes), locked=o.locked,
             groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,
@@ -131,7 +140,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
         objects=[obj(o) for o in scene.objects],
         views=[ViewRecord(**fields_of(v, ViewRecord)) for v in scene.views],
-        cameras=[CameraRecord(**fields_of(c, CameraRecord) | {"lanes": lanes_of(c.lanes)}) for c in scene.cameras],
+        cameras=[CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
     )  # fmt: skip
 

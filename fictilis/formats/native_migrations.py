@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 4
+VERSION = 5
 Record = dict[str, Any]
 
 
@@ -64,4 +64,12 @@ def _from_3(data: Record) -> None:
                 key["tangent"] = tangents.get(key["tangent"], key["tangent"])
 
 
-MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3}
+def _from_4(data: Record) -> None:
+    """Every object was a mesh."""
+    for obj in _parts(data, "objects"):
+        if isinstance(obj.get("mesh"), dict):
+            obj["mesh"]["kind"] = "mesh"
+        _renamed(obj, "mesh", "geometry")
+
+
+MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}

@@ -17,13 +17,13 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import OWN_IDS, channel
 from fictilis.core.edits.timeline import set_sound
 from fictilis.core.errors import BadFile, FictilisError
+from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.scene import (
     PICK_KINDS,
     Appearance,
     Deltas,
     Group,
     InBetween,
-    Mesh,
     MorphObject,
     NamedPick,
     Pick,
@@ -43,6 +43,8 @@ from fictilis.formats.native_records import (
     DeltasRecord,
     KeyRecord,
     LaneRecord,
+    LineRecord,
+    MeshRecord,
     ObjectRecord,
     PickRecord,
     SceneRecord,
@@ -186,16 +188,16 @@ class _ObjectReader:
         return self.archive.fail(f"{self.item.name} {what}")
 
     def read(self) -> MorphObject:
-        item, mesh = self.item, self._mesh()
+        item, geometry = self.item, self._geometry()
         if any(abs(factor) < 1e-9 for factor in item.transform.scale):
             raise self.fail("has a scale of 0")
         t = item.transform
         texture = self._texture(item.texture) if item.texture else None
         return MorphObject(
-            item.id, item.name, mesh, self.base, tuple(self._target(t) for t in item.targets), _lanes(item.lanes),
+            item.id, item.name, geometry, self.base, tuple(self._target(t) for t in item.targets), _lanes(item.lanes),
             Transform(t.position, t.rotation, t.scale, t.pivot), Appearance(item.colour, item.smooth, texture, item.opacity),
             item.visible, item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
-            tuple(self._pick(p, mesh) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
+            tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
         )  # fmt: skip
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
@@ -204,8 +206,18 @@ class _ObjectReader:
             raise self.archive.fail(f"{self.item.name}: a {what} runs from {array.min()} to {array.max()}, beyond {high - 1}")
         return array
 
-    def _mesh(self) -> Mesh:
-        m = self.item.mesh
+    def _geometry(self) -> Geometry:
+        record = self.item.geometry
+        return self._line(record) if isinstance(record, LineRecord) else self._mesh(record)
+
+    def _line(self, record: LineRecord) -> Line:
+        if len(record.points) != len(record.closed):
+            raise self.fail(f"has {len(record.points)} strands, but says of {len(record.closed)} whether they are closed")
+        if sum(record.points) != self.count:
+            raise self.fail(f"says it has {sum(record.points)} points, but {self.count} are stored")
+        return Line(np.cumsum([0, *record.points]), np.array(record.closed, bool))
+
+    def _mesh(self, m: MeshRecord) -> Mesh:
         if m.points != self.count:
             raise self.fail(f"says it has {m.points} points, but {self.count} are stored")
         corners = self._indices(m.corners, "face corner", 0, self.count)
@@ -243,11 +255,11 @@ class _ObjectReader:
             mask, t.group,
         )  # fmt: skip
 
-    def _pick(self, record: PickRecord, mesh: Mesh) -> NamedPick:
+    def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:
         if record.kind not in PICK_KINDS:
             raise self.fail(f"has a pick of the unknown kind “{record.kind}”")
         elements = self.archive.array(record.elements, "<i8")
-        most = element_count(mesh, record.kind)
+        most = element_count(geometry, record.kind)
         if len(elements) and (elements.min() < 0 or elements.max() >= most):
             raise self.archive.fail(f"{self.item.name}: the pick “{record.name}” names {record.kind} beyond {most - 1}")
         return NamedPick(record.name, Pick(record.kind, elements))

@@ -121,12 +121,19 @@ class SoundRecord(_Strict, kw_only=True):
     volume: float
 
 
-class MeshRecord(_Strict, kw_only=True):
+class MeshRecord(_Strict, kw_only=True, tag_field="kind", tag="mesh"):
     points: int
     corners: str
     offsets: str
     uvs: str | None = None
     uv_corners: str | None = None
+
+
+class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
+    """One strand after another: its number of points, and whether it is closed."""
+
+    points: list[int]
+    closed: list[bool]
 
 
 class TransformRecord(_Strict, kw_only=True):
@@ -143,7 +150,7 @@ class ObjectRecord(_Strict, kw_only=True):
     colour: str
     smooth: bool
     transform: TransformRecord
-    mesh: MeshRecord
+    geometry: MeshRecord | LineRecord
     base: str
     targets: list[TargetRecord]
     lanes: list[LaneRecord]

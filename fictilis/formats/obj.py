@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.errors import BadFile
-from fictilis.core.scene import Mesh
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
 
 IGNORED = {"vn", "vp", "g", "mg", "p", "l", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.errors import BadFile
+from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.scene import Appearance, MorphObject, Scene
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress
 from fictilis.formats.gltf import write_glb
@@ -31,10 +32,20 @@ class Format:
 
 def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
     shown = [obj for obj in scene.objects if obj.visible]
-    write_obj(
-        path, [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in shown], f"the mix at frame {frame:g}"
-    )
-    return []
+    meshes, left_out = _meshes(shown)
+    data = [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in meshes]
+    write_obj(path, data, f"the mix at frame {frame:g}")
+    return left_out
+
+
+def _meshes(objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
+    """The objects that an OBJ file can hold, and a sentence on the others. Raises EditRefused when it can hold none of them."""
+    every = list(objects)
+    lines = [obj for obj in every if not isinstance(obj.geometry, Mesh)]
+    if lines and len(lines) == len(every):
+        raise EditRefused(f"There is nothing to write: {', '.join(o.name for o in lines)} has no faces.")
+    said = [f"Without faces, and so left out: {', '.join(o.name for o in lines)}."] if lines else []
+    return [obj for obj in every if obj not in lines], said
 
 
 def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
@@ -97,16 +108,18 @@ def export(scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no
     return write(Path(path), scene, frame, progress)
 
 
-def export_shapes(scene: Scene, folder: Path) -> list[Path]:
-    """Base and each target of every object as OBJ files in ``folder``; returns the files written."""
+def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
+    """Base and each target of every object as OBJ files in ``folder``; returns the files written, and
+    sentences on what was left out."""
     folder = Path(folder)
+    meshes, left_out = _meshes(scene.objects)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:
         raise BadFile(f"{folder} cannot be made as a folder.") from None
     written: list[Path] = []
-    several = len(scene.objects) > 1
-    for obj in scene.objects:
+    several = len(meshes) > 1
+    for obj in meshes:
         shapes = [("base", obj.base)] + [(t.name, full_shape(obj, t.id)) for t in obj.targets]
         for name, points in shapes:
             stem = _file_name(f"{obj.name} {name}" if several else name)
@@ -117,7 +130,7 @@ def export_shapes(scene: Scene, folder: Path) -> list[Path]:
                 number += 1
             write_obj(path, [_data(obj, name if name != "base" else obj.name, points)], f"{obj.name}, {name}")
             written.append(path)
-    return written
+    return written, left_out
 
 
 def _file_name(name: str) -> str:

@@ -11,10 +11,11 @@ import numpy as np
 from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import Mesh, MorphObject, Scene, Texture, Transform
+from fictilis.core.scene import MorphObject, Scene, Texture, Transform
 from fictilis.render.renderer import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
@@ -49,10 +50,10 @@ def _same(a: tuple, b: tuple) -> bool:
 
 def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
     """Faces by object id that pass through others, of the same object or another one on the stage."""
-    found = {i.obj.id: self_cuts(i.obj.mesh, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
+    found = {i.obj.id: self_cuts(i.obj.geometry, i.points.astype(np.float64), twin_groups(i.obj)) for i in stage}
     for a, one in enumerate(stage):
         for two in stage[a + 1 :]:
-            mine, its = cuts_between(one.obj.mesh, one.in_scene(), two.obj.mesh, two.in_scene())
+            mine, its = cuts_between(one.obj.geometry, one.in_scene(), two.obj.geometry, two.in_scene())
             found[one.obj.id] = np.union1d(found[one.obj.id], mine)
             found[two.obj.id] = np.union1d(found[two.obj.id], its)
     return found
@@ -88,8 +89,8 @@ def image_of_bytes(data: bytes | None) -> np.ndarray | None:
 def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
     """The texture of an object, a checker where it has none."""
     texture = obj.appearance.texture or Texture()
-    made_of = (obj.mesh, texture.image, texture.projected, texture.tiles)
-    return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(obj.mesh, texture))[0]
+    made_of = (obj.geometry, texture.image, texture.projected, texture.tiles)
+    return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(obj.geometry, texture))[0]
 
 
 def base_ghost(kept: KeptArrays, obj: MorphObject, transform: Transform, colour: str) -> DrawItem:
@@ -97,10 +98,10 @@ def base_ghost(kept: KeptArrays, obj: MorphObject, transform: Transform, colour:
 
     def make() -> tuple[np.ndarray, np.ndarray]:
         points = obj.base.astype(np.float32)
-        return points, point_normals(obj.mesh, points)
+        return points, point_normals(obj.geometry, points)
 
-    (points, normals), number = kept.get(("ghost", obj.id), (obj.base, obj.mesh), make)
-    return DrawItem(("ghost", obj.id), obj.mesh, points, normals, transform.matrix(), number, colour=colour, alpha=0.28)
+    (points, normals), number = kept.get(("ghost", obj.id), (obj.base, obj.geometry), make)
+    return DrawItem(("ghost", obj.id), obj.geometry, points, normals, transform.matrix(), number, colour=colour, alpha=0.28)
 
 
 def ghost_frames(scene: Scene, obj: MorphObject, here: float, count: int, step: float | None) -> list[tuple[float, float]]:
@@ -125,18 +126,18 @@ def time_ghost(
 
     def make() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         points = evaluate_object(obj, frame, scene.fps).astype(np.float32)
-        return points, point_normals(obj.mesh, points), stand_at(obj, frame, fps=scene.fps).transform.matrix()
+        return points, point_normals(obj.geometry, points), stand_at(obj, frame, fps=scene.fps).transform.matrix()
 
     (points, normals, matrix), revision = kept.get(("time", obj.id, frame), (obj, frame, scene.fps), make)
     colour, key = EARLIER if frame < here else LATER, ("time", obj.id, number)
-    return DrawItem(key, obj.mesh, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
+    return DrawItem(key, obj.geometry, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
 
 
 def worn_item(item: StageItem, key: Hashable) -> DrawItem:
     """What stands on the stage as it is drawn: its colour, shading, opacity and, where it has one, its texture."""
     look = item.obj.appearance
-    cloth = None if look.texture is None else cloth_of(item.obj.mesh, look.texture)
+    cloth = None if look.texture is None else cloth_of(item.obj.geometry, look.texture)
     return DrawItem(
-        key, item.obj.mesh, item.points, item.normals, item.matrix, item.revision, colour=look.colour, smooth=look.smooth,
+        key, item.obj.geometry, item.points, item.normals, item.matrix, item.revision, colour=look.colour, smooth=look.smooth,
         alpha=item.opacity, cloth=cloth,
     )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Which place of a surface, and which points, lie under a pixel. No Qt."""
+"""Which place of a surface or of a line, and which points, lie under a pixel. No Qt."""
 
 from __future__ import annotations
 
@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.topology import faces_at, ranges, triangles
-from fictilis.core.scene import Mesh
+from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.geometry.topology import edges, faces_at, ranges, triangles
 from fictilis.render.camera import Camera
 
 REACH = 12.0  # pixels from a point within which a click takes it
@@ -16,12 +16,47 @@ REACH = 12.0  # pixels from a point within which a click takes it
 
 @dataclass(frozen=True, eq=False)
 class Hit:
-    """A place on a surface: scene position (3,), distance along the ray, the face and its point indices."""
+    """A place on a surface or a line: scene position (3,), distance along the ray, the face and its point indices; on a line
+    the face is -1, and the points are the ends of the edge."""
 
     place: np.ndarray
     distance: float
     face: int
     points: np.ndarray
+
+
+def hit_shape(
+    geometry: Geometry, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int],
+    longest: float | None = None,
+) -> Hit | None:  # fmt: skip
+    """What of an object with scene points (n, 3) lies under a pixel of a picture of some size; see hit_mesh for ``longest``."""
+    if isinstance(geometry, Line):
+        return _hit_line(geometry, points, camera, at, size)
+    return hit_mesh(geometry, points, *camera.ray(*at, *size), longest=longest)
+
+
+def _hit_line(line: Line, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:
+    """The place of a line that lies nearest to a pixel, within reach of a click."""
+    pixels, depth = camera.project(points, *size)
+    pairs = edges(line)
+    pairs = pairs[(depth[pairs] < 1).all(axis=1)]
+    if not len(pairs):
+        return None
+    gap, part = segment_gaps(pixels[pairs[:, 0]], pixels[pairs[:, 1]], np.array(at))
+    best = int(np.argmin(gap))
+    if gap[best] > REACH:
+        return None
+    place = points[pairs[best, 0]] + part[best] * (points[pairs[best, 1]] - points[pairs[best, 0]])
+    return Hit(place, float(np.linalg.norm(place - camera.ray(*at, *size)[0])), -1, pairs[best])
+
+
+def segment_gaps(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Distances of places ``at`` from the segments a to b, and how far along them (0…1) the nearest place is; all broadcast
+    over (…, 2)."""
+    along = b - a
+    square = np.maximum((along**2).sum(axis=-1), 1e-12)
+    part = np.clip(((at - a) * along).sum(axis=-1) / square, 0, 1)
+    return np.sqrt(((at - a - part[..., None] * along) ** 2).sum(axis=-1)), part
 
 
 def hit_mesh(

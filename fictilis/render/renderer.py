@@ -12,12 +12,13 @@ import numpy as np
 
 from fictilis.core.affine import rgb
 from fictilis.core.errors import FictilisError
+from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, triangles
-from fictilis.core.scene import Mesh
 from fictilis.render.camera import Camera
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
+LINE_WIDTH = 2.0  # pixels
 PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
@@ -50,7 +51,7 @@ class Cloth:
 
 @dataclass(eq=False)
 class DrawItem:
-    """One mesh in a picture.
+    """One object in a picture.
 
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
     points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
@@ -58,7 +59,7 @@ class DrawItem:
     """
 
     key: Hashable
-    mesh: Mesh
+    geometry: Geometry
     points: np.ndarray
     normals: np.ndarray
     matrix: np.ndarray
@@ -87,13 +88,13 @@ class _Buffers:
 
     def __init__(self, renderer: Renderer, item: DrawItem) -> None:
         ctx, count = renderer.ctx, len(item.points)
-        self.mesh, self.revision = item.mesh, None
+        self.geometry, self.revision = item.geometry, None
         self.position = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
         self.normal = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
         self.tint = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
         self.mark = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
-        self.triangles = ctx.buffer(np.ascontiguousarray(triangles(item.mesh).points, np.int32).tobytes() or b"\0" * 12)
-        self.empty = not len(triangles(item.mesh).points)
+        self.triangles = ctx.buffer(np.ascontiguousarray(triangles(item.geometry).points, np.int32).tobytes() or b"\0" * 12)
+        self.empty = not len(triangles(item.geometry).points)
         self.surface = ctx.vertex_array(
             renderer.clay,
             [(self.position, "3f", "position"), (self.normal, "3f", "normal"), (self.tint, "1f", "tint")],
@@ -107,7 +108,7 @@ class _Buffers:
     @property
     def wire(self):
         if self._wire is None:
-            data = np.ascontiguousarray(edges(self.mesh), np.int32)
+            data = np.ascontiguousarray(edges(self.geometry), np.int32)
             self._edges = self._renderer.ctx.buffer(data.tobytes() or b"\0" * 8)
             self._wire = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, self._edges)
         return self._wire
@@ -116,7 +117,7 @@ class _Buffers:
         """The marked edges as a vertex array, made anew when they are others."""
         if self._marked is None or self._marked[0] is not item.edge_marks:
             self._release(self._marked)
-            data = np.ascontiguousarray(edges(self.mesh)[item.edge_marks], np.int32)
+            data = np.ascontiguousarray(edges(self.geometry)[item.edge_marks], np.int32)
             buffer = self._renderer.ctx.buffer(data.tobytes())
             array = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, buffer)
             self._marked = (item.edge_marks, array, buffer)
@@ -125,7 +126,7 @@ class _Buffers:
     def clothed(self, item: DrawItem):
         """A vertex array with every triangle's corners apart, each with texture coordinates of its own."""
         ctx, cloth = self._renderer.ctx, item.cloth
-        corners = triangles(self.mesh).points.ravel()
+        corners = triangles(self.geometry).points.ravel()
         if self._laid is None or self._laid[0] is not cloth:
             self._release(self._laid)
             parts = [ctx.buffer(reserve=4 * width * len(corners), dynamic=True) for width in (3, 3, 1)]
@@ -307,7 +308,7 @@ class Renderer:
 
     def _draw_item(self, item: DrawItem, factor: int) -> None:
         buffers = self._buffers.get(item.key)
-        if buffers is not None and (buffers.mesh is not item.mesh):
+        if buffers is not None and (buffers.geometry is not item.geometry):
             self._buffers.pop(item.key).release()
             buffers = None
         if buffers is None:
@@ -340,6 +341,8 @@ class Renderer:
             self._draw_surface(item, buffers)
             self.ctx.depth_func = "<"
         self.ctx.polygon_offset = (0.0, 0.0)
+        if isinstance(item.geometry, Line):
+            self._draw_line(item, buffers, model, factor)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)
 
@@ -353,6 +356,16 @@ class Renderer:
         if texture is not None:
             texture.use(0)
         array.render(moderngl.TRIANGLES)
+
+    def _draw_line(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
+        """The strands of an object without faces, in its own colour."""
+        program = self.plain
+        program["model"].write(model)
+        program["toward"].value, program["size"].value = 0.0, 1.0
+        program["colour"].value = program["chosen_colour"].value = (*rgb(item.colour), item.alpha)
+        self.ctx.line_width = LINE_WIDTH * factor
+        buffers.wire.render(moderngl.LINES)
+        self.ctx.line_width = 1.0
 
     def _draw_plain(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
         program = self.plain

@@ -22,7 +22,7 @@ def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarra
     """An object in some shape (n, 3), ready to be drawn."""
     points = points.astype(np.float32)
     return DrawItem(
-        key, obj.mesh, points, point_normals(obj.mesh, points), obj.transform.matrix(), object(),
+        key, obj.geometry, points, point_normals(obj.geometry, points), obj.transform.matrix(), object(),
         colour=obj.appearance.colour, smooth=obj.appearance.smooth, tint=tint,
     )  # fmt: skip
 

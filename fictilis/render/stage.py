@@ -181,7 +181,7 @@ class Stage:
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
             self.lifted = lifted
-        shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.mesh, live)
+        shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.geometry, live)
         matrix = (stand.transform if stand else obj.transform).matrix()
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
@@ -190,7 +190,7 @@ class Stage:
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)
-        shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None), obj.mesh, live)
+        shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None), obj.geometry, live)
         label = "Base" if ref.is_base else ref.label(obj)
         return StageItem(
             obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping,

@@ -354,7 +354,7 @@ def test_an_exact_change_is_shown_before_it_is_applied(bench):
     bench.doc.set_picks(np.arange(866))
     item = bench.view.shaped_item()
     assert np.linalg.norm(item.points - before, axis=1).mean() == pytest.approx(1.0, abs=0.01)
-    field = bench.window.side.tool.numbers["inflate", "Distance"][1]
+    field = bench.window.side.tool.own["inflate", "distance"][1]
     field.setFocus()
     field.selectAll()
     bench.type("2.5", field)
@@ -589,7 +589,7 @@ def test_the_points_show_while_mixing_too(bench):
 
 
 def test_a_texture_that_cannot_show_says_why(bench):
-    bare = replace(bench.obj, mesh=replace(bench.obj.mesh, uvs=None, uv_corners=None))
+    bare = replace(bench.obj, geometry=replace(bench.obj.mesh, uvs=None, uv_corners=None))
     bench.doc.commit("Bare", bench.doc.settled.scene.with_object(bare))
     run(bench, "texture")
     assert "has no texture coordinates" in bench.said[-1][0]

@@ -12,7 +12,7 @@ from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStroke, grab_weights, neighbour_means
 from fictilis.core.shaping.dabs import dab
-from fictilis.core.shaping.exact import BY_ID, Picked, change_exactly
+from fictilis.core.shaping.exact import Picked, change_exactly
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.shaping.reach import Reach, displacement, pick_weights, rotation, scaling
 
@@ -87,7 +87,7 @@ def test_flatten_scrape_and_fill(sphere):
 
     moved, change, work = done(Brush("flatten", 5.0, along_surface=False))
     assert np.std(work.points[moved, 1]) < np.std(rough[moved, 1]) and change.min() < 0 < change.max()
-    assert done(Brush("flatten", 5.0, along_surface=False, scrape=True))[1].max() <= 0
+    assert done(Brush("flatten", 5.0, along_surface=False, own={"scrape": True}))[1].max() <= 0
     assert done(Brush("flatten", 5.0, along_surface=False), invert=True)[1].min() >= 0
 
 
@@ -255,8 +255,7 @@ def some_change(kind, obj, shown, rng):
         return work.moved()
     if kind < len(BRUSHES) + 4:
         operation = ("sphere", "plane", "inflate", "noise")[kind - len(BRUSHES)]
-        numbers = {n.name: n.default for n in BY_ID[operation].numbers}
-        return change_exactly(operation, Picked(obj, shown, picked, weights), numbers)
+        return change_exactly(operation, Picked(obj, shown, picked, weights), {})
     if kind == len(BRUSHES) + 4:
         turned = rotation(shown[near], weights[near], shown[picked].mean(0), rng.normal(size=3), 40.0)
     else:

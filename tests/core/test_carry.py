@@ -12,9 +12,10 @@ from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry import carry as ops
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.primitives import ball, box, plane
 from fictilis.core.geometry.topology import edge_faces, edge_numbers, edges, mesh_from_faces
-from fictilis.core.scene import Mesh, NamedPick, Pick, Scene, Texture, Transform
+from fictilis.core.scene import NamedPick, Pick, Scene, Texture, Transform
 
 OBJ = "o1"
 

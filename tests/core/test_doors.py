@@ -8,9 +8,10 @@ from fictilis.core.edits.objects import add_object, rename_object, set_transform
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate, evaluate_frames
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges, mesh_from_faces
 from fictilis.core.mix.delta_bank import DeltaBank
-from fictilis.core.scene import Mesh, MorphObject, Scene, Transform, fresh_id, fresh_name
+from fictilis.core.scene import MorphObject, Scene, Transform, fresh_id, fresh_name
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.demo.jelly import moon_jelly
 

@@ -7,7 +7,7 @@ from fictilis.core.geometry.closest import Surface
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.exact import (
-    OPERATIONS,
+    EXACT_CHANGES,
     Picked,
     best_line,
     best_plane,
@@ -31,13 +31,8 @@ def picked(obj, indices, points=None, soft=None):
     return Picked(obj, points, np.asarray(indices), weights if soft is None else soft)
 
 
-def defaults(operation):
-    return {n.name: n.default for n in operation.numbers}
-
-
-def moved(obj, operation, p, **numbers):
-    by = next(o for o in OPERATIONS if o.id == operation)
-    return p.points + change_exactly(operation, p, {**defaults(by), **numbers}).dense(len(p.points))
+def moved(obj, change, p, **numbers):
+    return p.points + change_exactly(change, p, numbers).dense(len(p.points))
 
 
 @pytest.fixture
@@ -45,19 +40,19 @@ def sphere():
     return one(*ball(10.0, 8))
 
 
-@pytest.mark.parametrize("operation", OPERATIONS, ids=lambda o: o.id)
-def test_every_operation_moves_only_the_pick_and_says_when_nothing_is_picked(sphere, operation):
+@pytest.mark.parametrize("change", EXACT_CHANGES.values(), ids=list(EXACT_CHANGES))
+def test_every_exact_change_moves_only_the_pick_and_says_when_nothing_is_picked(sphere, change):
     rough = sphere.base * (1 + 0.05 * np.random.default_rng(0).normal(size=(len(sphere.base), 1)))
     from fictilis.core.geometry.topology import neighbours
 
-    near = np.arange(60) if operation.id != "even" else [0, *neighbours(sphere.mesh).of(np.array([0]))[:2]]
-    out = change_exactly(operation.id, picked(sphere, near, rough), defaults(operation))
+    near = np.arange(60) if change.id != "even" else [0, *neighbours(sphere.mesh).of(np.array([0]))[:2]]
+    out = change_exactly(change.id, picked(sphere, near, rough), {})
     assert len(out.indices) and set(out.indices) <= set(near)
     with pytest.raises(EditRefused, match="nothing is picked"):
-        change_exactly(operation.id, picked(sphere, []), defaults(operation))
-    low = operation.numbers[0]
-    with pytest.raises(EditRefused, match=f"{low.name} must be from"):
-        change_exactly(operation.id, picked(sphere, near), {**defaults(operation), low.name: low.high * 2 + 1})
+        change_exactly(change.id, picked(sphere, []), {})
+    low = change.parameters[0]
+    with pytest.raises(EditRefused, match=f"{low.label} must be from"):
+        change_exactly(change.id, picked(sphere, near), {low.name: low.high * 2 + 1})
 
 
 def test_toward_a_sphere_by_an_amount(sphere):
@@ -65,7 +60,7 @@ def test_toward_a_sphere_by_an_amount(sphere):
     whole = moved(sphere, "sphere", picked(sphere, np.arange(len(cube)), cube))
     centre, radius = fit_sphere(cube)
     assert np.allclose(np.linalg.norm(whole - centre, axis=1), radius)
-    half = moved(sphere, "sphere", picked(sphere, np.arange(len(cube)), cube), Amount=0.5)
+    half = moved(sphere, "sphere", picked(sphere, np.arange(len(cube)), cube), amount=0.5)
     assert np.allclose(half, (cube + whole) / 2)
 
 
@@ -105,7 +100,7 @@ def test_relax_evens_edges_and_keeps_to_the_surface_and_the_border():
     rng = np.random.default_rng(3)
     uneven = points + rng.normal(size=points.shape) * [0.4, 0, 0.4] * (np.abs(points).max(1, keepdims=True) < 9.9)
     sheet = one(points, mesh)
-    out = moved(sheet, "relax", picked(sheet, np.arange(len(points)), uneven), Steps=20)
+    out = moved(sheet, "relax", picked(sheet, np.arange(len(points)), uneven), steps=20)
     assert np.linalg.norm(out - points) < 0.3 * np.linalg.norm(uneven - points)
     assert np.allclose(out[:, 1], 0)
     rim = np.isclose(np.abs(points[:, [0, 2]]).max(1), 10)
@@ -113,14 +108,14 @@ def test_relax_evens_edges_and_keeps_to_the_surface_and_the_border():
 
 
 def test_inflate_on_a_sphere_is_a_larger_sphere(sphere):
-    out = moved(sphere, "inflate", picked(sphere, np.arange(len(sphere.base))), Distance=2.5)
+    out = moved(sphere, "inflate", picked(sphere, np.arange(len(sphere.base))), distance=2.5)
     assert np.allclose(np.linalg.norm(out, axis=1), 12.5, atol=0.02)
 
 
 def test_noise_is_the_same_for_a_seed_smooth_and_bounded(sphere):
     every = picked(sphere, np.arange(len(sphere.base)))
-    a, b = moved(sphere, "noise", every, Seed=4), moved(sphere, "noise", every, Seed=4)
-    c = moved(sphere, "noise", every, Seed=5)
+    a, b = moved(sphere, "noise", every, seed=4), moved(sphere, "noise", every, seed=4)
+    c = moved(sphere, "noise", every, seed=5)
     assert np.array_equal(a, b) and not np.allclose(a, c)
     places = np.random.default_rng(5).uniform(-40, 40, (4000, 3))
     value = value_noise(places, 7)
@@ -131,9 +126,9 @@ def test_noise_is_the_same_for_a_seed_smooth_and_bounded(sphere):
 def test_soft_weights_scale_the_change_and_mirror_reflects_it(sphere):
     soft = np.clip(sphere.base[:, 0] / 10, 0, 1)
     p = picked(sphere, np.flatnonzero(soft > 0.9), soft=soft)
-    one_side = change_exactly("inflate", p, {"Distance": 2.0}).dense(len(soft))
+    one_side = change_exactly("inflate", p, {"distance": 2.0}).dense(len(soft))
     assert np.allclose(np.linalg.norm(one_side, axis=1), 2.0 * soft)
-    both = change_exactly("inflate", p, {"Distance": 2.0}, Mirror("X")).dense(len(soft))
+    both = change_exactly("inflate", p, {"distance": 2.0}, Mirror("X")).dense(len(soft))
     ((_, pairs),) = Mirror("X").pairs(sphere)
     assert np.allclose(both, both[pairs] * [-1, 1, 1], atol=1e-12) and np.allclose(both[soft > 0.2], one_side[soft > 0.2])
 
@@ -150,7 +145,7 @@ def test_slide_stays_on_the_surface_and_keeps_the_silhouette(sphere):
 
 
 def test_relax_does_not_shrink_a_ball(sphere):
-    out = moved(sphere, "relax", picked(sphere, np.arange(len(sphere.base))), Steps=40)
+    out = moved(sphere, "relax", picked(sphere, np.arange(len(sphere.base))), steps=40)
     assert np.linalg.norm(out, axis=1).mean() > 9.9
 
 

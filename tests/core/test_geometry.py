@@ -5,10 +5,11 @@ from hypothesis import strategies as st
 
 from fictilis.core.errors import EditRefused, NotATarget
 from fictilis.core.geometry import primitives
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import find_order, first_difference, require_match
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.geometry.topology import components, edges, mesh_from_faces, triangles
-from fictilis.core.scene import Deltas, Mesh, Transform
+from fictilis.core.scene import Deltas, Transform
 
 
 def volume(points, mesh):

@@ -13,7 +13,8 @@ from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix,
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.operations.table import Choice, Flag, ForeignTarget, Kept, Number, OtherTarget, Span, Subject, Text
+from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
+from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Pick
 from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
@@ -23,7 +24,7 @@ OBJ, ONE, TWO = "o1", "t1", "t2"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
-         "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12])}  # fmt: skip
+         "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
         "object-remove"}  # fmt: skip
@@ -116,7 +117,7 @@ def test_a_locked_object_keeps_its_shapes_targets_and_mesh(operation, everything
     locked = everything.with_object(replace(everything.object(OBJ), locked=True))
     subject = subject_for(operation, locked)
     given = given_for(operation, subject)
-    if operation.part in ("target", "mesh") and operation.id not in FREE:
+    if operation.part in ("target", "mesh", "shape") and operation.id not in FREE:
         with pytest.raises(EditRefused, match="Sheet is locked; unlock it in the list of objects first"):
             operation.make(subject, given)
     else:

@@ -130,7 +130,7 @@ def test_shapes_become_files_and_odd_names_safe_ones(sheet, tmp_path):
     import fictilis
 
     scene = fictilis.targets.rename_target(sheet, OBJ, "t1", "../Up/Down")
-    written = export_shapes(scene, tmp_path / "out")
+    written, _ = export_shapes(scene, tmp_path / "out")
     assert sorted(p.name for p in written) == ["Slide.obj", "_Up_Down.obj", "base.obj"]
     (lift,) = fictilis.read_meshes(tmp_path / "out" / "_Up_Down.obj").objects
     assert np.array_equal(lift.points, scene.object(OBJ).base + [0, 10, 0])

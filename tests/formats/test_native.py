@@ -118,13 +118,19 @@ def as_version_1(record):
                     del key[name]
 
 
-BACK = {3: as_version_3, 2: as_version_2, 1: as_version_1}
+def as_version_4(record):
+    for obj in record["objects"]:
+        obj["mesh"] = obj.pop("geometry")
+        del obj["mesh"]["kind"]
+
+
+BACK = {4: as_version_4, 3: as_version_3, 2: as_version_2, 1: as_version_1}
 
 
 @pytest.mark.parametrize("version", sorted(MIGRATIONS))
 def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, full, version):
-    """Every migration has a way back here. Only version 3 could hold all of ``full``."""
-    scene = full if version == 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
+    """Every migration has a way back here. Those from 3 on could hold all of ``full``."""
+    scene = full if version >= 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     path = tmp_path / "old.fictilis"
     write_native(path, scene)
 
@@ -137,9 +143,10 @@ def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, ful
     assert same(read_native(path), scene)
 
 
-def test_a_scene_that_version_3_saved_has_every_lane_in_place():
-    """The file was written by the release before, not made from today's."""
-    scene = read_native(Path(__file__).parent / "data/version-3.fictilis")
+@pytest.mark.parametrize("version", [3, 4])
+def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
+    """The files were written by the releases before, not made from today's."""
+    scene = read_native(Path(__file__).parent / f"data/version-{version}.fictilis")
     bell = scene.object_named("Bell")
     assert bell.transform == Transform((1, 2, 3), (4, 5, 6), (1, 2, 1), (7, 8, 9))
     assert [lane.channel for lane in bell.lanes] == ["t1", "position.x", "position.y", "position.z", "rotation.y", "opacity"]
@@ -198,7 +205,7 @@ def first_object(record):
 
 
 def deltas_x(record):
-    return first_object(record)["mesh"]["offsets"]
+    return first_object(record)["geometry"]["offsets"]
 
 
 JSON_DAMAGE = {
@@ -210,8 +217,8 @@ JSON_DAMAGE = {
     "impossible rate": (lambda r: r.update(fps=0), "rate is 0"),
     "falling range": (lambda r: r.update(end=-99), "range"),
     "missing array": (lambda r: first_object(r).update(base="arrays/77.npy"), "missing"),
-    "array of another kind": (lambda r: first_object(r).update(base=first_object(r)["mesh"]["corners"]), "needed"),
-    "wrong count": (lambda r: first_object(r)["mesh"].update(points=9), "9 points"),
+    "array of another kind": (lambda r: first_object(r).update(base=first_object(r)["geometry"]["corners"]), "needed"),
+    "wrong count": (lambda r: first_object(r)["geometry"].update(points=9), "9 points"),
     "unknown path": (lambda r: first_object(r)["targets"][0].update(path="wavy"), "wavy"),
     "built on nothing": (lambda r: first_object(r)["targets"][1].update(built_on="t7"), "t7"),
     "built on itself": (lambda r: first_object(r)["targets"][0].update(built_on="t2"), "built on itself"),
@@ -242,7 +249,7 @@ JSON_DAMAGE = {
     "handle back in time": (lambda r: first_object(r)["lanes"][0]["keys"][4].update(into=[-1, 0]), "back in time"),
     "unknown way on": (lambda r: first_object(r)["lanes"][0].update(after="x"), "way to go on"),
     "flattened object": (lambda r: first_object(r)["transform"].update(scale=[1, 0, 1]), "scale of 0"),
-    "half of its UVs": (lambda r: first_object(r)["mesh"].update(uv_corners=None), "texture coordinates"),
+    "half of its UVs": (lambda r: first_object(r)["geometry"].update(uv_corners=None), "texture coordinates"),
     "no colour": (lambda r: first_object(r).update(colour="red"), "colour"),
     "falling weight range": (lambda r: first_object(r)["targets"][0].update(range=[1, 0]), "range"),
     "in-between at 1": (lambda r: first_object(r)["targets"][0]["in_betweens"][0].update(at=1.0), "impossible"),
@@ -280,7 +287,7 @@ def put_base(make):
 
 def put_corners(make):
     def change(entries):
-        entries[json.loads(entries["scene.json"])["objects"][0]["mesh"]["corners"]] = make()
+        entries[json.loads(entries["scene.json"])["objects"][0]["geometry"]["corners"]] = make()
 
     return change
 

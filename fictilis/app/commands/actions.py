@@ -15,7 +15,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
-from fictilis.core.shaping.exact import OPERATIONS as EXACT
+from fictilis.core.shaping.exact import EXACT_CHANGES
 
 Check = Callable[[Document], bool]
 
@@ -173,7 +173,7 @@ ROWS = (
             lambda d, t=tool.id: d.tools.tool == t, tool.id)
         for tool in TOOLS.values()
     ),
-    *(Row(f"exact-{o.id}", "Shape", o.label, "exact", (), is_shaping, argument=o.id) for o in EXACT),
+    *(Row(f"exact-{c.id}", "Shape", c.label, "exact", (), is_shaping, argument=c.id) for c in EXACT_CHANGES.values()),
     Row("smaller", "Shape", "Smaller brush or falloff", "resize", ("[",), is_shaping, argument=1 / 1.15),
     Row("larger", "Shape", "Larger brush or falloff", "resize", ("]",), is_shaping, argument=1.15),
     Row("weaker", "Shape", "Weaker", "strengthen", ("Shift+[", "{", "Shift+{"), is_shaping, argument=-0.1),

@@ -130,16 +130,20 @@ class Commands:
             lambda: self.ask.run(f"Exporting {path.name}", lambda progress: export(scene, path, frame, progress))
         )
         if warnings is not None:
-            self.doc.say(" ".join([f"Exported {path.name}.", *warnings]), "warning" if warnings else "note")
+            self._say_exported(f"Exported {path.name}.", warnings)
 
     def export_shapes(self) -> None:
         folder = self.ask.files.folder_for("Export base and targets to a folder")
         if folder is None:
             return
         scene = self.doc.settled.scene
-        written = self._try(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
-        if written is not None:
-            self.doc.say(f"Exported {len(written)} OBJ files to {folder}.")
+        done = self._try(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
+        if done is not None:
+            written, left_out = done
+            self._say_exported(f"Exported {len(written)} OBJ files to {folder}.", left_out)
+
+    def _say_exported(self, said: str, left_out: list[str]) -> None:
+        self.doc.say(" ".join([said, *left_out]), "warning" if left_out else "note")
 
     def may_leave(self) -> bool:
         """Whether the present scene may be left: nothing unsaved, or the user has decided."""
@@ -180,7 +184,7 @@ class Commands:
     def _say_bare(self, obj: MorphObject) -> None:
         """Say why no texture shows on an object without coordinates."""
         texture = obj.appearance.texture
-        if obj.mesh.uvs is None and (texture is None or texture.projected is None):
+        if obj.geometry.uvs is None and (texture is None or texture.projected is None):
             self.doc.say(f"{obj.name} has no texture coordinates; project the texture from a view to see it.", "warning")
 
     def colour_by(self, way: str) -> None:
@@ -252,7 +256,7 @@ class Commands:
         texture = obj.appearance.texture
         if texture is not None:
             return texture.projected
-        return None if obj.mesh.uvs is not None else self.ports.view.projection(obj)
+        return None if obj.geometry.uvs is not None else self.ports.view.projection(obj)
 
     def show_all(self) -> None:
         self.doc.edit("Show all objects", object_edits.show_all)

@@ -10,18 +10,8 @@ from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextA
 from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, channels
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.operations.table import (
-    Choice,
-    Flag,
-    ForeignTarget,
-    Kept,
-    Number,
-    Operation,
-    OtherTarget,
-    Outcome,
-    Parameter,
-    Subject,
-)
+from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
+from fictilis.core.parameters import Choice, Flag, Number, Parameter
 from fictilis.core.scene import Pick
 from fictilis.core.timeline import lanes_by_channel
 
@@ -49,8 +39,7 @@ def subject_of(doc: Document) -> Subject:
         doc.settled.scene, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind),
         tools.kind,
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.weights(obj) if obj is not None else {},
-        tools.mirror,
-        tools.reach,
+        tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,
     )  # fmt: skip
 
 

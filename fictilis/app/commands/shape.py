@@ -71,7 +71,7 @@ class ShapeCommands:
             now = doc.pick()
             doc.set_tools(kind=kind)
             if len(now):
-                doc.set_pick(picks.as_kind(doc.object.mesh, now, kind))
+                doc.set_pick(picks.as_kind(doc.object.geometry, now, kind))
 
     def _pick(self, make: Callable[[MorphObject, Pick], Pick]) -> None:
         doc = self.doc
@@ -80,33 +80,33 @@ class ShapeCommands:
             doc.set_pick(pick)
 
     def pick_all(self) -> None:
-        self._pick(lambda obj, pick: picks.inverse(obj.mesh, Pick(self.doc.tools.kind)))
+        self._pick(lambda obj, pick: picks.inverse(obj.geometry, Pick(self.doc.tools.kind)))
 
     def pick_none(self) -> None:
         self._pick(lambda obj, pick: Pick(self.doc.tools.kind))
 
     def pick_inverse(self) -> None:
-        self._pick(lambda obj, pick: picks.inverse(obj.mesh, pick))
+        self._pick(lambda obj, pick: picks.inverse(obj.geometry, pick))
 
     def pick_grow(self) -> None:
-        self._pick(lambda obj, pick: picks.grow(obj.mesh, pick))
+        self._pick(lambda obj, pick: picks.grow(obj.geometry, pick))
 
     def pick_shrink(self) -> None:
-        self._pick(lambda obj, pick: picks.shrink(obj.mesh, pick))
+        self._pick(lambda obj, pick: picks.shrink(obj.geometry, pick))
 
     def pick_connected(self) -> None:
-        self._pick(lambda obj, pick: picks.connected(obj.mesh, pick))
+        self._pick(lambda obj, pick: picks.connected(obj.geometry, pick))
 
     def pick_along(self, way: str) -> None:
         """The loops of the picked edges, or the rings across them."""
         run = picks.edge_loop if way == "loop" else picks.edge_ring
 
         def make(obj: MorphObject, pick: Pick) -> Pick:
-            edges = picks.edges_of(obj.mesh, pick)
+            edges = picks.edges_of(obj.geometry, pick)
             if not len(edges):
                 raise EditRefused(f"An edge {way} starts at a picked edge; pick an edge, or two points at its ends.")
-            found = np.unique(np.concatenate([run(obj.mesh, int(e)) for e in edges[:200]]))
-            return picks.as_kind(obj.mesh, Pick("edges", found), self.doc.tools.kind)
+            found = np.unique(np.concatenate([run(obj.geometry, int(e)) for e in edges[:200]]))
+            return picks.as_kind(obj.geometry, Pick("edges", found), self.doc.tools.kind)
 
         self._pick(make)
 
@@ -123,8 +123,8 @@ class ShapeCommands:
         def make(obj: MorphObject, pick: Pick) -> Pick:
             mirror = self.doc.tools.mirror
             ((_, pairs),) = replace(mirror, axes=mirror.axes[:1] or "X").pairs(obj)
-            there = pairs[picks.points_of(obj.mesh, pick)]
-            return picks.as_kind(obj.mesh, Pick("points", there[there >= 0]), pick.kind)
+            there = pairs[picks.points_of(obj.geometry, pick)]
+            return picks.as_kind(obj.geometry, Pick("points", there[there >= 0]), pick.kind)
 
         self._pick(make)
 

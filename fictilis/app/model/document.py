@@ -19,7 +19,6 @@ from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
-from fictilis.core.shaping.exact import BY_ID as OPERATIONS_BY_ID
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import WAYS
 
@@ -128,7 +127,7 @@ class Document(Values, QObject):
         """(k,) int64: the points that the pick touches."""
         pick = self.pick(object_id)
         obj = next((o for o in self.scene.objects if o.id == (object_id or self.object_id)), None)
-        return points_of(obj.mesh, pick) if obj is not None else pick.elements[:0]
+        return points_of(obj.geometry, pick) if obj is not None else pick.elements[:0]
 
     def say(self, sentence: str, kind: str = "note") -> None:
         self.said.emit(sentence, kind)
@@ -313,11 +312,6 @@ class Document(Values, QObject):
         targets = choice if ref.is_base else STAY
         own = moved if share == 1.0 else Deltas(moved.indices, moved.offsets / share)
         return self.edit(f"{label} on {ref.label(obj)}", lambda scene: move_shape(scene, obj.id, ref, own, targets))
-
-    def numbers_of(self, operation: str) -> dict[tuple[str, str], float]:
-        """The numbers of an exact change as set, else as they come."""
-        kept = self.tools.numbers
-        return {(operation, n.name): kept.get((operation, n.name), n.default) for n in OPERATIONS_BY_ID[operation].numbers}
 
     def set_mask(self, target_id: str, mask: np.ndarray | None) -> None:
         name = self.object.target(target_id).name

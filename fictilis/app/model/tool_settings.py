@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from fictilis.core.parameters import Parameter
+from fictilis.core.shaping.brushes import BRUSHES
+from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.shaping.reach import Reach
 
@@ -12,14 +15,18 @@ PIVOTS = ("Pick", "Object", "Islands", "Placed")
 AXES = ("World", "Object", "Normal")
 PICK_WAYS = ("Box", "Lasso", "Brush")
 MIX = "mix"
+OWN: dict[str, tuple[Parameter, ...]] = {
+    name: row.parameters for name, row in (*EXACT_CHANGES.items(), *BRUSHES.items()) if row.parameters
+}
 
 
 @dataclass(frozen=True)
 class ToolSettings:
     """Sizes in cm, ``size_px`` in pixels.
 
-    ``radius`` is the falloff around a pick, and its soft border for brushes. ``numbers`` are those of the exact changes,
-    by (operation, name). ``pivot_place`` is a place in the scene. ``blend_to`` is a target's id, or ``mix``.
+    ``radius`` is the falloff around a pick, and its soft border for brushes. ``own`` are the values of what only one brush or
+    exact change asks for, by (its id, name). ``pivot_place`` is a place in the scene. ``blend_to`` is a target's id, or
+    ``mix``.
     """
 
     tool: str = "grab"
@@ -32,7 +39,6 @@ class ToolSettings:
     strength: float = 1.0
     spacing: float = 0.2
     pressure: bool = True
-    scrape: bool = False
     blend_to: str = MIX
     radius: float = 0.0
     along_surface: bool = True
@@ -44,7 +50,16 @@ class ToolSettings:
     axes: str = "World"
     exact: str = "sphere"
     exact_shown: bool = True
-    numbers: Mapping[tuple[str, str], float] = field(default_factory=dict)
+    own: Mapping[tuple[str, str], float | bool] = field(default_factory=dict)
+
+    @property
+    def own_id(self) -> str:
+        """The exact change, or the tool, whose own values count now."""
+        return self.exact if self.tool == "exact" else self.tool
+
+    def own_values(self) -> dict[str, float | bool]:
+        """What only the present brush or exact change asks for, as set, else as it begins."""
+        return {p.name: self.own.get((self.own_id, p.name), p.default) for p in OWN.get(self.own_id, ())}
 
     @property
     def reach(self) -> Reach:

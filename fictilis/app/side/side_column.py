@@ -220,7 +220,7 @@ class ObjectSection(Section):
         if texture is not None:
             self.tiles.set_value(texture.tiles)
             self.laid_by.set_value("UVs" if texture.projected is None else "View")
-            self.laid_by.buttons["UVs"].setEnabled(obj.mesh.uvs is not None)
+            self.laid_by.buttons["UVs"].setEnabled(obj.geometry.uvs is not None)
 
     def _choose_colour(self) -> None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog
@@ -244,7 +244,7 @@ class ObjectSection(Section):
         self.locked.setChecked(obj.locked)
         self._show_texture()
         self.points.setText(f"{len(obj.base):,}")
-        self.faces.setText(f"{obj.mesh.face_count:,}")
+        self.faces.setText(f"{obj.geometry.face_count:,}")
 
     def show_values(self) -> None:
         """Where the object is at this frame."""

@@ -9,15 +9,17 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QWidget
 
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
-from fictilis.app.model.tool_settings import AXES, MIX, PICK_WAYS, PIVOTS
+from fictilis.app.model.tool_settings import AXES, MIX, OWN, PICK_WAYS, PIVOTS
 from fictilis.app.side.profile_field import ProfileField
 from fictilis.app.side.section import Section
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.errors import FictilisError
+from fictilis.core.parameters import Number
 from fictilis.core.scene import PICK_KINDS
-from fictilis.core.shaping.exact import BY_ID, OPERATIONS
+from fictilis.core.shaping.brushes import BRUSHES
+from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.core.shaping.mirror import unpaired
 
 UNITS = {"move": "cm", "rotate": "°", "scale": "×"}
@@ -31,6 +33,7 @@ class ToolSection(Section):
         super().__init__(palette)
         self.doc, self.commands = doc, commands
         self._shown_numbers: tuple = ()
+        self.own: dict[tuple[str, str], tuple[QWidget, NumberField | QCheckBox]] = {}
         self._pick_rows()
         self._exact_rows()
         self._brush_rows()
@@ -77,23 +80,36 @@ class ToolSection(Section):
 
     def _exact_rows(self) -> None:
         self.exact = self._combo("Exact change")
-        for operation in OPERATIONS:
-            self.exact.addItem(operation.label, operation.id)
+        for change in EXACT_CHANGES.values():
+            self.exact.addItem(change.label, change.id)
         self.exact.activated.connect(lambda n: self.doc.set_tools(exact=self.exact.itemData(n)))
         self.exact_row = self.add(self.exact)
-        self.numbers: dict[tuple[str, str], tuple[QWidget, NumberField]] = {}
-        for operation in OPERATIONS:
-            for number in operation.numbers:
-                key = (operation.id, number.name)
-                field = NumberField(number.name, number.unit, number.decimals, number.low, number.high)
-                field.committed.connect(lambda v, k=key: self.doc.set_tools(numbers={**self.doc.tools.numbers, k: v}))
-                self.numbers[key] = (self._row(number.name, field), field)
+        self._own_rows(*EXACT_CHANGES)
         self.exact_shown = self._check("Show it before", "exact_shown")
         self.add(self.exact_shown)
         self.apply_exact = QPushButton("Apply")
         self.apply_exact.setProperty("primary", True)
         self.apply_exact.clicked.connect(self.commands.apply_exact)
         self.add(self.apply_exact)
+
+    def _own_rows(self, *ids: str) -> None:
+        """A row for each thing that only one brush or exact change asks for."""
+        for own_id in ids:
+            for parameter in OWN.get(own_id, ()):
+                key = (own_id, parameter.name)
+                if isinstance(parameter, Number):
+                    field = NumberField(parameter.label, parameter.unit, parameter.decimals, parameter.low, parameter.high)
+                    field.committed.connect(lambda v, k=key: self._set_own(k, v))
+                    self.own[key] = (self._row(parameter.label, field), field)
+                else:
+                    box = QCheckBox(parameter.label)
+                    box.toggled.connect(lambda on, k=key: self._set_own(k, on))
+                    self.own[key] = (self.add(box), box)
+
+    def _set_own(self, key: tuple[str, str], value: float | bool) -> None:
+        tools = self.doc.tools
+        if key[0] == tools.own_id and tools.own_values()[key[1]] != value:
+            self.doc.set_tools(own={**tools.own, key: value})
 
     def _brush_rows(self) -> None:
         self.brush_size = self._number("Size", "cm", 1, 0.001, 1e6, "size")
@@ -111,8 +127,7 @@ class ToolSection(Section):
         self.blend_to = self._combo("Blend toward")
         self.blend_to.activated.connect(lambda n: self.doc.set_tools(blend_to=self.blend_to.itemData(n)))
         self.blend_row = self._row("Toward", self.blend_to)
-        self.scrape = self._check("Scrape what stands out", "scrape")
-        self.add(self.scrape)
+        self._own_rows(*BRUSHES)
         self.pressure = self._check("Pen pressure", "pressure")
         self.add(self.pressure)
 
@@ -199,7 +214,7 @@ class ToolSection(Section):
             (self.spacing, tools.spacing), (self.radius, tools.radius), (self.tolerance, tools.mirror.tolerance * 100),
         ):  # fmt: skip
             field.set_value(value)
-        for box, on in ((self.through, tools.through), (self.scrape, tools.scrape), (self.pressure, tools.pressure),
+        for box, on in ((self.through, tools.through), (self.pressure, tools.pressure),
                         (self.connected, tools.connected), (self.exact_shown, tools.exact_shown)):  # fmt: skip
             box.setChecked(on)
         self.kind.set_value(tools.kind.capitalize())
@@ -212,8 +227,12 @@ class ToolSection(Section):
         self.exact.setCurrentIndex(self.exact.findData(tools.exact))
         self.mirror.set_values(tools.mirror.axes)
         self.mirror_by.set_value("Topology" if tools.mirror.by_topology else "Position")
-        for key, value in doc.numbers_of(tools.exact).items():
-            self.numbers[key][1].set_value(value)
+        for name, value in tools.own_values().items():
+            field = self.own[tools.own_id, name][1]
+            if isinstance(field, QCheckBox):
+                field.setChecked(bool(value))
+            else:
+                field.set_value(value)
         if tools.tool == "blend":
             self._fill_blend()
         self._show_amounts()
@@ -233,14 +252,14 @@ class ToolSection(Section):
             (self.exact_row, family == "exact"), (self.exact_shown, family == "exact"), (self.apply_exact, family == "exact"),
             (self.size_row, brush and not tools.in_px), (self.brush_px_row, brush and tools.in_px or by_brush),
             (self.size_of_row, brush), (self.strength_row, brush), (self.spacing_row, dabs), (self.blend_row, tool == "blend"),
-            (self.scrape, tool == "flatten"), (self.pressure, brush),
+            (self.pressure, brush),
             (self.radius_row, soft or brush and len(self.doc.pick()) > 0), (self.falloff_row, brush or soft),
             (self.profile_row, brush or soft),
             (self.connected, soft and not tools.along_surface), (self.pivot_row, handles), (self.axes_row, handles),
             (self.xyz_row, handles), (self.apply_row, handles), (self.mirror_row, brush or soft),
             (self.mirror_by_row, mirrored), (self.tolerance_row, mirrored and not tools.mirror.by_topology),
             (self.unpaired, mirrored),
-            *((row, family == "exact" and key[0] == tools.exact) for key, (row, _) in self.numbers.items()),
+            *((row, key[0] == tools.own_id) for key, (row, _) in self.own.items()),
         )  # fmt: skip
         for row, shown in rows:
             row.setVisible(shown)
@@ -294,5 +313,5 @@ class ToolSection(Section):
                 "Pick points first: click, Shift-click or drag a box."
             )  # fmt: skip
         if tool.family == "exact":
-            return f"{BY_ID[self.doc.tools.exact].note} {picked}."
+            return f"{EXACT_CHANGES[self.doc.tools.exact].note} {picked}."
         return f"{picked}. {tool.note}".strip()

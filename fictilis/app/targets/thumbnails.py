@@ -71,7 +71,7 @@ class Thumbnails(QObject):
 
     @staticmethod
     def _made_of(obj: MorphObject, ref: ShapeRef) -> tuple:
-        parts: list[object] = [obj.mesh, obj.base, obj.appearance, obj.transform]
+        parts: list[object] = [obj.geometry, obj.base, obj.appearance, obj.transform]
         if ref.target is not None:
             parts += shape_parts(obj, ref.target, ref.at)
         return tuple(parts)

@@ -53,7 +53,7 @@ class Dressing:
             key = ("before" if base else doc.way, number, item.obj.id, item.ref)
             look = item.obj.appearance
             draw = DrawItem(
-                key, item.obj.mesh, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
+                key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
                 alpha=item.opacity,
             )  # fmt: skip
             draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
@@ -96,8 +96,8 @@ class Dressing:
             return self._displacement(draw, item, place)
         if way == "stretch":
             draw.tint, number = self._kept.get(
-                place, (item.obj.base, item.obj.mesh, item.revision, way),
-                lambda: np.clip(stretch(item.obj.mesh, item.obj.base, item.points), -1, 1).astype(np.float32),
+                place, (item.obj.base, item.obj.geometry, item.revision, way),
+                lambda: np.clip(stretch(item.obj.geometry, item.obj.base, item.points), -1, 1).astype(np.float32),
             )  # fmt: skip
             draw.tint_colour, draw.low_colour = PLUM, DEEP
             self.legend = Legend("Edges against the base", ("half", "same", "double"), (DEEP, item.obj.appearance.colour, PLUM))
@@ -126,13 +126,13 @@ class Dressing:
     def _cut_colour(self, draw: DrawItem, item: StageItem, stage: list[StageItem], palette: Palette, still: bool) -> int:
         """While something moves the last finding stays: it takes too long to find anew for each frame."""
         if still or self._cuts is None:
-            made_of = tuple(x for i in stage for x in (i.obj.mesh, i.revision))
+            made_of = tuple(x for i in stage for x in (i.obj.geometry, i.revision))
             self._cuts = self._kept.get(("cuts",), made_of, lambda: find_cuts(stage))
         found, number = self._cuts
         faces = found.get(item.obj.id, np.zeros(0, np.int64))
         tint = np.zeros(len(item.points), np.float32)
-        if len(faces) and faces[-1] < item.obj.mesh.face_count:
-            tint[item.obj.mesh.corners[corners_of(item.obj.mesh, faces)]] = 1.0
+        if len(faces) and faces[-1] < item.obj.geometry.face_count:
+            tint[item.obj.geometry.corners[corners_of(item.obj.geometry, faces)]] = 1.0
         draw.tint, draw.tint_colour = tint, DEEP
         count = sum(len(f) for f in found.values())
         self.legend = Legend(f"{count:,} faces cut through others" if count else "No face cuts through another", (), ())
@@ -156,10 +156,10 @@ class Dressing:
                 return marks, None
             if pick.kind == "edges":
                 return marks, pick.elements
-            place = edge_of_corner(obj.mesh)[corners_of(obj.mesh, pick.elements)]
+            place = edge_of_corner(obj.geometry)[corners_of(obj.geometry, pick.elements)]
             return marks, np.unique(place[place >= 0])
 
-        (draw.marks, draw.edge_marks), number = self._kept.get((draw.key, "marks"), (pick, obj.mesh), make)
+        (draw.marks, draw.edge_marks), number = self._kept.get((draw.key, "marks"), (pick, obj.geometry), make)
         return number
 
     def ghost_frames(self) -> list[tuple[float, float]]:

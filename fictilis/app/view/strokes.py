@@ -12,7 +12,7 @@ from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.core.errors import EditRefused, FictilisError
 from fictilis.core.scene import Deltas
-from fictilis.core.shaping.exact import BY_ID, change_exactly
+from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
 from fictilis.render.stage import StageItem
 
 
@@ -48,7 +48,7 @@ class Strokes:
     def _made_on(self) -> tuple:
         """What a stroke is made on; it does not go on upon anything else."""
         obj = self.doc.object
-        return self.doc.object_id, self.doc.shaping, obj.mesh if obj is not None else None
+        return self.doc.object_id, self.doc.shaping, obj.geometry if obj is not None else None
 
     def bench(self, item: StageItem) -> Bench:
         """What tools work on, kept while nothing it was made of has changed."""
@@ -184,11 +184,10 @@ class Strokes:
         item, tools = self.view.shaped_item(), self.doc.tools
         if item is None:
             return None
-        numbers = {name: value for (operation, name), value in self.doc.numbers_of(tools.exact).items()}
         had, self.live = self.live, None
         try:
             bench = self.bench(self.view.shaped_item())
-            return change_exactly(tools.exact, bench.as_picked(), numbers, tools.mirror)
+            return change_exactly(tools.exact, bench.as_picked(), tools.own_values(), tools.mirror)
         finally:
             self.live = had
 
@@ -253,7 +252,7 @@ class Strokes:
         return tuple(round(float(v), 6) for v in (bench.pivot if kind == "move" else bench.extents))
 
     def apply_exact(self) -> None:
-        self.apply(lambda _bench: self.exact_change(), BY_ID[self.doc.tools.exact].label)
+        self.apply(lambda _bench: self.exact_change(), EXACT_CHANGES[self.doc.tools.exact].label)
 
 
 def _same_bench(a: tuple, b: tuple) -> bool:

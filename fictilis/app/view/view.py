@@ -26,7 +26,7 @@ from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
-from fictilis.render.picking import hit_mesh
+from fictilis.render.picking import hit_shape
 from fictilis.render.renderer import DrawItem, Renderer
 from fictilis.render.snapshot import START_VIEW
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
@@ -330,7 +330,7 @@ class View(ViewCamera, QWidget):
         for item in self._items or self.items():
             if item.obj.locked:
                 continue
-            hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
+            hit = hit_shape(item.obj.geometry, item.in_scene(), self.camera, (x, y), (self.width(), self.height()))
             if hit is not None and (best is None or hit.distance < best[0]):
                 best = (hit.distance, item.obj.id)
         if best is not None:
@@ -386,7 +386,7 @@ class View(ViewCamera, QWidget):
         """The nearest point of the face under the pointer."""
         best = None
         for item in self._items or self.items():
-            hit = hit_mesh(item.obj.mesh, item.in_scene(), *self.camera.ray(x, y, self.width(), self.height()))
+            hit = hit_shape(item.obj.geometry, item.in_scene(), self.camera, (x, y), (self.width(), self.height()))
             if hit is not None and (best is None or hit.distance < best[0]):
                 gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
                 best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))

@@ -116,7 +116,7 @@ def _joined(scene: Scene, object_id: str, target_id: str) -> Scene:
 
 def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """Targets whose vertex order looks shuffled: many edges suddenly many times as long."""
-    pairs = edges(obj.mesh)
+    pairs = edges(obj.geometry)
     if len(pairs) < 8:
         return
     then = np.linalg.norm(obj.base[pairs[:, 0]] - obj.base[pairs[:, 1]], axis=1)

@@ -7,28 +7,18 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import (
-    Appearance,
-    Mesh,
-    MorphObject,
-    NamedPick,
-    Pick,
-    SavedView,
-    Scene,
-    Transform,
-    fresh_id,
-    fresh_name,
-)
+from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.scene import Appearance, MorphObject, NamedPick, Pick, SavedView, Scene, Transform, fresh_id, fresh_name
 
 
 def add_object(
-    scene: Scene, name: str, mesh: Mesh, points: np.ndarray, appearance: Appearance = Appearance()
+    scene: Scene, name: str, geometry: Geometry, points: np.ndarray, appearance: Appearance = Appearance()
 ) -> tuple[Scene, str]:
     """A new object with its base; returns the scene and the object's id."""
     obj = MorphObject(
         id=fresh_id("o", (o.id for o in scene.objects)),
         name=fresh_name(name, (o.name for o in scene.objects)),
-        mesh=mesh,
+        geometry=geometry,
         base=points,
         appearance=appearance,
     )

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
@@ -19,7 +20,6 @@ from fictilis.core.scene import (
     Deltas,
     Group,
     InBetween,
-    Mesh,
     MorphObject,
     Scene,
     StoredMix,
@@ -61,25 +61,25 @@ def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarr
 
 
 def target_from_mesh(
-    scene: Scene, object_id: str, name: str, mesh: Mesh, points: np.ndarray, order: Order | None = None
+    scene: Scene, object_id: str, name: str, geometry: Geometry, points: np.ndarray, order: Order | None = None
 ) -> tuple[Scene, str]:
     """A target from a copy made elsewhere, its points put in a found ``order`` where one is given.
 
-    Raises NotATarget when the mesh does not match the base.
+    Raises NotATarget when the geometry does not match the base.
     """
     obj = scene.unlocked(object_id)
     if order is not None:
         return target_from_points(scene, object_id, name, order.apply(points))
-    require_match(obj.mesh, mesh, name, f"the base {obj.name}")
+    require_match(obj.geometry, geometry, name, f"the base {obj.name}")
     return target_from_points(scene, object_id, name, points)
 
 
 def in_between_from_mesh(
-    scene: Scene, object_id: str, target_id: str, at: float, name: str, mesh: Mesh, points: np.ndarray
+    scene: Scene, object_id: str, target_id: str, at: float, name: str, geometry: Geometry, points: np.ndarray
 ) -> Scene:
     """An in-between at ``at`` whose shape is a copy made elsewhere."""
     obj = scene.unlocked(object_id)
-    require_match(obj.mesh, mesh, name, f"the base {obj.name}")
+    require_match(obj.geometry, geometry, name, f"the base {obj.name}")
     return _with_stage(scene, obj, target_id, InBetween(at, Deltas.from_dense(points - obj.base), name))
 
 

@@ -33,7 +33,7 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
         look = replace(look, texture=replace(texture, projected=carry.scalars(texture.projected)))
     picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.mesh)) for p in obj.picks)
     new = replace(
-        obj, mesh=carry.mesh, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
+        obj, geometry=carry.mesh, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
         picks=tuple(p for p in picks if len(p.pick)),
     )  # fmt: skip
     return scene.with_object(new)

@@ -263,7 +263,7 @@ def transfer(
     target = source.target(source_target_id)
     if not 0 <= near < far:
         raise EditRefused(f"The falloff must rise from {near:g} cm: {far:g} cm is no further.")
-    if not source.mesh.face_count:
+    if not source.geometry.face_count:
         raise EditRefused(f"{source.name} has no faces to transfer from.")
     there, here = source.transform.matrix(), obj.transform.matrix()
     cloud = placed(source.base, there)

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.scene import Mesh
 
 MOST_ASKED = 1_000_000  # triangles looked at in one go, so that memory stays bounded
 

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.scene import Mesh
 
 CHUNK = 400_000
 
 
-def self_cuts(mesh: Mesh, points: np.ndarray, twins: np.ndarray | None = None) -> np.ndarray:
+def self_cuts(geometry: Geometry, points: np.ndarray, twins: np.ndarray | None = None) -> np.ndarray:
     """(k,) int64: sorted faces of a mesh in the shape points (n, 3) that others of its own faces pass through.
 
     Faces that share a point, or twins of it by the group numbers ``twins`` (n,), are not compared.
     """
-    plan = triangles(mesh)
+    plan = triangles(geometry)
     names = plan.points if twins is None else twins[plan.points]
     pairs = _close_pairs(points[plan.points], points[plan.points], same=True)
     shared = (names[pairs[:, 0]][:, :, None] == names[pairs[:, 1]][:, None, :]).any(axis=(1, 2))
@@ -24,9 +24,11 @@ def self_cuts(mesh: Mesh, points: np.ndarray, twins: np.ndarray | None = None) -
     return np.unique(plan.faces[cut.ravel()]).astype(np.int64)
 
 
-def cuts_between(mesh: Mesh, points: np.ndarray, other: Mesh, other_points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def cuts_between(
+    geometry: Geometry, points: np.ndarray, other: Geometry, other_points: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
     """Sorted faces of both that pass through one another; points (n, 3) and (k, 3) in one space."""
-    mine, its = triangles(mesh), triangles(other)
+    mine, its = triangles(geometry), triangles(other)
     a, b = points[mine.points], other_points[its.points]
     pairs = _close_pairs(a, b, same=False)
     cut = pairs[_cutting(a, b, pairs)]

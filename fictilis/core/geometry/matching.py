@@ -10,22 +10,25 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.errors import NotATarget
+from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.topology import edges, face_of_corner, next_corner
-from fictilis.core.scene import Mesh
 
 SEED_FACES_TRIED = 200
 WAYS_WEIGHED = 6  # ways to lay a symmetric mesh on another that are compared by distance
 
 
-def require_match(base: Mesh, other: Mesh, other_name: str, base_name: str = "the base") -> None:
+def require_match(base: Geometry, other: Geometry, other_name: str, base_name: str = "the base") -> None:
     """Nothing when ``other`` matches ``base``; otherwise NotATarget with both counts or the first face that differs."""
     if base.point_count != other.point_count:
         raise NotATarget(
             f"{other_name} has {other.point_count:,} points, {base_name} has {base.point_count:,}. "
-            "It cannot be a target of this mesh as it is.",
+            "It cannot be a target of it as it is.",
             "counts",
             "Make the copy from this base again, or add or remove points on it until the counts agree.",
         )
+    if not isinstance(base, Mesh) or not isinstance(other, Mesh):
+        _require_same_strands(base, other, other_name, base_name)
+        return
     first = first_difference(base, other)
     if first is None:
         return
@@ -42,6 +45,23 @@ def require_match(base: Mesh, other: Mesh, other_name: str, base_name: str = "th
         "faces",
         "Its mesh was cut differently; make the copy from this base again.",
     )
+
+
+def _require_same_strands(base: Geometry, other: Geometry, other_name: str, base_name: str) -> None:
+    if base.kind != other.kind:
+        raise NotATarget(
+            f"{other_name} is a {other.kind}, {base_name} is a {base.kind}.", "faces", "Make the copy from this base again."
+        )
+    ours, theirs = ({(a, b) for a, b in edges(g).tolist()} for g in (base, other))
+    if ours != theirs:
+        a, b = min(ours ^ theirs)
+        have = base_name if (a, b) in ours else other_name
+        raise NotATarget(
+            f"{other_name} has {other.point_count:,} points like {base_name}, but other strands: "
+            f"only {have} joins the points {a + 1} and {b + 1}.",
+            "faces",
+            "Make the copy from this base again.",
+        )
 
 
 def _difference_text(base: Mesh, other: Mesh, first: int) -> str:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import corners_of, face_of_corner, faces_at, next_corner
-from fictilis.core.scene import Mesh
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,33 +26,33 @@ class FacePlan:
 
 
 @cached_by_identity
-def face_plan(mesh: Mesh) -> FacePlan:
-    sizes, starts = mesh.face_sizes, mesh.offsets[:-1]
-    row = np.zeros(mesh.face_count, np.int32)
+def face_plan(geometry: Geometry) -> FacePlan:
+    sizes, starts = geometry.face_sizes, geometry.offsets[:-1]
+    row = np.zeros(geometry.face_count, np.int32)
 
     def table(size: int) -> np.ndarray:
         row[sizes == size] = np.arange((sizes == size).sum())
-        return mesh.corners[starts[sizes == size][:, None] + np.arange(size)].astype(np.intp).T.copy()
+        return geometry.corners[starts[sizes == size][:, None] + np.arange(size)].astype(np.intp).T.copy()
 
     return FacePlan(table(3), table(4), np.flatnonzero(sizes > 4), row)
 
 
-def point_normals(mesh: Mesh, points: np.ndarray) -> np.ndarray:
+def point_normals(geometry: Geometry, points: np.ndarray) -> np.ndarray:
     """Unit normals (n, 3) of points (n, 3), in the points' dtype; zero where a point has no face.
 
     Source: sum of the vector areas of the faces at a point; for a triangle half the cross product of two edges, for a
     quad half that of its diagonals, otherwise Newell's sum (vector area of a polygon).
     """
-    plan = face_plan(mesh)
+    plan = face_plan(geometry)
     axes = [np.ascontiguousarray(points[:, k]) for k in range(3)]
-    total = [np.zeros(mesh.point_count) for _ in range(3)]
+    total = [np.zeros(geometry.point_count) for _ in range(3)]
     for table in (plan.triangles, plan.quads):
         _add_areas(table, axes, total)
     if len(plan.others):
-        area = np.repeat(_polygon_areas(mesh, points, plan.others), mesh.face_sizes[plan.others], axis=0)
-        place = mesh.corners[corners_of(mesh, plan.others)]
+        area = np.repeat(_polygon_areas(geometry, points, plan.others), geometry.face_sizes[plan.others], axis=0)
+        place = geometry.corners[corners_of(geometry, plan.others)]
         for k in range(3):
-            total[k] += np.bincount(place, area[:, k], mesh.point_count)
+            total[k] += np.bincount(place, area[:, k], geometry.point_count)
     return _unit(total, points.dtype)
 
 
@@ -76,12 +76,12 @@ def _table_areas(table: np.ndarray, axes: list[np.ndarray]) -> Iterator[np.ndarr
         yield (u[i] * v[j] - u[j] * v[i]).astype(np.float64)
 
 
-def _polygon_areas(mesh: Mesh, points: np.ndarray, faces: np.ndarray) -> np.ndarray:
+def _polygon_areas(geometry: Geometry, points: np.ndarray, faces: np.ndarray) -> np.ndarray:
     """(k, 3) float64: the vector areas, doubled, of larger faces (k,)."""
-    corners = corners_of(mesh, faces)
-    sizes = mesh.face_sizes[faces]
-    here = points[mesh.corners[corners]].astype(np.float64)
-    following = points[mesh.corners[next_corner(mesh)[corners]]]
+    corners = corners_of(geometry, faces)
+    sizes = geometry.face_sizes[faces]
+    here = points[geometry.corners[corners]].astype(np.float64)
+    following = points[geometry.corners[next_corner(geometry)[corners]]]
     return np.add.reduceat(np.cross(here, following), np.concatenate([[0], np.cumsum(sizes)[:-1]]))
 
 
@@ -102,27 +102,27 @@ class KeptNormals:
     ``normals`` (n, 3) in the dtype of the points; the sums behind them are kept, so that a face is looked at once.
     """
 
-    def __init__(self, mesh: Mesh, points: np.ndarray, normals: np.ndarray | None = None) -> None:
+    def __init__(self, geometry: Geometry, points: np.ndarray, normals: np.ndarray | None = None) -> None:
         """``normals`` are those of the points where they are at hand; they are then written to in place."""
-        self.mesh = mesh
-        self._areas = _areas(mesh, points, np.arange(mesh.face_count))
-        face = face_of_corner(mesh)
-        self._sums = [np.bincount(mesh.corners, area[face], mesh.point_count) for area in self._areas]
+        self.geometry = geometry
+        self._areas = _areas(geometry, points, np.arange(geometry.face_count))
+        face = face_of_corner(geometry)
+        self._sums = [np.bincount(geometry.corners, area[face], geometry.point_count) for area in self._areas]
         self.normals = _unit(self._sums, points.dtype) if normals is None else normals
 
     def update(self, points: np.ndarray, moved: np.ndarray) -> np.ndarray:
         """Renew near ``moved`` (k,) point indices of points (n, 3); returns the points whose normals were written."""
-        mesh = self.mesh
-        faces = faces_at(mesh, moved)
+        geometry = self.geometry
+        faces = faces_at(geometry, moved)
         if not len(faces):
             return faces
-        new = _areas(mesh, points, faces)
-        sizes = mesh.face_sizes[faces]
-        corners = mesh.corners[corners_of(mesh, faces)]
-        used = np.zeros(mesh.point_count, bool)
+        new = _areas(geometry, points, faces)
+        sizes = geometry.face_sizes[faces]
+        corners = geometry.corners[corners_of(geometry, faces)]
+        used = np.zeros(geometry.point_count, bool)
         used[corners] = True
         touched = np.flatnonzero(used)
-        local = np.empty(mesh.point_count, np.int32)
+        local = np.empty(geometry.point_count, np.int32)
         local[touched] = np.arange(len(touched), dtype=np.int32)
         places = local.take(corners)
         sums = []
@@ -142,11 +142,11 @@ def _near(points: np.ndarray, corners: np.ndarray) -> tuple[list[np.ndarray], np
     return [np.ascontiguousarray(rows[:, k]) for k in range(3)], np.arange(corners.size).reshape(corners.shape)
 
 
-def _areas(mesh: Mesh, points: np.ndarray, faces: np.ndarray) -> list[np.ndarray]:
+def _areas(geometry: Geometry, points: np.ndarray, faces: np.ndarray) -> list[np.ndarray]:
     """Three (k,) float64: the vector areas of ``faces`` (k,). Source: as point_normals."""
-    plan, sizes = face_plan(mesh), mesh.face_sizes[faces]
+    plan, sizes = face_plan(geometry), geometry.face_sizes[faces]
     out = [np.zeros(len(faces)) for _ in range(3)]
-    few = len(faces) * 8 < mesh.point_count  # a take from what is not contiguous copies the whole first
+    few = len(faces) * 8 < geometry.point_count  # a take from what is not contiguous copies the whole first
     axes = None if few else [np.ascontiguousarray(points[:, k]) for k in range(3)]
     for size, table in ((3, plan.triangles), (4, plan.quads)):
         where = slice(None) if (sizes == size).all() else sizes == size
@@ -158,6 +158,6 @@ def _areas(mesh: Mesh, points: np.ndarray, faces: np.ndarray) -> list[np.ndarray
                 total[where] = area
     large = np.flatnonzero(sizes > 4)
     if len(large):
-        for total, area in zip(out, _polygon_areas(mesh, points, faces[large]).T, strict=True):
+        for total, area in zip(out, _polygon_areas(geometry, points, faces[large]).T, strict=True):
             total[large] = area
     return out

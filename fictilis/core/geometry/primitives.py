@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Mesh
+from fictilis.core.geometry.kinds import Mesh
 
 Form = tuple[np.ndarray, Mesh]
 LARGEST_SEGMENTS = 1000

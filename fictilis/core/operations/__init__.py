@@ -2,9 +2,10 @@
 
 from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIMES
 from fictilis.core.operations.meshes import MESHES, OBJECTS
+from fictilis.core.operations.shapes import SHAPES
 from fictilis.core.operations.targets import MIXES, TARGETS, TRANSFER
 
 OPERATIONS = {
     operation.id: operation
-    for operation in (*TARGETS, *MESHES, *TRANSFER, *OBJECTS, *MIXES, *LANES, *MODIFIERS, *KEYS, *TIMES, *CAMERAS)
+    for operation in (*TARGETS, *MESHES, *TRANSFER, *OBJECTS, *MIXES, *LANES, *MODIFIERS, *KEYS, *TIMES, *CAMERAS, *SHAPES)
 }

@@ -10,7 +10,8 @@ from fictilis.core.channels import ChannelRef, set_value
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.operations.table import Choice, Flag, Number, Operation, Outcome, Span, Subject, Text, Values
+from fictilis.core.operations.table import Operation, Outcome, Subject, Values
+from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import SceneCamera
 

@@ -8,7 +8,8 @@ from fictilis.core.edits import objects as edits
 from fictilis.core.edits import topology
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import carry
-from fictilis.core.operations.table import Choice, Flag, Kept, Number, Operation, Outcome, Subject, Text, Values, carried
+from fictilis.core.operations.table import Kept, Operation, Outcome, Subject, Values, carried
+from fictilis.core.parameters import Choice, Flag, Number, Text
 from fictilis.core.scene import Scene
 
 REGION = (("region", "As a region", True), ("each", "Each on its own", False))

@@ -16,6 +16,7 @@ from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
+from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
@@ -30,7 +31,7 @@ class Subject:
     ``targets`` are the selected ones, the last of them *the* target; ``lanes`` those with keys that an operation on lanes is
     for; ``selected`` the channels selected, with keys or without. ``kind`` is what picks are made of. ``span`` is the range an
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
-    camera than the one that is looked through.
+    camera than the one that is looked through; ``at`` is the weight of the in-between of the target that is meant.
     """
 
     scene: Scene
@@ -47,6 +48,7 @@ class Subject:
     mirror: Mirror = NO_MIRROR
     reach: Reach = field(default_factory=Reach)
     camera_id: str | None = None
+    at: float = 1.0
 
     @cached_property
     def found(self) -> MorphObject | None:
@@ -95,15 +97,15 @@ class Subject:
 
     @property
     def faces(self) -> np.ndarray:
-        return picks.faces_of(self.obj.mesh, self.pick)
+        return picks.faces_of(self.obj.geometry, self.pick)
 
     @property
     def points(self) -> np.ndarray:
-        return picks.points_of(self.obj.mesh, self.pick)
+        return picks.points_of(self.obj.geometry, self.pick)
 
     @property
     def edges(self) -> np.ndarray:
-        return picks.edges_of(self.obj.mesh, self.pick)
+        return picks.edges_of(self.obj.geometry, self.pick)
 
     @property
     def soft(self) -> np.ndarray:
@@ -128,74 +130,6 @@ class Outcome:
     @property
     def made(self) -> str | None:
         return self.targets[-1] if self.targets else None
-
-
-@dataclass(frozen=True)
-class Parameter:
-    """One thing an operation asks for. ``default`` is a value or made from the subject; a ``needed`` one must be given on the
-    command line. Those that are not ``asked`` are for the command line only: a window knows them already."""
-
-    name: str
-    label: str
-    default: Any = None
-    needed: bool = False
-    asked: bool = True
-
-    def begins_at(self, subject: Subject) -> Any:
-        return self.default(subject) if callable(self.default) else self.default
-
-    def checked(self, value: Any, _subject: Subject) -> Any:
-        return value
-
-
-@dataclass(frozen=True)
-class Number(Parameter):
-    unit: str = ""
-    low: float = -1e9
-    high: float = 1e9
-    decimals: int = 2
-
-    def checked(self, value: Any, _subject: Subject) -> float:
-        try:
-            number = float(value)
-        except (TypeError, ValueError):
-            number = np.nan
-        unit = f" {self.unit}" if self.unit else ""
-        if not np.isfinite(number):
-            raise EditRefused(f"{self.label} must be a finite number from {self.low:g} to {self.high:g}{unit}, not {value}.")
-        if not self.low <= number <= self.high:
-            raise EditRefused(f"{self.label} must be from {self.low:g} to {self.high:g}{unit}, not {number:g}.")
-        return round(number) if self.decimals == 0 else number
-
-
-@dataclass(frozen=True)
-class Choice(Parameter):
-    """``options`` are (word, label, value): the word is for the command line."""
-
-    options: tuple[tuple[str, str, object], ...] = ()
-
-    def checked(self, value: Any, _subject: Subject) -> Any:
-        for word, _label, meant in self.options:
-            if value == meant or value == word:
-                return meant
-        words = ", ".join(word for word, _, _ in self.options)
-        raise EditRefused(f"{self.label} must be one of {words}, not {value}.")
-
-
-@dataclass(frozen=True)
-class Flag(Parameter):
-    default: Any = False
-
-    def checked(self, value: Any, _subject: Subject) -> bool:
-        return bool(value)
-
-
-@dataclass(frozen=True)
-class Text(Parameter):
-    """A name."""
-
-    def checked(self, value: Any, _subject: Subject) -> str | None:
-        return None if value is None else str(value)
 
 
 @dataclass(frozen=True)
@@ -241,15 +175,6 @@ class ForeignTarget(Parameter):
         name, _, target = str(value).partition("/")
         other = subject.scene.object_named(name)
         return other.id, other.target_named(target).id
-
-
-@dataclass(frozen=True)
-class Span(Parameter):
-    """Two frames, rising."""
-
-    def checked(self, value: Any, _subject: Subject) -> tuple[float, float]:
-        first, last = (Number("frame", self.label).checked(part, _subject) for part in value)
-        return first, last
 
 
 Values = Mapping[str, Any]
@@ -299,15 +224,7 @@ class Operation:
 
     def completed(self, subject: Subject, given: Values) -> dict[str, Any]:
         """Every parameter's value: given, or as it begins; each checked. Raises EditRefused with the reason."""
-        unknown = set(given) - {p.name for p in self.parameters}
-        if unknown:
-            raise EditRefused(f"{self.label} takes no {', '.join(sorted(unknown))}.")
-        out = {}
-        for p in self.parameters:
-            value = given[p.name] if p.name in given else p.begins_at(subject)
-            optional = value is None and not p.needed and isinstance(p, Text | Number | Span)
-            out[p.name] = None if optional else p.checked(value, subject)
-        return out
+        return completed(self.label, self.parameters, given, subject)
 
     def make(self, subject: Subject, given: Values | None = None) -> Outcome:
         """The operation made. Raises EditRefused with one sentence where something is missing or out of bounds."""
@@ -374,7 +291,7 @@ def carried(subject: Subject, carry: Carry) -> Outcome:
     new = scene.object(obj.id)
     count = len(new.targets)
     along = f", {count} target{'' if count == 1 else 's'} carried through" if count else ""
-    said = f"{new.name} has {len(new.base):,} points and {new.mesh.face_count:,} faces now{along}."
+    said = f"{new.name} has {len(new.base):,} points and {new.geometry.face_count:,} faces now{along}."
     return Outcome(scene, pick=pick, said=said)
 
 

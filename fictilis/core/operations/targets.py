@@ -9,20 +9,17 @@ from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.operations.table import (
-    Choice,
-    Flag,
     ForeignTarget,
     Kept,
-    Number,
     Operation,
     OtherTarget,
     Outcome,
     Subject,
-    Text,
     Values,
     named,
     with_targets,
 )
+from fictilis.core.parameters import Choice, Flag, Number, Text
 from fictilis.core.scene import Scene, StoredMix
 
 NAME = Text("name", "Name of the new target", asked=False)

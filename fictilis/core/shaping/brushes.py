@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import neighbours, ranges
 from fictilis.core.geometry.twins import twin_mean
-from fictilis.core.scene import Deltas, Mesh, MorphObject
+from fictilis.core.parameters import Flag, Parameter, completed
+from fictilis.core.scene import Deltas, MorphObject
 from fictilis.core.shaping.dabs import columns_of, dab
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
 
 
 @dataclass(frozen=True)
 class Brush:
-    """``size`` is the radius in cm; ``strength`` 0…1; ``scrape`` makes Flatten take away only what stands out."""
+    """``size`` is the radius in cm; ``strength`` 0…1; ``own`` are the values of the brush's own parameters, where they are not
+    as they begin."""
 
     kind: str = "push"
     size: float = 10.0
@@ -24,7 +28,7 @@ class Brush:
     along_surface: bool = True
     profile: str = "smooth"
     mirror: Mirror = NO_MIRROR
-    scrape: bool = False
+    own: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,13 +75,13 @@ def _flatten(u: Under) -> np.ndarray:
     above = (u.points - middle) @ u.normal
     if u.invert:
         above = np.minimum(above, 0.0)
-    elif u.stroke.brush.scrape:
+    elif u.stroke.own["scrape"]:
         above = np.maximum(above, 0.0)
     return (-0.6 * u.amount * u.weights * above)[:, None] * u.normal
 
 
 def _smooth(u: Under) -> np.ndarray:
-    toward = neighbour_means(u.stroke.obj.mesh, u.stroke.columns, u.indices).T - u.points
+    toward = neighbour_means(u.stroke.obj.geometry, u.stroke.columns, u.indices).T - u.points
     return ((-0.4 if u.invert else 0.8) * u.amount * u.weights)[:, None] * toward
 
 
@@ -85,20 +89,29 @@ def _toward_goal(u: Under) -> np.ndarray:
     return (0.7 * u.way * u.amount * u.weights)[:, None] * (u.goal - u.points)
 
 
-BRUSHES: dict[str, Callable[[Under], np.ndarray]] = {
-    "push": _push,
-    "crease": _crease,
-    "flatten": _flatten,
-    "smooth": _smooth,
-    "pinch": _pinch,
-    "erase": _toward_goal,
-    "blend": _toward_goal,
+@dataclass(frozen=True)
+class BrushKind:
+    """``dab(under)`` gives the displacement (k, 3) of what lies under a dab; ``parameters`` are what only this brush
+    asks for."""
+
+    dab: Callable[[Under], np.ndarray]
+    parameters: tuple[Parameter, ...] = ()
+
+
+BRUSHES: dict[str, BrushKind] = {
+    "push": BrushKind(_push),
+    "crease": BrushKind(_crease),
+    "flatten": BrushKind(_flatten, (Flag("scrape", "Scrape what stands out"),)),
+    "smooth": BrushKind(_smooth),
+    "pinch": BrushKind(_pinch),
+    "erase": BrushKind(_toward_goal),
+    "blend": BrushKind(_toward_goal),
 }
 
 
-def neighbour_means(mesh: Mesh, columns: np.ndarray, indices: np.ndarray) -> np.ndarray:
+def neighbour_means(geometry: Geometry, columns: np.ndarray, indices: np.ndarray) -> np.ndarray:
     """(c, k): the mean of each of ``columns`` (c, n) over the neighbours of ``indices`` (k,); alone, a point's own value."""
-    table = neighbours(mesh)
+    table = neighbours(geometry)
     first, last = table.starts[indices], table.starts[indices + 1]
     counts = last - first
     around = table.others[ranges(first, last)]
@@ -158,6 +171,7 @@ class BrushStroke(_Dabs):
         self.shown_normals = normals
         self.start, self.goal = points, goal
         self.touched = np.zeros(len(points), bool)
+        self.own = completed(brush.kind.capitalize(), BRUSHES[brush.kind].parameters, brush.own)
 
     def dab(
         self, centre: np.ndarray, face_points: np.ndarray, pressure: float = 1.0, invert: bool = False, smooth: bool = False
@@ -175,7 +189,7 @@ class BrushStroke(_Dabs):
         goal = None if self.goal is None else self.goal.take(indices, axis=0)
         under = Under(self, indices, self.points.take(indices, axis=0), weights, centre,
                       normal / length if length else np.zeros(3), brush.strength * pressure, invert, goal)  # fmt: skip
-        moved = BRUSHES[kind](under)
+        moved = BRUSHES[kind].dab(under)
         if brush.mirror.axes:
             indices, weights, moved = reflected(self.obj, indices, weights, moved, brush.mirror)
         rows = self.points.take(indices, axis=0) + twin_mean(self.obj, indices, moved)
@@ -188,7 +202,7 @@ class BrushStroke(_Dabs):
 
     def _facing(self, indices: np.ndarray, weights: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Through space a dab leaves alone what faces away from it: the far side of a thin part."""
-        if self.brush.along_surface:
+        if self.brush.along_surface or not self.obj.geometry.face_count:
             return indices, weights
         normals = self.shown_normals[indices]
         weights = weights * np.clip(0.5 + normals @ normals[np.argmax(weights)], 0.0, 1.0)
@@ -220,7 +234,7 @@ class MaskStroke(_Dabs):
             weights = np.zeros(len(both))
             np.maximum.at(weights, place, every)
             indices = both
-        goal = neighbour_means(self.obj.mesh, self.mask[None], indices)[0] if smooth else float(invert)
+        goal = neighbour_means(self.obj.geometry, self.mask[None], indices)[0] if smooth else float(invert)
         amount = np.clip(0.5 * brush.strength * pressure * weights, 0.0, 1.0)
         self.mask[indices] += (goal - self.mask[indices]) * amount
         self.last = indices

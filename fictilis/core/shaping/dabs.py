@@ -7,6 +7,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     border_points,
     components,
@@ -18,7 +19,7 @@ from fictilis.core.geometry.topology import (
     ranges,
 )
 from fictilis.core.geometry.twins import twin_pairs
-from fictilis.core.scene import Mesh, MorphObject
+from fictilis.core.scene import MorphObject
 from fictilis.core.shaping.falloff import profile
 
 # A way over the links of a square grid with its diagonals is up to 1 / cos(22.5°) too long: own derivation.
@@ -31,39 +32,39 @@ class _Links:
     """Both ways along edges, face diagonals and, between two triangles, to the corner across; and between twins."""
 
     def __init__(self, obj: MorphObject) -> None:
-        mesh = obj.mesh
-        pairs = np.concatenate([edges(mesh).astype(np.int64), _diagonals(mesh), _across(mesh), twin_pairs(obj)])
+        geometry = obj.geometry
+        pairs = np.concatenate([edges(geometry).astype(np.int64), _diagonals(geometry), _across(geometry), twin_pairs(obj)])
         pairs = np.concatenate([pairs, pairs[:, ::-1]])
-        codes = np.unique(pairs[:, 0] * mesh.point_count + pairs[:, 1])
+        codes = np.unique(pairs[:, 0] * geometry.point_count + pairs[:, 1])
         self.base = obj.base
-        self.others = (codes % mesh.point_count).astype(np.int32)
-        self.starts = np.searchsorted(codes, np.arange(mesh.point_count + 1) * mesh.point_count)
+        self.others = (codes % geometry.point_count).astype(np.int32)
+        self.starts = np.searchsorted(codes, np.arange(geometry.point_count + 1) * geometry.point_count)
 
 
-def _diagonals(mesh: Mesh) -> np.ndarray:
-    follow = next_corner(mesh)
-    many = mesh.face_sizes[face_of_corner(mesh)] >= 4
-    return np.stack([mesh.corners, mesh.corners[follow[follow]]], axis=1)[many].astype(np.int64)
+def _diagonals(geometry: Geometry) -> np.ndarray:
+    follow = next_corner(geometry)
+    many = geometry.face_sizes[face_of_corner(geometry)] >= 4
+    return np.stack([geometry.corners, geometry.corners[follow[follow]]], axis=1)[many].astype(np.int64)
 
 
-def _across(mesh: Mesh) -> np.ndarray:
+def _across(geometry: Geometry) -> np.ndarray:
     """Corners on both sides of an edge between two triangles."""
-    follow = next_corner(mesh)
-    place = edge_of_corner(mesh)
-    ok = (mesh.face_sizes[face_of_corner(mesh)] == 3) & (place >= 0)
-    ok[ok] = edge_faces(mesh)[place[ok]] == 2
+    follow = next_corner(geometry)
+    place = edge_of_corner(geometry)
+    ok = (geometry.face_sizes[face_of_corner(geometry)] == 3) & (place >= 0)
+    ok[ok] = edge_faces(geometry)[place[ok]] == 2
     rows = np.flatnonzero(ok)
     rows = rows[np.argsort(place[rows], kind="stable")]
     same = np.flatnonzero(place[rows][1:] == place[rows][:-1])
-    far = mesh.corners[follow[follow[rows]]].astype(np.int64)
+    far = geometry.corners[follow[follow[rows]]].astype(np.int64)
     out = np.stack([far[same], far[same + 1]], axis=1)
     return out[out[:, 0] != out[:, 1]]
 
 
 def links(obj: MorphObject) -> _Links:
-    kept = _links.get(obj.mesh)
+    kept = _links.get(obj.geometry)
     if kept is None or kept.base is not obj.base:
-        kept = _links[obj.mesh] = _Links(obj)
+        kept = _links[obj.geometry] = _Links(obj)
     return kept
 
 
@@ -125,9 +126,9 @@ def _is_plain(obj: MorphObject, points: np.ndarray, centre: np.ndarray, near: np
 
     There a way on the surface is hardly longer than the straight one (at most 1 / cos 35°, in practice a few percent).
     """
-    if not len(near) or border_points(obj.mesh)[near].any():
+    if not len(near) or border_points(obj.geometry)[near].any():
         return False
-    parts = components(obj.mesh)[near]
+    parts = components(obj.geometry)[near]
     if parts[0] != parts.max() or parts[0] != parts.min():
         return False
     turned = normals.take(near, axis=0)

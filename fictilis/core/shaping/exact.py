@@ -1,8 +1,8 @@
-"""Exact changes of a pick: one table of operations, each with its numbers; forms and menus are made from it."""
+"""Exact changes of a pick: one table, each with its numbers; the side column and the operations are made from it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,26 +10,16 @@ import numpy as np
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, edge_faces, edges
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import Deltas, Mesh, MorphObject
+from fictilis.core.parameters import Number, Parameter, completed
+from fictilis.core.scene import Deltas, MorphObject
 from fictilis.core.shaping.brushes import neighbour_means
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import displacement
-
-
-@dataclass(frozen=True)
-class Number:
-    """One number of an operation, with its unit, default and bounds."""
-
-    name: str
-    unit: str
-    default: float
-    low: float
-    high: float
-    decimals: int = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,18 +42,25 @@ class Picked:
         return self.points[self.picked]
 
 
+Values = Mapping[str, Any]
+
+
 @dataclass(frozen=True)
-class Operation:
-    """``run(picked, near, numbers)`` gives where the points ``near`` (k,) go, (k, 3), at a weight of 1."""
+class ExactChange:
+    """``run(picked, near, values)`` gives where the points ``near`` (k,) go, (k, 3), at a weight of 1."""
 
     id: str
     label: str
-    numbers: tuple[Number, ...]
-    run: Callable[[Picked, np.ndarray, dict[str, float]], np.ndarray]
+    parameters: tuple[Parameter, ...]
+    run: Callable[[Picked, np.ndarray, Values], np.ndarray]
     note: str
 
 
-_AMOUNT = Number("Amount", "", 1.0, -1.0, 1.0)
+def _cm(name: str, label: str, default: float, low: float) -> Number:
+    return Number(name, label, default, unit="cm", low=low, high=1e6)
+
+
+_AMOUNT = Number("amount", "Amount", 1.0, low=-1.0, high=1.0)
 
 
 def fit_sphere(points: np.ndarray) -> tuple[np.ndarray, float]:
@@ -94,7 +91,7 @@ def best_line(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return middle, np.linalg.svd(points - middle, full_matrices=False)[2][0]
 
 
-def _sphere(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
+def _sphere(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     places = p.need(4, "Toward a sphere")
     if len(p.picked) < len(p.points) and _is_flat(places):
         centre = places.mean(axis=0)
@@ -104,7 +101,7 @@ def _sphere(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarra
     arm = p.points[near] - centre
     length = np.linalg.norm(arm, axis=1, keepdims=True)
     goal = centre + arm / np.where(length > 0, length, 1.0) * radius
-    return p.points[near] + numbers["Amount"] * (goal - p.points[near])
+    return p.points[near] + values["amount"] * (goal - p.points[near])
 
 
 def _is_flat(points: np.ndarray) -> bool:
@@ -112,22 +109,22 @@ def _is_flat(points: np.ndarray) -> bool:
     return bool(spread[-1] < 1e-6 * max(spread[0], 1e-12))
 
 
-def _plane(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
+def _plane(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     middle, normal = best_plane(p.need(3, "Flatten to the best plane"))
     above = (p.points[near] - middle) @ normal
-    return p.points[near] - numbers["Amount"] * above[:, None] * normal
+    return p.points[near] - values["amount"] * above[:, None] * normal
 
 
-def _line(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
+def _line(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     middle, along = best_line(p.need(2, "Straighten along a line"))
     arm = p.points[near] - middle
     off = arm - (arm @ along)[:, None] * along
-    return p.points[near] - numbers["Amount"] * off
+    return p.points[near] - values["amount"] * off
 
 
-def _even(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
+def _even(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     p.need(3, "Even spacing")
-    rows = [row for row in chains(p.obj.mesh, p.picked) if len(row) > 2]
+    rows = [row for row in chains(p.obj.geometry, p.picked) if len(row) > 2]
     if not rows:
         raise EditRefused("Even spacing needs points in a row, each joined to the next by an edge.", "Pick an edge loop.")
     goal = p.points.copy()
@@ -137,19 +134,19 @@ def _even(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
         wanted = np.linspace(0, far[-1], len(row))
         inner = slice(1, -1)
         goal[row[inner]] = np.stack([np.interp(wanted, far, line[:, k]) for k in range(3)], axis=1)[inner]
-    return p.points[near] + numbers["Amount"] * (goal[near] - p.points[near])
+    return p.points[near] + values["amount"] * (goal[near] - p.points[near])
 
 
-def _relax(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
+def _relax(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     """Points drift to the mean of their neighbours within the surface; a border only along itself.
 
     Source: Laplacian smoothing with its normal part removed.
     """
-    mesh, points = p.obj.mesh, p.points.copy()
-    rim = border_points(mesh)
-    means = _border_means(mesh) if rim.any() else None
-    for _ in range(round(numbers["Steps"])):
-        step = neighbour_means(mesh, points.T, near).T - points[near]
+    geometry, points = p.obj.geometry, p.points.copy()
+    rim = border_points(geometry)
+    means = _border_means(geometry) if rim.any() else None
+    for _ in range(values["steps"]):
+        step = neighbour_means(geometry, points.T, near).T - points[near]
         if means is not None:
             on_rim = rim[near]
             step[on_rim] = means(points, near[on_rim]) - points[near[on_rim]]
@@ -157,18 +154,18 @@ def _relax(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray
         step -= np.einsum("ij,ij->i", step, normals)[:, None] * normals
         points[near] += 0.6 * p.weights[near, None] * step
     moved = points[near] - p.points[near]
-    return p.points[near] + numbers["Amount"] * moved / np.maximum(p.weights[near, None], 1e-9)
+    return p.points[near] + values["amount"] * moved / np.maximum(p.weights[near, None], 1e-9)
 
 
-def _border_means(mesh: Mesh) -> Any:
+def _border_means(geometry: Geometry) -> Any:
     """A function of points and indices of border points: the mean of each one's two neighbours along the border.
 
     Corners, where the border turns by more than 30°, and points with more than two neighbours on it stay.
     """
-    pairs = edges(mesh)[edge_faces(mesh) == 1]
+    pairs = edges(geometry)[edge_faces(geometry) == 1]
     both = np.concatenate([pairs, pairs[:, ::-1]])
     both = both[np.argsort(both[:, 0], kind="stable")]
-    starts = np.searchsorted(both[:, 0], np.arange(mesh.point_count + 1))
+    starts = np.searchsorted(both[:, 0], np.arange(geometry.point_count + 1))
     plain = np.diff(starts) == 2
 
     def means(points: np.ndarray, indices: np.ndarray) -> np.ndarray:
@@ -185,20 +182,20 @@ def _border_means(mesh: Mesh) -> Any:
 
 def joined_normals(obj: MorphObject, points: np.ndarray) -> np.ndarray:
     """Unit normals (n, 3), twins with one and the same."""
-    normals = point_normals(obj.mesh, points)
+    normals = point_normals(obj.geometry, points)
     groups = twin_groups(obj)
     sums = np.stack([np.bincount(groups, normals[:, k]) for k in range(3)], axis=1)[groups]
     length = np.linalg.norm(sums, axis=1, keepdims=True)
     return sums / np.where(length > 0, length, 1.0)
 
 
-def _inflate(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
-    return p.points[near] + numbers["Distance"] * joined_normals(p.obj, p.points)[near]
+def _inflate(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
+    return p.points[near] + values["distance"] * joined_normals(p.obj, p.points)[near]
 
 
-def _noise(p: Picked, near: np.ndarray, numbers: dict[str, float]) -> np.ndarray:
-    value = value_noise(p.obj.base[near] / numbers["Grain"], round(numbers["Seed"]))
-    return p.points[near] + (numbers["Height"] * value)[:, None] * joined_normals(p.obj, p.points)[near]
+def _noise(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
+    noise = value_noise(p.obj.base[near] / values["grain"], values["seed"])
+    return p.points[near] + (values["height"] * noise)[:, None] * joined_normals(p.obj, p.points)[near]
 
 
 def value_noise(places: np.ndarray, seed: int) -> np.ndarray:
@@ -221,38 +218,31 @@ def value_noise(places: np.ndarray, seed: int) -> np.ndarray:
     return out
 
 
-OPERATIONS: tuple[Operation, ...] = (
-    Operation("sphere", "Toward a sphere", (_AMOUNT,), _sphere, "Presses the pick toward the sphere that fits it best."),
-    Operation("plane", "Flatten to best plane", (_AMOUNT,), _plane, "Lays the pick on the plane that fits it best."),
-    Operation("line", "Straighten along a line", (_AMOUNT,), _line, "Draws the pick onto the line that fits it best."),
-    Operation("even", "Even out spacing", (_AMOUNT,), _even, "Spaces rows of picked points evenly; their ends stay."),
-    Operation("relax", "Relax", (Number("Steps", "", 10, 1, 200, 0), _AMOUNT), _relax,
-              "Evens out the mesh within its surface."),
-    Operation("inflate", "Inflate along normals", (Number("Distance", "cm", 1.0, -1e6, 1e6),), _inflate,
-              "Moves the pick out along its normals; a minus moves it in."),
-    Operation("noise", "Noise", (Number("Height", "cm", 0.5, -1e6, 1e6), Number("Grain", "cm", 5.0, 1e-3, 1e6),
-              Number("Seed", "", 1, 0, 999_999, 0)), _noise,
-              "Roughens the pick along its normals; a seed gives the same again."),
-)  # fmt: skip
-BY_ID = {operation.id: operation for operation in OPERATIONS}
+EXACT_CHANGES: dict[str, ExactChange] = {change.id: change for change in (
+    ExactChange("sphere", "Toward a sphere", (_AMOUNT,), _sphere, "Presses the pick toward the sphere that fits it best."),
+    ExactChange("plane", "Flatten to best plane", (_AMOUNT,), _plane, "Lays the pick on the plane that fits it best."),
+    ExactChange("line", "Straighten along a line", (_AMOUNT,), _line, "Draws the pick onto the line that fits it best."),
+    ExactChange("even", "Even out spacing", (_AMOUNT,), _even, "Spaces rows of picked points evenly; their ends stay."),
+    ExactChange("relax", "Relax", (Number("steps", "Steps", 10, low=1, high=200, decimals=0), _AMOUNT), _relax,
+                "Evens out the mesh within its surface."),
+    ExactChange("inflate", "Inflate along normals", (_cm("distance", "Distance", 1.0, -1e6),), _inflate,
+                "Moves the pick out along its normals; a minus moves it in."),
+    ExactChange("noise", "Noise", (_cm("height", "Height", 0.5, -1e6), _cm("grain", "Grain", 5.0, 1e-3),
+                Number("seed", "Seed", 1, low=0, high=999_999, decimals=0)), _noise,
+                "Roughens the pick along its normals; a seed gives the same again."),
+)}  # fmt: skip
 
 
-def change_exactly(operation_id: str, picked: Picked, numbers: dict[str, float], mirror: Mirror = NO_MIRROR) -> Deltas:
-    """The displacement of one operation, weighted by the pick's falloff.
+def change_exactly(change_id: str, picked: Picked, given: Values, mirror: Mirror = NO_MIRROR) -> Deltas:
+    """The displacement of one exact change, weighted by the pick's falloff; what is not ``given`` is as it begins.
 
     Raises EditRefused when nothing is picked, the pick does not suit, or a number is out of bounds.
     """
-    operation = BY_ID[operation_id]
+    change = EXACT_CHANGES[change_id]
     if not len(picked.picked):
-        raise EditRefused(f"{operation.label} needs a pick, and nothing is picked.")
-    for number in operation.numbers:
-        value = numbers[number.name]
-        if not number.low <= value <= number.high:
-            raise EditRefused(
-                f"{operation.label}: {number.name} must be from {number.low:g} to {number.high:g}, not {value:g}."
-            )
+        raise EditRefused(f"{change.label} needs a pick, and nothing is picked.")
     near = picked.near
-    goal = operation.run(picked, near, numbers)
+    goal = change.run(picked, near, completed(change.label, change.parameters, given))
     moved = picked.weights[near, None] * (goal - picked.points[near])
     return displacement(picked.obj, near, picked.weights[near], moved, mirror)
 

@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import components, edges, face_of_corner, next_corner, ranges
 from fictilis.core.geometry.twins import twin_pairs
-from fictilis.core.scene import Mesh, MorphObject
+from fictilis.core.scene import MorphObject
 
 
 def _plateau(x: np.ndarray) -> np.ndarray:
@@ -76,12 +77,12 @@ class SurfaceLinks:
 
 
 @cached_by_identity
-def surface_links(mesh: Mesh) -> SurfaceLinks:
-    corners, follow = mesh.corners.astype(np.int64), next_corner(mesh)
-    sizes = mesh.face_sizes[face_of_corner(mesh)]
+def surface_links(geometry: Geometry) -> SurfaceLinks:
+    corners, follow = geometry.corners.astype(np.int64), next_corner(geometry)
+    sizes = geometry.face_sizes[face_of_corner(geometry)]
     second = follow[follow]
     diagonals = np.stack([corners, corners[second]], axis=1)[sizes >= 4]
-    straight = np.unique(np.sort(np.concatenate([edges(mesh), diagonals]), axis=1), axis=0)
+    straight = np.unique(np.sort(np.concatenate([edges(geometry), diagonals]), axis=1), axis=0)
     # the two corners next to an edge, one in each face: for quads both far corners of either side
     a, b = corners, corners[follow]
     prior = np.empty_like(follow)
@@ -98,7 +99,7 @@ def surface_links(mesh: Mesh) -> SurfaceLinks:
     crossing = np.concatenate(across)
     crossing[:, :2].sort(axis=1)
     crossing = np.unique(crossing, axis=0)
-    places = np.arange(mesh.point_count + 1)
+    places = np.arange(geometry.point_count + 1)
     return SurfaceLinks(straight, np.searchsorted(straight[:, 0], places), crossing, np.searchsorted(crossing[:, 0], places))
 
 
@@ -106,7 +107,7 @@ def surface_graph(obj: MorphObject, points: np.ndarray, near: np.ndarray) -> Any
     """Sparse matrix (k, k) of step lengths over the surface between the points ``near`` (k,), sorted; twins joined."""
     from scipy.sparse import csr_array
 
-    links = surface_links(obj.mesh)
+    links = surface_links(obj.geometry)
     local = np.full(len(points), -1, np.int64)
     local[near] = np.arange(len(near))
 
@@ -175,7 +176,7 @@ def connected_parts(obj: MorphObject) -> np.ndarray:
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
-    parts = components(obj.mesh)
+    parts = components(obj.geometry)
     pairs = parts[twin_pairs(obj)]
     if not len(pairs):
         return parts

@@ -10,9 +10,10 @@ import numpy as np
 
 from fictilis.core.arrays import cached_by_array
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import half_edges, walk
 from fictilis.core.geometry.topology import next_corner
-from fictilis.core.scene import Deltas, Mesh, MorphObject
+from fictilis.core.scene import Deltas, MorphObject
 
 TOLERANCE = 1e-3  # of the object's size
 MIDDLE_EDGES_TRIED = 24

@@ -18,7 +18,7 @@ from fictilis.core.shaping.dabs import columns_of
 from fictilis.core.shaping.exact import Picked, joined_normals
 from fictilis.core.shaping.reach import displacement, pick_weights
 from fictilis.render.camera import Camera
-from fictilis.render.picking import Hit, hit_mesh, visible_points
+from fictilis.render.picking import Hit, hit_shape, visible_points
 from fictilis.render.stage import StageItem
 
 
@@ -88,15 +88,15 @@ class Bench:
     @cached_property
     def longest(self) -> float:
         """The longest edge as shown, scene units."""
-        pairs = edges(self.item.obj.mesh)
+        pairs = edges(self.item.obj.geometry)
         step = self.scene_points[pairs[:, 0]] - self.scene_points[pairs[:, 1]]
         return float(np.sqrt(np.einsum("ij,ij->i", step, step).max(initial=0.0)))
 
     def hit(self, x: float, y: float, points: np.ndarray | None = None) -> Hit | None:
         """What is under the pixel; on ``points`` (n, 3) in the scene where a stroke has moved them."""
         cloud = self.scene_points if points is None else points
-        ray = self.camera.ray(x, y, self.width, self.height)
-        return hit_mesh(self.item.obj.mesh, cloud, *ray, longest=self.longest * (1.0 if points is None else 2.0))
+        longest = self.longest * (1.0 if points is None else 2.0)
+        return hit_shape(self.item.obj.geometry, cloud, self.camera, (x, y), (self.width, self.height), longest)
 
     def place(self, hit: Hit) -> np.ndarray:
         """A hit's place (3,) in object space."""
@@ -201,7 +201,7 @@ class Bench:
         groups = twin_groups(self.item.obj)
         order = self.picked[np.argsort(groups[self.picked], kind="stable")]
         same = groups[order][1:] == groups[order][:-1]
-        pairs = np.concatenate([edges(self.item.obj.mesh), np.stack([order[:-1][same], order[1:][same]], axis=1)])
+        pairs = np.concatenate([edges(self.item.obj.geometry), np.stack([order[:-1][same], order[1:][same]], axis=1)])
         pairs = place[pairs]
         pairs = pairs[(pairs >= 0).all(axis=1)]
         size = len(self.picked)

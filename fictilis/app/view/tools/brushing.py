@@ -27,7 +27,7 @@ JUMP = 2.5  # sizes: a place further from the last dab than its way on the scree
 def brush_of(bench: Bench, at: np.ndarray) -> Brush:
     """The brush as set, at a place (3,) in the scene."""
     t = bench.doc.tools
-    return Brush(t.tool, bench.brush_size(at), t.strength, t.along_surface, t.profile, t.mirror, t.scrape)
+    return Brush(t.tool, bench.brush_size(at), t.strength, t.along_surface, t.profile, t.mirror, t.own_values())
 
 
 def _taken(bench: Bench, hit: Hit, brush: Brush) -> tuple[np.ndarray, np.ndarray]:
@@ -164,7 +164,7 @@ class _Trail:
     def _hit(self, pixel: np.ndarray, whole: bool) -> Hit | None:
         """What is under a pixel: for the last of an event on the whole surface, before it near the last dab if there."""
         if not whole and len(self.work.last):
-            mesh = self.bench.item.obj.mesh
+            mesh = self.bench.item.obj.geometry
             ray = self.bench.camera.ray(*pixel, self.bench.width, self.bench.height)
             found = hit_triangles(mesh, self.cloud, triangles_at(mesh, self.work.last), *ray)
             if found is not None:

@@ -6,9 +6,9 @@ import numpy as np
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.core.geometry.topology import edge_numbers, edges, face_of_corner
-from fictilis.core.scene import Mesh, Pick
+from fictilis.core.scene import Pick
 from fictilis.core.shaping.picks import connected, edge_loop
-from fictilis.render.picking import REACH, nearest_point
+from fictilis.render.picking import REACH, nearest_point, segment_gaps
 
 FAR = 4  # pixels of a drag below which it is a click
 
@@ -51,9 +51,9 @@ def double_click(bench: Bench, at: Event) -> None:
     found = under(bench, at.x, at.y)
     if found is None:
         return
-    mesh, kind = bench.item.obj.mesh, bench.doc.tools.kind
+    geometry, kind = bench.item.obj.geometry, bench.doc.tools.kind
     one = Pick(kind, np.array([found]))
-    more = Pick("edges", edge_loop(mesh, found)) if kind == "edges" else connected(mesh, one)
+    more = Pick("edges", edge_loop(geometry, found)) if kind == "edges" else connected(geometry, one)
     _take(bench, bench.doc.pick(), more.elements, Event("press", at.x, at.y, at.shift, at.control), False)
 
 
@@ -88,15 +88,15 @@ def _take(bench: Bench, before: Pick, found: np.ndarray, press: Event, clicked: 
 
 def places(bench: Bench, kind: str) -> tuple[np.ndarray, np.ndarray]:
     """Pixels (e, 2) that stand for the points, edges or faces, and whether each can be reached (e,) bool."""
-    mesh, pixels, seen = bench.item.obj.mesh, bench.pixels, bench.reachable
+    geometry, pixels, seen = bench.item.obj.geometry, bench.pixels, bench.reachable
     if kind == "points":
         return pixels, seen
     if kind == "edges":
-        pairs = edges(mesh)
+        pairs = edges(geometry)
         return pixels[pairs].mean(axis=1), seen[pairs].all(axis=1)
-    face, sizes = face_of_corner(mesh), np.maximum(mesh.face_sizes, 1)
-    middle = np.stack([np.bincount(face, pixels[mesh.corners, k], mesh.face_count) for k in (0, 1)], axis=1)
-    shown = np.bincount(face, seen[mesh.corners], mesh.face_count)
+    face, sizes = face_of_corner(geometry), np.maximum(geometry.face_sizes, 1)
+    middle = np.stack([np.bincount(face, pixels[geometry.corners, k], geometry.face_count) for k in (0, 1)], axis=1)
+    shown = np.bincount(face, seen[geometry.corners], geometry.face_count)
     return middle / sizes[:, None], shown * 2 >= sizes
 
 
@@ -117,35 +117,27 @@ def _within(bench: Bench, outline: np.ndarray) -> np.ndarray:
 def _brushed(bench: Bench, start: tuple[float, float], end: tuple[float, float]) -> np.ndarray:
     """(k,): elements within the brush along a way on the screen."""
     at, seen = places(bench, bench.doc.tools.kind)
-    return np.flatnonzero(seen & (_from_segments(np.array(start), np.array(end), at) <= bench.doc.tools.size_px))
-
-
-def _from_segments(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> np.ndarray:
-    """Distances of places ``at`` from the segments a–b, all broadcast over (…, 2)."""
-    along = b - a
-    square = np.maximum((along**2).sum(axis=-1), 1e-12)
-    part = np.clip(((at - a) * along).sum(axis=-1) / square, 0, 1)
-    return np.sqrt(((at - a - part[..., None] * along) ** 2).sum(axis=-1))
+    return np.flatnonzero(seen & (segment_gaps(np.array(start), np.array(end), at)[0] <= bench.doc.tools.size_px))
 
 
 def under(bench: Bench, x: float, y: float, kind: str | None = None) -> int | None:
     """The point, edge or face under the pointer, or None."""
     kind = kind or bench.doc.tools.kind
-    mesh: Mesh = bench.item.obj.mesh
+    geometry = bench.item.obj.geometry
     if kind == "points":
         return nearest_point(bench.pixels, bench.reachable, x, y)
     hit = bench.hit(x, y)
     if kind == "faces":
-        return None if hit is None else hit.face
+        return None if hit is None or hit.face < 0 else hit.face
     if hit is not None and not bench.doc.tools.through:
-        row = mesh.face(hit.face).astype(np.int64)
-        candidates = edge_numbers(mesh, row, np.roll(row, -1))
+        row = hit.points.astype(np.int64)
+        candidates = edge_numbers(geometry, row, np.roll(row, -1))
     else:
-        seen = bench.reachable[edges(mesh)].all(axis=1)
+        seen = bench.reachable[edges(geometry)].all(axis=1)
         candidates = np.flatnonzero(seen)
     if not len(candidates):
         return None
-    ends = bench.pixels[edges(mesh)[candidates]]
-    gap = _from_segments(ends[:, 0], ends[:, 1], np.array([x, y]))
+    ends = bench.pixels[edges(geometry)[candidates]]
+    gap, _ = segment_gaps(ends[:, 0], ends[:, 1], np.array([x, y]))
     best = int(np.argmin(gap))
     return int(candidates[best]) if gap[best] <= REACH else None

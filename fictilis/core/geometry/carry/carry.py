@@ -13,8 +13,9 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges
-from fictilis.core.scene import Mesh, Pick
+from fictilis.core.scene import Pick
 
 Shares = Sequence[tuple[int, float]]
 

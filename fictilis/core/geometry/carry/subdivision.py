@@ -8,8 +8,9 @@ import numpy as np
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, Shares, need_faces, with_uvs
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import corners_of, edge_faces, edge_of_corner, edges, face_of_corner, next_corner
-from fictilis.core.scene import Mesh, Pick
+from fictilis.core.scene import Pick
 
 
 def subdivide(mesh: Mesh, smooth: bool = False) -> Carry:

@@ -1,0 +1,111 @@
+"""What an object's points are joined by: the faces of a mesh, or the strands of a line. Points stay with the object,
+since one geometry serves all its shapes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+import numpy as np
+
+from fictilis.core.arrays import frozen
+
+
+@dataclass(frozen=True, eq=False)
+class Geometry:
+    """Points joined by edges, and perhaps faces between them; see Mesh and Line.
+
+    corners : (c,) int32, point index of each face corner, face after face; offsets : (m + 1,) int32, where each face
+    starts in ``corners``. uvs : (u, 2) float64; uv_corners : (c,) int32 into ``uvs``, -1 for a corner without one.
+    A geometry without faces has no corners and the one offset 0.
+    """
+
+    kind: ClassVar[str] = ""
+    point_count: int
+    corners: np.ndarray
+    offsets: np.ndarray
+    uvs: np.ndarray | None = None
+    uv_corners: np.ndarray | None = None
+
+    @property
+    def face_count(self) -> int:
+        return len(self.offsets) - 1
+
+    @property
+    def face_sizes(self) -> np.ndarray:
+        """(m,) int32: corners of each face."""
+        return np.diff(self.offsets)
+
+    def face(self, index: int) -> np.ndarray:
+        """(k,) int32: point indices of one face."""
+        return self.corners[self.offsets[index] : self.offsets[index + 1]]
+
+    def next_corners(self) -> np.ndarray:
+        """(c,) int64: the corner that follows within the same face."""
+        following = np.arange(1, len(self.corners) + 1)
+        full = self.face_sizes > 0
+        following[self.offsets[1:][full] - 1] = self.offsets[:-1][full]
+        return following
+
+    def joined(self) -> tuple[np.ndarray, np.ndarray]:
+        """Two (k,) int32: points that are joined, in any order and as often as they stand there."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh(Geometry):
+    """Faces as a flat corner list."""
+
+    kind = "mesh"
+
+    def __post_init__(self) -> None:
+        set_ = object.__setattr__
+        set_(self, "corners", frozen(self.corners, np.int32))
+        set_(self, "offsets", frozen(self.offsets, np.int32))
+        if (self.uvs is None) != (self.uv_corners is None):
+            raise ValueError("uvs and uv_corners come together")
+        if self.uvs is not None and self.uv_corners is not None:
+            set_(self, "uvs", frozen(self.uvs, np.float64, 2))
+            set_(self, "uv_corners", frozen(self.uv_corners, np.int32))
+            if len(self.uv_corners) != len(self.corners):
+                raise ValueError("uv_corners needs one entry a corner")
+        if len(self.offsets) < 1 or self.offsets[0] != 0 or self.offsets[-1] != len(self.corners):
+            raise ValueError("offsets must run from 0 to the number of corners")
+
+    def joined(self) -> tuple[np.ndarray, np.ndarray]:
+        return self.corners, self.corners[self.next_corners()]
+
+
+@dataclass(frozen=True, eq=False, init=False)
+class Line(Geometry):
+    """Strands of points that follow one another, without faces.
+
+    starts : (s + 1,) int32, where each strand starts among the points; closed : (s,) bool, whether its last point is joined
+    to its first. Raises ValueError unless every strand has two points, and a closed one three.
+    """
+
+    kind = "line"
+    starts: np.ndarray = field(default_factory=lambda: np.zeros(1, np.int32))
+    closed: np.ndarray = field(default_factory=lambda: np.zeros(0, np.bool_))
+
+    def __init__(self, starts: np.ndarray, closed: np.ndarray) -> None:
+        set_ = object.__setattr__
+        set_(self, "starts", frozen(starts, np.int32))
+        set_(self, "closed", frozen(closed, np.bool_))
+        if len(self.starts) != len(self.closed) + 1 or self.starts[0] != 0:
+            raise ValueError(f"{len(self.closed)} strands need {len(self.closed) + 1} starts, the first of them 0")
+        short = np.flatnonzero(np.diff(self.starts) < np.where(self.closed, 3, 2))
+        if len(short):
+            raise ValueError(f"strand {short[0] + 1} has {np.diff(self.starts)[short[0]]} points; 2 are needed, 3 when closed")
+        set_(self, "point_count", int(self.starts[-1]))
+        for name, value in (("corners", np.zeros(0, np.int32)), ("offsets", np.zeros(1, np.int32))):
+            set_(self, name, frozen(value, np.int32))
+        set_(self, "uvs", None)
+        set_(self, "uv_corners", None)
+
+    def joined(self) -> tuple[np.ndarray, np.ndarray]:
+        onward = np.ones(self.point_count, bool)
+        onward[self.starts[1:] - 1] = False
+        along = np.flatnonzero(onward).astype(np.int32)
+        first, last = self.starts[:-1][self.closed], self.starts[1:][self.closed] - 1
+        return np.concatenate([along, last]), np.concatenate([along + 1, first])
