@@ -688,16 +688,21 @@ def test_a_file_in_another_order_is_put_in_order(user, sheet_files, forms):
     assert len(user.obj.targets) == 2
 
 
+def answer_all(user, forms, monkeypatch):
+    """Every question of a window is answered by itself."""
+    forms(user)
+    for name in ("open", "save", "folder_for"):
+        monkeypatch.setattr(user.window.ask.files, name, lambda *_a: None)
+    monkeypatch.setattr(user.window.ask.files, "open_several", lambda *_a: [])
+    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "unsaved"))
+    for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
+        monkeypatch.setattr(user.window.ask, name, lambda *_a, said=answer: said)
+
+
 @pytest.fixture
 def answering(bench, forms, monkeypatch):
     """A keyed scene whose questions are all answered."""
-    forms(bench)
-    for name in ("open", "save", "folder_for"):
-        monkeypatch.setattr(bench.window.ask.files, name, lambda *_a: None)
-    monkeypatch.setattr(bench.window.ask.files, "open_several", lambda *_a: [])
-    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "unsaved"))
-    for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
-        monkeypatch.setattr(bench.window.ask, name, lambda *_a, said=answer: said)
+    answer_all(bench, forms, monkeypatch)
     for frame in (0.0, 12.0, 24.0):
         bench.doc.commit("Key", set_key(bench.doc.settled.scene, "o1", "t1", Key(frame, frame % 24)))
     return bench
