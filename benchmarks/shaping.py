@@ -119,8 +119,8 @@ def strokes() -> list[Row]:
         doc, view = window.doc, window.view
         if name != "the demo":
             window.doc.commit("x", target_from_points(scene, large.id, "A", large.base + [0, 1.0, 0])[0])
-            view.look("top")
-            view.fit()
+            view.eye.look("top")
+            view.eye.fit()
         doc.start_shaping(ShapeRef(doc.object.targets[0].id))
         doc.change(way="Alone")
         doc.set_tools(tool="push", size=radius_of(doc.object, 0.02))

@@ -216,7 +216,7 @@ def lane_rows() -> list[Row]:
         return sorted(times)[len(times) // 2]
 
     y = 12
-    scrub = _drag_times(lanes.viewport(), [(lanes.x(f), y) for f in range(10, 80)], view)
+    scrub = _drag_times(lanes.viewport(), [(lanes.axis.x(f), y) for f in range(10, 80)], view)
     quiet = bare()
     obj = scene.objects[0]
     targets = tuple(replace(obj.targets[n % len(obj.targets)], id=f"t{n + 1}", name=f"Target {n + 1}") for n in range(100))
@@ -226,8 +226,9 @@ def lane_rows() -> list[Row]:
         keyed = keyed.with_lane(target.id, curve)
     window.doc.open_scene(replace(scene, objects=(keyed,)), None)
     QTest.qWait(1500)
-    bead = lanes.bead("Target 1", 8.0)
-    drag = _drag_times(lanes.viewport(), [(bead.x() + 0.7 * n, bead.y() - 0.1 * n) for n in range(60)], view)
+    place = lanes.place_of("Target 1")
+    x, y = lanes.axis.x(8.0), place.y(place.curve.key_at(8.0).value)
+    drag = _drag_times(lanes.viewport(), [(x + 0.7 * n, y - 0.1 * n) for n in range(60)], view)
     slow = bare()
     window.doc.saved_version = window.doc.settled.version
     window.close()

@@ -117,18 +117,18 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     doc.commit("Keys", scene)
     doc.select_target(contract)
     doc.change(keys=frozenset({KeyRef("o1", contract, 22.0)}))
-    lanes.set_height(doc.ref(contract), TALL)
+    lanes.set_height(doc.channels.ref(contract), TALL)
     lanes.look.folded.discard("object")
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
     doc.change(
         together=True,
-        selected=tuple(doc.ref(c) for c in (contract, flare, sway, "position.y")),
+        selected=tuple(doc.channels.ref(c) for c in (contract, flare, sway, "position.y")),
         keys=frozenset({KeyRef("o1", flare, 42.0)}),
     )
     take("together")
-    doc.change(together=False, keys=frozenset(), selected=(doc.ref(contract),))
+    doc.change(together=False, keys=frozenset(), selected=(doc.channels.ref(contract),))
     spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
     doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
     doc.set_frame(30.0)
@@ -166,7 +166,7 @@ def main() -> None:
     take("main")
 
     contract = doc.object.target_named("Contract")
-    window.lanes.set_height(doc.ref(contract.id), TALL)
+    window.lanes.set_height(doc.channels.ref(contract.id), TALL)
     doc.start_shaping(ShapeRef(contract.id, 0.5))
     doc.set_tools(mirror=Mirror("X"))
     QTest.qWait(600)
@@ -216,16 +216,16 @@ def main() -> None:
 
     take_lanes(window, doc, take)
 
-    window.lanes.set_height(doc.ref(contract.id), TALL)
+    window.lanes.set_height(doc.channels.ref(contract.id), TALL)
     doc.change(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
     doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
-    window.lanes.fit((6.0, 62.0))
+    window.lanes.axis.fit((6.0, 62.0))
     doc.change(band=(22.0, 40.0))
     doc.set_frame(31.0)
     take("retime")
     doc.change(band=None, keys=frozenset())
     window.lanes.look.heights.clear()
-    window.lanes.fit(None)
+    window.lanes.axis.fit(None)
     doc.undo()
 
     scene = keys.set_key(doc.settled.scene, "o1", doc.object.target_named("Dome").id, Key(0.0, 0.0))
@@ -243,7 +243,7 @@ def main() -> None:
     doc.change(way="Line-up")
     doc.see(colour="displacement")
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
-    view.fit()
+    view.eye.fit()
     take("line-up")
     doc.done_shaping()
     doc.change(way="In the mix")

@@ -104,13 +104,13 @@ class Questions:
         mixes = {m.name: m for m in obj.mixes}
 
         def weights(first: str, second: str, part: float) -> dict[ChannelRef, float]:
-            return doc.refs(blended(mixes[first], mixes[second], part))
+            return doc.channels.refs(blended(mixes[first], mixes[second], part))
 
         dialog = dialogs.BlendDialog(
             self._window,
             list(mixes),
             self._asker.palette_,
-            lambda *which: doc.set_values(weights(*which), "Blend", final=False),
+            lambda *which: doc.channels.set_values(weights(*which), "Blend", final=False),
         )
         answer = self.show(dialog)
         doc.cancel_preview()
@@ -118,9 +118,9 @@ class Questions:
             first, second = dialog.values["first"], dialog.values["second"]
             label = f"Blend {first} and {second}"
             if answer == "key":
-                doc.key_values(weights(first, second, dialog.part), label)
+                doc.channels.key_values(weights(first, second, dialog.part), label)
             else:
-                doc.set_values(weights(first, second, dialog.part), label)
+                doc.channels.set_values(weights(first, second, dialog.part), label)
 
     def checks(self) -> None:
         self.show(ChecksDialog(self._window, self.doc, self._asker.checker))

@@ -96,7 +96,7 @@ class Window(QMainWindow):
 
         picks = self._kept(of_object("picks"), lambda kept: self.shape_commands.pick_kept(kept.name))
         mixes = self._kept(of_object("mixes"), lambda mix: self.target_commands.put_back(mix.name))
-        views = self._kept(lambda: doc.scene.views, lambda view: self.view.go_to(view))
+        views = self._kept(lambda: doc.scene.views, lambda view: self.view.eye.go_to(view))
         cameras = self._kept(lambda: doc.scene.cameras, lambda camera: self.scene_time_commands.choose_camera(camera))
         lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
                  ("View", "drop-view", "Kept views", views), ("View", "remove-camera", "Cameras", cameras),
@@ -174,7 +174,7 @@ class Window(QMainWindow):
         self.thumbnails.ratio = self.devicePixelRatioF()
         self.view.set_renderer(self.renderer)
         self.show_light(self.settings.light(), self.settings.picked())
-        self.view.fit()
+        self.view.eye.fit()
         QTimer.singleShot(300, warm_up)
 
     # theme and sizes
@@ -277,7 +277,7 @@ class Window(QMainWindow):
             self.doc.say(error.said, "error")
             return False
         self.doc.open_scene(scene, found.path, saved=False)
-        self.view.fit()
+        self.view.eye.fit()
         self.autosave.tick()
         self.autosave.finish()
         found.discard()

@@ -90,6 +90,12 @@ def xy(at) -> tuple[float, float]:
     return (at.x(), at.y()) if isinstance(at, QPoint | QPointF) else (float(at[0]), float(at[1]))
 
 
+def bead(lanes, name: str, frame: float) -> QPointF:
+    """The pixel of a bead of a channel, by name, at a frame."""
+    place = lanes.place_of(name)
+    return QPointF(lanes.axis.x(frame), place.y(place.curve.key_at(frame).value))
+
+
 def point(at) -> QPoint:
     x, y = xy(at)
     return QPoint(round(x), round(y))
@@ -165,7 +171,7 @@ def open_window(qtbot, tmp_path: Path):
 @pytest.fixture
 def user(open_window, sheet) -> User:
     user = open_window(sheet)
-    user.view.look("top")
-    user.view.fit()
+    user.view.eye.look("top")
+    user.view.eye.fit()
     user.settle()
     return user

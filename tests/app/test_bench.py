@@ -68,11 +68,11 @@ def bench(open_window):
     scene, _ = add_object(Scene(name="Ball"), "Ball", mesh, points)
     scene, _ = target_from_points(scene, "o1", "Puff", points * [1.2, 1.0, 1.1])
     user = open_window(scene)
-    user.view.look("front")
+    user.view.eye.look("front")
     user.doc.start_shaping(ShapeRef("t1"))
     user.doc.change(way="Alone")
     user.doc.set_tools(size=4.0)
-    user.view.fit()
+    user.view.eye.fit()
     user.settle()
     return user
 
@@ -558,7 +558,7 @@ def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped
 )
 def test_every_way_of_seeing_changes_the_picture(bench, name):
     bench.doc.change(way="In the mix")
-    bench.doc.set_value(bench.doc.ref("t1"), -0.7)
+    bench.doc.channels.set_value(bench.doc.channels.ref("t1"), -0.7)
     _, at = front_point(bench)
     bench.doc.set_tools(tool="pick", kind="faces")
     if name == "cuts":
@@ -647,7 +647,7 @@ def test_views_are_kept_and_turning_about_the_pick_keeps_it_in_place(bench, form
     forms(bench, {"name": "Close"}, {"name": "Close"})
     bench.view.camera = replace(bench.view.camera, yaw=33.0, distance=55.0)
     run(bench, "keep-view")
-    bench.view.look("side")
+    bench.view.eye.look("side")
     menu = bench.window.top.lists["Kept views"]
     menu.aboutToShow.emit()
     menu.actions()[0].trigger()

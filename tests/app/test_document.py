@@ -66,22 +66,22 @@ def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
 def test_a_preview_is_shown_but_not_kept(doc):
     before = doc.settled
     counts, _ = heard(doc)
-    doc.set_value(doc.ref("t1"), 0.7, final=False)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.7, final=False)
     assert doc.object.target("t1").weight == 0.7 and doc.settled is before and counts == {"changed": 0, "moved": 1}
     doc.cancel_preview()
     assert doc.object.target("t1").weight == 0 and doc.undo_label() == ""
 
 
 def test_undo_during_a_preview_goes_one_step_back_from_what_is_kept(doc):
-    doc.set_value(doc.ref("t1"), 0.5)
-    doc.set_value(doc.ref("t1"), 0.9, final=False)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.5)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.9, final=False)
     doc.undo()
     assert doc.object.target("t1").weight == 0
 
 
 def test_unchanged_parts_are_shared_between_steps(doc):
     before = doc.object
-    doc.set_value(doc.ref("t1"), 0.5)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.5)
     assert doc.object.base is before.base and doc.object.target("t2") is before.target("t2")
 
 
@@ -131,30 +131,30 @@ def test_choosing_several_targets(doc):
 
 def test_posed_weights_fall_back_when_the_frame_moves_and_come_back_with_undo(doc):
     doc.edit("Key", lambda s: set_key(s, "o1", "t1", Key(0, 0.25)))
-    doc.set_value(doc.ref("t1"), 0.9)
-    assert doc.weights(doc.object)["t1"] == 0.9 and doc.undo_label() == "Weight of Lift"
+    doc.channels.set_value(doc.channels.ref("t1"), 0.9)
+    assert doc.channels.weights(doc.object)["t1"] == 0.9 and doc.undo_label() == "Weight of Lift"
     doc.undo()
-    assert doc.weights(doc.object)["t1"] == 0.25
+    assert doc.channels.weights(doc.object)["t1"] == 0.25
     doc.redo()
-    assert doc.weights(doc.object)["t1"] == 0.9
+    assert doc.channels.weights(doc.object)["t1"] == 0.9
     doc.set_frame(3)
-    assert doc.weights(doc.object)["t1"] == 0.25 and not doc.settled.posed
+    assert doc.channels.weights(doc.object)["t1"] == 0.25 and not doc.settled.posed
 
 
 def test_keying_takes_the_posed_value_and_only_that(doc):
     for target in ("t1", "t2"):
         doc.edit("Key", lambda s, t=target: set_key(s, "o1", t, Key(0, 0)))
     doc.set_frame(10)
-    doc.set_value(doc.ref("t1"), 0.5)
-    doc.set_value(doc.ref("t2"), 0.75)
-    doc.key_values({doc.ref("t1"): doc.value(doc.ref("t1"))}, "Key Lift")
+    doc.channels.set_value(doc.channels.ref("t1"), 0.5)
+    doc.channels.set_value(doc.channels.ref("t2"), 0.75)
+    doc.channels.key_values({doc.channels.ref("t1"): doc.channels.value(doc.channels.ref("t1"))}, "Key Lift")
     assert doc.object.lane("t1").curve.value(10) == 0.5
     assert doc.settled.posed == {"o1": {"t2": 0.75}}
 
 
 def test_saved_is_known_by_identity(doc):
     scene = doc.settled.scene
-    doc.set_value(doc.ref("t1"), 0.5)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.5)
     assert doc.unsaved
     doc.undo()
     assert not doc.unsaved and doc.settled.scene is scene
@@ -164,7 +164,7 @@ def test_errors_are_said_and_never_raised_into_the_window(doc):
     _, said = heard(doc)
     assert not doc.edit("Wrong", lambda s: remove_target(s, "o1", "t9"))
     assert said == [("Sheet has no target with the id t9.", "error")]
-    doc.type_value(doc.ref("t1"), "much")
+    doc.channels.type_value(doc.channels.ref("t1"), "much")
     assert "not a number" in said[-1][0] and not doc.undo_label()
 
 
@@ -208,7 +208,9 @@ def test_preferences_outlive_opening_another_scene_and_nothing_of_the_old_scene_
     doc.set_tools(tool="pinch", strength=0.4, spacing=0.5, pivot="Placed", pivot_place=(1.0, 2.0, 3.0), blend_to="t2")
     doc.select_target("t1")
     doc.start_shaping(ShapeRef("t1"))
-    doc.change(frame=7.0, copied={doc.ref("t1"): ()}, band=(0, 3), base_choice="stay", base_choice_kept=True, together=True)
+    doc.change(
+        frame=7.0, copied={doc.channels.ref("t1"): ()}, band=(0, 3), base_choice="stay", base_choice_kept=True, together=True
+    )
     doc.open_scene(replace(sheet, start=4.0), None)
     assert (doc.speed, doc.auto_key, doc.time_shown, doc.loop, doc.every_frame, doc.shared_scale, doc.together) == (
         0.5, True, "seconds", False, True, True, True)  # fmt: skip

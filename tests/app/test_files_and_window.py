@@ -67,12 +67,12 @@ def drop(user, paths):
 def test_save_open_and_recent(user, tmp_path, monkeypatch):
     path = tmp_path / "mine.fictilis"
     choose(user, monkeypatch, save=tmp_path / "mine")
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     assert user.doc.unsaved and user.window.top.saved.text() == "not saved yet"
     user.press(K.Key_S, CTRL)
     assert path.is_file() and not user.doc.unsaved and user.doc.scene.name == "mine"
     assert user.window.top.saved.text() == "saved" and str(path) in user.window.settings.recent()
-    user.doc.set_value(user.doc.ref("t1"), 0.75)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.75)
     assert user.window.top.saved.text() == "changed since saved"
     user.press(K.Key_S, CTRL)
     assert fictilis.load(path).objects[0].target("t1").weight == 0.75
@@ -88,7 +88,7 @@ def test_save_open_and_recent(user, tmp_path, monkeypatch):
 
 def test_a_save_that_fails_says_so_and_loses_nothing(user, tmp_path, monkeypatch):
     choose(user, monkeypatch, save=tmp_path / "none" / "x.fictilis")
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     user.press(K.Key_S, CTRL)
     assert user.said[-1][1] == "error" and "could not be saved" in user.said[-1][0]
     assert user.doc.unsaved and user.target("Lift").weight == 0.5 and user.window.frame.toast.isVisible()
@@ -106,7 +106,7 @@ def test_bad_files_leave_the_scene_as_it_was(user, tmp_path, monkeypatch):
 def test_unsaved_changes_are_asked_about(user, tmp_path, monkeypatch, answers, answer, left):
     opened = answers(user.window, UnsavedDialog=answer)
     choose(user, monkeypatch, save=tmp_path / "kept.fictilis")
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     user.window.commands.open_demo()
     assert len(opened) == 1 and (user.doc.scene.name == "Moon jelly") == left
     assert (tmp_path / "kept.fictilis").exists() == (answer == "save")
@@ -187,7 +187,7 @@ def test_exports_from_the_window(user, tmp_path, monkeypatch):
 
 def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_path):
     user = open_window(sheet)
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     autosave = user.window.autosave
     autosave.tick()
     autosave.finish()
@@ -206,7 +206,7 @@ def test_saving_removes_the_recovery_file_and_nothing_unsaved_writes_none(user, 
     autosave = user.window.autosave
     autosave.tick()
     assert not autosave.file.exists()
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     autosave.tick()
     autosave.finish()
     choose(user, monkeypatch, save=tmp_path / "x.fictilis")
@@ -227,7 +227,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     install_crash_log(tmp_path / "log", user.window)
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     sys.excepthook(ValueError, ValueError("inside"), None)
     user.window.autosave.finish()
     assert "fictilis.log" in user.said[-1][0] and "inside" in (tmp_path / "log" / "fictilis.log").read_text()
@@ -342,7 +342,7 @@ def test_an_empty_window_says_what_to_do(open_window):
 
 @pytest.mark.parametrize("name", ["wire", "displacement", "ghost"])
 def test_ways_of_seeing_change_the_picture(user, name):
-    user.doc.set_value(user.doc.ref("t1"), 1.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 1.0)
     user.view.camera = Camera(pitch=35.0, distance=200.0)
     user.view.refresh()
     user.settle(260)

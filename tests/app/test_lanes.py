@@ -15,7 +15,7 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import group_targets, new_target
-from tests.app.conftest import CTRL
+from tests.app.conftest import CTRL, bead
 from tests.app.test_bench import forms, run  # noqa: F401
 
 K = Qt.Key
@@ -100,8 +100,8 @@ def test_a_heads_lower_edge_makes_a_lane_higher_or_thin(moving):
     moving.drag(moving.port, edge, edge - QPointF(0, 300))
     thin = moving.lanes.place_of("Lift")
     assert thin.head.height() == THIN and thin.slider.isEmpty()
-    start = moving.lanes.bead("Lift", 20.0)
-    moving.drag(moving.port, start, QPointF(moving.lanes.x(26), start.y()))
+    start = bead(moving.lanes, "Lift", 20.0)
+    moving.drag(moving.port, start, QPointF(moving.lanes.axis.x(26), start.y()))
     assert [f for f, _ in keys_of(moving, "t1")] == [0, 26, 40]
     moving.doc.select_target("t2")
     run(moving, "lane-open")
@@ -130,7 +130,7 @@ def test_a_slider_poses_the_object_and_the_dot_keys_it(moving):
     moving.doc.set_frame(10)
     place = moving.lanes.place_of("Opacity")
     moving.drag(moving.port, QPointF(place.slider.right(), place.slider.center().y()), place.slider.center())
-    assert moving.doc.values(moving.obj)["opacity"] == pytest.approx(0.5, abs=0.05)
+    assert moving.doc.channels.values(moving.obj)["opacity"] == pytest.approx(0.5, abs=0.05)
     assert moving.lanes.dot_state(place) == "posed" and len(keys_of(moving, "opacity")) == 2
     item = moving.view.items()[0]
     assert item.opacity == pytest.approx(0.5, abs=0.05)
@@ -138,7 +138,7 @@ def test_a_slider_poses_the_object_and_the_dot_keys_it(moving):
     assert [f for f, _ in keys_of(moving, "opacity")] == [0, 10, 40]
     moving.doc.undo()
     moving.doc.undo()
-    assert moving.doc.values(moving.obj)["opacity"] == pytest.approx(0.92, abs=0.02)
+    assert moving.doc.channels.values(moving.obj)["opacity"] == pytest.approx(0.92, abs=0.02)
 
 
 def test_the_side_column_poses_what_is_keyed_and_writes_what_is_not(moving):
@@ -183,17 +183,17 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
     moving.click(moving.port, lanes.place_of("Slide").name.center(), CTRL)
     assert [p.channel.name for p in lanes.drawn()] == ["Lift", "Slide"]
     assert lanes.place_of("Lift").low == lanes.place_of("Slide").low
-    start = lanes.bead("Slide", 30.0)
-    moving.drag(moving.port, start, QPointF(lanes.x(34), lanes.place_of("Slide").y(0.8)))
+    start = bead(lanes, "Slide", 30.0)
+    moving.drag(moving.port, start, QPointF(lanes.axis.x(34), lanes.place_of("Slide").y(0.8)))
     assert keys_of(moving, "t2")[1][0] == 34 and keys_of(moving, "t2")[1][1] == pytest.approx(0.8, abs=0.02)
     assert moving.doc.selected_targets == ("t1", "t2") and keys_of(moving, "t1")[1] == (20, 1)
     body = lanes.place_of("Lift").body
-    moving.drag(moving.port, (lanes.x(15), body.top() + 2), (lanes.x(50), body.bottom() - 2))
+    moving.drag(moving.port, (lanes.axis.x(15), body.top() + 2), (lanes.axis.x(50), body.bottom() - 2))
     assert {(k.channel, k.frame) for k in moving.doc.keys} == {("t1", 20), ("t1", 40), ("t2", 34)}
     moving.doc.change(keys=frozenset({KeyRef(OBJ, "t1", 20.0)}))
     assert {side for _, side, _, _ in lanes.handles()} == {"into", "out"}  # the plot is open: handles show
     frame, near = 10.0, lanes.place_of("Lift")
-    moving.double_click(moving.port, QPointF(lanes.x(frame), near.y(near.curve.value(frame)) + 3))
+    moving.double_click(moving.port, QPointF(lanes.axis.x(frame), near.y(near.curve.value(frame)) + 3))
     assert len(keys_of(moving, "t1")) == 4 and len(keys_of(moving, "t2")) == 2
     moving.press(K.Key_L)
     assert not moving.doc.together and lanes.place_of("Lift").body.height() == LANE
@@ -201,11 +201,11 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
 
 def test_the_scale_stands_still_while_a_bead_is_dragged_and_values_snap(moving):
     lanes, seen = moving.lanes, []
-    start = lanes.bead("Lift", 20.0)
+    start = bead(lanes, "Lift", 20.0)
     moving.drag(moving.port, start, start - QPointF(0, 33), between=lambda: seen.append(lanes.place_of("Lift").high))
     value = moving.obj.lane("t1").curve.keys[1].value
     assert seen == [1] and lanes.place_of("Lift").high == value > 1.5 and value == round(value, 2)
-    start = lanes.bead("Position Y", 40.0)
+    start = bead(lanes, "Position Y", 40.0)
     moving.drag(moving.port, start, start + QPointF(0, 7))
     value = moving.obj.lane("position.y").curve.keys[1].value
     assert value < 30 and value == round(value, 1)
@@ -214,7 +214,7 @@ def test_the_scale_stands_still_while_a_bead_is_dragged_and_values_snap(moving):
 def test_values_zoom_at_the_pointer_and_come_back(moving):
     moving.lanes.set_height("t1", TALL)
     place = moving.lanes.place_of("Lift")
-    at = QPointF(moving.lanes.x(50), place.y(0.25))
+    at = QPointF(moving.lanes.axis.x(50), place.y(0.25))
     for _ in range(3):
         wheel(moving, at, 120, CTRL)
     place = moving.lanes.place_of("Lift")
@@ -229,7 +229,7 @@ def test_one_scale_for_all_of_a_unit(moving):
     assert moving.lanes.place_of("Slide").high == 1
     run(moving, "shared-scale")
     assert moving.lanes.place_of("Slide").high == 3 and moving.lanes.place_of("Position Y").high == 30
-    wheel(moving, QPointF(moving.lanes.x(50), moving.lanes.place_of("Lift").y(0.0)), 120, CTRL)
+    wheel(moving, QPointF(moving.lanes.axis.x(50), moving.lanes.place_of("Lift").y(0.0)), 120, CTRL)
     assert moving.lanes.place_of("Slide").high == moving.lanes.place_of("Lift").high == pytest.approx(3 * 0.85)
     assert moving.lanes.place_of("Position Y").high == 30
 
@@ -241,29 +241,29 @@ def test_what_leaves_the_range_and_snaps_is_seen_at_a_glance(moving):
     lanes.set_height("t1", TALL)
     place = lanes.place_of("Lift")
     image = moving.port.grab().toImage()
-    at = QPointF(lanes.x(19), place.y(place.curve.value(19)))
+    at = QPointF(lanes.axis.x(19), place.y(place.curve.value(19)))
     near = {image.pixelColor(round(at.x()), round(at.y()) + d).name() for d in (-1, 0, 1)}
     assert warn in near
     # fmt: skip
-    high = QPointF(lanes.x(30.5), place.body.top() + 12)
+    high = QPointF(lanes.axis.x(30.5), place.body.top() + 12)
     assert colour_at(moving, high) == body
     moving.doc.edit("Snap", lambda s: edits.set_key(edits.set_key(s, OBJ, "t1", Key(30, 0.2)), OBJ, "t1", Key(31, 0.9)))
     assert colour_at(moving, high) != body
 
 
 def test_modifiers_of_any_lane_are_in_the_side_column(moving):
-    moving.doc.select_channel(moving.doc.ref("position.y"))
+    moving.doc.select_channel(moving.doc.channels.ref("position.y"))
     section = moving.window.side.modifiers
     assert section.isVisible()
     moving.doc.edit("Spring", lambda s: timing.set_modifiers(s, OBJ, "position.y", (Modifier("spring"),)))
     moving.settle(30)
     assert len(section.blocks) == 1
     moving.doc.set_frame(41)
-    sprung = moving.doc.values(moving.obj)["position.y"]
+    sprung = moving.doc.channels.values(moving.obj)["position.y"]
     assert sprung != pytest.approx(30, abs=1e-3) and moving.view.items()[0].matrix[1, 3] == pytest.approx(sprung)
     section.bake.click()
     assert moving.obj.lane("position.y").modifiers == ()
-    assert moving.doc.values(moving.obj)["position.y"] == pytest.approx(sprung, abs=1e-6)
+    assert moving.doc.channels.values(moving.obj)["position.y"] == pytest.approx(sprung, abs=1e-6)
 
 
 def test_keys_of_several_kinds_are_copied_and_pasted_at_their_distance(moving):
@@ -286,10 +286,10 @@ def test_values_are_nudged_by_a_hundredth_of_the_range(moving):
 def test_the_played_part_is_dragged_at_the_foot_of_the_ruler(moving):
     doc, lanes = moving.doc, moving.lanes
     first, last = lanes.played_places()
-    moving.drag(moving.port, last.center(), QPointF(lanes.x(40) + 3, last.center().y()))
+    moving.drag(moving.port, last.center(), QPointF(lanes.axis.x(40) + 3, last.center().y()))
     assert doc.scene.span == (0, 40) and doc.frame == 0
     first, _ = lanes.played_places()
-    moving.drag(moving.port, first.center(), QPointF(lanes.x(10) - 3, first.center().y()))
+    moving.drag(moving.port, first.center(), QPointF(lanes.axis.x(10) - 3, first.center().y()))
     assert doc.scene.played == (10, 40) and doc.undo_label() == "Play a part"
     moving.press(K.Key_Space)
     assert doc.frame == 10
@@ -306,10 +306,10 @@ def test_the_played_part_is_dragged_at_the_foot_of_the_ruler(moving):
 
 
 def test_the_ruler_counts_in_frames_seconds_or_timecode(moving):
-    step, labels = moving.lanes.ticks()
+    step, labels = moving.lanes.axis.ticks()
     assert step == 6 and labels[:2] == [0, 6] or labels[1] - labels[0] == step
     run(moving, "time-seconds")
-    step, labels = moving.lanes.ticks()
+    step, labels = moving.lanes.axis.ticks()
     assert step / 24 in (0.05, 0.1, 0.25, 0.5, 1.0)
     moving.settle(30)
     run(moving, "time-timecode")
@@ -335,8 +335,8 @@ def test_what_lies_under_the_pointer_is_told(moving):
     lanes = moving.lanes
     place = lanes.place_of("Position Y")
     assert lanes._told_at(place.name.center()) == "Position Y, usually -80 to 80 cm"
-    assert lanes._told_at(QPointF(lanes.x(20), place.body.center().y())) == "Position Y: 15.0 cm at frame 20"
-    assert lanes._told_at(QPointF(lanes.x(20), 8)) == ""
+    assert lanes._told_at(QPointF(lanes.axis.x(20), place.body.center().y())) == "Position Y: 15.0 cm at frame 20"
+    assert lanes._told_at(QPointF(lanes.axis.x(20), 8)) == ""
 
 
 def test_up_and_down_go_from_card_to_card(moving):
@@ -358,18 +358,18 @@ def test_up_and_down_go_from_lane_to_lane(moving):
     moving.lanes.setFocus()
     for wanted in ("t1", "t2", "position.y", "opacity", "opacity"):
         QTest.keyClick(moving.lanes, K.Key_Down)
-        assert moving.doc.selected == (moving.doc.ref(wanted),)
+        assert moving.doc.selected == (moving.doc.channels.ref(wanted),)
     QTest.keyClick(moving.lanes, K.Key_Up, Qt.KeyboardModifier.ShiftModifier)
-    assert moving.doc.selected == (moving.doc.ref("opacity"), moving.doc.ref("position.y"))
+    assert moving.doc.selected == (moving.doc.channels.ref("opacity"), moving.doc.channels.ref("position.y"))
 
 
 def test_together_draws_what_is_selected_on_top(moving):
     run(moving, "together")
     for chosen in ("t1", "t2", "position.y"):
         moving.doc.change(selected=())
-        moving.doc.select_channel(moving.doc.ref(chosen), add=True)
+        moving.doc.select_channel(moving.doc.channels.ref(chosen), add=True)
         moving.settle(5)
-        assert moving.lanes.drawn()[-1].ref == moving.doc.ref(chosen)
+        assert moving.lanes.drawn()[-1].ref == moving.doc.channels.ref(chosen)
 
 
 def test_a_filter_finds_lanes_of_a_folded_group(moving):

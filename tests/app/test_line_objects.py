@@ -27,9 +27,9 @@ def whip(open_window, sheet):
     scene, _ = target_from_points(scene, "o2", "Curl", points + [0, 10, 0] + np.sin(points) * [0, 0, 2])
     user = open_window(replace(scene, name="Whip"))
     user.doc.select_object("o2")
-    user.view.look("front")
+    user.view.eye.look("front")
     user.doc.start_shaping(ShapeRef("t1"))
-    user.view.fit()
+    user.view.eye.fit()
     user.settle()
     return user
 
@@ -39,7 +39,9 @@ def test_a_line_is_chosen_picked_and_moved_by_hand(whip):
     whip.doc.select_object("o1")
     whip.settle()
     ends = full_shape(whip.doc.scene.object("o2"), "t1")
-    middle = whip.view.camera.project((whip_points()[4:6] * 4 + [0, 10, 0]).mean(0)[None], whip.view.width(), whip.view.height())
+    middle = whip.view.camera.project(
+        (whip_points()[4:6] * 4 + [0, 10, 0]).mean(0)[None], whip.view.width(), whip.view.height()
+    )
     whip.click(whip.view, QPointF(*middle[0][0]))
     assert whip.doc.object_id == "o2"
     whip.doc.start_shaping(ShapeRef("t1"))

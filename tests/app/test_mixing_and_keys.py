@@ -9,14 +9,14 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.evaluate import full_shape
-from tests.app.conftest import CTRL, NONE, SHIFT, move
+from tests.app.conftest import CTRL, NONE, SHIFT, bead, move
 
 K = Qt.Key
 ALT = Qt.KeyboardModifier.AltModifier
 
 
 def weight(user, name):
-    return user.doc.weights(user.obj)[user.target(name).id]
+    return user.doc.channels.weights(user.obj)[user.target(name).id]
 
 
 def keys_of(user, name):
@@ -57,7 +57,7 @@ def test_a_typed_weight_goes_beyond_the_range(user):
     assert user.target("Lift").weight == -1.5 and user.doc.shaping is None
     user.double_click(cards, cards.place_of("Lift").number.center())
     for wrong in ("inf", "nan", "1e9"):
-        user.doc.set_value(user.doc.ref("t1"), float(wrong))
+        user.doc.channels.set_value(user.doc.channels.ref("t1"), float(wrong))
         assert user.target("Lift").weight == -1.5 and user.said[-1][1] == "error"
     user.type("high", cards._editor)
     user.press(K.Key_Return, on=cards._editor)
@@ -102,7 +102,7 @@ def test_targets_are_made_named_ordered_and_removed(user):
 
 
 def test_a_target_from_what_is_seen(user):
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     user.press(K.Key_T, CTRL | SHIFT)
     user.press(K.Key_Escape, on=user.window.column.cards._editor)
     assert np.allclose(full_shape(user.obj, user.doc.target.id) - user.obj.base, [0, 5, 0])
@@ -110,13 +110,13 @@ def test_a_target_from_what_is_seen(user):
 
 def test_in_between_at_this_weight_changes_nothing_seen(user):
     user.doc.select_target("t1")
-    user.doc.set_value(user.doc.ref("t1"), 0.4)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.4)
     before = user.view.items()[0].points.copy()
     user.press(K.Key_I, CTRL)
     assert [s.at for s in user.target("Lift").in_betweens] == [0.4] and user.doc.shaping == ShapeRef("t1", 0.4)
     assert np.allclose(user.view.items()[0].points, before, atol=1e-5)
     user.press(K.Key_Escape)
-    user.doc.set_value(user.doc.ref("t1"), 0.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.0)
     user.press(K.Key_I, CTRL)
     assert "cannot stand at weight 0" in user.said[-1][0]
 
@@ -138,7 +138,7 @@ def test_path_mute_and_built_on_in_the_side_column(user):
 
 def test_key_and_key_whole_mix(user):
     user.doc.select_target("t1")
-    user.doc.set_value(user.doc.ref("t1"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     user.press(K.Key_K)
     assert keys_of(user, "Lift") == [(0, 0.5)] and keys_of(user, "Slide") == []
     user.press(K.Key_K, SHIFT)
@@ -168,7 +168,7 @@ def test_auto_key_shows_itself_and_says_what_it_wrote(keyed):
     keyed.press(K.Key_K, ALT)
     assert keyed.doc.auto_key and keyed.window.transport.auto.text() == "Auto-key on"
     keyed.doc.set_frame(36)
-    keyed.doc.set_value(keyed.doc.ref("t1"), 0.25)
+    keyed.doc.channels.set_value(keyed.doc.channels.ref("t1"), 0.25)
     assert (36, 0.25) in keys_of(keyed, "Lift")
     assert keyed.said[-1][0] == "Auto-key wrote Lift at frame 36."
     keyed.press(K.Key_Z, CTRL)
@@ -179,18 +179,18 @@ def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
     user.press(K.Key_K, SHIFT)
     user.doc.set_frame(20)
     user.doc.select_target("t1")
-    user.doc.set_value(user.doc.ref("t1"), 1.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 1.0)
     user.press(K.Key_K)
     user.doc.set_frame(40)
     user.doc.select_target("t2")
-    user.doc.set_value(user.doc.ref("t2"), 1.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
     assert user.said[-1] == ("Hold guard: Slide stays at 0.00 until frame 20; the missing key was added.", "warning")
     user.press(K.Key_Z, CTRL)
     assert keys_of(user, "Slide") == [(0, 0)]
     user.window.actions_.by_id["hold-guard"].trigger()
-    user.doc.set_value(user.doc.ref("t2"), 1.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (40, 1)]
 
@@ -198,8 +198,8 @@ def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
 def test_beads_are_dragged_in_time_and_value(keyed):
     lanes = keyed.window.lanes
     keyed.click(lanes.viewport(), lanes.place_of("Lift").caret.center())
-    start = lanes.bead("Lift", 24)
-    target = QPointF(lanes.x(30), lanes.place_of("Lift").y(0.5))
+    start = bead(lanes, "Lift", 24)
+    target = QPointF(lanes.axis.x(30), lanes.place_of("Lift").y(0.5))
     seen = []
     keyed.drag(lanes.viewport(), start, target, between=lambda: seen.append(keys_of(keyed, "Lift")))
     assert keys_of(keyed, "Lift")[1][0] == 30 and keys_of(keyed, "Lift")[1][1] == pytest.approx(0.5, abs=0.02)
@@ -207,7 +207,7 @@ def test_beads_are_dragged_in_time_and_value(keyed):
     assert keyed.doc.keys == {KeyRef("o1", "t1", 30.0)}
     keyed.doc.undo()
     assert keys_of(keyed, "Lift")[1] == (24, 1)
-    keyed.drag(lanes.viewport(), lanes.bead("Lift", 24), lanes.bead("Lift", 24) + QPointF(13, 0), SHIFT)
+    keyed.drag(lanes.viewport(), bead(lanes, "Lift", 24), bead(lanes, "Lift", 24) + QPointF(13, 0), SHIFT)
     # Shift toggled the choice of the bead; dragging it then does not snap
     assert keys_of(keyed, "Lift")[1][0] != round(keys_of(keyed, "Lift")[1][0])
 
@@ -215,7 +215,7 @@ def test_beads_are_dragged_in_time_and_value(keyed):
 def test_beads_are_boxed_and_deleted(keyed):
     lanes = keyed.window.lanes
     body = lanes.place_of("Lift").body
-    keyed.drag(lanes.viewport(), (lanes.x(12), body.top() + 1), (lanes.x(60), body.bottom() - 1))
+    keyed.drag(lanes.viewport(), (lanes.axis.x(12), body.top() + 1), (lanes.axis.x(60), body.bottom() - 1))
     assert {k.frame for k in keyed.doc.keys} == {24, 48}
     keyed.press(K.Key_Delete)
     assert keys_of(keyed, "Lift") == [(0, 0), (72, 0)]
@@ -224,7 +224,7 @@ def test_beads_are_boxed_and_deleted(keyed):
 @pytest.mark.parametrize(("kind", "middle"), [("hold", 0.0), ("linear", 0.5), ("smooth", 0.5)])
 def test_interpolation_of_the_chosen_keys(keyed, kind, middle):
     lanes = keyed.window.lanes
-    keyed.click(lanes.viewport(), lanes.bead("Lift", 0))
+    keyed.click(lanes.viewport(), bead(lanes, "Lift", 0))
     keyed.window.actions_.by_id[kind].trigger()
     assert keyed.obj.lane("t1").curve.value(12) == middle
     assert keyed.obj.lane("t1").curve.keys[0].interpolation == kind
@@ -232,7 +232,7 @@ def test_interpolation_of_the_chosen_keys(keyed, kind, middle):
 
 def test_scrubbing_and_stepping(keyed):
     lanes = keyed.window.lanes
-    keyed.drag(lanes.viewport(), (lanes.x(5), 10), (lanes.x(31.2), 10))
+    keyed.drag(lanes.viewport(), (lanes.axis.x(5), 10), (lanes.axis.x(31.2), 10))
     assert keyed.doc.frame == 31
     for key, modifiers, frame in ((K.Key_Right, NONE, 32), (K.Key_Left, NONE, 31), (K.Key_Left, SHIFT, 24),
                                   (K.Key_Right, SHIFT, 48),
@@ -308,7 +308,7 @@ def test_space_plays_in_real_time_and_stops(keyed):
 def test_a_double_click_in_a_lane_adds_a_key_on_the_curve(keyed):
     lanes = keyed.window.lanes
     place = lanes.place_of("Lift")
-    keyed.double_click(lanes.viewport(), QPointF(lanes.x(36), place.body.bottom() - 3))
+    keyed.double_click(lanes.viewport(), QPointF(lanes.axis.x(36), place.body.bottom() - 3))
     assert (36, 1.0) in keys_of(keyed, "Lift")
 
 

@@ -116,7 +116,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(open_window, scene, forms, 
     for number in range(STEPS):
         monkey.step()
         doc = user.doc
-        assert all(doc.find(ref) is not None for ref in doc.selected), monkey.done[-9:]
+        assert all(doc.channels.find(ref) is not None for ref in doc.selected), monkey.done[-9:]
         assert doc.shaping is None or doc.shaping.exists_in(doc.object), monkey.done[-9:]
         points = sum(len(o.base) for o in user.doc.scene.objects)
         if points > 20_000 or not user.doc.scene.objects:

@@ -56,8 +56,8 @@ def test_hidden_points_are_left_alone_unless_wished(open_window):
     points, mesh = fictilis.primitives.box(segments=2)
     scene, _ = fictilis.objects.add_object(fictilis.Scene(), "Box", mesh, points)
     user = open_window(scene)
-    user.view.look("front")
-    user.view.fit()
+    user.view.eye.look("front")
+    user.view.eye.fit()
     shape(user, None, K.Key_1)
     everything = (QPointF(2, 2), QPointF(user.view.width() - 5, user.view.height() - 5))
     user.drag(user.view, *everything)
@@ -265,7 +265,7 @@ def test_grab_carries_the_surface_under_the_pointer(user, mirror):
 
 
 def test_the_point_under_the_pointer_follows_it_in_a_half_mix(user):
-    user.doc.set_value(user.doc.ref("t2"), 0.5)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 0.5)
     shape(user, "Slide", K.Key_6)
     user.doc.set_tools(size=12.0)
     start = user.pixel(12)
@@ -312,11 +312,11 @@ def test_shaping_alone_and_in_the_line_up(user):
 
 
 def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):
-    user.doc.set_value(user.doc.ref("t2"), 1.0)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
     user.doc.change(way="Line-up")
     user.doc.start_shaping(ShapeRef("t2"))
     user.doc.set_tools(tool="grab", size=14.0)
-    user.view.fit()
+    user.view.eye.fit()
     user.settle(60)
     seen = {}
 
@@ -410,8 +410,8 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     scene, _ = fictilis.objects.add_object(sheet, "Box", mesh, points + [60, 0, 0])
     user = open_window(scene)
     before = user.doc.settled.scene
-    user.view.look("top")
-    user.view.fit()
+    user.view.eye.look("top")
+    user.view.eye.fit()
     pixels, _ = user.view.camera.project(np.array([[60.0, 5, 0]]), user.view.width(), user.view.height())
     user.click(user.view, pixels[0])
     assert user.doc.object.name == "Box"

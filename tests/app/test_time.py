@@ -17,7 +17,7 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
 from fictilis.core.mix.acting import shares_at
-from tests.app.conftest import SHIFT
+from tests.app.conftest import SHIFT, bead
 from tests.app.test_bench import forms, run  # noqa: F401
 
 K = Qt.Key
@@ -60,34 +60,34 @@ def select(user, *at, target="t1"):
 
 def test_the_wheel_zooms_at_the_pointer_and_shift_pans(timed):
     lanes = timed.lanes
-    at = QPointF(lanes.x(40), 60)
+    at = QPointF(lanes.axis.x(40), 60)
     for _ in range(4):
         wheel(timed, at, 120)
-    first, last = lanes.frames_in_sight()
-    assert last - first < 60 and lanes.x(40) == pytest.approx(at.x(), abs=0.5)
+    first, last = lanes.axis.frames_in_sight()
+    assert last - first < 60 and lanes.axis.x(40) == pytest.approx(at.x(), abs=0.5)
     wheel(timed, at, -120, SHIFT)
-    assert lanes.frames_in_sight()[0] > first and lanes.frames_in_sight()[1] - lanes.frames_in_sight()[0] == pytest.approx(
-        last - first
-    )
+    assert lanes.axis.frames_in_sight()[0] > first and lanes.axis.frames_in_sight()[1] - lanes.axis.frames_in_sight()[
+        0
+    ] == pytest.approx(last - first)
     timed.drag(lanes.viewport(), QPointF(600, 60), QPointF(500, 60), button=Qt.MouseButton.MiddleButton)
-    assert lanes.frames_in_sight()[0] > first + 3
+    assert lanes.axis.frames_in_sight()[0] > first + 3
     run(timed, "fit-time")
-    assert lanes.frames_in_sight() == (0, 96)
+    assert lanes.axis.frames_in_sight() == (0, 96)
     select(timed, 20, 40)
     run(timed, "fit-keys")
-    assert 18 < lanes.frames_in_sight()[0] < 20 and 40 < lanes.frames_in_sight()[1] < 42
+    assert 18 < lanes.axis.frames_in_sight()[0] < 20 and 40 < lanes.axis.frames_in_sight()[1] < 42
     timed.settle(50)
 
 
 def test_keys_are_dragged_right_when_zoomed(timed):
-    timed.lanes.fit((10, 50))
-    start = timed.lanes.bead("Lift", 20.0)
-    timed.drag(timed.lanes.viewport(), start, QPointF(timed.lanes.x(25), start.y()))
+    timed.lanes.axis.fit((10, 50))
+    start = bead(timed.lanes, "Lift", 20.0)
+    timed.drag(timed.lanes.viewport(), start, QPointF(timed.lanes.axis.x(25), start.y()))
     assert frames(timed) == [0, 25, 40, 60]
 
 
 def test_handles_of_a_selected_key_are_dragged(timed):
-    timed.lanes.set_height(timed.doc.ref("t1"), 132)
+    timed.lanes.set_height(timed.doc.channels.ref("t1"), 132)
     timed.lanes.refresh()
     select(timed, 40)
     ends = {side: end for _, side, _, end in timed.lanes.handles()}
@@ -140,11 +140,11 @@ def test_the_band_of_retime_scales_and_shifts(timed):
     assert timed.doc.band == (20, 40)
     timed.doc.change(selected=(), keys=frozenset())
     _, _, last = lanes.band_places()
-    timed.drag(port, last.center(), QPointF(lanes.x(50), last.center().y()))
+    timed.drag(port, last.center(), QPointF(lanes.axis.x(50), last.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 35] and timed.doc.band == (20, 50)
     timed.doc.select_target("t2")
     _, body, _ = lanes.band_places()
-    timed.drag(port, QPointF(lanes.x(45), body.center().y()), QPointF(lanes.x(48), body.center().y()))
+    timed.drag(port, QPointF(lanes.axis.x(45), body.center().y()), QPointF(lanes.axis.x(48), body.center().y()))
     assert frames(timed) == [0, 20, 50, 60] and frames(timed, "t2") == [10, 38] and timed.doc.undo_label() == "Retime"
     timed.doc.undo()
     timed.doc.undo()
@@ -218,9 +218,9 @@ def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
     forms(timed, {"before": "Hold", "after": "There and back"})
     timed.doc.select_target("t1")
     run(timed, "beyond")
-    assert curve(timed).after == "ping-pong" and timed.doc.weights(timed.obj)["t1"] == 0.0
+    assert curve(timed).after == "ping-pong" and timed.doc.channels.weights(timed.obj)["t1"] == 0.0
     timed.doc.set_frame(80)
-    assert timed.doc.weights(timed.obj)["t1"] == pytest.approx(0.5)
+    assert timed.doc.channels.weights(timed.obj)["t1"] == pytest.approx(0.5)
     timed.settle(30)
 
 
@@ -290,11 +290,14 @@ def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa
     menu = timed.window.top.lists["Put back a kept mix"]
     menu.aboutToShow.emit()
     menu.actions()[1].trigger()
-    assert timed.doc.weights(timed.obj) == pytest.approx({"t1": 1.0, "t2": 0.5}) and timed.doc.undo_label() == "Put back Reach"
+    assert (
+        timed.doc.channels.weights(timed.obj) == pytest.approx({"t1": 1.0, "t2": 0.5})
+        and timed.doc.undo_label() == "Put back Reach"
+    )
 
     def blend(dialog):
         dialog.slider.setValue(250)
-        assert timed.doc.weights(timed.obj)["t1"] == pytest.approx(0.25)
+        assert timed.doc.channels.weights(timed.obj)["t1"] == pytest.approx(0.25)
         dialog.buttons["key"].click()
         return dialog.answer
 
@@ -354,16 +357,20 @@ def test_modifiers_act_over_the_curve_and_are_baked(timed):
     timed.type("0.2", field)
     timed.press(K.Key_Return, on=field)
     timed.doc.set_frame(30)
-    moved = timed.doc.weights(timed.obj)["t1"]
+    moved = timed.doc.channels.weights(timed.obj)["t1"]
     assert abs(moved - curve(timed).value(30)) > 0.02
     section.blocks[1]["on"].click()
-    assert not timed.obj.lane("t1").modifiers[1].on and timed.doc.weights(timed.obj)["t1"] != moved
+    assert not timed.obj.lane("t1").modifiers[1].on and timed.doc.channels.weights(timed.obj)["t1"] != moved
     section.blocks[1]["gone"].click()
-    sprung = timed.doc.weights(timed.obj)["t1"]
+    sprung = timed.doc.channels.weights(timed.obj)["t1"]
     timed.settle(60)
     section.bake.click()
     lane = timed.obj.lane("t1")
-    assert lane.modifiers == () and len(lane.curve.keys) == 97 and timed.doc.weights(timed.obj)["t1"] == pytest.approx(sprung)
+    assert (
+        lane.modifiers == ()
+        and len(lane.curve.keys) == 97
+        and timed.doc.channels.weights(timed.obj)["t1"] == pytest.approx(sprung)
+    )
     timed.doc.undo()
     assert len(timed.obj.lane("t1").modifiers) == 1 and frames(timed) == [0, 20, 40, 60]
 

@@ -94,7 +94,9 @@ def test_markers_are_set_by_key_dragged_renamed_and_gone_to(keyed, forms):  # no
     assert marks(keyed) == [(12, "Beat"), (36, "Word")] and row.isVisible()
     flags = {m.name: rect for m, rect in row.places()}
     keyed.drag(
-        row, flags["Beat"].center(), flags["Beat"].center() + QPointF(keyed.window.lanes.x(20) - keyed.window.lanes.x(12), 0)
+        row,
+        flags["Beat"].center(),
+        flags["Beat"].center() + QPointF(np.ptp([keyed.window.lanes.axis.x(f) for f in (12, 20)]), 0),
     )
     assert marks(keyed) == [(20, "Beat"), (36, "Word")] and doc.frame == 36
     flags = {m.name: rect for m, rect in row.places()}
@@ -113,7 +115,7 @@ def test_markers_are_set_by_key_dragged_renamed_and_gone_to(keyed, forms):  # no
     run(keyed, "drop-marker")
     assert marks(keyed) == [(20, "Beat")]
     doc.undo()
-    keyed.drag(row, (keyed.window.lanes.x(2), 10), (keyed.window.lanes.x(9), 10))
+    keyed.drag(row, (keyed.window.lanes.axis.x(2), 10), (keyed.window.lanes.axis.x(9), 10))
     assert doc.frame == 9 and len(marks(keyed)) == 2
     doc.edit("Clear", lambda s: timeline.drop_marker(timeline.drop_marker(s, 20), 36))
     assert not row.isVisible()
@@ -204,7 +206,7 @@ def test_half_speed_mute_and_a_muted_start(sounding):
 
 def test_scrubbing_is_heard_and_can_be_silent(sounding):
     doc, ear, lanes = sounding.doc, sounding.ear, sounding.window.lanes
-    sounding.drag(lanes.viewport(), (lanes.x(14), 8), (lanes.x(24), 8))
+    sounding.drag(lanes.viewport(), (lanes.axis.x(14), 8), (lanes.axis.x(24), 8))
     piece = ear.read(RATE)
     assert doc.frame == 24 and 0.05 * RATE < len(piece) < 0.2 * RATE
     assert abs(int(piece[len(piece) // 2, 0]) - (RATE // 2 + len(piece) // 2) // 2) < 50 and piece[0, 0] == 0
@@ -218,14 +220,14 @@ def test_the_waveform_is_dragged_in_time_and_muted_by_its_icon(sounding):
     row, doc, lanes = sounding.window.sound_row, sounding.doc, sounding.window.lanes
     assert row.isVisible()
     left, right = row.extent()
-    assert left == pytest.approx(lanes.x(12)) and right == pytest.approx(lanes.x(36))
-    sounding.drag(row, (lanes.x(20), 20), (lanes.x(28), 20))
+    assert left == pytest.approx(lanes.axis.x(12)) and right == pytest.approx(lanes.axis.x(36))
+    sounding.drag(row, (lanes.axis.x(20), 20), (lanes.axis.x(28), 20))
     assert doc.scene.sound.start == 20 and doc.undo_label() == "Move the sound"
-    sounding.drag(row, (lanes.x(30), 20), (lanes.x(30.4), 20), SHIFT)
+    sounding.drag(row, (lanes.axis.x(30), 20), (lanes.axis.x(30.4), 20), SHIFT)
     assert doc.scene.sound.start == pytest.approx(20.4, abs=0.15)
     sounding.click(row, row.icon_place.center())
     assert doc.scene.sound.muted
-    sounding.drag(row, (lanes.x(3), 20), (lanes.x(7), 20))
+    sounding.drag(row, (lanes.axis.x(3), 20), (lanes.axis.x(7), 20))
     assert doc.frame == 7
     doc.set_frame(33)
     run(sounding, "sound-here")
@@ -248,7 +250,7 @@ def test_the_waveforms_peaks_are_painted(sounding, tmp_path):
     image = row.grab().toImage()
 
     def filled(frame):
-        x = round(lanes.x(frame))
+        x = round(lanes.axis.x(frame))
         return sum(
             image.pixelColor(x, y).name() == sounding.window.palette_.lane("#2A8FA3").lower() for y in range(row.height())
         )
@@ -283,7 +285,7 @@ def test_a_sound_dropped_on_the_lanes_is_taken_and_a_reopened_one_is_read_in_the
     keyed.doc.open_scene(load(tmp_path / "s.fictilis"), None)
     row = keyed.window.sound_row
     keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
-    assert row.extent()[1] == pytest.approx(keyed.window.lanes.x(24))
+    assert row.extent()[1] == pytest.approx(keyed.window.lanes.axis.x(24))
 
 
 def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
@@ -348,7 +350,7 @@ def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(ke
     run(keyed, "new-camera")
     camera = doc.scene.cameras[0].id
     yaw = doc.scene.cameras[0].yaw
-    doc.select_channel(doc.ref("yaw", doc.scene.camera))
+    doc.select_channel(doc.channels.ref("yaw", doc.scene.camera))
     keyed.press(K.Key_K)
     doc.set_frame(40)
     doc.change(auto_key=True)

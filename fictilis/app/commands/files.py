@@ -62,7 +62,7 @@ class Commands:
             self.doc.select_object(scene.objects[-1].id)
         else:
             self.doc.open_scene(scene, None, saved=False)
-        self.ports.view.fit()
+        self.ports.view.eye.fit()
         for warning in warnings:
             self.doc.say(warning, "warning")
 
@@ -88,7 +88,7 @@ class Commands:
         self.doc.open_scene(scene, path if native else None, saved=native)
         if native:
             self.ports.shell.opened(path)
-        self.ports.view.fit()
+        self.ports.view.eye.fit()
         for warning in warnings:
             self.doc.say(warning, "warning")
         return True
@@ -98,7 +98,7 @@ class Commands:
 
         if self.may_leave():
             self.doc.open_scene(moon_jelly(), None)
-            self.ports.view.fit()
+            self.ports.view.eye.fit()
 
     def save(self) -> bool:
         return self.save_as() if self.doc.path is None else self._save_to(self.doc.path)
@@ -202,7 +202,7 @@ class Commands:
         self.ask.light()
 
     def keep_view(self) -> None:
-        camera, doc = self.ports.view.camera, self.doc
+        camera, doc = self.ports.view.eye.camera, self.doc
         name = fresh_name("View", (v.name for v in doc.scene.views))
         given = self.ask.form("Keep this view", "", (TextAsk("name", "Name", name),), "Keep it")
         if given is not None:
@@ -216,11 +216,11 @@ class Commands:
             self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
 
     def look(self, way: str) -> None:
-        self.ports.view.look(way)
+        self.ports.view.eye.look(way)
 
     def hide(self) -> None:
         doc, obj = self.doc, self.doc.object
-        doc.set_values(doc.refs({"visible": 0.0}), f"Hide {obj.name}")
+        doc.channels.set_values(doc.channels.refs({"visible": 0.0}), f"Hide {obj.name}")
 
     def choose_texture(self) -> None:
         path = self.ask.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
@@ -244,7 +244,7 @@ class Commands:
     def project_texture(self) -> None:
         """Lay the texture as it is seen from here."""
         texture = self.doc.object.appearance.texture or Texture()
-        self._set_texture(replace(texture, projected=self.ports.view.projection(self.doc.object)))
+        self._set_texture(replace(texture, projected=self.ports.view.eye.projection(self.doc.object)))
 
     def unproject_texture(self) -> None:
         texture = self.doc.object.appearance.texture or Texture()
@@ -256,7 +256,7 @@ class Commands:
         texture = obj.appearance.texture
         if texture is not None:
             return texture.projected
-        return None if obj.geometry.uvs is not None else self.ports.view.projection(obj)
+        return None if obj.geometry.uvs is not None else self.ports.view.eye.projection(obj)
 
     def show_all(self) -> None:
         self.doc.edit("Show all objects", object_edits.show_all)

@@ -46,8 +46,8 @@ class Questions(Protocol):
     def about(self) -> None: ...
 
 
-class ViewPort(Protocol):
-    """The view: where it looks from, and changes of the shape that it shows."""
+class EyePort(Protocol):
+    """Where the view looks from."""
 
     camera: Camera
 
@@ -55,6 +55,13 @@ class ViewPort(Protocol):
     def fit(self) -> None: ...
     def go_to(self, view: SavedView) -> None: ...
     def projection(self, obj: MorphObject) -> np.ndarray: ...
+
+
+class ViewPort(Protocol):
+    """The view: changes of the shape that it shows."""
+
+    eye: EyePort
+
     def place_pivot(self) -> None: ...
     def apply_numbers(self, kind: str, numbers: tuple[float, float, float], to: bool) -> None: ...
     def numbers(self, kind: str, to: bool) -> tuple[float, ...]: ...

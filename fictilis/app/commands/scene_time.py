@@ -73,7 +73,7 @@ class SceneTimeCommands:
 
     def new_camera(self) -> None:
         """A camera that sees what the view sees, and is looked through at once."""
-        doc, view = self.doc, self.ports.view.camera
+        doc, view = self.doc, self.ports.view.eye.camera
         made = SceneCamera("", "Camera", view.centre, view.distance, _near(view.yaw), view.pitch, view.lens, view.parallel)
         scene, camera_id = edits.add_camera(doc.settled.scene, made)
         doc.commit(f"New {scene.owner(camera_id).name}", scene)

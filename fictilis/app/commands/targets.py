@@ -141,7 +141,7 @@ class TargetCommands:
 
     def in_between(self) -> None:
         doc, obj, target = self.doc, self.doc.object, self.doc.target
-        at = round(doc.weights(obj)[target.id], 4)
+        at = round(doc.channels.weights(obj)[target.id], 4)
         if doc.edit(
             f"In-between of {target.name} at {at:.2f}", lambda s: target_edits.add_in_between(s, obj.id, target.id, at)
         ):
@@ -167,7 +167,7 @@ class TargetCommands:
     def put_back(self, name: str) -> None:
         """Set the weights of a kept mix."""
         mix = next(m for m in self.doc.object.mixes if m.name == name)
-        self.doc.set_values(self.doc.refs(dict(mix.weights)), f"Put back {name}")
+        self.doc.channels.set_values(self.doc.channels.refs(dict(mix.weights)), f"Put back {name}")
 
     def blend_mixes(self) -> None:
         """Between two kept mixes, by one slider."""

@@ -35,7 +35,7 @@ class TimeCommands:
 
     def to_key(self, way: int) -> None:
         doc = self.doc
-        doc.step_among((k.frame for ref in lanes_of(doc) for k in doc.lane(ref).curve.keys), way)
+        doc.step_among((k.frame for ref in lanes_of(doc) for k in doc.channels.lane(ref).curve.keys), way)
 
     def to_end(self, way: int) -> None:
         scene = self.doc.scene
@@ -43,11 +43,11 @@ class TimeCommands:
 
     def key(self) -> None:
         doc = self.doc
-        values = {ref: doc.value(ref) for ref in doc.selected}
-        doc.key_values(values, f"Key {', '.join(doc.channel(ref).name for ref in values)}")
+        values = {ref: doc.channels.value(ref) for ref in doc.selected}
+        doc.channels.key_values(values, f"Key {', '.join(doc.channels.channel(ref).name for ref in values)}")
 
     def key_mix(self) -> None:
-        self.doc.key_values(self.doc.refs(self.doc.weights(self.doc.object)), "Key whole mix")
+        self.doc.channels.key_values(self.doc.channels.refs(self.doc.channels.weights(self.doc.object)), "Key whole mix")
 
     def speed(self, part: float) -> None:
         self.doc.change(speed=part)
@@ -93,7 +93,7 @@ class TimeCommands:
         doc = self.doc
         scene, places = doc.settled.scene, []
         for lane in {ref.lane for ref in doc.keys}:
-            refs, what = [r for r in doc.keys if r.lane == lane], doc.channel(lane)
+            refs, what = [r for r in doc.keys if r.lane == lane], doc.channels.channel(lane)
             scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
             places += moved
         doc.commit("Nudge values", scene, replace(doc.session, keys=frozenset(places)))
@@ -118,14 +118,14 @@ class TimeCommands:
         if len(rows) == 1 and doc.selected:
             (row,) = rows.values()
             rows = dict.fromkeys(doc.selected, row)
-        self._paste({ref: row for ref, row in self._here(rows).items() if doc.find(ref) is not None}, "Paste keys")
+        self._paste({ref: row for ref, row in self._here(rows).items() if doc.channels.find(ref) is not None}, "Paste keys")
 
     def _here(self, rows: Mapping[ChannelRef, Sequence[Key]]) -> Mapping[ChannelRef, Sequence[Key]]:
         """Keys copied from another object go to what has the same name in the object shown."""
         by_name = {c.name: c.ref for c in channels(self.doc.object)}
         out = {}
         for ref, row in rows.items():
-            source = self.doc.find(ref)
+            source = self.doc.channels.find(ref)
             elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
             out[by_name.get(source.name, ref) if elsewhere else ref] = row
         return out
@@ -136,7 +136,7 @@ class TimeCommands:
         by_name, names = {t.name: t.id for t in obj.targets}, {t.id: t.name for t in obj.targets}
         here = {ref.channel: row for ref, row in self._here(doc.copied).items() if ref.owner == doc.object_id}
         sides = {by_name.get(other_side_name(names[t])): row for t, row in here.items() if t in names}
-        rows = {doc.ref(t): row for t, row in sides.items() if t is not None}
+        rows = {doc.channels.ref(t): row for t, row in sides.items() if t is not None}
         if not rows:
             doc.say("None of the copied lanes has a counterpart named for the other side, as left and right.", "warning")
             return
@@ -164,7 +164,7 @@ class TimeCommands:
 
     def key_neutral(self) -> None:
         """Every target at 0."""
-        self.doc.key_values({self.doc.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+        self.doc.channels.key_values({self.doc.channels.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
 
     def fit_time(self, what: str) -> None:
         """Show the range, or what is selected, in the full width of the lanes."""

@@ -1,20 +1,28 @@
-"""The lanes' axes: frames as pixels, which frames are in sight, and value scales that are zoomed."""
+"""The lanes' axis of time: frames as pixels, and which frames are in sight."""
 
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.lanes.places import HEAD, MARGIN
+from fictilis.app.model.document import Document
 
 
-class LaneAxis:
-    """Part of the lanes. ``span`` are the frames in sight, None for the whole range."""
+class Axis(QObject):
+    """``span`` are the frames in sight, None for the whole range; ``looked`` when they became others."""
 
-    span: tuple[float, float] | None
+    looked = pyqtSignal()
+
+    def __init__(self, doc: Document, port: QWidget) -> None:
+        """``port`` is the widget whose width the axis runs across."""
+        super().__init__(port)
+        self.doc, self._port = doc, port
+        self.span: tuple[float, float] | None = None
 
     def x_range(self) -> tuple[float, float]:
-        return HEAD + MARGIN, max(self.viewport().width() - MARGIN - 8, HEAD + MARGIN + 10)
+        return HEAD + MARGIN, max(self._port.width() - MARGIN - 8, HEAD + MARGIN + 10)
 
     def x(self, frame: float) -> float:
         """The pixel of a frame."""
@@ -39,13 +47,7 @@ class LaneAxis:
 
     def _look_at(self, span: tuple[float, float] | None) -> None:
         self.span = span
-        self.refresh()
         self.looked.emit()
-
-    def fit_values(self) -> None:
-        """Value scales as they come, without any zoom."""
-        self.look.scales.clear()
-        self.refresh()
 
     def zoom(self, factor: float, x: float) -> None:
         """Show fewer frames (``factor`` below 1) or more; the one at pixel ``x`` stays."""
@@ -59,18 +61,6 @@ class LaneAxis:
         if factor > 1 and whole <= wide < 1.1 * whole and span[0] <= scene.start and span[1] >= scene.end:
             span = None
         self._look_at(span)
-
-    def zoom_values(self, factor: float, at: QPointF) -> None:
-        """A finer value scale (``factor`` below 1) of the lane under a pixel, whose value stays there."""
-        place = self.lane_under(at)
-        if place is None or not place.drawn:
-            return
-        value = place.value(at.y())
-        low, high = (value + (v - value) * factor for v in (place.low, place.high))
-        if 1e-6 < high - low < 1e9:
-            shared = self.doc.together or self.doc.shared_scale
-            self.look.scales[("shared", place.channel.unit) if shared else place.ref] = (low, high)
-            self.refresh()
 
     def pan(self, frames: float) -> None:
         first, last = self.frames_in_sight()

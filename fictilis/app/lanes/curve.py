@@ -65,7 +65,7 @@ class _Curve:
     def __init__(self, lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
         self.lanes, self.painter, self.place, self.colour = lanes, painter, place, colour
         left, right = place.body.left(), place.body.right()
-        first, last = lanes.frame_at(left), lanes.frame_at(right)
+        first, last = lanes.axis.frame_at(left), lanes.axis.frame_at(right)
         self.keyed = np.array([k.frame for k in place.curve.keys])
         # a step needs the value just before it too
         frames = np.linspace(first, last, int(right - left) // 2 + 2)
@@ -92,7 +92,7 @@ class _Curve:
         self._beyond(self.points)
         self._holds()
         _handles(lanes, self.painter, place, self.colour)
-        for key in place.curve.keys_between(*(lanes.frame_at(x) for x in (place.body.left() - 8, place.body.right() + 8))):
+        for key in place.curve.keys_between(*(lanes.axis.frame_at(x) for x in (place.body.left() - 8, place.body.right() + 8))):
             _bead(lanes, self.painter, place, key, self.colour)
 
     def _fill(self) -> None:
@@ -157,7 +157,7 @@ class _Curve:
         for first, last, value in still_spans(self.place.curve):
             self.painter.setPen(QPen(self.colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
             y = self.place.y(value)
-            self.painter.drawLine(QPointF(self.lanes.x(first), y), QPointF(self.lanes.x(last), y))
+            self.painter.drawLine(QPointF(self.lanes.axis.x(first), y), QPointF(self.lanes.axis.x(last), y))
 
     def _snaps(self) -> None:
         """A change within one frame, or at once after a hold: a stripe across the lane."""
@@ -167,7 +167,7 @@ class _Curve:
         for a, b in zip(curve.keys, curve.keys[1:], strict=False):
             quick = b.frame - a.frame <= 1 + SAME_FRAME
             if abs(a.value - b.value) > 1e-9 and (quick or a.interpolation == "hold"):
-                left, right = lanes.x(a.frame if quick else b.frame), lanes.x(b.frame)
+                left, right = lanes.axis.x(a.frame if quick else b.frame), lanes.axis.x(b.frame)
                 self.painter.fillRect(QRectF(left - 2, body.top() + 1, right - left + 4, body.height() - 2), stripe)
 
 
@@ -185,7 +185,7 @@ def _handles(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColo
 
 def _bead(lanes: LaneArea, painter: QPainter, place: LanePlace, key: Key, colour: QColor) -> None:
     chosen = KeyRef(*place.ref, key.frame) in lanes.doc.keys
-    at = QPointF(lanes.x(key.frame), place.y(key.value))
+    at = QPointF(lanes.axis.x(key.frame), place.y(key.value))
     size = BEAD if not place.is_thin else 3.4
     if chosen:
         painter.setBrush(QColor(lanes.palette_.raised))

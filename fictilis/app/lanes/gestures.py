@@ -32,7 +32,7 @@ class Gesture:
         return (event.position() - self.pressed).manhattanLength() > least
 
     def frames_moved(self, event: QMouseEvent) -> float:
-        return self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self.pressed.x())
+        return self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self.pressed.x())
 
     def move(self, event: QMouseEvent) -> None:
         pass
@@ -47,7 +47,7 @@ class Scrub(Gesture):
         self.move(event)
 
     def move(self, event: QMouseEvent) -> None:
-        self.doc.scrub(self.lanes.frame_at(event.position().x()))
+        self.doc.scrub(self.lanes.axis.frame_at(event.position().x()))
 
 
 class Slide(Gesture):
@@ -60,7 +60,7 @@ class Slide(Gesture):
             self.doc.select_channel(place.ref)
 
     def _set(self, event: QMouseEvent, final: bool) -> None:
-        self.doc.set_value(self.place.ref, self.place.value_on_slider(event.position().x()), final)
+        self.doc.channels.set_value(self.place.ref, self.place.value_on_slider(event.position().x()), final)
 
     def move(self, event: QMouseEvent) -> None:
         self._set(event, False)
@@ -111,7 +111,7 @@ class MoveHandle(Gesture):
         """The scene with the handle put where the pointer is."""
         at, ref = event.position(), self.key
         key = self.doc.settled.scene.owner(ref.owner).lane(ref.channel).curve.key_at(ref.frame)
-        frames = (self.lanes.frame_at(at.x()) - ref.frame) * (1 if self.side == "out" else -1)
+        frames = (self.lanes.axis.frame_at(at.x()) - ref.frame) * (1 if self.side == "out" else -1)
         value = self.place.value(at.y()) - key.value
         return edits.set_handle(self.doc.settled.scene, ref, self.side, max(frames, 0.0), value)
 
@@ -185,13 +185,13 @@ class MovePlayed(Gesture):
 class Pan(Gesture):
     def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
-        self.was = lanes.frames_in_sight()
+        self.was = lanes.axis.frames_in_sight()
 
     def move(self, event: QMouseEvent) -> None:
-        left, right = self.lanes.x_range()
+        left, right = self.lanes.axis.x_range()
         first, last = self.was
         shift = (self.pressed.x() - event.position().x()) / (right - left) * (last - first)
-        self.lanes.pan(first + shift - self.lanes.frames_in_sight()[0])
+        self.lanes.axis.pan(first + shift - self.lanes.axis.frames_in_sight()[0])
 
 
 class Box(Gesture):
@@ -309,7 +309,7 @@ def _toggle_key(lanes: LaneArea, place: LanePlace) -> None:
         ref = KeyRef(*place.ref, doc.frame)
         doc.edit(f"Delete key of {channel.name}", lambda s: edits.delete_keys(s, [ref]))
     else:
-        doc.key_values({place.ref: doc.value(place.ref)}, f"Key {channel.name}")
+        doc.channels.key_values({place.ref: doc.channels.value(place.ref)}, f"Key {channel.name}")
 
 
 def _on_body(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton, QToolTip
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
-from fictilis.app.lanes.axis import LaneAxis
+from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.gestures import Gesture, begin, cursor_at
 from fictilis.app.lanes.places import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.model.document import Document
@@ -49,10 +49,9 @@ class Same:
     __hash__ = None
 
 
-class Lanes(LaneAxis, QAbstractScrollArea):
-    """All lanes of the object shown and of the camera. ``looked`` when other frames are in sight; ``dropped``: a sound file."""
+class Lanes(QAbstractScrollArea):
+    """All lanes of the object shown and of the camera. ``dropped``: a sound file."""
 
-    looked = pyqtSignal()
     dropped = pyqtSignal(object)
 
     def __init__(self, doc: Document, actions: Actions, palette: Palette) -> None:
@@ -67,7 +66,8 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         self.setAcceptDrops(True)
         self.setAccessibleName("Lanes")
         self.look = LaneLook()
-        self.span = None
+        self.axis = Axis(doc, self.viewport())
+        self.axis.looked.connect(self.refresh)
         self.gesture: Gesture | None = None
         self.box: QRectF | None = None
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
@@ -191,24 +191,28 @@ class Lanes(LaneAxis, QAbstractScrollArea):
             bar = self.verticalScrollBar()
             bar.setValue(bar.value() - round(steps * LANE))
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.zoom_values(0.85**steps, at)
+            place = self.lane_under(at)
+            if place is not None and place.drawn:
+                self.look.zoom_values(place, at.y(), 0.85**steps, self.doc.together or self.doc.shared_scale)
+                self.refresh()
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turn.x():
-            first, last = self.frames_in_sight()
-            self.pan(-steps * (last - first) * 0.1)
+            first, last = self.axis.frames_in_sight()
+            self.axis.pan(-steps * (last - first) * 0.1)
         else:
-            self.zoom(0.85**steps, at.x())
+            self.axis.zoom(0.85**steps, at.x())
         event.accept()
 
-    def bead(self, name: str, frame: float) -> QPointF:
-        """The pixel of a bead of a channel, by name, at a frame."""
-        place = self.place_of(name)
-        key = place.curve.key_at(frame)
-        return QPointF(self.x(key.frame), place.y(key.value))
+    def fit(self, span: tuple[float, float] | None = None) -> None:
+        self.axis.fit(span)
+
+    def fit_values(self) -> None:
+        """Value scales as they come, without any zoom."""
+        self.look.scales.clear()
+        self.refresh()
 
     def resizeEvent(self, event: object) -> None:
         super().resizeEvent(event)
-        self.lay_out()
-        self.looked.emit()
+        self.axis.looked.emit()
 
     def scrollContentsBy(self, _dx: int, _dy: int) -> None:
         self.refresh()
@@ -232,7 +236,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         doc, port = self.doc, self.viewport()
         return (
             Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
-            self.palette_.name, self.frames_in_sight(), doc.band, doc.time_shown, doc.together,
+            self.palette_.name, self.axis.frames_in_sight(), doc.band, doc.time_shown, doc.together,
             tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
         )  # fmt: skip
 
@@ -248,23 +252,23 @@ class Lanes(LaneAxis, QAbstractScrollArea):
                 if ref not in self.doc.keys:
                     continue
                 into, on = part.into[n], part.out[n]
-                at = QPointF(self.x(key.frame), place.y(key.value))
+                at = QPointF(self.axis.x(key.frame), place.y(key.value))
                 if n > 0 and keys[n - 1].interpolation == "smooth":
-                    out.append((ref, "into", at, QPointF(self.x(key.frame - into[0]), place.y(key.value + into[1]))))
+                    out.append((ref, "into", at, QPointF(self.axis.x(key.frame - into[0]), place.y(key.value + into[1]))))
                 if n + 1 < len(keys) and key.interpolation == "smooth":
-                    out.append((ref, "out", at, QPointF(self.x(key.frame + on[0]), place.y(key.value + on[1]))))
+                    out.append((ref, "out", at, QPointF(self.axis.x(key.frame + on[0]), place.y(key.value + on[1]))))
         return out
 
     def band_places(self) -> tuple[QRectF, QRectF, QRectF] | None:
         """The band of Retime on the ruler: its first end, its body, its last end."""
         if self.doc.band is None:
             return None
-        a, b = (self.x(f) for f in self.doc.band)
+        a, b = (self.axis.x(f) for f in self.doc.band)
         return QRectF(a - 5, 1, 10, RULER - 3), QRectF(a, 3, max(b - a, 1), RULER - 8), QRectF(b - 5, 1, 10, RULER - 3)
 
     def played_places(self) -> tuple[QRectF, QRectF]:
         """The ends of what is played, as grips at the foot of the ruler."""
-        a, b = (self.x(f) for f in self.doc.scene.span)
+        a, b = (self.axis.x(f) for f in self.doc.scene.span)
         return QRectF(a - 7, RULER - 9, 9, 9), QRectF(b - 2, RULER - 9, 9, 9)
 
     def dot_state(self, place: LanePlace) -> str:
@@ -286,7 +290,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         under = [p for p in self.drawn() if p.body.contains(at)]
         if len(under) < 2:
             return under[0] if under else None
-        frame = self.frame_at(at.x())
+        frame = self.axis.frame_at(at.x())
         return min(under, key=lambda p: abs(p.y(p.curve.value(frame) if p.curve else p.channel.value) - at.y()))
 
     def key_under(self, at: QPointF) -> KeyRef | None:
@@ -296,8 +300,8 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         for place in self.drawn():
             if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
                 continue
-            for key in place.curve.keys_between(*(self.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
-                gap = np.hypot(self.x(key.frame) - at.x(), place.y(key.value) - at.y())
+            for key in place.curve.keys_between(*(self.axis.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
+                gap = np.hypot(self.axis.x(key.frame) - at.x(), place.y(key.value) - at.y())
                 if gap <= GRAB and (best is None or gap <= best[0]):
                     best = (float(gap), KeyRef(*place.ref, key.frame))
         return best[1] if best else None
@@ -315,13 +319,13 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         return "first" if first.contains(at) else "last" if last.contains(at) else "body" if body.contains(at) else None
 
     def keys_in(self, box: QRectF) -> frozenset[KeyRef]:
-        first, last = self.frame_at(box.left()), self.frame_at(box.right())
+        first, last = self.axis.frame_at(box.left()), self.axis.frame_at(box.right())
         return frozenset(
             KeyRef(*place.ref, key.frame)
             for place in self._places
             if place.drawn
             for key in (place.curve.keys_between(first, last) if place.curve else ())
-            if box.contains(QPointF(self.x(key.frame), place.y(key.value)))
+            if box.contains(QPointF(self.axis.x(key.frame), place.y(key.value)))
         )
 
     def viewportEvent(self, event: QEvent) -> bool:
@@ -338,7 +342,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
         channel, unit = place.channel, f" {place.channel.unit}".rstrip()
         if at.x() < HEAD:
             return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
-        frame = float(np.round(self.frame_at(at.x())))
+        frame = float(np.round(self.axis.frame_at(at.x())))
         value = channel.value if place.lane is None else float(place.lane.values(frame, self.doc.scene.fps))
         return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"
 
@@ -413,7 +417,7 @@ class Lanes(LaneAxis, QAbstractScrollArea):
 
     def _add_key(self, place: LanePlace, at: QPointF, between: bool) -> None:
         """A key on the curve at the pointer, on a whole frame or between frames."""
-        frame = self.frame_at(at.x()) if between else float(np.round(self.frame_at(at.x())))
+        frame = self.axis.frame_at(at.x()) if between else float(np.round(self.axis.frame_at(at.x())))
         value = place.curve.value(frame) if place.curve else place.channel.value
         self.doc.edit(
             f"Add a key to {place.channel.name}",
@@ -422,9 +426,9 @@ class Lanes(LaneAxis, QAbstractScrollArea):
 
     def edit_value(self, place: LanePlace) -> None:
         """Type the value of a lane."""
-        text = f"{self.doc.value(place.ref):.{place.channel.decimals}f}"
+        text = f"{self.doc.channels.value(place.ref):.{place.channel.decimals}f}"
         rect = place.number.adjusted(-8, -2, 4, 2)
-        inline_editor(self.viewport(), rect, text, lambda t: self.doc.type_value(place.ref, t))
+        inline_editor(self.viewport(), rect, text, lambda t: self.doc.channels.type_value(place.ref, t))
 
     def _context(self, event: QMouseEvent) -> None:
         at = event.position()

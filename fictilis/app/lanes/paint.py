@@ -73,7 +73,7 @@ def heads(lanes: LaneArea, painter: QPainter) -> None:
         if place.head.bottom() <= RULER or place.head.top() >= high:
             continue
         if place.owner not in values:
-            values[place.owner] = doc.values(doc.scene.owner(place.owner))
+            values[place.owner] = doc.channels.values(doc.scene.owner(place.owner))
         if place.ref in doc.selected:
             painter.fillRect(place.head, QColor(p.chosen))
         painter.setPen(QColor(p.line))
@@ -120,10 +120,10 @@ def _outside(lanes: LaneArea, painter: QPainter) -> None:
     port, scene = lanes.viewport(), lanes.doc.scene
     veil = QColor(lanes.palette_.ground)
     veil.setAlpha(150)
-    first, last = lanes.x(scene.start), lanes.x(scene.end)
-    if lanes.span is not None and first > HEAD:
+    first, last = lanes.axis.x(scene.start), lanes.axis.x(scene.end)
+    if lanes.axis.span is not None and first > HEAD:
         painter.fillRect(QRectF(HEAD, RULER, first - HEAD, port.height()), veil)
-    if lanes.span is not None and last < port.width():
+    if lanes.axis.span is not None and last < port.width():
         painter.fillRect(QRectF(last, RULER, port.width() - last, port.height()), veil)
 
 
@@ -150,21 +150,21 @@ def _ruler(lanes: LaneArea, painter: QPainter) -> None:
     p = lanes.palette_
     painter.fillRect(QRectF(0, 0, lanes.viewport().width(), RULER), QColor(p.panel))
     painter.fillRect(QRectF(HEAD, 0, lanes.viewport().width() - HEAD, RULER), QColor(p.ground))
-    left, right = lanes.x_range()
+    left, right = lanes.axis.x_range()
     painter.fillRect(QRectF(left, RULER - 4, right - left, 4), QColor(mix(p.line, p.ground, 0.25)))
     painter.setFont(font(11))
-    step, labels = lanes.ticks()
+    step, labels = lanes.axis.ticks()
     minor = step / 4 if step % 4 == 0 else step / 3 if step % 3 == 0 else step if lanes.doc.time_shown == "frames" else step / 5
     for frame in labels:
         painter.setPen(QColor(p.quiet))
-        x = lanes.x(frame)
+        x = lanes.axis.x(frame)
         painter.drawLine(QPointF(x, 8), QPointF(x, RULER))
         painter.drawText(
             QRectF(x + 4, 2, 60, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, _label(lanes, frame, step)
         )
         painter.setPen(QColor(p.line))
         for part in range(1, round(step / minor)):
-            mark = lanes.x(frame + part * minor)
+            mark = lanes.axis.x(frame + part * minor)
             if mark <= right:
                 painter.drawLine(QPointF(mark, RULER - 8), QPointF(mark, RULER - 4))
     painter.setPen(QColor(p.line))
@@ -183,7 +183,7 @@ def _played(lanes: LaneArea, painter: QPainter) -> None:
     """What is played: a stroke at the foot of the ruler with a grip at each end."""
     p = lanes.palette_
     colour = QColor(p.primary if lanes.doc.scene.played is not None else p.quiet)
-    a, b = (lanes.x(f) for f in lanes.doc.scene.span)
+    a, b = (lanes.axis.x(f) for f in lanes.doc.scene.span)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     if lanes.doc.scene.played is not None:
@@ -194,14 +194,14 @@ def _played(lanes: LaneArea, painter: QPainter) -> None:
 
 def playhead_line(lanes: LaneArea, painter: QPainter, top: float, bottom: float) -> None:
     """The line of the present frame; nothing where that lies under the heads."""
-    x = lanes.x(lanes.doc.frame)
+    x = lanes.axis.x(lanes.doc.frame)
     if x >= HEAD - 1:
         painter.setPen(QPen(QColor(lanes.palette_.text), 1.6))
         painter.drawLine(QPointF(x, top), QPointF(x, bottom))
 
 
 def playhead(lanes: LaneArea, painter: QPainter) -> None:
-    x = lanes.x(lanes.doc.frame)
+    x = lanes.axis.x(lanes.doc.frame)
     if x < HEAD - 1:
         return
     playhead_line(lanes, painter, 4, lanes.viewport().height())
@@ -221,7 +221,7 @@ def _body(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     port, body = lanes.viewport(), place.body
     chosen = frozenset(ref.frame for ref in lanes.doc.keys if ref.lane == place.ref)
     key = (
-        place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.frames_in_sight(),
+        place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.axis.frames_in_sight(),
         lanes.palette_, lanes.doc.scene.fps, place.is_thin,
     )  # fmt: skip
     kept = lanes.bodies.get(place.ref)

@@ -123,6 +123,13 @@ class LaneLook:
     filter: str = ""
     scales: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
 
+    def zoom_values(self, place: LanePlace, at: float, factor: float, shared: bool) -> None:
+        """A finer value scale (``factor`` below 1) of a lane, or of its unit, whose value at pixel ``at`` stays there."""
+        value = place.value(at)
+        low, high = (value + (v - value) * factor for v in (place.low, place.high))
+        if 1e-6 < high - low < 1e9:
+            self.scales[("shared", place.channel.unit) if shared else place.ref] = (low, high)
+
 
 @cached_by_identity
 def extent(lane: Lane) -> tuple[float, float]:

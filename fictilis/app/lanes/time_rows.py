@@ -40,7 +40,7 @@ class TimeRow(QWidget):
         self._pressed: QPointF | None = None
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.update)
-        lanes.looked.connect(self.update)
+        lanes.axis.looked.connect(self.update)
 
     def is_there(self) -> bool:
         raise NotImplementedError
@@ -81,7 +81,7 @@ class TimeRow(QWidget):
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def scrub(self, x: float) -> None:
-        self.doc.scrub(self.lanes.frame_at(x))
+        self.doc.scrub(self.lanes.axis.frame_at(x))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """As over the lanes, but here are no values to zoom."""
@@ -114,8 +114,8 @@ class MarkerRow(TimeRow):
         measure = self.fontMetrics()
         out, markers = [], self.doc.scene.markers
         for number, marker in enumerate(markers):
-            x = self.lanes.x(marker.frame)
-            room = self.lanes.x(markers[number + 1].frame) - x - 3 if number + 1 < len(markers) else 1e4
+            x = self.lanes.axis.x(marker.frame)
+            room = self.lanes.axis.x(markers[number + 1].frame) - x - 3 if number + 1 < len(markers) else 1e4
             wide = min(measure.horizontalAdvance(marker.name) + 16, max(room, 9))
             out.append((marker, QRectF(x, 5, wide, self.height() - 10)))
         return out
@@ -173,7 +173,7 @@ class MarkerRow(TimeRow):
             self.doc.preview(edits.move_marker(self.doc.settled.scene, self._held.frame, self._moved_to(event)))
 
     def _moved_to(self, event: QMouseEvent) -> float:
-        by = self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self._pressed.x())
+        by = self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self._pressed.x())
         frame = self._held.frame + by
         return frame if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(frame))
 
@@ -251,7 +251,7 @@ class SoundRow(TimeRow):
         sound, wave = self.doc.scene.sound, self.wave()
         if wave is None:
             return None
-        return self.lanes.x(sound.start), self.lanes.x(sound.start + wave.seconds * self.doc.scene.fps)
+        return self.lanes.axis.x(sound.start), self.lanes.axis.x(sound.start + wave.seconds * self.doc.scene.fps)
 
     def paint_head(self, painter: QPainter) -> None:
         sound = self.doc.scene.sound
@@ -284,7 +284,7 @@ class SoundRow(TimeRow):
             wave,
             sound.start,
             sound.muted,
-            self.lanes.frames_in_sight(),
+            self.lanes.axis.frames_in_sight(),
             self.right(),
             self.doc.scene.fps,
             self.palette_,
@@ -307,7 +307,7 @@ class SoundRow(TimeRow):
         if last <= first:
             return
         xs = np.arange(first, last + 1)
-        a, b = self.lanes.frame_at(0.0), self.lanes.frame_at(1.0)
+        a, b = self.lanes.axis.frame_at(0.0), self.lanes.axis.frame_at(1.0)
         rows = outline(wave, (a + (b - a) * xs - sound.start) / self.doc.scene.fps)
         middle, half = self.height() / 2, self.height() / 2 - 4
         colour = QColor(p.lane("#2A8FA3") if not sound.muted else p.line)
@@ -335,7 +335,7 @@ class SoundRow(TimeRow):
                     self.scrub(at.x())
 
     def _start(self, event: QMouseEvent) -> float:
-        by = self.lanes.frame_at(event.position().x()) - self.lanes.frame_at(self._pressed.x())
+        by = self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self._pressed.x())
         start = self.doc.settled.scene.sound.start + by
         return start if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(start))
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterable
+from dataclasses import replace
 from itertools import count
 from pathlib import Path
 from typing import Any, TypeVar
@@ -11,9 +11,9 @@ from typing import Any, TypeVar
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from fictilis.app.model.session import NAMES, Session
-from fictilis.app.model.values import Values
-from fictilis.core.channels import ChannelRef
+from fictilis.app.model.channels import Channels
+from fictilis.app.model.session import NAMES, Session, State
+from fictilis.core.channels import Channel, ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
@@ -26,20 +26,7 @@ T = TypeVar("T")
 UNDO_STEPS = 500
 
 
-@dataclass(frozen=True, eq=False)
-class State:
-    """What undo goes back to. ``posed``: values set over a lane and not keyed, by owner and channel id.
-
-    ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
-    """
-
-    scene: Scene
-    posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
-    picks: Mapping[str, Pick] = field(default_factory=dict)
-    version: int = 0
-
-
-class Document(Values, QObject):
+class Document(QObject):
     """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did.
 
     The fields of the session are read here as attributes; only ``change`` and the methods beside it write them.
@@ -53,6 +40,7 @@ class Document(Values, QObject):
         super().__init__()
         self.path: Path | None = None
         self.session = Session()
+        self.channels = Channels(self)
         self._start(scene or Scene())
 
     def _start(self, scene: Scene) -> None:
@@ -109,6 +97,18 @@ class Document(Values, QObject):
         obj = self.object
         last = self.selected[-1] if self.selected else None
         return targets_by_id(obj).get(last.channel) if obj is not None and last is not None and last.owner == obj.id else None
+
+    @property
+    def chosen(self) -> Channel | None:
+        """The channel selected last."""
+        return self.channels.find(self.selected[-1]) if self.selected else None
+
+    @property
+    def selected_targets(self) -> tuple[str, ...]:
+        """The targets of the object shown among what is selected, in the order of selecting."""
+        obj = self.object
+        known = targets_by_id(obj) if obj is not None else {}
+        return tuple(ref.channel for ref in self.selected if ref.owner == self.object_id and ref.channel in known)
 
     @property
     def title(self) -> str:
@@ -199,7 +199,7 @@ class Document(Values, QObject):
             self._now(object_id=scene.objects[-1].id if scene.objects else None, selected=(), shaping=None)
         obj, shaping = self.object, self.shaping
         self._now(
-            selected=tuple(ref for ref in self.selected if self.find(ref) is not None),
+            selected=tuple(ref for ref in self.selected if self.channels.find(ref) is not None),
             through_camera=self.through_camera and bool(scene.cameras),
             shaping=shaping if shaping is not None and obj is not None and shaping.exists_in(obj) else None,
             keys=frozenset(k for k in self.keys if self._key_is_there(scene, k)),
@@ -290,11 +290,11 @@ class Document(Values, QObject):
 
     def select_target(self, target_id: str | None, add: bool = False) -> None:
         """Select a target of the object shown, or its base (None)."""
-        self.select_channel(None if target_id is None else self.ref(target_id), add)
+        self.select_channel(None if target_id is None else self.channels.ref(target_id), add)
 
     def start_shaping(self, ref: ShapeRef) -> None:
         self.change(
-            selected=self.selected if ref.target is None else (self.ref(ref.target),),
+            selected=self.selected if ref.target is None else (self.channels.ref(ref.target),),
             base_choice=self.base_choice if self.base_choice_kept else None,
             before=self.settled.scene if self.shaping is None else self.before,
             shaping=ref,

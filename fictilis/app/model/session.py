@@ -1,4 +1,4 @@
-"""What the interface is in the middle of, beside the scene: a frozen value, changed in one place."""
+"""What undo goes back to, and what the interface is in the middle of beside it: frozen values, changed in one place."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Scene
+from fictilis.core.scene import Pick, Scene
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -86,3 +86,16 @@ class Session:
 
 
 NAMES = frozenset(f.name for f in fields(Session))
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """What undo goes back to. ``posed``: values set over a lane and not keyed, by owner and channel id.
+
+    ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
+    """
+
+    scene: Scene
+    posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    picks: Mapping[str, Pick] = field(default_factory=dict)
+    version: int = 0

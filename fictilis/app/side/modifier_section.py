@@ -41,7 +41,7 @@ class ModifierSection(Section):
     def _lane(self) -> Lane | None:
         """The lane selected last."""
         chosen = self.doc.chosen
-        return None if chosen is None else self.doc.lane(chosen.ref)
+        return None if chosen is None else self.doc.channels.lane(chosen.ref)
 
     def _set(self, modifiers: tuple[Modifier, ...], label: str) -> None:
         doc, chosen = self.doc, self.doc.chosen

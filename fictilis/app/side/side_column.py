@@ -149,7 +149,7 @@ class ObjectSection(Section):
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
         self.add(labelled("Shading", self.shading))
         self.opacity = NumberField("Opacity", "", 2, 0, 1)
-        self.opacity.committed.connect(lambda v: doc.set_value(doc.ref("opacity"), v))
+        self.opacity.committed.connect(lambda v: doc.channels.set_value(doc.channels.ref("opacity"), v))
         self.add(labelled("Opacity", self.opacity))
         self.colour = QPushButton()
         self.colour.setAccessibleName("Surface colour")
@@ -180,11 +180,11 @@ class ObjectSection(Section):
     def _set_transform(self, part: str) -> None:
         doc = self.doc
         values = tuple(field.value for field in self.fields[part])
-        now = doc.values(doc.object)
+        now = doc.channels.values(doc.object)
         ids = [f"{part}.{axis}" for axis in AXES]
         changed = {c: v for c, v in zip(ids, values, strict=True) if abs(v - now[c]) > 1e-12}
         if changed:
-            doc.set_values(doc.refs(changed), f"{part.capitalize()} of {doc.object.name}")
+            doc.channels.set_values(doc.channels.refs(changed), f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
 
     def _look(self, **values: Any) -> None:
@@ -248,7 +248,7 @@ class ObjectSection(Section):
 
     def show_values(self) -> None:
         """Where the object is at this frame."""
-        now = self.doc.values(self.doc.object)
+        now = self.doc.channels.values(self.doc.object)
         for part, row in self.fields.items():
             for field, axis in zip(row, AXES, strict=True):
                 field.set_value(now[f"{part}.{axis}"])
@@ -288,8 +288,8 @@ class CameraSection(Section):
         return field
 
     def _set(self, channel_id: str, value: float) -> None:
-        if abs(value - self.doc.values(self.doc.scene.camera)[channel_id]) > 1e-12:
-            self.doc.set_value(self.doc.ref(channel_id, self.doc.scene.camera), value)
+        if abs(value - self.doc.channels.values(self.doc.scene.camera)[channel_id]) > 1e-12:
+            self.doc.channels.set_value(self.doc.channels.ref(channel_id, self.doc.scene.camera), value)
             self.refresh()
 
     def refresh(self) -> None:
@@ -301,7 +301,7 @@ class CameraSection(Section):
             self.show_values()
 
     def show_values(self) -> None:
-        now = self.doc.values(self.doc.scene.camera)
+        now = self.doc.channels.values(self.doc.scene.camera)
         for channel_id, field in self.fields.items():
             field.set_value(now[channel_id])
 

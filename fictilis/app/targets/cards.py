@@ -95,7 +95,7 @@ class Cards(QWidget):
             painter.setFont(font(12.5))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No object yet")
             return
-        weights = self.doc.weights(obj)
+        weights = self.doc.channels.weights(obj)
         for place in self._placed:
             if place.rect.intersects(QRectF(event.rect())):
                 self._paint_card(painter, place, weights)
@@ -310,7 +310,9 @@ class Cards(QWidget):
             return
         kind, target_id = self._drag
         if kind == "weight":
-            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()), final=False)
+            self.doc.channels.set_value(
+                self.doc.channels.ref(target_id), self._weight_at(target_id, event.position().x()), final=False
+            )
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
@@ -333,7 +335,7 @@ class Cards(QWidget):
             return
         (kind, target_id), self._drag = self._drag, None
         if kind == "weight":
-            self.doc.set_value(self.doc.ref(target_id), self._weight_at(target_id, event.position().x()))
+            self.doc.channels.set_value(self.doc.channels.ref(target_id), self._weight_at(target_id, event.position().x()))
         elif kind == "group":
             factor = self._factor_at(target_id, event.position().x())
             name = self.doc.object.group(target_id).name
@@ -439,8 +441,8 @@ class Cards(QWidget):
 
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
-        now = f"{self.doc.weights(self.doc.object)[target.id]:.2f}"
-        self._edit(rect, now, lambda text: self.doc.type_value(self.doc.ref(target.id), text))
+        now = f"{self.doc.channels.weights(self.doc.object)[target.id]:.2f}"
+        self._edit(rect, now, lambda text: self.doc.channels.type_value(self.doc.channels.ref(target.id), text))
 
     def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
         editor = inline_editor(self, rect, text, finish)

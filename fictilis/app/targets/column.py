@@ -226,12 +226,12 @@ class Column(QWidget):
 
     def _is_seen(self) -> bool:
         obj = self.doc.object
-        return obj is None or self.doc.values(obj)["visible"] >= 0.5
+        return obj is None or self.doc.channels.values(obj)["visible"] >= 0.5
 
     def _toggle_visible(self) -> None:
         obj = self.doc.object
         word = "Hide" if self._is_seen() else "Show"
-        self.doc.set_values(self.doc.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
+        self.doc.channels.set_values(self.doc.channels.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):

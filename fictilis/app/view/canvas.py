@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.dressing import Dressing, Worn
+from fictilis.app.view.eye import Eye
 from fictilis.app.view.picture import Picture
 from fictilis.app.view.tools import Bench
 from fictilis.app.widgets.theme import Palette
@@ -33,6 +34,7 @@ class Canvas(Protocol):
     doc: Document
     palette_: Palette
     camera: Camera
+    eye: Eye
     stage: Stage
     picture: Picture | None
     dressing: Dressing
@@ -57,5 +59,4 @@ class Canvas(Protocol):
     def bench(self, item: StageItem) -> Bench: ...
     def draw_items(self) -> list[DrawItem]: ...
     def label_rects(self) -> list[tuple[StageItem, QRectF]]: ...
-    def looks_through(self) -> bool: ...
     def ask_base(self, moved: Deltas) -> str | None: ...

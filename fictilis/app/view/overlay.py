@@ -40,7 +40,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_paths(view, painter)
     if doc.seeing.motion and doc.way != LINE_UP:
         _paint_motion(view, painter)
-    if view.looks_through():
+    if view.eye.looks_through():
         _paint_camera(view, painter)
     _paint_tool(view, painter)
     if view.strokes.line is not None:
@@ -187,7 +187,7 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
         if view.seen is None or view.seen.item.obj.id != obj.id:
             return
         indices = np.array([view.seen.point])
-    now = doc.weights(obj) if doc.way != ALONE else {target.id: 1.0}
+    now = doc.channels.weights(obj) if doc.way != ALONE else {target.id: 1.0}
     stages = [s.at for s in target.in_betweens]
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])

@@ -14,27 +14,25 @@ from fictilis.app.model.document import Document
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.canvas import Seen
 from fictilis.app.view.dressing import Dressing, Worn
+from fictilis.app.view.eye import Eye
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import Picture
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click, under
-from fictilis.app.view.view_camera import ViewCamera
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_shape
 from fictilis.render.renderer import DrawItem, Renderer
-from fictilis.render.snapshot import START_VIEW
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
 
 
-class View(ViewCamera, QWidget):
+class View(QWidget):
     """Shows the document's objects, and turns mouse and keys into strokes."""
 
     picture_shown = pyqtSignal()
@@ -48,21 +46,18 @@ class View(ViewCamera, QWidget):
         self.setMinimumSize(240, 160)
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
-        self._own_camera = Camera(**START_VIEW)
-        self._aims: dict[ChannelRef, float] = {}
-        self._aimed = False
         self.motion_kept: tuple | None = None
-        self._line_up_camera: Camera | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None
         self.stage, self._before_stage = Stage(), Stage()
         self.dressing = Dressing(doc)
+        self.navigating: QPointF | None = None
+        self.eye = Eye(doc, self)
         self.strokes = Strokes(self, doc)
         self.amount = AmountField(self)
         self.worn = Worn()
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
-        self.navigating: QPointF | None = None
         self.placing_pivot = False
         self.divider = 0.5
         self._divider_held = False
@@ -76,7 +71,6 @@ class View(ViewCamera, QWidget):
         self._fine.setSingleShot(True)
         self._fine.setInterval(FINE_AFTER)
         self._fine.timeout.connect(self._settle)
-        self._was_way = doc.way
         self._framed_for: tuple | None = None
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
@@ -97,7 +91,7 @@ class View(ViewCamera, QWidget):
             self.amount.place()
 
     def _settle(self) -> None:
-        self._aim_done()
+        self.eye.aim_done()
         self._moving = False
         self._dirty = True
         self.update()
@@ -110,26 +104,23 @@ class View(ViewCamera, QWidget):
     def _on_change(self) -> None:
         identity = (self.doc.path, tuple(o.id for o in self.doc.scene.objects))
         if self._framed_for != identity and self._framed_for is not None and not self._framed_for[1]:
-            self.fit()
+            self.eye.fit()
         self._framed_for = identity
-        if self.doc.way != self._was_way:
-            self._change_way()
+        self.eye.changed()
         self.worn.falloff = None
-        if self.doc.state is self.doc.settled:  # an aim that was given up meanwhile
-            self._aims, self._aimed = {}, False
         if self.doc.shaping is None:
             self.placing_pivot = False
         self.strokes.changed()
         self.amount.changed()
         self.refresh()
 
-    def _change_way(self) -> None:
-        was, self._was_way = self._was_way, self.doc.way
-        if self.doc.way == LINE_UP:
-            self._line_up_camera = self._own_camera
-            self.fit()
-        elif was == LINE_UP and self._line_up_camera is not None:
-            self._own_camera = self._line_up_camera
+    @property
+    def camera(self) -> Camera:
+        return self.eye.camera
+
+    @camera.setter
+    def camera(self, camera: Camera) -> None:
+        self.eye.camera = camera
 
     def wish(self) -> StageWish:
         doc = self.doc
@@ -395,7 +386,7 @@ class View(ViewCamera, QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self.navigating = None
-            self._aim_done()
+            self.eye.aim_done()
         elif self._divider_held:
             self._divider_held = False
         elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.amount.isVisible():

@@ -31,7 +31,7 @@ class ViewFrame(QWidget):
         self.ways.chosen.connect(lambda way: doc.change(way=way))
         self.ways.setParent(self)
         self.looks = Segments("View", ("free", "front", "side", "top"), shown=("Free", "Front", "Side", "Top"))
-        self.looks.chosen.connect(view.look)
+        self.looks.chosen.connect(view.eye.look)
         self.looks.setParent(self)
         self.shows = self._buttons(SHOW_ICONS)
         self.more = QToolButton()

@@ -119,7 +119,7 @@ def goal_of(bench: Bench, name: str) -> np.ndarray | None:
         parent = obj.target(ref.target).built_on
         other = obj.base if parent is None else full_shape(obj, parent)
     elif doc.tools.blend_to == MIX:
-        other = mixed_points(obj, shares(obj, doc.weights(obj)))
+        other = mixed_points(obj, shares(obj, doc.channels.weights(obj)))
     else:
         target = next((t for t in obj.targets if t.id == doc.tools.blend_to), None)
         if target is None:

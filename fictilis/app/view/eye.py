@@ -3,18 +3,41 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Protocol
 
 import numpy as np
+from PyQt6.QtCore import QPointF
 
-from fictilis.core.channels import camera_at
+from fictilis.app.model.document import Document
+from fictilis.core.channels import ChannelRef, camera_at
 from fictilis.core.scene import MorphObject, SavedView
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import START_VIEW, bounds
-from fictilis.render.stage import LINE_UP
+from fictilis.render.stage import LINE_UP, StageItem
 
 
-class ViewCamera:
-    """Part of the view."""
+class Sight(Protocol):
+    """What of a view its camera needs."""
+
+    navigating: QPointF | None
+
+    def width(self) -> int: ...
+    def height(self) -> int: ...
+    def items(self) -> list[StageItem]: ...
+    def shaped_item(self) -> StageItem | None: ...
+    def refresh(self) -> None: ...
+
+
+class Eye:
+    """The camera of a view, and how it is turned."""
+
+    def __init__(self, doc: Document, view: Sight) -> None:
+        self.doc, self.view = doc, view
+        self._own = Camera(**START_VIEW)
+        self._before_line_up: Camera | None = None
+        self._was_way = doc.way
+        self._aims: dict[ChannelRef, float] = {}
+        self._aimed = False
 
     def looks_through(self) -> bool:
         """Whether the view is that of the scene's camera."""
@@ -24,7 +47,7 @@ class ViewCamera:
     def camera(self) -> Camera:
         """The view's own, or the scene's as it stands at this frame."""
         if not self.looks_through():
-            return self._own_camera
+            return self._own
         doc, camera = self.doc, self.doc.scene.camera
         return Camera.of(camera_at(camera, doc.frame, doc.state.posed.get(camera.id), doc.scene.fps))
 
@@ -33,7 +56,7 @@ class ViewCamera:
         if self.looks_through():
             self._aim(camera)
         else:
-            self._own_camera = camera
+            self._own = camera
 
     def _aim(self, camera: Camera) -> None:
         """Turning the view turns the camera that is looked through: shown now, one step when it rests."""
@@ -42,15 +65,28 @@ class ViewCamera:
         wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
                   "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
         camera = self.doc.scene.camera
-        before = self.doc.values(camera)
-        self._aims = self._aims | {self.doc.ref(c, camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        before = self.doc.channels.values(camera)
+        self._aims = self._aims | {self.doc.channels.ref(c, camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
         self._aimed = True
-        self.doc.set_values(self._aims, "Aim the camera", final=False)
+        self.doc.channels.set_values(self._aims, "Aim the camera", final=False)
 
-    def _aim_done(self) -> None:
-        if self._aimed and self.navigating is None:
+    def aim_done(self) -> None:
+        if self._aimed and self.view.navigating is None:
             aims, self._aims, self._aimed = self._aims, {}, False
-            self.doc.set_values(aims, f"Aim {self.doc.scene.camera.name}")
+            self.doc.channels.set_values(aims, f"Aim {self.doc.scene.camera.name}")
+
+    def changed(self) -> None:
+        """The document changed: forget an aim that was given up meanwhile, and frame another way of showing."""
+        if self.doc.state is self.doc.settled:
+            self._aims, self._aimed = {}, False
+        if self.doc.way == self._was_way:
+            return
+        was, self._was_way = self._was_way, self.doc.way
+        if self.doc.way == LINE_UP:
+            self._before_line_up = self._own
+            self.fit()
+        elif was == LINE_UP and self._before_line_up is not None:
+            self._own = self._before_line_up
 
     def look(self, way: str) -> None:
         """Turn to front, side or top, change the projection, or fit."""
@@ -67,14 +103,14 @@ class ViewCamera:
             self.fit()
         if self.doc.way == LINE_UP and way != "fit":
             self.fit()
-        self.refresh()
+        self.view.refresh()
 
     def fit(self) -> None:
         """Show the pick, else the object, whole; in the Line-up all shapes."""
-        aspect = self.width() / max(self.height(), 1)
+        aspect = self.view.width() / max(self.view.height(), 1)
         if self.doc.way == LINE_UP and self.doc.object is not None:
             # what stands where depends on the camera's axes only
-            clouds = [i.in_scene() for i in self.items() if len(i.points)]
+            clouds = [i.in_scene() for i in self.view.items() if len(i.points)]
             every = np.concatenate(clouds) if clouds else np.zeros((1, 3))
             axes = self.camera.axes()
             flat = every @ axes.T
@@ -83,9 +119,9 @@ class ViewCamera:
             half = max(above, across / aspect) / 2 * 1.12
             distance = half / self.camera.tangent + (high[2] - low[2]) / 2
             self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
-            self.refresh()
+            self.view.refresh()
             return
-        shaped = self.shaped_item()
+        shaped = self.view.shaped_item()
         if shaped is not None and len(self.doc.picks()) > 1:
             cloud = shaped.in_scene()[self.doc.picks()]
             low, high = cloud.min(0), cloud.max(0)
@@ -94,18 +130,19 @@ class ViewCamera:
         else:
             low, high = bounds(self.doc.scene, self.doc.frame)
         self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
-        self.refresh()
+        self.view.refresh()
 
     def go_to(self, view: SavedView) -> None:
         """Look from where a kept view looks."""
         if self.doc.through_camera:
             self.doc.change(through_camera=False)
         self.camera = Camera(view.centre, view.distance, view.yaw, view.pitch, view.parallel)
-        self.refresh()
+        self.view.refresh()
 
     def projection(self, obj: MorphObject) -> np.ndarray:
         """(n, 2): texture coordinates of an object's points as they are seen from here; the picture's height is 0…1."""
-        item = next((i for i in self.items() if i.obj.id == obj.id), None)
+        item = next((i for i in self.view.items() if i.obj.id == obj.id), None)
         cloud = item.in_scene() if item is not None else obj.base
-        pixels, _ = self.camera.project(cloud, self.width(), self.height())
-        return np.stack([(pixels[:, 0] - self.width() / 2) / self.height() + 0.5, 1 - pixels[:, 1] / self.height()], axis=1)
+        width, height = self.view.width(), self.view.height()
+        pixels, _ = self.camera.project(cloud, width, height)
+        return np.stack([(pixels[:, 0] - width / 2) / height + 0.5, 1 - pixels[:, 1] / height], axis=1)

@@ -2,26 +2,52 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import Protocol, TypeVar
 
 from fictilis.app.model.arithmetic import number_from
+from fictilis.app.model.session import Session, State
 from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import MorphObject, targets_by_id
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Lane, SceneCamera
 
+T = TypeVar("T")
+Posed = Mapping[str, Mapping[str, float]]
 LARGEST = {"weight": 1000.0}
 LARGEST_NUMBER = 1e7
 
 
-class Values:
-    """Part of the document: what its channels are, and how they are set."""
+class Edited(Protocol):
+    """What of a document the channels need."""
+
+    session: Session
+
+    @property
+    def scene(self) -> Scene: ...
+    @property
+    def state(self) -> State: ...
+    @property
+    def settled(self) -> State: ...
+
+    def attempt(self, work: Callable[[], T]) -> T | None: ...
+    def commit(self, label: str, scene: Scene | None = None, *, posed: Posed) -> None: ...
+    def preview(self, scene: Scene | None = None, *, posed: Posed) -> None: ...
+    def cancel_preview(self) -> None: ...
+    def say(self, sentence: str, kind: str = "note") -> None: ...
+
+
+class Channels:
+    """The channels of a document: what they are, and how they are set."""
+
+    def __init__(self, doc: Edited) -> None:
+        self.doc = doc
 
     def ref(self, channel_id: str, owner: MorphObject | SceneCamera | None = None) -> ChannelRef:
         """A channel of ``owner``, by default of the object shown."""
-        return ChannelRef(owner.id if owner is not None else self.object_id or "", channel_id)
+        return ChannelRef(owner.id if owner is not None else self.doc.session.object_id or "", channel_id)
 
     def refs(self, values: Mapping[str, float]) -> dict[ChannelRef, float]:
         """Values by channel id as values of the object shown."""
@@ -29,38 +55,26 @@ class Values:
 
     def find(self, ref: ChannelRef) -> Channel | None:
         """A channel, or None when it is not there."""
-        owner = next((o for o in self.scene.owners if o.id == ref.owner), None)
+        owner = next((o for o in self.doc.scene.owners if o.id == ref.owner), None)
         return find_channel(owner, ref.channel) if owner is not None else None
 
     def channel(self, ref: ChannelRef) -> Channel:
-        return channel(self.scene.owner(ref.owner), ref.channel)
+        return channel(self.doc.scene.owner(ref.owner), ref.channel)
 
     def lane(self, ref: ChannelRef) -> Lane | None:
-        return self.scene.owner(ref.owner).lane(ref.channel)
+        return self.doc.scene.owner(ref.owner).lane(ref.channel)
 
     def value(self, ref: ChannelRef) -> float:
         """What a channel is at this frame, as shown."""
-        return self.values(self.scene.owner(ref.owner))[ref.channel]
-
-    @property
-    def chosen(self) -> Channel | None:
-        """The channel selected last."""
-        return self.find(self.selected[-1]) if self.selected else None
-
-    @property
-    def selected_targets(self) -> tuple[str, ...]:
-        """The targets of the object shown among what is selected, in the order of selecting."""
-        obj = self.object
-        known = targets_by_id(obj) if obj is not None else {}
-        return tuple(ref.channel for ref in self.selected if ref.owner == self.object_id and ref.channel in known)
+        return self.values(self.doc.scene.owner(ref.owner))[ref.channel]
 
     def weights(self, obj: MorphObject) -> dict[str, float]:
         """The weight of each target as shown."""
-        return weights_at(obj, self.frame, self.state.posed.get(obj.id), self.scene.fps)
+        return weights_at(obj, self.doc.session.frame, self.doc.state.posed.get(obj.id), self.doc.scene.fps)
 
     def values(self, owner: MorphObject | SceneCamera) -> dict[str, float]:
         """Every channel of an object or camera as shown."""
-        return values_at(owner, self.frame, self.state.posed.get(owner.id), self.scene.fps)
+        return values_at(owner, self.doc.session.frame, self.doc.state.posed.get(owner.id), self.doc.scene.fps)
 
     def set_value(self, ref: ChannelRef, value: float, final: bool = True) -> None:
         """Set a channel: its own value where no lane drives it, else posed over the lane, or keyed by auto-key."""
@@ -76,15 +90,15 @@ class Values:
             most = LARGEST.get(what.part, LARGEST_NUMBER)
             if not abs(value) <= most:
                 word = "A weight" if what.part == "weight" else what.name
-                self.say(f"{word} must be from -{most:g} to {most:g}; {what.name} keeps its own.", "error")
+                self.doc.say(f"{word} must be from -{most:g} to {most:g}; {what.name} keeps its own.", "error")
                 return
-        if final and self.auto_key:
+        if final and self.doc.session.auto_key:
             self.key_values(values, label if len(values) != 1 else f"Auto-key {self.channel(next(iter(values))).name}")
             return
-        posed = {k: dict(v) for k, v in self.settled.posed.items()}
+        posed = {k: dict(v) for k, v in self.doc.settled.posed.items()}
 
         def written():
-            scene = self.settled.scene
+            scene = self.doc.settled.scene
             for ref, value in values.items():
                 if self.lane(ref) is None:
                     scene = set_value(scene, *ref, value)
@@ -92,13 +106,13 @@ class Values:
                     posed.setdefault(ref.owner, {})[ref.channel] = value
             return scene
 
-        scene = self.attempt(written)
+        scene = self.doc.attempt(written)
         if scene is None:
-            self.cancel_preview()
+            self.doc.cancel_preview()
         elif final:
-            self.commit(label, scene, posed=posed)
+            self.doc.commit(label, scene, posed=posed)
         else:
-            self.preview(scene, posed=posed)
+            self.doc.preview(scene, posed=posed)
 
     def type_value(self, ref: ChannelRef, text: str) -> None:
         """Set a channel from typed text; what is no number is said and changes nothing."""
@@ -107,7 +121,7 @@ class Values:
         except ValueError:
             what = self.channel(ref)
             kept = "its weight" if what.part == "weight" else "its value"
-            self.say(f"“{text}” is not a number; {what.name} keeps {kept}.", "error")
+            self.doc.say(f"“{text}” is not a number; {what.name} keeps {kept}.", "error")
             return
         self.set_value(ref, value)
 
@@ -116,22 +130,22 @@ class Values:
         by_owner: dict[str, dict[str, float]] = {}
         for ref, value in values.items():
             by_owner.setdefault(ref.owner, {})[ref.channel] = float(value)
-        scene, held = self.settled.scene, []
+        scene, held = self.doc.settled.scene, []
         try:
             for owner_id, given in by_owner.items():
-                scene, added = key_edits.key_values(scene, owner_id, self.frame, given, self.hold_guard)
+                scene, added = key_edits.key_values(scene, owner_id, self.doc.session.frame, given, self.doc.session.hold_guard)
                 held += [(ChannelRef(owner_id, hold.channel), hold) for hold in added]
         except FictilisError as error:
-            self.say(error.said, "error")
+            self.doc.say(error.said, "error")
             return
-        posed = {k: {c: v for c, v in d.items() if c not in by_owner.get(k, ())} for k, d in self.settled.posed.items()}
+        posed = {k: {c: v for c, v in d.items() if c not in by_owner.get(k, ())} for k, d in self.doc.settled.posed.items()}
         names = {c: self.channel(c).name for c in values}
-        self.commit(label, scene, posed={k: d for k, d in posed.items() if d})
+        self.doc.commit(label, scene, posed={k: d for k, d in posed.items() if d})
         for ref, hold in held:
-            self.say(
+            self.doc.say(
                 f"Hold guard: {names[ref]} stays at {hold.key.value:.2f} until frame {hold.key.frame:g}; "
                 "the missing key was added.",
                 "warning",
             )
-        if self.auto_key and not held:
-            self.say(f"Auto-key wrote {', '.join(names.values())} at frame {self.frame:g}.")
+        if self.doc.session.auto_key and not held:
+            self.doc.say(f"Auto-key wrote {', '.join(names.values())} at frame {self.doc.session.frame:g}.")
