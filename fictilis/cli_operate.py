@@ -5,6 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+import numpy as np
+
 from fictilis.core.errors import FictilisError
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.lanes import keys_at
@@ -185,7 +187,7 @@ def _pick(obj, options: argparse.Namespace) -> Pick:
             wrong = [n for n in numbers if not (0 <= n < most and n == int(n))]
             if wrong:
                 raise FictilisError(f"{obj.name} has no {kind[:-1]} {wrong[0]:g}; they are numbered from 0 to {most - 1}.")
-            return Pick(kind, [int(n) for n in numbers])
+            return Pick(kind, np.array(numbers, np.int64))
     return Pick()
 
 

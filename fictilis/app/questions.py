@@ -179,7 +179,7 @@ class Questions:
             pictures.append(
                 shape_picture(self._asker.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground)
             )
-        dialog = dialogs.BaseQuestion(self._window, tuple(pictures), target.name)
+        dialog = dialogs.BaseQuestion(self._window, pictures, target.name)
         answer = self.show(dialog)
         if answer not in ("follow", "stay"):
             return None

@@ -6,6 +6,7 @@ import os
 import sys
 from functools import cache
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication
@@ -41,14 +42,14 @@ def folders() -> tuple[Path, Path]:
 def application() -> QApplication:
     # the sound library tells of every optional library it does not find
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia*=false")
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app = cast(QApplication, QApplication.instance()) or QApplication(sys.argv[:1])
     app.setApplicationName("Fictilis")
     app.setApplicationVersion(__version__)
     QGuiApplication.setDesktopFileName("fictilis")
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font(13))
-    app.garbage = MainThreadGarbage()  # kept as long as the application
+    MainThreadGarbage(app)
     return app
 
 

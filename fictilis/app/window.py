@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import sys
-import threading
 import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar, cast
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -39,6 +38,7 @@ from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.document import Document
 from fictilis.app.model.recovery import Autosave, left_behind
 from fictilis.app.model.settings import Settings
+from fictilis.app.model.tasks import QUEUED
 from fictilis.app.questions import Questions
 from fictilis.app.side.side_column import SideColumn
 from fictilis.app.targets.column import Column
@@ -71,12 +71,13 @@ class Window(QMainWindow):
         self.checker = Checker(doc)
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
-        operations = OperationCommands(doc, self.ports)
+        self.operations = OperationCommands(doc, self.ports)
         self.commands, self.shape_commands = Commands(doc, self.ports), ShapeCommands(doc, self.ports)
-        self.target_commands = TargetCommands(doc, self.ports, operations)
+        self.target_commands = TargetCommands(doc, self.ports, self.operations)
         self.time_commands, self.scene_time_commands = TimeCommands(doc, self.ports), SceneTimeCommands(doc, self.ports)
         parts = (
-            operations, self.commands, self.shape_commands, self.target_commands, self.time_commands, self.scene_time_commands
+            self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
+            self.scene_time_commands,
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -85,11 +86,12 @@ class Window(QMainWindow):
         doc.changed.connect(self._on_change)
         self.view.picture_shown.connect(self.playback.picture_shown)
         self.playback.changed.connect(lambda: setattr(self.thumbnails, "paused", self.playback.playing))
-        self.view.first_painted.connect(self._start_renderer, Qt.ConnectionType.QueuedConnection)
+        self.view.first_painted.connect(self._start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def _build(self) -> None:
         p, doc = self.palette_, self.doc
-        self.view = self.ports.view = View(doc, p, self.ask.base)
+        self.view: View = View(doc, p, self.ask.base)
+        self.ports.view = self.view
 
         def of_object(name: str) -> Callable[[], Sequence]:
             return lambda: getattr(doc.object, name) if doc.object is not None else ()
@@ -110,10 +112,11 @@ class Window(QMainWindow):
         self.ports.cards = self.column.cards
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
-        self.side = SideColumn(doc, p, self.commands, self.shape_commands)
+        self.side = SideColumn(doc, p, self.commands, self.shape_commands, self.operations)
         self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
-        self.lanes = self.ports.lanes = Lanes(doc, self.actions_, p)
+        self.lanes = Lanes(doc, self.actions_, p)
+        self.ports.lanes = self.lanes
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         low = QWidget()
         stack = QVBoxLayout(low)
@@ -148,7 +151,7 @@ class Window(QMainWindow):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(watched, QAbstractButton):
-            if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 event.accept()
                 return True
         return super().eventFilter(watched, event)
@@ -183,14 +186,14 @@ class Window(QMainWindow):
         picked = self.settings.picked()
         self.palette_ = replace(PALETTES[name], picked=picked) if picked else PALETTES[name]
         self.settings.set_theme(name)
-        sheet, application = style_sheet(self.palette_), QApplication.instance()
-        if application.styleSheet() != sheet:  # setting it dresses every widget anew
-            application.setStyleSheet(sheet)
+        sheet, app = style_sheet(self.palette_), cast(QApplication, QApplication.instance())
+        if app.styleSheet() != sheet:  # setting it dresses every widget anew
+            app.setStyleSheet(sheet)
         self.line.setStyleSheet(f"background: {self.palette_.line};")
         for part in (self.top, self.frame, self.column, self.side, self.transport):
             part.set_palette_(self.palette_)
-        for part in (self.lanes, self.marker_row, self.sound_row):
-            part.palette_ = self.palette_
+        for row in (self.lanes, self.marker_row, self.sound_row):
+            row.palette_ = self.palette_
         self.doc.change(dark=self.palette_.dark)
 
     def _restore_sizes(self) -> None:
@@ -222,7 +225,7 @@ class Window(QMainWindow):
         if not paths:
             menu.addAction("nothing yet").setEnabled(False)
 
-    def _kept(self, things: Callable[[], Sequence], go: Callable[[object], None]) -> Callable[[QMenu], None]:
+    def _kept(self, things: Callable[[], Sequence], go: Callable[[Any], None]) -> Callable[[QMenu], None]:
         """Fills a menu with things kept under names."""
 
         def fill(menu: QMenu) -> None:
@@ -297,13 +300,9 @@ class Window(QMainWindow):
 
 def warm_up() -> None:
     """Import what strokes and quick mixing need while the user looks at the first picture."""
-
-    def work() -> None:
-        import scipy.linalg.blas
-        import scipy.sparse.csgraph
-        import scipy.spatial  # noqa: F401
-
-    threading.Thread(target=work, daemon=True).start()
+    import scipy.linalg.blas
+    import scipy.sparse.csgraph
+    import scipy.spatial  # noqa: F401
 
 
 def install_crash_log(folder: Path, window: Window) -> None:

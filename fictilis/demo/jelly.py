@@ -31,7 +31,7 @@ class _Builder:
         self.faces: list[np.ndarray] = []
         self.count = 0
 
-    def add(self, points: np.ndarray, part: int, down: np.ndarray, angle: np.ndarray) -> int:
+    def add(self, points: np.ndarray, part: int, down: np.ndarray | float, angle: np.ndarray | float) -> int:
         first = self.count
         self.points.append(points)
         self.part.append(np.full(len(points), part))
@@ -159,7 +159,7 @@ def moon_jelly() -> Scene:
     scene = scene.with_object(obj.with_target(replace(obj.target(ids["Contract"]), in_betweens=(stage,))))
     scene = set_path(scene, bell_id, ids["Contract"], "curved")
     scene = set_range(scene, bell_id, ids["Sway"], -1.0, 1.0)
-    pulses = {
+    pulses: dict[str, list[tuple[float, float]]] = {
         "Contract": [(0, 0), (14, 1), (22, 1), (40, 0), (48, 0), (62, 1), (70, 1), (88, 0), (96, 0)],
         "Flare": [(0, 0.1), (8, 0), (26, 0), (42, 0.8), (51, 0.1), (57, 0), (74, 0), (90, 0.8), (96, 0.1)],
         "Lean left": [(0, 0), (30, 0.5), (54, 0), (96, 0)],

@@ -132,6 +132,6 @@ class Camera:
         return replace(self, centre=tuple(centre), distance=max(distance, 1e-2))
 
 
-FRONT = {"yaw": 0.0, "pitch": 0.0}
-SIDE = {"yaw": 90.0, "pitch": 0.0}
-TOP = {"yaw": 0.0, "pitch": 90.0}
+FRONT = (0.0, 0.0)  # yaw and pitch
+SIDE = (90.0, 0.0)
+TOP = (0.0, 90.0)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import io
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from typing import Any, TypeVar
 
 import numpy as np
 
 from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
-from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
@@ -19,6 +20,7 @@ from fictilis.core.scene import MorphObject, Scene, Texture, Transform
 from fictilis.render.renderer import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
+T = TypeVar("T")
 KEPT = 64
 EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 
@@ -27,10 +29,10 @@ class KeptArrays:
     """Arrays by what they were made of, each with a number of its own for the renderer's revisions."""
 
     def __init__(self) -> None:
-        self._known: OrderedDict[Hashable, tuple[tuple, object, int]] = OrderedDict()
+        self._known: OrderedDict[Hashable, tuple[tuple, Any, int]] = OrderedDict()
         self._next = 0
 
-    def get(self, place: Hashable, made_of: tuple, make: Callable[[], object]) -> tuple[object, int]:
+    def get(self, place: Hashable, made_of: tuple, make: Callable[[], T]) -> tuple[T, int]:
         """The value at a place, made again when any of ``made_of`` is another (by identity, numbers by value)."""
         kept = self._known.get(place)
         if kept is None or not _same(kept[0], made_of):
@@ -59,14 +61,14 @@ def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
     return found
 
 
-def cloth_of(mesh: Mesh, texture: Texture) -> Cloth:
+def cloth_of(geometry: Geometry, texture: Texture) -> Cloth:
     """A texture's coordinates at every triangle's corners, and its image."""
-    plan = triangles(mesh)
+    plan = triangles(geometry)
     if texture.projected is not None:
         place = texture.projected[plan.points.ravel()]
-    elif mesh.uvs is not None and len(mesh.uvs):
-        at = mesh.uv_corners[plan.corners.ravel()]
-        place = np.where((at >= 0)[:, None], mesh.uvs[np.clip(at, 0, None)], np.nan)
+    elif geometry.uvs is not None and len(geometry.uvs):
+        at = geometry.uv_corners[plan.corners.ravel()]
+        place = np.where((at >= 0)[:, None], geometry.uvs[np.clip(at, 0, None)], np.nan)
     else:
         place = np.full((3 * len(plan.points), 2), np.nan)
     return Cloth(place.astype(np.float32), image_of_bytes(texture.image), float(texture.tiles))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, faces_at, ranges, triangles
 from fictilis.render.camera import Camera
 
@@ -60,7 +60,7 @@ def segment_gaps(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> tuple[np.ndarr
 
 
 def hit_mesh(
-    mesh: Mesh, points: np.ndarray, origin: np.ndarray, direction: np.ndarray, longest: float | None = None
+    mesh: Geometry, points: np.ndarray, origin: np.ndarray, direction: np.ndarray, longest: float | None = None
 ) -> Hit | None:
     """The nearest place where a ray meets the triangles of a mesh with points (n, 3).
 
@@ -73,17 +73,16 @@ def hit_mesh(
     right /= np.linalg.norm(right)
     flat = (points - origin) @ np.stack([right, np.cross(right, direction)], axis=1)
     x, y = flat[:, 0], flat[:, 1]
-    numbers = slice(None)
+    corners, numbers = triangles(mesh).points, None
     if longest is not None:
-        close = np.flatnonzero((np.abs(x) <= longest) & (np.abs(y) <= longest))
-        numbers = triangles_at(mesh, close)
-    corners = triangles(mesh).points[numbers]
+        numbers = triangles_at(mesh, np.flatnonzero((np.abs(x) <= longest) & (np.abs(y) <= longest)))
+        corners = corners[numbers]
     tx, ty = x[corners], y[corners]
     near = np.flatnonzero((tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0))
-    return hit_triangles(mesh, points, near if longest is None else numbers[near], origin, direction)
+    return hit_triangles(mesh, points, near if numbers is None else numbers[near], origin, direction)
 
 
-def triangles_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
+def triangles_at(mesh: Geometry, points: np.ndarray) -> np.ndarray:
     """(k,) numbers of the triangles of all faces that use any of ``points`` (p,)."""
     starts = _first_triangles(mesh)
     faces = faces_at(mesh, points)
@@ -91,11 +90,13 @@ def triangles_at(mesh: Mesh, points: np.ndarray) -> np.ndarray:
 
 
 @cached_by_identity
-def _first_triangles(mesh: Mesh) -> np.ndarray:
+def _first_triangles(mesh: Geometry) -> np.ndarray:
     return np.searchsorted(triangles(mesh).faces, np.arange(mesh.face_count + 1))
 
 
-def hit_triangles(mesh: Mesh, points: np.ndarray, numbers: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> Hit | None:
+def hit_triangles(
+    mesh: Geometry, points: np.ndarray, numbers: np.ndarray, origin: np.ndarray, direction: np.ndarray
+) -> Hit | None:
     """The nearest place where a ray meets some of a mesh's triangles, given by their ``numbers`` (k,).
 
     Source: Möller and Trumbore (1997), Fast, Minimum Storage Ray/Triangle Intersection.

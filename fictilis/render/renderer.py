@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -18,6 +19,7 @@ from fictilis.render.camera import Camera
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
+EGL: dict[str, Any] = {"backend": "egl"}
 LINE_WIDTH = 2.0  # pixels
 PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
@@ -88,7 +90,8 @@ class _Buffers:
 
     def __init__(self, renderer: Renderer, item: DrawItem) -> None:
         ctx, count = renderer.ctx, len(item.points)
-        self.geometry, self.revision = item.geometry, None
+        self.geometry = item.geometry
+        self.revision: object = None
         self.position = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
         self.normal = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
         self.tint = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
@@ -103,7 +106,10 @@ class _Buffers:
         plain = [(self.position, "3f", "position"), (self.mark, "1f", "mark")]
         self.points = ctx.vertex_array(renderer.plain, plain)
         self._plain, self._renderer = plain, renderer
-        self._wire = self._edges = self._laid = self._marked = None
+        self._wire: Any = None
+        self._edges: Any = None
+        self._laid: tuple[Any, ...] | None = None
+        self._marked: tuple[Any, ...] | None = None
 
     @property
     def wire(self):
@@ -202,7 +208,7 @@ class Renderer:
 
     def __init__(self) -> None:
         try:
-            self.ctx = moderngl.create_context(standalone=True, backend="egl", require=330)
+            self.ctx = moderngl.create_context(standalone=True, require=330, **EGL)
         except Exception as error:  # noqa: BLE001 - moderngl raises plain ones
             raise FictilisError(
                 f"No picture can be drawn: OpenGL 3.3 over EGL is not to be had here ({error}).",
@@ -394,8 +400,10 @@ class Renderer:
 
     def release(self) -> None:
         with self.ctx:
-            for part in (*self._buffers.values(), *self._frames.values()):
-                part.release()
+            for buffers in self._buffers.values():
+                buffers.release()
+            for frame in self._frames.values():
+                frame.release()
         self._buffers.clear()
         self._frames.clear()
         self.ctx.release()

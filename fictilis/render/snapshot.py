@@ -15,7 +15,7 @@ from fictilis.render.dress import worn_item
 from fictilis.render.renderer import DrawItem, Ground, Renderer
 from fictilis.render.stage import Stage, StageWish
 
-START_VIEW = {"yaw": 18.0, "pitch": 6.0}
+START_YAW, START_PITCH = 18.0, 6.0
 
 
 def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarray | None = None) -> DrawItem:
@@ -51,5 +51,5 @@ def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height:
     if scene.camera is not None:
         camera = Camera.of(camera_at(scene.camera, frame, fps=scene.fps))
     else:
-        camera = Camera(**START_VIEW).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
+        camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
     return renderer.draw(items, camera, width, height, Ground(), fine=True)

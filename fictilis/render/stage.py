@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -88,7 +89,8 @@ class _Shape:
 
     def __init__(self) -> None:
         self.key: tuple | None = None
-        self.points = self.normals = None
+        self.points: Any = None
+        self.normals: Any = None
         self.revision = 0
         self.touched: np.ndarray | None = None
         self.laid: Deltas | None = None
@@ -165,7 +167,7 @@ class Stage:
             if stand.visible or o is current and wish.shaping is not None
         ]
 
-    def _shape(self, place: object, made_of: object, make, mesh, live) -> _Shape:
+    def _shape(self, place: object, made_of: tuple, make, mesh, live) -> _Shape:
         shape = self._shapes.setdefault(place, _Shape())
         shape.show(made_of, make, mesh)
         shape.lay(live, mesh)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QCheckBox
 
 import fictilis
 from fictilis.app.commands.actions import ROWS
@@ -21,6 +21,7 @@ from fictilis.app.commands.time import TimeCommands
 from fictilis.app.model.recovery import left_behind
 from fictilis.app.widgets import dialogs
 from fictilis.core.edits.objects import remove_object
+from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
 from fictilis.render.camera import Camera
@@ -449,3 +450,22 @@ def test_the_buttons_over_the_view_never_touch(user, width):
     QApplication.processEvents()
     for one, other in itertools.combinations(rects, 2):
         assert not one.adjusted(-6, -6, 6, 6).intersects(other)
+
+
+def test_every_box_of_the_side_column_can_be_ticked_and_ticked_back(user, answers):
+    """In each state of the window; what a box says is what the document says."""
+    answers(user.window)
+    for shaping in (False, True):
+        if shaping:
+            user.doc.start_shaping(ShapeRef("t1"))
+        for box in user.window.side.findChildren(QCheckBox):
+            before = box.isChecked()
+            for wanted in (not before, before):
+                box.click()
+                assert box.isChecked() == wanted, box.text()
+    user.doc.done_shaping()
+    locked = next(b for b in user.window.side.findChildren(QCheckBox) if b.text() == "Locked")
+    locked.click()
+    assert user.obj.locked and user.doc.undo_label() == "Lock Sheet"
+    locked.click()
+    assert not user.obj.locked and user.doc.undo_label() == "Unlock Sheet"

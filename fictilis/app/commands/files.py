@@ -34,9 +34,6 @@ class Commands:
     def __init__(self, doc: Document, ports: Ports) -> None:
         self.doc, self.ports, self.ask = doc, ports, ports.ask
 
-    def _try(self, work: Callable[[], object]) -> object | None:
-        return self.doc.attempt(work)
-
     # files
 
     def new_scene(self) -> None:
@@ -53,7 +50,7 @@ class Commands:
                 return scene, ()
             return self.ask.run(f"Reading {choice.file.name}", lambda progress: scene_from_file(choice.file, progress, beside))
 
-        made = self._try(make)
+        made = self.doc.attempt(make)
         if made is None:
             return
         scene, warnings = made
@@ -81,7 +78,7 @@ class Commands:
                 return load(path, progress), (), True
             return *scene_from_file(path, progress), False
 
-        opened = self._try(lambda: self.ask.run(f"Opening {path.name}", read))
+        opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
         if opened is None:
             return False
         scene, warnings, native = opened
@@ -111,7 +108,7 @@ class Commands:
 
     def _save_to(self, path: Path) -> bool:
         scene = self.doc.settled.scene
-        named = self._try(lambda: self.ask.run(f"Saving {path.name}", lambda progress: save(scene, path, progress)))
+        named = self.doc.attempt(lambda: self.ask.run(f"Saving {path.name}", lambda progress: save(scene, path, progress)))
         if named is None:
             return False
         self.doc.mark_saved(scene, named, path)
@@ -126,7 +123,7 @@ class Commands:
         if not path.suffix:
             path = path.with_suffix(".glb")
         scene, frame = self.doc.settled.scene, self.doc.frame
-        warnings = self._try(
+        warnings = self.doc.attempt(
             lambda: self.ask.run(f"Exporting {path.name}", lambda progress: export(scene, path, frame, progress))
         )
         if warnings is not None:
@@ -137,7 +134,7 @@ class Commands:
         if folder is None:
             return
         scene = self.doc.settled.scene
-        done = self._try(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
+        done = self.doc.attempt(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
         if done is not None:
             written, left_out = done
             self._say_exported(f"Exported {len(written)} OBJ files to {folder}.", left_out)
@@ -225,7 +222,7 @@ class Commands:
     def choose_texture(self) -> None:
         path = self.ask.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
         if path is not None:
-            self._try(lambda: self._set_texture(image_texture(path)))
+            self.doc.attempt(lambda: self._set_texture(image_texture(path)))
 
     def _set_texture(self, texture: Texture | None) -> None:
         doc, obj = self.doc, self.doc.object

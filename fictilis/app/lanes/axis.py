@@ -71,7 +71,7 @@ class Axis(QObject):
         left, right = self.x_range()
         room = max((right - left) / 78, 1)
         start, end = self.frames_in_sight()
-        steps = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
+        steps: list[float] = [1, 2, 3, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 4800, 24000, 240000]
         if self.doc.time_shown != "frames":
             fps = self.doc.scene.fps
             steps = [s * fps for s in (0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 300, 600, 3600)]

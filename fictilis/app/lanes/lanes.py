@@ -10,12 +10,23 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolButton, QToolTip
+from PyQt6.QtGui import (
+    QDragMoveEvent,
+    QDropEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolTip
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
+from fictilis.app.lanes.choice import LaneChoice
 from fictilis.app.lanes.gestures import Gesture, begin, cursor_at
 from fictilis.app.lanes.places import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.model.document import Document
@@ -30,11 +41,8 @@ from fictilis.formats.sound import SUFFIXES
 CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
            "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,
            "delete")  # fmt: skip
-WHICH = ("lanes-all", "lanes-keyed", "lanes-selected", "lanes-weight", "lanes-object", "lanes-camera")
 HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
 GRAB = 8
-WORDS = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected", "weight": "Weights", "object": "Object",
-         "camera": "Camera"}  # fmt: skip
 
 
 class Same:
@@ -75,23 +83,7 @@ class Lanes(QAbstractScrollArea):
         self.headings: list[Heading] = []
         self._backdrop: tuple[tuple, QPixmap] | None = None
         self.bodies: dict[tuple[str, str], tuple[tuple, QPixmap]] = {}  # kept pictures, by owner and channel
-        self._build_corner()
-        doc.changed.connect(self.refresh)
-        doc.moved.connect(self._moved)
-        self.refresh()
-
-    def _build_corner(self) -> None:
-        """Which lanes, and a filter, above the heads."""
-        self.which = QToolButton(self)
-        self.which.setProperty("flat", True)
-        self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.which.setToolTip("Which lanes are shown")
-        menu = QMenu(self.which)
-        menu.aboutToShow.connect(self._fill_which)
-        self.which.setMenu(menu)
-        self._fill_which()
-        self.which.setFixedHeight(RULER - 3)
-        self.which.move(4, 1)
+        self.which = LaneChoice(self, doc, actions)
         self.filter = KeptKeysField(self)
         self.filter.setProperty("slim", True)
         self.filter.setPlaceholderText("Filter")
@@ -99,36 +91,16 @@ class Lanes(QAbstractScrollArea):
         self.filter.setClearButtonEnabled(True)
         self.filter.setGeometry(HEAD - 92, 2, 86, RULER - 4)
         self.filter.textChanged.connect(self._set_filter)
-
-    def _fill_which(self) -> None:
-        menu = self.which.menu()
-        menu.clear()
-        self.actions_.add_to(menu, WHICH)
-        groups = self.doc.object.groups if self.doc.object else ()
-        if groups:
-            menu.addSeparator()
-        for group in groups:
-            action = menu.addAction(group.name, lambda g=group.id: self.doc.change(lanes_shown=f"group:{g}"))
-            action.setCheckable(True)
-            action.setChecked(self.doc.lanes_shown == f"group:{group.id}")
-        menu.addSeparator()
-        menu.addAction(self.actions_.by_id["shared-scale"])
+        doc.changed.connect(self.refresh)
+        doc.moved.connect(self._moved)
+        self.refresh()
 
     def _set_filter(self, text: str) -> None:
         self.look.filter = text.strip()
         self.refresh()
 
-    def _which_words(self) -> str:
-        which = self.doc.lanes_shown
-        if not which.startswith("group:"):
-            return WORDS[which]
-        group = self.doc.object.group(which.removeprefix("group:")) if self.doc.object else None
-        return group.name if group else "No group"
-
     def refresh(self) -> None:
-        words = self.which.fontMetrics().elidedText(self._which_words(), Qt.TextElideMode.ElideRight, 96)
-        self.which.setText(words + "  ▾")
-        self.which.adjustSize()
+        self.which.refresh()
         self.lay_out()
         self.viewport().update()
 
@@ -210,7 +182,7 @@ class Lanes(QAbstractScrollArea):
         self.look.scales.clear()
         self.refresh()
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.axis.looked.emit()
 
@@ -329,7 +301,7 @@ class Lanes(QAbstractScrollArea):
         )
 
     def viewportEvent(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip:
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
             QToolTip.showText(event.globalPos(), self._told_at(QPointF(event.pos())), self.viewport())
             return True
         return super().viewportEvent(event)
@@ -371,11 +343,12 @@ class Lanes(QAbstractScrollArea):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         return next((path for path in paths if path.suffix.lower() in SUFFIXES), None)
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+    def dragEnterEvent(self, event: QDropEvent) -> None:
         if self._sound_in(event) is not None:
             event.acceptProposedAction()
 
-    dragMoveEvent = dragEnterEvent
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        self.dragEnterEvent(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
@@ -438,11 +411,10 @@ class Lanes(QAbstractScrollArea):
         if at.x() < HEAD and place is not None:
             if place.ref not in self.doc.selected:
                 self.doc.select_channel(place.ref)
-            names = HEAD_MENU
+            self.actions_.add_to(menu, HEAD_MENU)
         else:
             key = self.key_under(at)
             if key is not None and key not in self.doc.keys:
                 self.doc.change(keys=frozenset({key}), selected=(key.lane,))
-            names = CONTEXT
-        self.actions_.add_to(menu, names)
+            self.actions_.add_to(menu, CONTEXT)
         menu.popup(event.globalPosition().toPoint())

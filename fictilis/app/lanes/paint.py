@@ -29,8 +29,8 @@ def backdrop(lanes: LaneArea) -> QPixmap:
     if not drawn:
         painter.setPen(QColor(p.quiet))
         painter.setFont(font(12.5))
-        place = QRectF(HEAD, RULER, port.width() - HEAD, 60)
-        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, _nothing_words(lanes))
+        below = QRectF(HEAD, RULER, port.width() - HEAD, 60)
+        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, _nothing_words(lanes))
     if lanes.doc.together and drawn:
         paint_scale(lanes, painter, drawn[-1])
     for place in drawn:

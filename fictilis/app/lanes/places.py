@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QRectF
@@ -88,7 +89,8 @@ class LanePlace:
         room = 16 if high > TALL else 7 if high >= THIN_BELOW else 4
         return self.body.adjusted(0, room, 0, -room)
 
-    def y(self, value: float) -> float:
+    def y(self, value: Any) -> Any:
+        """The pixel of a value, or of an array of them."""
         return self.inner.bottom() - (value - self.low) / (self.high - self.low) * self.inner.height()
 
     def value(self, y: float) -> float:
@@ -209,7 +211,7 @@ def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
             if not _is_shown(doc, look, row):
                 continue
             if row.part != last and row.part is not None:
-                group = owner.group(row.part) if row.channel.part == "weight" else None
+                group = owner.group(row.part) if isinstance(owner, MorphObject) and row.channel.part == "weight" else None
                 out.append((row.part, group.name if group else _heading(row, owner)))
             last = row.part
             if not _is_folded(doc, look, row):

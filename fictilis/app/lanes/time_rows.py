@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
-from contextlib import suppress
 
 import numpy as np
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
@@ -16,11 +14,12 @@ from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.paint import playhead_line
 from fictilis.app.lanes.places import HEAD
 from fictilis.app.model.document import Document
+from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
-from fictilis.core.timeline import Marker, Sound
+from fictilis.core.timeline import Marker
 from fictilis.core.waveform import Waveform, outline
 from fictilis.formats.sound import decoded, known
 
@@ -211,16 +210,15 @@ class SoundRow(TimeRow):
     """The waveform. A drag moves the sound in time; the icon mutes it."""
 
     HIGH = 46
-    _read = pyqtSignal()
 
     def __init__(self, *parts) -> None:
         self._moving = False
-        self._reading: bytes | None = None  # the sound that a thread reads, or has failed to read
+        self._wanted: bytes | None = None  # the sound that is being read, or could not be
         self._failed = False
         self._picture: tuple[tuple, QPixmap] | None = None
         super().__init__(*parts)
         self.setAccessibleName("Sound")
-        self._read.connect(self.update, Qt.ConnectionType.QueuedConnection)
+        self._reading = Background(self)
 
     def is_there(self) -> bool:
         return self.doc.scene.sound is not None
@@ -233,18 +231,17 @@ class SoundRow(TimeRow):
         """The samples; None while a thread reads them, and where they cannot be read."""
         sound = self.doc.scene.sound
         wave = known(sound)
-        if wave is None and self._reading is not sound.data:
-            self._reading, self._failed = sound.data, False
-            threading.Thread(target=self._read_all, args=(sound,), daemon=True).start()
+        if wave is None and self._wanted is not sound.data and not self._reading.busy:
+            self._wanted, self._failed = sound.data, False
+            self._reading.run(lambda: decoded(sound), self._was_read)
         return wave
 
-    def _read_all(self, sound: Sound) -> None:
+    def _was_read(self, task: Task[Waveform]) -> None:
         try:
-            decoded(sound)
+            task.result()
         except FictilisError:
             self._failed = True
-        with suppress(RuntimeError):  # the window may be gone by now
-            self._read.emit()
+        self.update()
 
     def extent(self) -> tuple[float, float] | None:
         """The first and last pixel of the waveform."""

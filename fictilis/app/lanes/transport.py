@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon
+from PyQt6.QtGui import QIcon, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLayout, QPushButton, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
@@ -135,7 +135,7 @@ class Transport(QWidget):
             self.rate.setEditText(f"{doc.scene.fps:g}")
         self.refresh_time()
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         narrow, narrowest = self.width() < 1130, self.width() < 820
         if (narrow, narrowest) != (self._narrow, self._narrowest):

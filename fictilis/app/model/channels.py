@@ -72,7 +72,7 @@ class Channels:
         """The weight of each target as shown."""
         return weights_at(obj, self.doc.session.frame, self.doc.state.posed.get(obj.id), self.doc.scene.fps)
 
-    def values(self, owner: MorphObject | SceneCamera) -> dict[str, float]:
+    def values(self, owner: MorphObject | SceneCamera) -> Mapping[str, float]:
         """Every channel of an object or camera as shown."""
         return values_at(owner, self.doc.session.frame, self.doc.state.posed.get(owner.id), self.doc.scene.fps)
 

@@ -165,7 +165,7 @@ class Document(QObject):
     def preview(self, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
         """Show a state without committing it."""
         self.session = session or self.session
-        self._preview = replace(self.settled, **({"scene": scene} if scene else {}), **parts)
+        self._preview = replace(self.settled, scene=scene or self.settled.scene, **parts)
         self.moved.emit()
 
     def cancel_preview(self) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import threading
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -12,6 +11,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.tasks import Background, Task
 from fictilis.core.errors import FictilisError
 from fictilis.core.scene import Scene
 from fictilis.formats.native import write_native
@@ -69,7 +69,7 @@ class Autosave(QObject):
         self.file = folder / f"{os.getpid()}-{id(self):x}.fictilis"
         self.note = self.file.with_suffix(".json")
         self._written: Scene | None = None
-        self._thread: threading.Thread | None = None
+        self._writing = Background(self)
         self.timer = QTimer(self)
         self.timer.timeout.connect(self.tick)
         self.timer.start(EVERY)
@@ -78,24 +78,25 @@ class Autosave(QObject):
         scene = self.doc.settled.scene
         if not self.doc.unsaved:
             self.clear()
-        elif scene is not self._written and (self._thread is None or not self._thread.is_alive()):
+        elif scene is not self._written and not self._writing.busy:
             self._written = scene
             told = {"pid": os.getpid(), "name": scene.name, "path": str(self.doc.path) if self.doc.path else ""}
-            self._thread = threading.Thread(target=self._write, args=(scene, told), daemon=True)
-            self._thread.start()
+            self._writing.run(lambda: self._write(scene, told), self._wrote)
 
     def _write(self, scene: Scene, told: dict) -> None:
+        self.folder.mkdir(parents=True, exist_ok=True)
+        write_native(self.file, scene)
+        self.note.write_text(json.dumps(told), "utf-8")
+
+    def _wrote(self, task: Task[None]) -> None:
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            write_native(self.file, scene)
-            self.note.write_text(json.dumps(told), "utf-8")
+            task.result()
         except (OSError, FictilisError):
             self._written = None  # the next beat tries again
 
     def finish(self) -> None:
         """Wait for a write under way."""
-        if self._thread is not None:
-            self._thread.join()
+        self._writing.finish()
 
     def clear(self) -> None:
         """Remove the recovery file: the work is saved, or was given up on purpose."""

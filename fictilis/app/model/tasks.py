@@ -5,7 +5,8 @@ from __future__ import annotations
 import gc
 import threading
 from collections.abc import Callable
-from typing import TypeVar
+from contextlib import suppress
+from typing import Any, Generic, TypeVar, cast
 
 from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushBut
 from fictilis.core.errors import Cancelled
 
 T = TypeVar("T")
+QUEUED = Qt.ConnectionType.QueuedConnection
 SHOW_AFTER = 400  # ms
 GARBAGE_EVERY = 500  # ms
 
@@ -20,8 +22,8 @@ GARBAGE_EVERY = 500  # ms
 class MainThreadGarbage(QObject):
     """Collects garbage in the interface thread only: elsewhere it could delete widgets behind Qt's back."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         gc.disable()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect)
@@ -36,23 +38,43 @@ class MainThreadGarbage(QObject):
                 return
 
 
-class _Job(QObject):
+class Task(QObject, Generic[T]):
+    """A piece of work in a thread. ``finished`` comes in the thread of whoever connects to it queued."""
+
     finished = pyqtSignal()
 
     def __init__(self, work: Callable[[Callable[[float], None]], T]) -> None:
+        """``work(progress)`` tells how far it is, 0…1."""
         super().__init__()
         self.fraction, self.cancelled = 0.0, False
-        self.result: T | None = None
-        self.error: BaseException | None = None
+        self._result: T | None = None
+        self._error: BaseException | None = None
         self._work = work
-        self.thread_ = threading.Thread(target=self._run, daemon=True)
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    @property
+    def running(self) -> bool:
+        return self._thread.is_alive()
+
+    def wait(self) -> None:
+        self._thread.join()
+
+    def result(self) -> T:
+        """What came of it, once finished; its error is raised here."""
+        if self._error is not None:
+            raise self._error
+        return cast(T, self._result)
 
     def _run(self) -> None:
         try:
-            self.result = self._work(self._progress)
+            self._result = self._work(self._progress)
         except BaseException as error:  # noqa: BLE001 - handed to the caller, whatever it is
-            self.error = error
-        self.finished.emit()
+            self._error = error
+        with suppress(RuntimeError):  # who waited for it may be gone by now
+            self.finished.emit()
 
     def _progress(self, fraction: float) -> None:
         self.fraction = fraction
@@ -60,14 +82,49 @@ class _Job(QObject):
             raise Cancelled("The work was cancelled; nothing was changed.")
 
 
+class Background(QObject):
+    """Work that nobody waits for, one piece at a time; what came of it is told in the interface thread."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._task: Task[Any] | None = None
+        self._then: Callable[[Task[Any]], None] | None = None
+
+    @property
+    def busy(self) -> bool:
+        """Whether work runs, or its outcome was not told yet."""
+        return self._task is not None
+
+    def run(self, work: Callable[[], T], then: Callable[[Task[T]], None] | None = None) -> None:
+        """Start ``work``; ``then`` gets the finished task, whose ``result`` raises what went wrong."""
+        task = self._task = Task(lambda _progress: work())
+        self._then = then
+        task.finished.connect(self._tell, QUEUED)  # type: ignore[call-arg]
+        task.start()
+
+    def finish(self) -> None:
+        """Wait for the work under way, and forget it."""
+        if self._task is not None:
+            self._task.wait()
+            self._task = self._then = None
+
+    def _tell(self) -> None:
+        if self._task is None or self._task is not self.sender():
+            return
+        task, then = self._task, self._then
+        self._task = self._then = None
+        if then is not None:
+            then(task)
+
+
 def run_task(parent: QWidget, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
     """Run ``work(progress)`` in a thread while the window stays alive; returns its result or raises its error.
 
     After a moment a small window shows the progress and a button to cancel. Meanwhile the parent takes no input.
     """
-    job = _Job(work)
+    job = Task(work)
     loop = QEventLoop()
-    job.finished.connect(loop.quit, Qt.ConnectionType.QueuedConnection)
+    job.finished.connect(loop.quit, QUEUED)  # type: ignore[call-arg]
     dialog = QDialog(parent)
     dialog.setWindowTitle(label)
     dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
@@ -101,15 +158,13 @@ def run_task(parent: QWidget, label: str, work: Callable[[Callable[[float], None
     window = parent.window()
     window.setEnabled(False)
     try:
-        job.thread_.start()
+        job.start()
         loop.exec()
-        job.thread_.join()
+        job.wait()
     finally:
         show.stop()
         beat.stop()
         dialog.hide()
         dialog.deleteLater()
         window.setEnabled(True)
-    if job.error is not None:
-        raise job.error
-    return job.result
+    return job.result()

@@ -16,7 +16,8 @@ AXES = ("World", "Object", "Normal")
 PICK_WAYS = ("Box", "Lasso", "Brush")
 MIX = "mix"
 OWN: dict[str, tuple[Parameter, ...]] = {
-    name: row.parameters for name, row in (*EXACT_CHANGES.items(), *BRUSHES.items()) if row.parameters
+    **{name: change.parameters for name, change in EXACT_CHANGES.items()},
+    **{name: brush.parameters for name, brush in BRUSHES.items()},
 }
 
 

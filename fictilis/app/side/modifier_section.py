@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, NumberField, labelled
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
 from fictilis.core.edits import timing
@@ -21,7 +22,7 @@ class ModifierSection(Section):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
-        self.blocks: list[dict[str, QWidget]] = []
+        self.blocks: list[dict[str, Any]] = []
         self._shown: tuple | None = None
         self.more = ArrowCombo(palette)
         self.more.setAccessibleName("New modifier")
@@ -105,7 +106,7 @@ class ModifierSection(Section):
             block[setting.name] = field
             rows.append((setting.name.capitalize(), field))
         for name, field in rows:
-            line_ = labelled(name, field)
+            line_ = Labelled(name, field)
             block[f"row {name}"] = line_
             self.inside.insertWidget(self.inside.count() - 2, line_)
         return block

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.theme import Palette, icon
+
+W = TypeVar("W", bound=QWidget)
 
 
 class Section(QWidget):
@@ -42,6 +46,6 @@ class Section(QWidget):
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = palette
 
-    def add(self, widget: QWidget) -> QWidget:
+    def add(self, widget: W) -> W:
         self.inside.addWidget(widget)
         return widget

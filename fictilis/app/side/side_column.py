@@ -19,12 +19,13 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.tool_section import ToolSection
-from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, NumberField, Segments, labelled
+from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import AXES
 from fictilis.core.edits import objects as object_edits
@@ -42,32 +43,32 @@ class TargetSection(Section):
         self.high = NumberField("Range to", "", 2)
         for field in (self.low, self.high):
             field.committed.connect(self._set_range)
-        self.add(labelled("Range", self.low, self.high))
+        self.add(Labelled("Range", self.low, self.high))
         self.built_on = ArrowCombo(palette)
         self.built_on.setAccessibleName("Built on")
         self.built_on.activated.connect(self._set_built_on)
         self.built_on.setMinimumWidth(60)
-        self.add(labelled("Built on", self.built_on))
+        self.add(Labelled("Built on", self.built_on))
         self.stages = ArrowCombo(palette)
         self.stages.setAccessibleName("In-betweens")
         self.stages.setMinimumWidth(60)
         self.stages.activated.connect(self._shape_stage)
-        self.add(labelled("In-betweens", self.stages))
+        self.add(Labelled("In-betweens", self.stages))
         self.path = Segments("Path", ("Straight", "Curved"))
         self.path.chosen.connect(
             lambda c: doc.edit(
                 f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower())
             )
         )
-        self.path_row = self.add(labelled("Path", self.path))
-        self.mask = QLabel()
-        self.mask_row = self.add(labelled("Mask", self.mask))
+        self.path_row = self.add(Labelled("Path", self.path))
+        self.mask_note = QLabel()
+        self.mask_row = self.add(Labelled("Mask", self.mask_note))
         self.muted = QCheckBox("Muted")
         self.muted.toggled.connect(self._mute)
         self.add(self.muted)
         self.moves, self.largest = QLabel(), QLabel()
-        self.add(labelled("Moves", self.moves))
-        self.add(labelled("Largest", self.largest))
+        self.add(Labelled("Moves", self.moves))
+        self.add(Labelled("Largest", self.largest))
 
     def _set_range(self, _value: float) -> None:
         doc, low, high = self.doc, self.low.value, self.high.value
@@ -121,19 +122,19 @@ class TargetSection(Section):
         self.muted.setChecked(target.muted)
         self.mask_row.setVisible(target.mask is not None)
         if target.mask is not None:
-            self.mask.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
+            self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
         self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
         self.largest.setText(f"{target.deltas.largest:.1f} cm")
 
 
 class ObjectSection(Section):
-    def __init__(self, doc: Document, palette: Palette, commands: Commands) -> None:
+    def __init__(self, doc: Document, palette: Palette, commands: Commands, operations: OperationCommands) -> None:
         super().__init__(palette)
-        self.doc, self.commands = doc, commands
+        self.doc, self.commands, self.operations = doc, commands, operations
         self.name: QLineEdit = KeptKeysField()
         self.name.setAccessibleName("Object name")
         self.name.editingFinished.connect(self._rename)
-        self.add(labelled("Name", self.name))
+        self.add(Labelled("Name", self.name))
         self.fields: dict[str, list[NumberField]] = {}
         for part, label in (("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale")):
             row = [NumberField(f"{label} {axis}", "", 2 if part == "scale" else 1) for axis in "XYZ"]
@@ -141,35 +142,35 @@ class ObjectSection(Section):
                 field.setStyleSheet("padding: 4px 4px;")
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
-            self.add(labelled(label, *row, width=56))
+            self.add(Labelled(label, *row, width=56))
         self.locked = QCheckBox("Locked")
         self.locked.toggled.connect(self._lock)
         self.add(self.locked)
         self.shading = Segments("Shading", ("Smooth", "Flat"))
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
-        self.add(labelled("Shading", self.shading))
+        self.add(Labelled("Shading", self.shading))
         self.opacity = NumberField("Opacity", "", 2, 0, 1)
         self.opacity.committed.connect(lambda v: doc.channels.set_value(doc.channels.ref("opacity"), v))
-        self.add(labelled("Opacity", self.opacity))
+        self.add(Labelled("Opacity", self.opacity))
         self.colour = QPushButton()
         self.colour.setAccessibleName("Surface colour")
         self.colour.clicked.connect(self._choose_colour)
-        self.add(labelled("Colour", self.colour))
+        self.add(Labelled("Colour", self.colour))
         self.texture = ArrowCombo(palette)
         self.texture.setAccessibleName("Texture")
         self.texture.setMinimumWidth(60)
         self.texture.activated.connect(self._choose_texture)
-        self.add(labelled("Texture", self.texture))
+        self.add(Labelled("Texture", self.texture))
         self.tiles = NumberField("Checker fields", "", 0, 1, 4096)
         self.tiles.committed.connect(self._set_tiles)
-        self.tiles_row = self.add(labelled("Fields", self.tiles))
+        self.tiles_row = self.add(Labelled("Fields", self.tiles))
         self.laid_by = Segments("Texture laid by", ("UVs", "View"))
         self.laid_by.chosen.connect(lambda c: commands.project_texture() if c == "View" else commands.unproject_texture())
-        self.laid_row = self.add(labelled("Laid by", self.laid_by))
+        self.laid_row = self.add(Labelled("Laid by", self.laid_by))
         self.points = QLabel()
-        self.add(labelled("Points", self.points))
+        self.add(Labelled("Points", self.points))
         self.faces = QLabel()
-        self.add(labelled("Faces", self.faces))
+        self.add(Labelled("Faces", self.faces))
 
     def _rename(self) -> None:
         doc, text = self.doc, self.name.text()
@@ -195,7 +196,7 @@ class ObjectSection(Section):
 
     def _lock(self, on: bool) -> None:
         if self.doc.object is not None and on != self.doc.object.locked:
-            self.commands.lock()
+            self.operations.operate("object-lock", {"off": not on})
 
     def _choose_texture(self, number: int) -> None:
         (self.commands.plain_texture, self.commands.checker_texture, self.commands.choose_texture)[min(number, 2)]()
@@ -264,16 +265,16 @@ class CameraSection(Section):
         self.name: QLineEdit = KeptKeysField()
         self.name.setAccessibleName("Camera name")
         self.name.editingFinished.connect(self._rename)
-        self.add(labelled("Name", self.name))
+        self.add(Labelled("Name", self.name))
         self.fields: dict[str, NumberField] = {}
         row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
         for field in row:
             field.setStyleSheet("padding: 4px 4px;")
-        self.add(labelled("Looks at", *row, width=56))
+        self.add(Labelled("Looks at", *row, width=56))
         for channel_id, name, unit in (
             ("distance", "Distance", "cm"), ("yaw", "Turn", "°"), ("pitch", "Tilt", "°"), ("lens", "Field of view", "°")
         ):  # fmt: skip
-            self.add(labelled(name, self._field(channel_id, name, unit)))
+            self.add(Labelled(name, self._field(channel_id, name, unit)))
 
     def _rename(self) -> None:
         doc, text = self.doc, self.name.text()
@@ -309,7 +310,9 @@ class CameraSection(Section):
 class SideColumn(QScrollArea):
     """All sections that fit what is selected."""
 
-    def __init__(self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands) -> None:
+    def __init__(
+        self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands, operations: OperationCommands
+    ) -> None:
         super().__init__()
         self.doc = doc
         self.setObjectName("side")
@@ -325,7 +328,7 @@ class SideColumn(QScrollArea):
         self.tool, self.target, self.object = (
             ToolSection(doc, palette, shape_commands),
             TargetSection(doc, palette),
-            ObjectSection(doc, palette, commands),
+            ObjectSection(doc, palette, commands, operations),
         )
         self.modifiers = ModifierSection(doc, palette)
         self.camera = CameraSection(doc, palette)

@@ -13,7 +13,7 @@ from fictilis.app.model.tool_settings import AXES, MIX, OWN, PICK_WAYS, PIVOTS
 from fictilis.app.side.profile_field import ProfileField
 from fictilis.app.side.section import Section
 from fictilis.app.view.tools import TOOLS
-from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, labelled
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.errors import FictilisError
 from fictilis.core.parameters import Number
@@ -45,8 +45,8 @@ class ToolSection(Section):
         self.note.setWordWrap(True)
         self.add(self.note)
 
-    def _row(self, label: str, *fields: QWidget, width: int = 75) -> QWidget:
-        return self.add(labelled(label, *fields, width=width))
+    def _row(self, label: str, *fields: QWidget, width: int = 75) -> Labelled:
+        return self.add(Labelled(label, *fields, width=width))
 
     def _number(self, name: str, unit: str, decimals: int, low: float, high: float, setting: str) -> NumberField:
         field = NumberField(name, unit, decimals, low, high)
@@ -159,8 +159,8 @@ class ToolSection(Section):
             field.setStyleSheet("padding: 4px 4px;")
         self.apply = QPushButton("Apply")
         self.apply.clicked.connect(self._apply)
-        self.xyz_row = self.add(labelled("Numbers", *self.xyz, width=56))
-        self.apply_row = self.add(labelled("", self.by_to, self.apply, width=56))
+        self.xyz_row = self.add(Labelled("Numbers", *self.xyz, width=56))
+        self.apply_row = self.add(Labelled("", self.by_to, self.apply, width=56))
 
     def _mirror_rows(self) -> None:
         self.mirror = Segments("Mirror", ("X", "Y", "Z"), several=True)
@@ -192,7 +192,8 @@ class ToolSection(Section):
         for field in self.xyz:
             field.finish()
         to = self.by_to.buttons["To"].isChecked() and self.doc.tools.tool != "rotate"
-        self.commands.apply_numbers(self.doc.tools.tool, tuple(f.value for f in self.xyz), to)
+        x, y, z = self.xyz
+        self.commands.apply_numbers(self.doc.tools.tool, (x.value, y.value, z.value), to)
 
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = palette
@@ -228,17 +229,17 @@ class ToolSection(Section):
         self.mirror.set_values(tools.mirror.axes)
         self.mirror_by.set_value("Topology" if tools.mirror.by_topology else "Position")
         for name, value in tools.own_values().items():
-            field = self.own[tools.own_id, name][1]
-            if isinstance(field, QCheckBox):
-                field.setChecked(bool(value))
+            own = self.own[tools.own_id, name][1]
+            if isinstance(own, QCheckBox):
+                own.setChecked(bool(value))
             else:
-                field.set_value(value)
+                own.set_value(value)
         if tools.tool == "blend":
             self._fill_blend()
         self._show_amounts()
         self._say_unpaired()
         border = brush and len(doc.pick()) > 0
-        self.radius_row.layout().itemAt(0).widget().setText("Soft border" if border else "Radius")
+        self.radius_row.label.setText("Soft border" if border else "Radius")
         self.note.setText(self._note())
 
     def _show_rows(self, tool: str, family: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from fictilis.app.commands.actions import Actions
@@ -86,7 +86,7 @@ class Cards(QWidget):
 
     # painting
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         obj = self.doc.object
@@ -99,8 +99,8 @@ class Cards(QWidget):
         for place in self._placed:
             if place.rect.intersects(QRectF(event.rect())):
                 self._paint_card(painter, place, weights)
-        for place in self.group_places:
-            self._paint_group(painter, place)
+        for group in self.group_places:
+            self._paint_group(painter, group)
         if self._drop_at is not None:
             self._paint_drop(painter)
 

@@ -15,7 +15,7 @@ from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
 from fictilis.render.camera import Camera
 from fictilis.render.renderer import Ground, Renderer
-from fictilis.render.snapshot import START_VIEW, draw_item
+from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
 WIDTH, HEIGHT = 88, 66
@@ -34,7 +34,7 @@ def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, widt
     item = draw_item(obj, points, "thumbnail", tint)
     cloud = placed(obj.base, obj.transform.matrix())
     low, high = (cloud.min(0), cloud.max(0)) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
-    camera = Camera(**START_VIEW).fitted(low, high, aspect=width / height, margin=1.2)
+    camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, aspect=width / height, margin=1.2)
     return image_of(renderer.draw([item], camera, width, height, ground, fine=True))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QWidget
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.view.canvas import Canvas
@@ -24,7 +26,7 @@ class AmountField(QFrame):
     """The field of one view. It is open while it is visible; the stroke of the view shows what it says."""
 
     def __init__(self, view: Canvas) -> None:
-        super().__init__(view)
+        super().__init__(cast(QWidget, view))
         self.view = view
         self.setObjectName("amount")
         self.setAccessibleName("Exact amount")

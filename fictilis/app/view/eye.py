@@ -12,7 +12,7 @@ from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, camera_at
 from fictilis.core.scene import MorphObject, SavedView
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
-from fictilis.render.snapshot import START_VIEW, bounds
+from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem
 
 
@@ -33,7 +33,7 @@ class Eye:
 
     def __init__(self, doc: Document, view: Sight) -> None:
         self.doc, self.view = doc, view
-        self._own = Camera(**START_VIEW)
+        self._own = Camera(yaw=START_YAW, pitch=START_PITCH)
         self._before_line_up: Camera | None = None
         self._was_way = doc.way
         self._aims: dict[ChannelRef, float] = {}
@@ -64,9 +64,9 @@ class Eye:
         turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
         wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
                   "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
-        camera = self.doc.scene.camera
-        before = self.doc.channels.values(camera)
-        self._aims = self._aims | {self.doc.channels.ref(c, camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        aimed = self.doc.scene.camera
+        before = self.doc.channels.values(aimed)
+        self._aims = self._aims | {self.doc.channels.ref(c, aimed): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
         self._aimed = True
         self.doc.channels.set_values(self._aims, "Aim the camera", final=False)
 
@@ -94,9 +94,9 @@ class Eye:
         if way != "fit" and self.doc.through_camera:
             self.doc.change(through_camera=False)
         if way in directions:
-            self.camera = replace(self.camera, **directions[way], parallel=True)
+            self.camera = replace(self.camera, yaw=directions[way][0], pitch=directions[way][1], parallel=True)
         elif way == "free":
-            self.camera = replace(self.camera, **START_VIEW, parallel=False)
+            self.camera = replace(self.camera, yaw=START_YAW, pitch=START_PITCH, parallel=False)
         elif way == "parallel":
             self.camera = replace(self.camera, parallel=not self.camera.parallel)
         else:

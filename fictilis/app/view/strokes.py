@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable
 
 import numpy as np
@@ -138,7 +139,7 @@ class Strokes:
     def renew(self) -> None:
         """The tool's numbers changed under a stroke: do it again with the new ones. Brushes take them for further dabs."""
         bench = self._own_bench
-        if bench is None or self._renewing or bench.tools is self.doc.tools or self._stroke.gi_running:
+        if bench is None or self._renewing or bench.tools is self.doc.tools or self._is_running():
             return
         tool = TOOLS[self.doc.tools.tool]
         if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
@@ -173,9 +174,12 @@ class Strokes:
         self.show_exact()
         self.view.refresh()
 
+    def _is_running(self) -> bool:
+        return self._stroke is not None and inspect.getgeneratorstate(self._stroke) == inspect.GEN_RUNNING
+
     def cancel(self) -> None:
         """Leave the stroke without a change; one that is committing its own ends by itself."""
-        if self._stroke is not None and not self._stroke.gi_running:
+        if self._stroke is not None and not self._is_running():
             self._stroke.close()
             self._end_stroke()
 

@@ -7,7 +7,17 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QTabletEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QResizeEvent,
+    QTabletEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
@@ -62,7 +72,8 @@ class View(QWidget):
         self.divider = 0.5
         self._divider_held = False
         self._pressure = 1.0
-        self._image = self._before_image = None
+        self._image: QImage | None = None
+        self._before_image: QImage | None = None
         self._painted = False
         self._dirty = True
         self._items: list[StageItem] = []
@@ -215,7 +226,7 @@ class View(QWidget):
             out.append((item, QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1])))
         return out
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.refresh()
 
@@ -406,7 +417,7 @@ class View(QWidget):
         self.refresh()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and self.amount.wants(event):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self.amount.wants(event):
             event.accept()
             return True
         return super().event(event)

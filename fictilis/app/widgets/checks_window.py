@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-from contextlib import suppress
-
-from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.dialogs import Dialog
-from fictilis.app.widgets.fields import NumberField, labelled
+from fictilis.app.widgets.fields import Labelled, NumberField
 from fictilis.core.channels import ChannelRef
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.lanes import loop_seam
@@ -33,13 +31,11 @@ class Checker(QObject):
         self.seam: tuple[float, float] | None = None  # of the object shown, cm and cm a frame; None where nothing loops
         self.pile = PILE  # weights on the same points that add up to more are named
         self._looked_at: tuple[Scene, bool, float] | None = None
-        self._busy = False
-        self._thread: threading.Thread | None = None
+        self._looking = Background(self)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
         self._timer.timeout.connect(self._start)
-        self._done.connect(self._take, Qt.ConnectionType.QueuedConnection)
         doc.changed.connect(self._later)
 
     def _later(self) -> None:
@@ -54,31 +50,20 @@ class Checker(QObject):
         return self.doc.settled.scene, self.doc.loop, self.pile
 
     def _start(self) -> None:
-        if self._busy or self.doc.playing:  # playing has the processor to itself
+        if self._looking.busy or self.doc.playing:  # playing has the processor to itself
             self._timer.start()
             return
-        self._busy = True
-        wanted = self._wanted()
-        obj = self.doc.object
+        wanted, obj = self._wanted(), self.doc.object
 
-        def work() -> None:
-            try:
-                loops = wanted[1] and obj is not None and obj.lanes
-                found = (run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None)
-            except Exception as error:  # noqa: BLE001 - a check that fails must not take the window with it
-                found = error
-            with suppress(RuntimeError):  # the window may be gone by now
-                self._done.emit(wanted, found)
+        def work() -> tuple[list[Finding], tuple[float, float] | None]:
+            loops = wanted[1] and obj is not None and obj.lanes
+            return run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None
 
-        self._thread = threading.Thread(target=work, daemon=True)
-        self._thread.start()
+        self._looking.run(work, lambda task: self._take(wanted, task))
 
-    def _take(self, wanted: tuple[Scene, bool, float], found: object) -> None:
-        self._busy = False
-        if isinstance(found, Exception):
-            raise found
+    def _take(self, wanted: tuple[Scene, bool, float], task: Task[tuple[list[Finding], tuple[float, float] | None]]) -> None:
         self._looked_at = wanted
-        self.found, self.seam = found
+        self.found, self.seam = task.result()
         self.changed.emit()
         if wanted[0] is not self.doc.settled.scene:
             self._timer.start()
@@ -93,8 +78,7 @@ class Checker(QObject):
     def stop(self) -> None:
         """No further run; one under way is waited for."""
         self._timer.stop()
-        if self._thread is not None:
-            self._thread.join(timeout=10)
+        self._looking.finish()
 
 
 class ChecksDialog(Dialog):
@@ -117,8 +101,8 @@ class ChecksDialog(Dialog):
         self.pile.set_value(checker.pile)
         self.pile.setMaximumWidth(80)
         self.pile.committed.connect(self._set_pile)
-        row = labelled("Weights that move the same points may add up to", self.pile, width=310)
-        row.layout().addStretch(1)
+        row = Labelled("Weights that move the same points may add up to", self.pile, width=310)
+        row.row.addStretch(1)
         self.body.addWidget(row)
         self.button("ok", "Close", True)
         self.buttons_of: list[tuple[Finding, QPushButton, QPushButton | None]] = []

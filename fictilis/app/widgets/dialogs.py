@@ -6,6 +6,7 @@ import inspect
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt
@@ -28,7 +29,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.recovery import Recoverable
-from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, labelled
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
 from fictilis.core.errors import FictilisError
@@ -122,8 +123,8 @@ class NewSceneDialog(Dialog):
                 )
                 field.set_value(parameter.default)
                 field.setMaximumWidth(150)
-                row = labelled(label, field, width=96)
-                row.layout().addStretch(1)
+                row = Labelled(label, field, width=96)
+                row.row.addStretch(1)
                 inside.addWidget(row)
             self._panels[name] = panel
             self.body.addWidget(panel)
@@ -173,13 +174,13 @@ class FormDialog(Dialog):
         if sentence:
             self.sentence(sentence, True)
         self.palette_ = palette
-        self.fields: dict[str, QWidget] = {}
-        self._read: dict[str, Callable[[], object]] = {}
-        self.values: dict[str, object] = {}
+        self.fields: dict[str, Any] = {}
+        self._read: dict[str, Callable[[], Any]] = {}
+        self.values: dict[str, Any] = {}
         for ask in asks:
             widget, read = self._field(ask)
             self.fields[ask.name], self._read[ask.name] = widget, read
-            self.body.addWidget(widget if isinstance(ask, CheckAsk) else labelled(ask.label, widget, width=118))
+            self.body.addWidget(widget if isinstance(ask, CheckAsk) else Labelled(ask.label, widget, width=118))
         self.button("cancel", "Cancel")
         self.button("ok", verb, True)
 
@@ -238,7 +239,7 @@ class EaseDialog(Dialog):
         self.css.setAccessibleName("CSS")
         self.css.textEdited.connect(lambda _text: self.list.setCurrentRow(-1))
         self.body.addWidget(self.list)
-        self.body.addWidget(labelled("CSS", self.css, width=50))
+        self.body.addWidget(Labelled("CSS", self.css, width=50))
         self.wrong = self.sentence("")
         self.wrong.setProperty("error", True)
         self.wrong.hide()
@@ -292,7 +293,7 @@ class BlendDialog(FormDialog):
         self.slider.valueChanged.connect(lambda _v: self.shown())
         self.amount = QLabel()
         self.amount.setFixedWidth(46)
-        self.body.addWidget(labelled("Part of the way", self.slider, self.amount, width=118))
+        self.body.addWidget(Labelled("Part of the way", self.slider, self.amount, width=118))
         for field in self.fields.values():
             signal = field.chosen if isinstance(field, Segments) else field.activated
             signal.connect(lambda _choice: self.shown())
@@ -325,7 +326,7 @@ class LightDialog(FormDialog):
         self.swatch = QPushButton(picked)
         self.swatch.setAccessibleName("Colour of the pick")
         self.swatch.clicked.connect(self._choose)
-        self.body.addWidget(labelled("Picked parts", self.swatch, width=118))
+        self.body.addWidget(Labelled("Picked parts", self.swatch, width=118))
         for field in self.fields.values():
             field.committed.connect(lambda _value: self._shown())
         reset = QPushButton("As shipped")
@@ -364,7 +365,7 @@ class LightDialog(FormDialog):
 class BaseQuestion(Dialog):
     """The base changed while there are targets: do they follow or stay? A picture of each."""
 
-    def __init__(self, parent: QWidget, pictures: tuple[QImage | None, QImage | None], target_name: str) -> None:
+    def __init__(self, parent: QWidget, pictures: Sequence[QImage | None], target_name: str) -> None:
         super().__init__(parent, "How should the targets take this change of the base?", 520)
         row = QHBoxLayout()
         row.setSpacing(12)

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
 
 from fictilis.app.model.arithmetic import number_from
@@ -17,7 +17,7 @@ class KeptKeysField(QLineEdit):
     """A field that keeps Enter and Esc for itself, where the window has them as shortcuts."""
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in (
             Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape,
         ):  # fmt: skip
             event.accept()
@@ -142,25 +142,26 @@ class Segments(QWidget):
             button.setChecked(name in choices)
 
 
-def labelled(name: str, *fields: QWidget, width: int = 75) -> QWidget:
+class Labelled(QWidget):
     """A row: a quiet label, then fields that share the rest."""
-    row = QWidget()
-    layout = QHBoxLayout(row)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(5)
-    label = QLabel(name)
-    label.setProperty("quiet", True)
-    label.setFixedWidth(width)
-    label.setStyleSheet("font-size: 12px;")
-    layout.addWidget(label)
-    for field in fields:
-        layout.addWidget(field, 1)
-        if isinstance(field, QLineEdit):
-            label.setBuddy(field)
-            field.setMinimumWidth(28)
-        elif isinstance(field, QLabel):
-            field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-    return row
+
+    def __init__(self, name: str, *fields: QWidget, width: int = 75) -> None:
+        super().__init__()
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(5)
+        self.label = QLabel(name)
+        self.label.setProperty("quiet", True)
+        self.label.setFixedWidth(width)
+        self.label.setStyleSheet("font-size: 12px;")
+        self.row.addWidget(self.label)
+        for field in fields:
+            self.row.addWidget(field, 1)
+            if isinstance(field, QLineEdit):
+                self.label.setBuddy(field)
+                field.setMinimumWidth(28)
+            elif isinstance(field, QLabel):
+                field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
 
 def inline_editor(parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None]) -> QLineEdit:
@@ -194,7 +195,7 @@ class _Inline(KeptKeysField):
         super().__init__(parent)
         self.open = True
 
-    def keyPressEvent(self, event: object) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.closing.emit(False)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -202,7 +203,7 @@ class _Inline(KeptKeysField):
         else:
             super().keyPressEvent(event)
 
-    def focusOutEvent(self, event: object) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self.closing.emit(True)
 
@@ -214,10 +215,10 @@ class ArrowCombo(QComboBox):
         super().__init__()
         self.palette_ = palette
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.drawPixmap(self.width() - 22, self.height() // 2 - 7, pixmap("caret-down", self.palette_.quiet, 14))
 
-    def wheelEvent(self, event: object) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +18,7 @@ from fictilis.core.scene import MorphObject, Target
 
 def weights_at(
     obj: MorphObject, frame: float | np.ndarray, posed: Mapping[str, float] | None = None, fps: float = 24.0
-) -> dict[str, float | np.ndarray]:
+) -> dict[str, Any]:
     """Weight of each target by id, as its slider shows it: of its lane at ``frame``, else its own; ``posed`` wins over both.
 
     ``frame`` may be an array (f,); then so is each weight. ``fps`` matters to modifiers only, which know seconds.

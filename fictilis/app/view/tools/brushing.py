@@ -165,11 +165,11 @@ class _Trail:
         """What is under a pixel: for the last of an event on the whole surface, before it near the last dab if there."""
         if not whole and len(self.work.last):
             mesh = self.bench.item.obj.geometry
-            ray = self.bench.camera.ray(*pixel, self.bench.width, self.bench.height)
+            ray = self.bench.camera.ray(pixel[0], pixel[1], self.bench.width, self.bench.height)
             found = hit_triangles(mesh, self.cloud, triangles_at(mesh, self.work.last), *ray)
             if found is not None:
                 return found
-        return self.bench.hit(*pixel, self.cloud)
+        return self.bench.hit(pixel[0], pixel[1], self.cloud)
 
     def _is_near(self, hit: Hit, step: float) -> bool:
         """Not a far side: the way on the surface is of the order of the way on the screen."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -58,7 +59,7 @@ class Change:
     label: str
     unit: str
     dragged: Callable[[Bench, int | None, dict, Event, Event], object]
-    apply: Callable[[Bench, int | None, object], Deltas]
+    apply: Callable[[Bench, int | None, Any], Deltas]
     typed: Callable[[Bench, dict[int | None, float]], Deltas]
     boxes: Callable[[Bench, bool, int | None], tuple[tuple[int | None, ...], int | None]]
     neutral: float = 0.0
