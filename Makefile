@@ -1,4 +1,4 @@
-.PHONY: setup demo test soak bench lint screenshots
+.PHONY: setup demo test soak bench lint screenshots faults
 
 setup:
 	@scripts/setup.sh
@@ -20,3 +20,7 @@ lint: setup
 
 screenshots: setup
 	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python scripts/screenshots.py
+
+faults: setup
+	@.venv/bin/python -m pip install --quiet --disable-pip-version-check ".[faults]"
+	@.venv/bin/python -m scripts.mutate

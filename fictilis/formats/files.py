@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
-from fictilis.core.errors import BadFile, CannotSave
+from fictilis.core.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.scene import MorphObject, Scene
 
 Progress = Callable[[float], None]
 
@@ -49,6 +50,18 @@ def read_bytes(path: Path) -> bytes:
         raise BadFile(f"{path} is a folder, not a file.") from None
     except OSError as error:
         raise BadFile(f"{path} cannot be read: {reason(error)}.") from None
+
+
+def with_faces(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
+    """Those of ``objects`` that a mesh file can hold, and a sentence that names all others of the scene.
+
+    Raises EditRefused when there is none.
+    """
+    held = [obj for obj in objects if obj.geometry.face_count]
+    if not held:
+        raise EditRefused("There is nothing to export: no visible object has faces.")
+    others = [obj.name for obj in scene.objects if obj not in held]
+    return held, [f"Hidden or without faces, and so left out: {', '.join(others)}."] if others else []
 
 
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:

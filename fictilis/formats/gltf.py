@@ -13,13 +13,12 @@ import numpy as np
 
 from fictilis.core.affine import rgb
 from fictilis.core.channels import OBJECT_KINDS, stand_at
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.formats.files import Progress, no_progress, write_whole
+from fictilis.formats.files import Progress, no_progress, with_faces, write_whole
 from fictilis.formats.weight_tracks import WeightTrack, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
@@ -110,10 +109,7 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
     import pygltflib as g
 
-    visible = [obj for obj in scene.objects if obj.visible]
-    shown = [obj for obj in visible if obj.geometry.face_count]
-    if not shown:
-        raise EditRefused("There is nothing to export: no visible object has faces.")
+    shown, left_out = with_faces(scene, [obj for obj in scene.objects if obj.visible])
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=list(range(len(shown))))], 0
     buffer = _Buffer(gltf)
@@ -134,15 +130,12 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     gltf.set_binary_blob(bytes(buffer.blob))
     data = b"".join(gltf.save_to_bytes())
     write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
-    return _left_out(scene, shown)
+    return left_out + _lost(scene, shown)
 
 
-def _left_out(scene: Scene, shown: list[MorphObject]) -> list[str]:
-    """Sentences on what the file does not hold."""
+def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
+    """Sentences on what glTF does not hold."""
     out = []
-    hidden = [obj.name for obj in scene.objects if obj not in shown]
-    if hidden:
-        out.append(f"Hidden or without faces, and so left out: {', '.join(hidden)}.")
     fading = [obj.name for obj in shown if any(lane.channel in ("opacity", "visible") for lane in obj.lanes)]
     if fading:
         out.append(f"glTF holds no keys of opacity and visibility; those of {', '.join(fading)} were left out.")

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.errors import BadFile
 from fictilis.core.evaluate import evaluate_object, full_shape
-from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.scene import Appearance, MorphObject, Scene
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress
+from fictilis.formats.files import Imported, MeshData, Progress, no_progress, with_faces
 from fictilis.formats.gltf import write_glb
 from fictilis.formats.native import SUFFIX, read_native, write_native
 from fictilis.formats.obj import read_obj, write_obj
@@ -31,21 +30,10 @@ class Format:
 
 
 def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
-    shown = [obj for obj in scene.objects if obj.visible]
-    meshes, left_out = _meshes(shown)
+    meshes, left_out = with_faces(scene, [obj for obj in scene.objects if obj.visible])
     data = [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in meshes]
     write_obj(path, data, f"the mix at frame {frame:g}")
     return left_out
-
-
-def _meshes(objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
-    """The objects that an OBJ file can hold, and a sentence on the others. Raises EditRefused when it can hold none of them."""
-    every = list(objects)
-    lines = [obj for obj in every if not isinstance(obj.geometry, Mesh)]
-    if lines and len(lines) == len(every):
-        raise EditRefused(f"There is nothing to write: {', '.join(o.name for o in lines)} has no faces.")
-    said = [f"Without faces, and so left out: {', '.join(o.name for o in lines)}."] if lines else []
-    return [obj for obj in every if obj not in lines], said
 
 
 def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
@@ -112,7 +100,7 @@ def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
     """Base and each target of every object as OBJ files in ``folder``; returns the files written, and
     sentences on what was left out."""
     folder = Path(folder)
-    meshes, left_out = _meshes(scene.objects)
+    meshes, left_out = with_faces(scene, scene.objects)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:

@@ -111,14 +111,14 @@ def test_a_copy_with_other_strands_is_no_target(whip):
 def test_formats_leave_a_line_out_by_name(whip, sheet, tmp_path):
     with pytest.raises(EditRefused, match="no visible object has faces"):
         export(whip, tmp_path / "w.glb")
-    with pytest.raises(EditRefused, match="Whip has no faces"):
+    with pytest.raises(EditRefused, match="no visible object has faces"):
         export(whip, tmp_path / "w.obj")
     assert not list(tmp_path.iterdir())
     both = replace(sheet, objects=(*sheet.objects, replace(whip.object(OBJ), id="o2")))
     for kind in (".glb", ".obj"):
         assert "left out: Whip." in export(both, tmp_path / f"b{kind}")[0]
     written, said = export_shapes(both, tmp_path / "shapes")
-    assert len(written) == 3 and said == ["Without faces, and so left out: Whip."]
+    assert len(written) == 3 and said == ["Hidden or without faces, and so left out: Whip."]
 
 
 @pytest.mark.parametrize(

@@ -1,0 +1,121 @@
+"""Every format of the registry, and scene files, by the same tests: it writes whole or not at all, and says what is wrong."""
+
+import os
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from fictilis.core.edits.objects import rename_object, set_visible
+from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError
+from fictilis.core.scene import Scene
+from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save
+
+OBJ = "o1"
+WRITERS = {s: export for f in FORMATS if f.export for s in f.suffixes} | {".fictilis": lambda scene, path: save(scene, path)}
+READERS = {s: read_meshes for f in FORMATS if f.read_mesh for s in f.suffixes} | {".fictilis": load}
+writers = pytest.mark.parametrize("suffix", WRITERS)
+readers = pytest.mark.parametrize("suffix", READERS)
+
+
+def test_the_table_says_what_each_can_do():
+    names = [f.name for f in FORMATS]
+    suffixes = [s for f in FORMATS for s in f.suffixes]
+    assert len(set(names)) == len(names) and len(set(suffixes)) == len(suffixes)
+    assert all(f.loses and (f.export or f.read_mesh) and s == s.lower() for f in FORMATS for s in f.suffixes)
+
+
+@writers
+def test_what_is_written_twice_is_the_same_and_nothing_else_is_left(suffix, sheet, tmp_path):
+    path = tmp_path / f"Kelp öl 'x'{suffix}"
+    WRITERS[suffix](sheet, path)
+    first = path.read_bytes()
+    WRITERS[suffix](sheet, path)
+    assert path.read_bytes() == first and [p.name for p in tmp_path.iterdir()] == [path.name]
+
+
+@writers
+@pytest.mark.parametrize("name", ["Öl–Bell", "a/b\\c", "o v 1 2 3", "# no", "日本", "x" * 300, "tab\there"])
+def test_odd_names_are_written_and_read_back_whole(suffix, name, sheet, tmp_path):
+    scene = rename_object(sheet, OBJ, name)
+    path = tmp_path / f"n{suffix}"
+    WRITERS[suffix](scene, path)
+    if suffix == ".fictilis":
+        assert load(path).objects[0].name == name
+    elif suffix in READERS:
+        (back,) = READERS[suffix](path).objects
+        assert np.array_equal(back.points, sheet.object(OBJ).base)
+
+
+@writers
+def test_a_place_that_cannot_be_written_is_one_sentence_and_an_old_file_stays(suffix, sheet, tmp_path):
+    old = tmp_path / f"old{suffix}"
+    old.write_bytes(b"precious")
+    old.chmod(0o444)
+    (tmp_path / f"folder{suffix}").mkdir()
+    places = [tmp_path / "nowhere" / f"x{suffix}", tmp_path / f"folder{suffix}"] + ([old] if os.geteuid() else [])
+    for place in places:
+        with pytest.raises(CannotSave) as refused:
+            WRITERS[suffix](sheet, place)
+        assert str(refused.value).count("\n") == 0 and str(place) in str(refused.value)
+    assert old.read_bytes() == b"precious" and sorted(p.name for p in tmp_path.iterdir()) == [f"folder{suffix}", f"old{suffix}"]
+
+
+@writers
+def test_a_scene_with_nothing_to_see_is_refused_by_exports_and_kept_by_scene_files(suffix, sheet, tmp_path):
+    for scene in (Scene(), set_visible(sheet, OBJ, False)):
+        if suffix == ".fictilis":
+            WRITERS[suffix](scene, tmp_path / f"e{suffix}")
+        else:
+            with pytest.raises(EditRefused, match="There is nothing to"):
+                WRITERS[suffix](scene, tmp_path / f"e{suffix}")
+
+
+@writers
+def test_hidden_objects_are_left_out_by_name(suffix, sheet, tmp_path):
+    if suffix == ".fictilis":
+        return
+    second = replace(sheet.object(OBJ), id="o2", name="Second", visible=False)
+    said = WRITERS[suffix](replace(sheet, objects=(*sheet.objects, second)), tmp_path / f"h{suffix}")
+    assert any("Second" in sentence for sentence in said)
+
+
+@readers
+@pytest.mark.parametrize("data", [b"", b"\0" * 64, b"PK\x03\x04", b"\xff\xfe\x00v", b"v 1 2\nf 1 2 3\n", b"{" * 4000])
+def test_what_is_no_such_file_is_one_sentence(suffix, data, tmp_path):
+    path = tmp_path / f"bad{suffix}"
+    path.write_bytes(data)
+    with pytest.raises(BadFile) as refused:
+        READERS[suffix](path)
+    assert str(refused.value).count("\n") == 0 and "bad" in str(refused.value) and len(str(refused.value)) <= 300
+
+
+@readers
+def test_a_file_cut_anywhere_is_read_or_refused(suffix, sheet, tmp_path):
+    path = tmp_path / f"whole{suffix}"
+    WRITERS[suffix](sheet, path)
+    whole = path.read_bytes()
+    for cut in range(0, len(whole), max(len(whole) // 60, 1)):
+        path.write_bytes(whole[:cut])
+        try:
+            READERS[suffix](path)
+        except FictilisError as error:
+            assert "\n" not in error.said  # noqa: PT017 - either is right
+
+
+@readers
+@pytest.mark.parametrize("kind", ["missing", "folder", "pipe"])
+def test_what_is_no_file_is_one_sentence(suffix, kind, tmp_path):
+    path = tmp_path / f"odd{suffix}"
+    if kind == "folder":
+        path.mkdir()
+    elif kind == "pipe":
+        os.mkfifo(path)
+    with pytest.raises(BadFile, match="odd"):
+        READERS[suffix](path)
+
+
+def test_suffixes_are_known_in_any_case():
+    for f in FORMATS:
+        for suffix in f.suffixes:
+            assert format_for(f"x{suffix.upper()}", "write" if f.export else "read") is f
