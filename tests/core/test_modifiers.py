@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.curve import BEYOND, AnimationCurve, Key
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier, modified
 from fictilis.core.errors import EditRefused
 
@@ -51,3 +51,40 @@ def test_wrong_numbers_are_refused():
     ):
         with pytest.raises(EditRefused, match=said):
             make()
+
+
+def some_spring(stiffness=120.0, damping=7.0, amount=1.0):
+    return Modifier("spring", True, amount, (("stiffness", stiffness), ("damping", damping)))
+
+
+CHAINS = {
+    "one": (some_spring(),),
+    "two": (some_spring(), some_spring(60.0, 5.0)),
+    "after an offset": (Modifier("offset"), some_spring(), Modifier("wobble")),
+    "about a smooth": (some_spring(50.0, 3.0, 0.4), Modifier("smooth"), some_spring(200.0, 30.0)),
+}
+
+
+@pytest.mark.parametrize("beyond", BEYOND)
+@pytest.mark.parametrize("chain", CHAINS)
+def test_a_value_does_not_depend_on_which_others_are_asked(chain, beyond):
+    keys = (Key(3, 0.1, "ease", ease="bounce-out"), Key(20, 1, "smooth"), Key(30, -0.5, "hold"), Key(61, 0.3))
+    frames = np.linspace(-20, 700, 301)
+
+    def asked(at):
+        return modified(AnimationCurve(keys, beyond, beyond), CHAINS[chain], at, 24.0)
+
+    whole, back, part = asked(frames), asked(frames[::-1])[::-1], asked(frames[40:47])
+    late = asked(float(frames[-2]))
+    again = AnimationCurve(keys, beyond, beyond)
+    one_by_one = [modified(again, CHAINS[chain], float(f), 24.0) for f in frames[::23]]
+    assert np.array_equal(whole, back) and np.array_equal(whole[40:47], part) and late == whole[-2]
+    assert np.array_equal(one_by_one, whole[::23]) and np.isfinite(whole).all()
+
+
+def test_another_key_or_number_gives_another_spring_at_once():
+    jump = AnimationCurve((Key(0, 0.0, "ease", ease="quad-in"), Key(10, 1.0)))
+    before = modified(jump, (some_spring(),), 30.0, 24)
+    assert modified(jump, (some_spring(60.0),), 30.0, 24) != before
+    assert modified(jump.with_key(Key(5, 0.9)), (some_spring(),), 30.0, 24) != before
+    assert modified(jump, (some_spring(),), 30.0, 30) != before and modified(jump, (some_spring(),), 30.0, 24) == before

@@ -74,3 +74,37 @@ def test_two_springs_in_a_row_as_an_integrator_finds():
         (0, 4), [0.0] * 4, "DOP853", t, rtol=1e-10, atol=1e-12, max_step=0.02,
     )  # fmt: skip
     assert np.abs(modified(curve, (spring(k1, c1), spring(k2, c2)), t * fps, fps) - found.y[2]).max() < 1e-6
+
+
+@pytest.mark.parametrize(("k", "c"), [(0.1, 1000.0), (0.5, 40.0), (100.0, 21.0), (100.0, 22.5), (9000.0, 400.0)])
+def test_heavily_damped_it_still_follows_as_an_integrator_finds(k, c):
+    """Source: scipy.integrate.solve_ivp (LSODA) on the same equation. In powers of c / k alone the digits would be lost."""
+    curve = AnimationCurve((Key(0, 0), Key(20, 1), Key(30, -0.5), Key(60, 0.3)))
+    fps, t = 24.0, np.linspace(0, 4, 49)
+    found = solve_ivp(
+        lambda s, y: [y[1], k * (float(curve.evaluate(s * fps)) - y[0]) - c * y[1]], (0, 4), [0.0, 0.0], "LSODA", t,
+        rtol=1e-10, atol=1e-13, max_step=0.02,
+    )  # fmt: skip
+    assert np.abs(modified(curve, (spring(k, c),), t * fps, fps) - found.y[0]).max() < 1e-7
+
+
+@pytest.mark.parametrize("after", ["repeat", "offset", "ping-pong"])
+def test_it_goes_on_over_a_curve_that_repeats_as_an_integrator_finds(after):
+    """Source: scipy.integrate.solve_ivp (DOP853), begun anew at each key, where the curve may jump."""
+    curve = AnimationCurve((Key(0, 0, "hold"), Key(6, 1.0, "ease", ease="quad-in"), Key(18, 0.4)), "hold", after)
+    k, c, fps = 90.0, 6.0, 24.0
+    edges = sorted({(turn * 18 + f) / fps for turn in range(6) for f in (0, 6, 12, 18)})
+    state, times, values = [0.0, 0.0], [0.0], [0.0]
+    for a, b in zip(edges, edges[1:], strict=False):
+        asked = np.linspace(a, b, 7)
+        inside = np.clip(asked, a + 1e-9, b - 1e-9)
+
+        def pull(s, y, a=a, b=b):
+            return [y[1], k * (float(curve.evaluate(min(max(s, a + 1e-9), b - 1e-9) * fps)) - y[0]) - c * y[1]]
+
+        found = solve_ivp(pull, (a, b), state, "DOP853", asked, rtol=1e-10, atol=1e-12, max_step=0.01)
+        state = found.y[:, -1]
+        times += inside[1:].tolist()
+        values += found.y[0, 1:].tolist()
+    got = modified(curve, (spring(k, c),), np.array(times) * fps, fps)
+    assert np.abs(got - values).max() < 1e-6

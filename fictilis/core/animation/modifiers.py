@@ -7,19 +7,17 @@ rate at which frames are looked at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, pieces
+from fictilis.core.animation.spring import GridSpring, Signal, exact_spring
+from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
 
-Signal = Callable[[np.ndarray], np.ndarray]
-STEP = 1 / 120  # s, where a signal is no polynomial between its own knots
-MOST_STEPS = 400_000
-_NODES = np.array([0.02, 0.33, 0.67, 0.98])
-_FIT = np.linalg.inv(np.vander(_NODES, 4, increasing=True))
+Bends = Callable[[float, float], np.ndarray]
+KEPT = 8  # signals of one curve
 
 
 @dataclass(frozen=True)
@@ -65,92 +63,41 @@ class Modifier:
 
 @dataclass(frozen=True)
 class Kind:
-    """``apply(signal, knots, modifier, fps)`` gives the new signal; ``knots`` are where the old one may bend, s."""
+    """``apply(source, modifier, fps)`` gives the new signal."""
 
     settings: tuple[Setting, ...]
-    apply: Callable[[Signal, np.ndarray, Modifier, float], Signal]
+    apply: Callable[[Source, Modifier, float], Signal]
 
 
-class _Spring:
-    """The motion of a mass on a spring that follows a signal, from rest at its first knot.
+@dataclass(frozen=True, eq=False)
+class Source:
+    """What a modifier acts on: a signal that begins at ``start`` s and may bend at ``bends(low, high)``; ``cubics`` are its
+    knots (m,) s and its cubics (4, m) from each on, where it is made of such."""
 
-    y″ = k (u - y) - c y′. Between knots the signal is a cubic, for which the motion is known exactly: a cubic and a
-    damped oscillation. Source: linear differential equations of second order with constant coefficients (any
-    handbook, for instance Boyce and DiPrima, ch. 3), own derivation of the particular cubic.
-    """
-
-    def __init__(self, signal: Signal, knots: np.ndarray, stiffness: float, damping: float) -> None:
-        self.k, self.c = stiffness, damping
-        spans = np.diff(knots)
-        samples = signal((knots[:-1, None] + spans[:, None] * _NODES).ravel()).reshape(-1, 4)
-        part = samples @ _FIT.T / spans[:, None] ** np.arange(4)  # cubic in seconds since the knot
-        self.knots, self.cubics = knots, np.array([self._particular(row) for row in part])
-        state = np.array([float(signal(knots[:1])[0]), 0.0])
-        states = [state]
-        for span, cubic in zip(spans, self.cubics, strict=True):
-            state = self._after(cubic, state, np.array([span]))[:, 0]
-            states.append(state)
-        self.states = np.array(states)
-
-    def _particular(self, a: np.ndarray) -> np.ndarray:
-        k, c = self.k, self.c
-        p3 = a[3]
-        p2 = a[2] - 3 * c * p3 / k
-        p1 = a[1] - (2 * c * p2 + 6 * p3) / k
-        return np.array([a[0] - (c * p1 + 2 * p2) / k, p1, p2, p3])
-
-    def _after(self, cubic: np.ndarray, state: np.ndarray, t: np.ndarray) -> np.ndarray:
-        """(2, n): place and speed ``t`` (n,) seconds after a knot; cubic (4,) or (4, n), state (2,) or (2, n)."""
-        p0, p1, p2, p3 = cubic
-        away, speed = state[0] - p0, state[1] - p1
-        place, rate = self._free(away, speed, t)
-        return np.stack([((p3 * t + p2) * t + p1) * t + p0 + place, (3 * p3 * t + 2 * p2) * t + p1 + rate])
-
-    def _free(self, away: Any, speed: Any, t: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """The oscillation that begins ``away`` from rest with ``speed``: under-, critically or over-damped."""
-        k, c = self.k, self.c
-        half, inner = c / 2, k - c * c / 4
-        fade = np.exp(-half * t)
-        if abs(inner) < 1e-9 * k:
-            b = speed + half * away
-            place = (away + b * t) * fade
-            return place, b * fade - half * place
-        if inner > 0:
-            w = np.sqrt(inner)
-            b = (speed + half * away) / w
-            sine, cosine = np.sin(w * t), np.cos(w * t)
-            place = fade * (away * cosine + b * sine)
-            return place, fade * w * (b * cosine - away * sine) - half * place
-        w = np.sqrt(-inner)
-        slow, fast = -half + w, -half - w
-        a = (speed - fast * away) / (slow - fast)
-        b = away - a
-        one, two = a * np.exp(slow * t), b * np.exp(fast * t)
-        return one + two, slow * one + fast * two
-
-    def __call__(self, t: np.ndarray) -> np.ndarray:
-        at = np.asarray(t, np.float64)
-        which = np.clip(np.searchsorted(self.knots, at, side="right") - 1, 0, len(self.cubics) - 1)
-        moved = self._after(self.cubics[which].T.reshape(4, *at.shape), self.states[which].T.reshape(2, *at.shape),
-                            np.maximum(at - self.knots[which], 0.0))[0]  # fmt: skip
-        return np.where(at <= self.knots[0], self.states[0, 0], moved)
+    signal: Signal
+    bends: Bends
+    start: float
+    cubics: tuple[np.ndarray, np.ndarray] | None
 
 
-def _spring(signal: Signal, knots: np.ndarray, m: Modifier, _fps: float) -> Signal:
-    return _Spring(signal, knots, m.number("stiffness"), m.number("damping"))
+def _spring(source: Source, m: Modifier, _fps: float) -> Signal:
+    stiffness, damping = m.number("stiffness"), m.number("damping")
+    if source.cubics is not None:
+        return exact_spring(*source.cubics, stiffness, damping)
+    return GridSpring(source.signal, source.bends, source.start, stiffness, damping)
 
 
-def _wobble(signal: Signal, _knots: np.ndarray, m: Modifier, _fps: float) -> Signal:
+def _wobble(source: Source, m: Modifier, _fps: float) -> Signal:
     height, first, second, phase = (m.number(n) for n in ("height", "frequency", "second", "phase"))
 
     def moved(t: np.ndarray) -> np.ndarray:
         wave = np.sin(2 * np.pi * (first * t + phase)) + 0.5 * np.sin(2 * np.pi * (second * t + 1.7 * phase))
-        return signal(t) + height * wave / 1.5
+        return source.signal(t) + height * wave / 1.5
 
     return moved
 
 
-def _smooth(signal: Signal, _knots: np.ndarray, m: Modifier, _fps: float) -> Signal:
+def _smooth(source: Source, m: Modifier, _fps: float) -> Signal:
     """The mean over a window, heaviest in its middle. Source: Gaussian weights, 21 places over ±2 deviations."""
     places = np.linspace(-2, 2, 21)
     weights = np.exp(-places * places / 2)
@@ -158,14 +105,15 @@ def _smooth(signal: Signal, _knots: np.ndarray, m: Modifier, _fps: float) -> Sig
     wide = m.number("seconds") / 2
 
     def moved(t: np.ndarray) -> np.ndarray:
-        return signal(np.asarray(t)[..., None] + places * wide) @ weights
+        # summed, not multiplied as matrices, whose last digit depends on how many are asked
+        return (source.signal(np.asarray(t)[..., None] + places * wide) * weights).sum(axis=-1)
 
     return moved
 
 
-def _offset(signal: Signal, _knots: np.ndarray, m: Modifier, fps: float) -> Signal:
+def _offset(source: Source, m: Modifier, fps: float) -> Signal:
     late = m.number("frames") / fps
-    return lambda t: signal(np.asarray(t) - late)
+    return lambda t: source.signal(np.asarray(t) - late)
 
 
 KINDS: dict[str, Kind] = {
@@ -179,20 +127,42 @@ PRESETS = {"crisp": (900.0, 42.0), "springy": (180.0, 12.0), "bouncy": (260.0, 7
 
 
 def modified(curve: AnimationCurve, modifiers: tuple[Modifier, ...], frames: np.ndarray | float, fps: float) -> np.ndarray:
-    """Values at ``frames`` (any shape) of a curve with its modifiers, float64."""
+    """Values at ``frames`` (any shape) of a curve with its modifiers, float64; the same however they are asked."""
     at = np.asarray(frames, np.float64)
-    active = [m for m in modifiers if m.on and m.amount]
+    active = tuple(m for m in modifiers if m.on and m.amount)
     if not active or not curve.keys:
         return curve.evaluate(at)
-    seconds = at / fps
-    signal: Signal = lambda t: curve.evaluate(np.asarray(t) * fps)  # noqa: E731
-    last = float(seconds.max(initial=0.0)) + 1.0
-    plain = pieces(curve).is_cubic and (curve.before, curve.after) == ("hold", "hold")
+    kept = _signals(curve)
+    key = (active, float(fps))
+    signal = kept.get(key)
+    if signal is None:
+        while len(kept) >= KEPT:
+            kept.pop(next(iter(kept)), None)
+        signal = kept[key] = _signal(curve, active, fps)
+    return signal(at / fps)
+
+
+@cached_by_identity
+def _signals(_curve: AnimationCurve) -> dict[tuple[tuple[Modifier, ...], float], Signal]:
+    """The signals of a curve by its modifiers and rate, so that a spring goes on from what it knows."""
+    return {}
+
+
+def _signal(curve: AnimationCurve, active: tuple[Modifier, ...], fps: float) -> Signal:
+    part = pieces(curve)
+    seconds = np.array([k.frame for k in curve.keys]) / fps
+    cubics = None
+    if part.is_cubic and {curve.before, curve.after} <= {"hold", "linear"}:
+        cubics = seconds, (part.coefficients[1:] * fps ** np.arange(4)).T
+    # what the cache keeps must not hold the curve that it belongs to
+    plain = replace(curve)
+    source = Source(lambda t: plain.evaluate(np.asarray(t) * fps), _bends(plain, seconds), float(seconds[0]), cubics)
+    late = 0.0
     for m in active:
-        knots = _knots(curve, fps, last, plain)
-        signal = _mixed(signal, KINDS[m.kind].apply(signal, knots, m, fps), m.amount)
-        plain = False
-    return signal(seconds)
+        late += m.number("frames") / fps if m.kind == "offset" else 0.0
+        signal = _mixed(source.signal, KINDS[m.kind].apply(source, m, fps), m.amount)
+        source = Source(signal, _later(_bends(plain, seconds), late), source.start, None)
+    return source.signal
 
 
 def _mixed(before: Signal, after: Signal, amount: float) -> Signal:
@@ -201,11 +171,22 @@ def _mixed(before: Signal, after: Signal, amount: float) -> Signal:
     return lambda t: before(t) + amount * (after(t) - before(t))
 
 
-def _knots(curve: AnimationCurve, fps: float, last: float, plain: bool) -> np.ndarray:
-    """Seconds where the signal may bend: its keys, or a fine grid among them where it is no polynomial."""
-    keys = np.array([k.frame for k in curve.keys]) / fps
-    end = max(last, float(keys[-1]) + 1.0)
-    if plain:
-        return np.append(keys, end)
-    count = int(min(np.ceil((end - keys[0]) / STEP), MOST_STEPS))
-    return np.unique(np.concatenate([keys, np.linspace(keys[0], end, count + 1)]))
+def _bends(curve: AnimationCurve, seconds: np.ndarray) -> Bends:
+    """The times of the keys, and of what repeats them beyond the last one."""
+    first, last = float(seconds[0]), float(seconds[-1])
+    span = last - first
+
+    def between(low: float, high: float) -> np.ndarray:
+        if curve.after in ("hold", "linear") or span <= 0 or high <= last:
+            return seconds[(seconds >= low) & (seconds <= high)]
+        turns = np.arange(max(np.floor((low - first) / span), 0.0), np.floor((high - first) / span) + 1)
+        inside = seconds - first
+        forth, back = inside[None] + first, first + span - inside[None]
+        rows = np.where((turns % 2 == 1)[:, None], back, forth) if curve.after == "ping-pong" else forth
+        return np.sort((rows + turns[:, None] * span).ravel())
+
+    return between
+
+
+def _later(bends: Bends, late: float) -> Bends:
+    return bends if not late else lambda low, high: bends(low - late, high - late) + late
