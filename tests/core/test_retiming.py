@@ -1,9 +1,13 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.easing import handles_of
+from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
@@ -198,12 +202,15 @@ keys_of_a_curve = st.lists(
 def test_what_reducing_leaves_is_within_the_tolerance_and_no_key_more_could_go(rows, tolerance, after):
     curve = AnimationCurve.of((Key(float(f), v, kind) for f, v, kind in rows), AnimationCurve((), "hold", after))
     thin = timing._Thinning(curve, tolerance).done()
-    at = np.unique(
-        np.concatenate([np.linspace(a.frame, b.frame, 17) for a, b in zip(curve.keys, curve.keys[1:], strict=False)])
-    )
+    first, last = curve.keys[0].frame, curve.keys[-1].frame
+    inside = [np.linspace(a.frame, b.frame, 17) for a, b in zip(curve.keys, curve.keys[1:], strict=False)]
+    beyond = {"hold": [], "linear": [last + 1e9], "ping-pong": 2 * last - np.concatenate(inside)}[after]
+    at = np.unique(np.concatenate([*inside, beyond]))
     wanted = curve.evaluate(at)
     assert np.abs(thin.evaluate(at) - wanted).max() <= tolerance + 1e-9
-    for key in thin.keys if len(thin.keys) > 1 else ():
+    if after == "ping-pong":  # what is repeated keeps its ends
+        assert (thin.keys[0].frame, thin.keys[-1].frame) == (first, last)
+    for key in thin.keys[1:-1] if after == "ping-pong" else thin.keys if len(thin.keys) > 1 else ():
         assert np.abs(thin.without([key.frame]).evaluate(at) - wanted).max() > tolerance - 1e-9
 
 
@@ -213,3 +220,79 @@ def test_a_baked_lane_of_many_keys_is_reduced_to_few(keyed):
     assert len(curve(long).keys) == 1501 and gone > 1450
     at = np.linspace(0, 30, 4001)
     assert np.abs(curve(less).evaluate(at) - curve(long).evaluate(at)).max() < 0.0101
+
+
+def test_retime_and_snap_keep_the_length_of_handles_and_say_which_keys_met(keyed):
+    """Worked by hand: 0…24 onto 0…36 makes a handle of 2 frames one of 3, onto 0…12 one of 1; rounding is for keys only."""
+    rows = [Key(f, v, "smooth", "joined", (2.0, -0.1), (2.0, 0.1)) for f, v in ((0, 0.0), (12, 1.0), (24, 0.0))]
+    scene = keyed.with_owner(keyed.object(OBJ).with_lane("t1", AnimationCurve(tuple(rows))))
+    for to, wanted in ((36, 3.0), (12, 1.0), (25, 2 * 25 / 24)):
+        for snap in (True, False):
+            longer = curve(timing.retime(scene, LANES[:1], 0, 24, 0, to, snap))
+            assert [(k.into[0], k.out[0]) for k in longer.keys] == [(pytest.approx(wanted),) * 2] * 3
+            assert longer.keys[1].frame == (round(to / 2) if snap else to / 2)
+    close = timing.retime(scene, LANES[:1], 0, 24, 0, 1)
+    assert len(curve(close).keys) == 2 and timing.keys_lost(scene, close, LANES[:1]) == 1
+    assert timing.lost_words(1) == "1 key met another on the same frame and went." and timing.lost_words(0) == ""
+    off = scene.with_owner(
+        scene.object(OBJ).with_lane("t1", AnimationCurve(tuple(replace(k, frame=k.frame + 0.3) for k in rows)))
+    )
+    assert [(k.frame, k.into[0]) for k in curve(timing.snap_to_frames(off, LANES[:1])).keys] == [(0, 2), (12, 2), (24, 2)]
+
+
+def test_keys_of_holds_run_backwards_frame_for_frame(keyed):
+    held = AnimationCurve((Key(0, 0.0, "hold"), Key(10, 1.0, "hold"), Key(20, 0.5, "hold")))
+    scene = keyed.with_owner(keyed.object(OBJ).with_lane("t1", held))
+    back = curve(timing.reverse(scene, LANES[:1], 0, 20))
+    assert back.value(5) == 1 and back.value(15) == 0
+    kinds = ("hold", "linear", "smooth", "ease")
+    rng = np.random.default_rng(5)
+    for _ in range(40):
+        places = np.sort(rng.choice(40, 6, replace=False))
+        mixed = AnimationCurve(
+            tuple(
+                Key(float(f), float(v), kinds[k])
+                for f, v, k in zip(places, rng.normal(size=6), rng.integers(0, 4, 6), strict=True)
+            )
+        )
+        first, last = mixed.keys[0].frame, mixed.keys[-1].frame
+        turned = scene.with_owner(scene.object(OBJ).with_lane("t1", mixed))
+        at = np.arange(first, last + 1)
+        once = timing.reverse(turned, LANES[:1], first, last)
+        assert np.allclose(curve(once).evaluate(at), mixed.evaluate(at)[::-1], atol=1e-12) or "smooth" in {
+            k.interpolation for k in mixed.keys
+        }  # a tangent next to a hold is flat, on the other side then
+        again = timing.reverse(once, LANES[:1], first, last)
+        assert np.allclose(curve(again).evaluate(at), mixed.evaluate(at), atol=1e-12) or "smooth" in {
+            k.interpolation for k in mixed.keys
+        }
+
+
+@pytest.mark.parametrize("ease", ["cubic-bezier(0.42, 0, 0.58, 1)", "cubic-bezier(0.1234567, -0.3, 0.7, 1.1)", "back-in"])
+def test_an_easing_turned_round_twice_is_the_same_to_the_last_digit(ease):
+    assert handles_of(timing._turned_ease(timing._turned_ease(ease))) == handles_of(ease)
+
+
+def test_another_rate_in_the_same_seconds_takes_the_frames_of_modifiers_along(keyed):
+    scene = timing.set_modifiers(keyed, OBJ, "t1", (Modifier("offset"), Modifier("spring"), Modifier("smooth")))
+    before = scene.object(OBJ).lane("t1")
+    after = timeline.set_rate(scene, 48.0, keep_seconds=True).object(OBJ).lane("t1")
+    assert after.modifiers[0].number("frames") == 6 and after.modifiers[1:] == before.modifiers[1:]
+    at = np.linspace(0, 80, 200)
+    assert np.allclose(after.values(2 * at, 48.0), before.values(at, 24.0), atol=1e-9)
+    kept = timeline.set_rate(scene, 48.0).object(OBJ).lane("t1")
+    assert kept.modifiers == before.modifiers
+
+
+@pytest.mark.parametrize("kind", ["smooth", "linear", "hold", "ease"])
+@pytest.mark.parametrize("side", ["before", "after"])
+def test_a_straight_way_on_follows_the_end_to_the_last_digit(kind, side):
+    """A flat end stays flat however far; another goes on as the difference quotient says."""
+    flat = AnimationCurve((Key(0, 1.0, kind, "flat"), Key(10, 0.0, kind), Key(20, 1.0, kind, "flat")), "linear", "linear")
+    far = {"before": -1e6, "after": 1e6 + 20}[side]
+    wanted = {"smooth": 1.0, "hold": 1.0, "linear": 1e5 + 1, "ease": 1.0}[kind]
+    eased = replace(flat, keys=tuple(replace(k, ease="ease-in-out") for k in flat.keys))
+    assert float(eased.evaluate(far)) == pytest.approx(wanted, abs=1e-6, rel=1e-12)
+    steep = AnimationCurve((Key(0, 0.0, "smooth", "broken", None, (1.0, 2.0)), Key(9, 5.0, "smooth", "broken", (4.0, -3.0))),
+                           "linear", "linear")  # fmt: skip
+    assert steep.evaluate(-10.0) == pytest.approx(-20.0) and steep.evaluate(19.0) == pytest.approx(5 + 10 * 0.75)

@@ -93,3 +93,16 @@ def test_a_curve_with_free_handles_is_the_bézier_by_an_independent_solver(span,
         steep = abs(at(x, min(s + 1e-7, 1)) - at(x, max(s - 1e-7, 0)))
         if steep > 1e-9:  # where the curve stands upright in time no value is determined to 1e-9
             assert abs(float(curve.evaluate(frame)) - at(y, s)) < 1e-9 * scale
+
+
+@pytest.mark.parametrize("number", ["+0.5", ".5", "5e-1", "+5E-1", "50e-2", "0.50", "0.05e+1"])
+def test_every_css_number_is_one(number):
+    """Source: CSS Values and Units Level 4, 5.3: a sign, digits with or without a point, an exponent with a sign."""
+    assert handles_of(f"cubic-bezier({number}, 1e+0, {number}, 1)") == (0.5, 1.0, 0.5, 1.0)
+
+
+@pytest.mark.parametrize("wrong", ["1.", "1e", "e1", "--1", "+-1", "1 2", "0x1", "1e1.5", ""])
+def test_what_css_calls_no_number_is_none(wrong):
+    """Source: as above."""
+    with pytest.raises(EditRefused):
+        handles_of(f"cubic-bezier({wrong}, 0, 1, 1)")

@@ -150,7 +150,10 @@ class Retime(Gesture):
     def release(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
             scene, band = self._moved(event)
+            lost = timing.keys_lost(self.doc.settled.scene, scene, lanes_of(self.doc))
             self.doc.commit("Retime", scene, replace(self.doc.session, band=band))
+            if lost:
+                self.doc.say(timing.lost_words(lost), "warning")
         else:
             self.doc.change(band=self.band)
             self.doc.cancel_preview()

@@ -274,11 +274,26 @@ def pieces(curve: AnimationCurve) -> Pieces:
     starts = np.concatenate([frames[:1] - 1.0, frames])
     part = Pieces(starts, table, beziers, eased, into, out)
     if len(keys) > 1 and curve.before == "linear":
-        slope = float(part.slopes(frames[:1] + 1e-9)[0])
+        slope = _slope_at_end(part, 1, float(frames[1] - frames[0]), False)
         table[0, :2] = values[0] - slope, slope
     if len(keys) > 1 and curve.after == "linear":
-        table[-1, 1] = float(part.slopes(frames[-1:] - 1e-6 * (frames[-1] - frames[-2]))[0])
+        table[-1, 1] = _slope_at_end(part, len(keys) - 1, float(frames[-1] - frames[-2]), True)
     return part
+
+
+def _slope_at_end(part: Pieces, number: int, span: float, late: bool) -> float:
+    """The exact change a frame at the start of a piece, or (``late``) at its end; a named easing's by a difference."""
+    if number in part.beziers:
+        _, x1, x2, rise, y1, y2 = part.beziers[number]
+        # at an end a Bézier runs toward the nearest control place that is elsewhere
+        ways = ((1 - x2, rise - y2), (1 - x1, rise - y1)) if late else ((x1, y1), (x2, y2))
+        return next((dy / (dx * span) for dx, dy in ways if dx > 1e-9), rise / span)
+    if number in part.eased:
+        at = part.starts[number] + (span * (1 - 1e-9) if late else 0.0)
+        return float(part.slopes(np.array([at]))[0])
+    _, c1, c2, c3 = part.coefficients[number].tolist()
+    t = span if late else 0.0
+    return (3 * c3 * t + 2 * c2) * t + c1
 
 
 def _handles(keys: tuple[Key, ...], frames: np.ndarray, values: np.ndarray) -> tuple[tuple[Handle, ...], tuple[Handle, ...]]:

@@ -20,7 +20,7 @@ KEYWORDS = {
     "ease-out": (0.0, 0.0, 0.58, 1.0),
     "ease-in-out": (0.42, 0.0, 0.58, 1.0),
 }
-_NUMBER = r"\s*(-?\d*\.?\d+(?:e-?\d+)?)\s*"
+_NUMBER = r"\s*([+-]?(?:\d+|\d*\.\d+)(?:e[+-]?\d+)?)\s*"  # <number> of CSS Values and Units Level 4, section 5.3
 _CSS = re.compile(rf"^cubic-bezier\({_NUMBER},{_NUMBER},{_NUMBER},{_NUMBER}\)$")
 _BACK = 1.70158
 SETTLED = 2e-15  # of the time a segment takes

@@ -57,6 +57,14 @@ class Modifier:
         default = next(s.default for s in KINDS[self.kind].settings if s.name == name)
         return dict(self.numbers).get(name, default)
 
+    def with_frames_scaled(self, factor: float) -> Modifier:
+        """With the settings that count frames multiplied; the others know seconds."""
+        out = self
+        for setting in KINDS[self.kind].settings:
+            if setting.unit == "frames":
+                out = out.with_number(setting.name, self.number(setting.name) * factor)
+        return out
+
     def with_number(self, name: str, value: float) -> Modifier:
         return Modifier(self.kind, self.on, self.amount, tuple({**dict(self.numbers), name: float(value)}.items()))
 
@@ -121,7 +129,7 @@ KINDS: dict[str, Kind] = {
     "wobble": Kind((Setting("height", "", 0.05, -100, 100), Setting("frequency", "Hz", 1.1, 0, 100),
                     Setting("second", "Hz", 2.7, 0, 100), Setting("phase", "", 0.0, -100, 100)), _wobble),
     "smooth": Kind((Setting("seconds", "s", 0.2, 0.001, 60),), _smooth),
-    "offset": Kind((Setting("frames", "", 3.0, -1e5, 1e5),), _offset),
+    "offset": Kind((Setting("frames", "frames", 3.0, -1e5, 1e5),), _offset),
 }  # fmt: skip
 PRESETS = {"crisp": (900.0, 42.0), "springy": (180.0, 12.0), "bouncy": (260.0, 7.0), "floaty": (30.0, 5.0)}
 

@@ -27,7 +27,12 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
         return replace(scene, fps=float(fps))
     factor = fps / scene.fps
     every = [(owner.id, lane.channel) for owner in scene.owners for lane in owner.lanes]
-    scene = map_frames(scene, every, lambda f: f * factor)
+    scene = map_frames(scene, every, lambda f: f * factor, step=factor)
+    for owner in scene.owners:
+        for lane in owner.lanes:
+            scene = scene.with_owner(
+                scene.owner(owner.id).with_modifiers(lane.channel, tuple(m.with_frames_scaled(factor) for m in lane.modifiers))
+            )
     return replace(
         scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor,
         played=None if scene.played is None else (scene.played[0] * factor, scene.played[1] * factor),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import operator
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from decimal import Decimal
 from functools import partial
 from heapq import heapify, heappop, heappush
 
@@ -19,6 +20,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
 
 Lanes = Iterable[tuple[str, str]]
+SAME_SLOPE = 1e-9  # a frame; a straight way on outside would leave any tolerance in the end
 
 
 def _stretched(handle: tuple[float, float] | None, frames: float, value: float = 1.0) -> tuple[float, float] | None:
@@ -27,15 +29,17 @@ def _stretched(handle: tuple[float, float] | None, frames: float, value: float =
 
 
 def map_frames(
-    scene: Scene, lanes: Lanes, place: Callable[[float], float], first: float = -np.inf, last: float = np.inf
+    scene: Scene, lanes: Lanes, place: Callable[[float], float], first: float = -np.inf, last: float = np.inf, step: float = 1.0
 ) -> Scene:
-    """Keys from frame ``first`` to ``last`` put where ``place(frame)`` says; handles stretch with them."""
+    """Keys from frame ``first`` to ``last`` put where ``place(frame)`` says; handles become ``step`` times as long."""
 
     def moved(key: Key) -> Key:
         if not first - SAME_FRAME <= key.frame <= last + SAME_FRAME:
             return key
-        here, step = place(key.frame), abs(place(key.frame + 1.0) - place(key.frame))
-        return replace(key, frame=float(here), into=_stretched(key.into, step), out=_stretched(key.out, step))
+        frame = float(place(key.frame))
+        return key if frame == key.frame and step == 1 else replace(
+            key, frame=frame, into=_stretched(key.into, step), out=_stretched(key.out, step)
+        )  # fmt: skip
 
     return _map_lanes(scene, lanes, lambda curve: AnimationCurve.of(map(moved, curve.keys), curve))
 
@@ -62,7 +66,23 @@ def retime(scene: Scene, lanes: Lanes, first: float, last: float, to_first: floa
         there = to_first + (frame - first) * factor
         return float(np.round(there)) if snap and frame == np.floor(frame) else there
 
-    return map_frames(scene, lanes, place, first, last)
+    return map_frames(scene, lanes, place, first, last, factor)
+
+
+def keys_lost(before: Scene, after: Scene, lanes: Lanes) -> int:
+    """How many keys went because they met another one on the same frame."""
+
+    def count(scene: Scene) -> int:
+        kept = (scene.owner(owner_id).lane(channel_id) for owner_id, channel_id in lanes)
+        return sum(len(lane.curve.keys) for lane in kept if lane is not None)
+
+    lanes = list(lanes)
+    return count(before) - count(after)
+
+
+def lost_words(count: int) -> str:
+    """What is said of keys that met, or nothing."""
+    return f"{count} key{'' if count == 1 else 's'} met another on the same frame and went." if count else ""
 
 
 def shift_after(scene: Scene, lanes: Lanes, frame: float, by: float) -> Scene:
@@ -79,18 +99,25 @@ def shift_after(scene: Scene, lanes: Lanes, frame: float, by: float) -> Scene:
 
 
 def reverse(scene: Scene, lanes: Lanes, first: float, last: float) -> Scene:
-    """The keys of a range run backwards, each easing and handle turned round with them."""
+    """The keys of a range run backwards, each easing and handle turned round with them.
+
+    A hold shows the value it began with, up to the frame before the next key; backwards it begins one frame later, so that
+    every whole frame shows what its mirror image showed.
+    """
 
     def change(curve: AnimationCurve) -> AnimationCurve:
         inside = [k for k in curve.keys if first - SAME_FRAME <= k.frame <= last + SAME_FRAME]
         rest = [k for k in curve.keys if k not in inside]
-        turned = []
+        turned: list[Key] = []
         for n, key in enumerate(inside):
-            before = inside[n - 1] if n > 0 else key  # what led to it now leads away from it
+            before = inside[n - 1]  # what led to it now leads away from it; what led out of the range still does
+            there = first + last - key.frame
             turned.append(
-                replace(key, frame=first + last - key.frame, into=key.out, out=key.into,
-                        interpolation=before.interpolation, ease=_turned_ease(before.ease))
+                replace(key, frame=there, into=key.out, out=key.into, interpolation=before.interpolation,
+                        ease=_turned_ease(before.ease) if n else before.ease)
             )  # fmt: skip
+            if n and before.interpolation == "hold" and before.value != key.value and key.frame - before.frame > 1 + SAME_FRAME:
+                turned.append(replace(before, frame=there + 1, into=None, out=None, tangent="auto"))
         return AnimationCurve.of((*rest, *turned), curve)
 
     return _map_lanes(scene, lanes, change)
@@ -102,8 +129,8 @@ def _turned_ease(ease: str) -> str:
     if inner is None:
         name, _, way = ease.partition("-")
         return f"{name}-{ {'in': 'out', 'out': 'in'}.get(way, way) }"
-    x1, y1, x2, y2 = inner
-    return f"cubic-bezier({1 - x2:g}, {1 - y2:g}, {1 - x1:g}, {1 - y1:g})"
+    x1, y1, x2, y2 = (f"{1 - Decimal(repr(v)):f}" for v in inner)  # 1 - 0.42 is 0.58, and comes back
+    return f"cubic-bezier({x2}, {y2}, {x1}, {y1})"
 
 
 def mirror_values(scene: Scene, lanes: Lanes, about: float) -> Scene:
@@ -137,7 +164,7 @@ def stagger(scene: Scene, lanes: Lanes, frames: float) -> Scene:
 
 def snap_to_frames(scene: Scene, lanes: Lanes) -> Scene:
     """Every key on the nearest whole frame; of two that meet there the later one stays."""
-    return map_frames(scene, lanes, lambda f: float(np.round(f)) if abs(f - np.round(f)) > 0 else f)
+    return map_frames(scene, lanes, lambda f: float(np.round(f)))
 
 
 def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1.0) -> Scene:
@@ -217,6 +244,7 @@ class _Thinning:
             np.concatenate([[k.frame for k in curve.keys], *(np.linspace(a.frame, b.frame, 17) for a, b in pairs)])
         )
         self.wanted = curve.evaluate(self.frames)
+        self.outside = [(at, float(curve.slope(at))) for at in (self.frames[0] - 1.0, self.frames[-1] + 1.0)]
 
     def done(self) -> AnimationCurve:
         keys = self.keys
@@ -251,19 +279,22 @@ class _Thinning:
 
     def _miss(self, n: int, before: list[int], after: list[int]) -> float:
         """How far the curve would be off without key ``n``."""
-        ends = before[n] < 0 or after[n] < 0
-        # at an end what lies outside of the keys changes too, and may repeat all of them
-        most = len(self.keys) if ends else self.REACH + 1
-        left, right = self._walk(before[n], before, most)[::-1], self._walk(after[n], after, most)
-        if not left and not right:
+        reach, curve = self.REACH, self.curve
+        left, right = self._walk(before[n], before, reach + 1)[::-1], self._walk(after[n], after, reach + 1)
+        repeats = not {curve.before, curve.after} <= {"hold", "linear"}
+        if not left and not right or repeats and not (left and right):
+            return np.inf  # the last key there is, or an end of what is repeated
+        around = tuple(self.keys[k] for k in (*left, *right))
+        less = replace(curve, keys=around, **({"before": "hold", "after": "hold"} if repeats else {}))
+        # the first and the last key also say how the curve goes on outside, where others may have gone already
+        at_first, at_last = len(left) <= reach, len(right) <= reach
+        if any(
+            way == "linear" and near and abs(less.slope(at) - slope) > SAME_SLOPE
+            for way, near, (at, slope) in zip((curve.before, curve.after), (at_first, at_last), self.outside, strict=True)
+        ):
             return np.inf
-        around = [self.keys[k] for k in (*left, *right)]
-        less = replace(self.curve, keys=tuple(around))
-        if ends:
-            low, high = self.frames[0], self.frames[-1]
-        else:
-            low = around[max(len(left) - self.REACH, 0)].frame
-            high = around[min(len(left) + self.REACH - 1, len(around) - 1)].frame
+        low = self.frames[0] if at_first else around[len(left) - reach].frame
+        high = self.frames[-1] if at_last else around[len(left) + reach - 1].frame
         part = slice(np.searchsorted(self.frames, low), np.searchsorted(self.frames, high, side="right"))
         return float(np.abs(less.evaluate(self.frames[part]) - self.wanted[part]).max(initial=0.0))
 

@@ -64,9 +64,23 @@ def _set(s: Subject, v: Values) -> Scene:
     return scene
 
 
+def _retime(s: Subject, v: Values) -> Outcome:
+    (first, last), (to_first, to_last) = v["range"], v["onto"]
+    return _met(s, timing.retime(s.scene, s.lanes, first, last, to_first, to_last, not v["no-rounding"]))
+
+
+def _snap(s: Subject, _v: Values) -> Outcome:
+    return _met(s, timing.snap_to_frames(s.scene, s.lanes))
+
+
+def _met(s: Subject, scene: Scene) -> Outcome:
+    return Outcome(scene, said=timing.lost_words(timing.keys_lost(s.scene, scene, s.lanes)))
+
+
 LANES = (
-    Operation("lanes", "retime", "Retime", lambda s, v: timing.retime(s.scene, s.lanes, *v["range"], *v["onto"]),
-              (SPAN, Span("onto", "Frames to be", needed=True)), ("lanes",), "Scales and shifts a range of keys.",
+    Operation("lanes", "retime", "Retime", _retime,
+              (SPAN, Span("onto", "Frames to be", needed=True), Flag("no-rounding", "Without rounding to whole frames")),
+              ("lanes",), "Scales and shifts a range of keys; those on whole frames stay on such.",
               done="Retime"),
     Operation("lanes", "shift", "Shift everything after the playhead",
               lambda s, v: timing.shift_after(s.scene, s.lanes, s.frame if v["after"] is None else v["after"], v["by"]),
@@ -86,7 +100,7 @@ LANES = (
               (Number("by", "Each later by", 3.0, True, unit="frames", low=FRAMES[0], high=FRAMES[1]),), ("lanes",),
               "The first lane stays; each further one, in the order of the cards, starts that much later.", "Stagger them",
               done="Stagger"),
-    Operation("lanes", "snap", "Snap to whole frames", lambda s, _v: timing.snap_to_frames(s.scene, s.lanes), (), ("lanes",),
+    Operation("lanes", "snap", "Snap to whole frames", _snap, (), ("lanes",),
               "Every key to the nearest frame.", done="Snap to whole frames"),
     Operation("lanes", "bake", "Bake to keys", _bake,
               (SPAN, Number("every", "A key every", 1.0, unit="frames", low=0.01, high=1e5)), ("lanes",),
