@@ -12,14 +12,14 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.affine import rgb
-from fictilis.core.channels import OBJECT_KINDS, stand_at
+from fictilis.core.channels import stand_at
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, with_faces, write_whole
-from fictilis.formats.weight_tracks import WeightTrack, weight_track
+from fictilis.formats.tracks import Track, motion_tracks, quaternion, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
 FLOAT, UINT = 5126, 5125
@@ -120,9 +120,10 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
         gltf.nodes.append(_node(g, scene, obj, number))
         track = weight_track(scene, obj) if obj.targets else None
         if track is not None:
-            _animate(g, buffer, animation, track, number)
-        for part, kind, values in _motion(scene, obj):
-            _animate_node(g, buffer, animation, number, part, kind, *values)
+            _animate(g, buffer, animation, track, number, "weights", "SCALAR")
+        for part, moved in motion_tracks(scene, obj).items():
+            unit = METRES if part == "translation" else 1.0
+            _animate(g, buffer, animation, moved, number, part, "VEC4" if part == "rotation" else "VEC3", unit)
         progress((number + 1) / len(shown))
     if animation.channels:
         gltf.animations.append(animation)
@@ -142,40 +143,6 @@ def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
     if scene.cameras:
         out.append(f"Cameras are not written; {', '.join(c.name for c in scene.cameras)} was left out.")
     return out
-
-
-def _motion(scene: Scene, obj: MorphObject) -> list[tuple[str, str, tuple[np.ndarray, np.ndarray]]]:
-    """The object's own motion: path, accessor kind, times in seconds and values, sampled at frames and keys."""
-    moving = [lane for lane in obj.lanes if lane.channel in OBJECT_KINDS and "." in lane.channel]
-    if not moving:
-        return []
-    frames = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
-    keys = [k.frame for lane in moving for k in lane.curve.keys]
-    frames = np.unique(np.concatenate([frames, [scene.start, scene.end], np.clip(keys, scene.start, scene.end)]))
-    stands = [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
-    turns = np.array([_quaternion(t.rotation_matrix()) for t in stands])
-    for n in range(1, len(turns)):  # the shorter way round
-        turns[n] *= 1 if turns[n] @ turns[n - 1] >= 0 else -1
-    times = (frames - scene.start) / scene.fps
-    rows = {
-        "translation": ("VEC3", np.array([t.matrix()[:3, 3] for t in stands]) * METRES),
-        "rotation": ("VEC4", turns),
-        "scale": ("VEC3", np.array([t.scale for t in stands])),
-    }
-    return [(path, kind, (times, values)) for path, (kind, values) in rows.items() if np.ptp(values, axis=0).any()]
-
-
-def _animate_node(
-    g: Any, buffer: _Buffer, animation: Any, node: int, path: str, kind: str, times: np.ndarray, values: np.ndarray
-) -> None:
-    animation.samplers.append(
-        g.AnimationSampler(
-            input=buffer.add(times, "SCALAR", bounds=True), output=buffer.add(values, kind), interpolation="LINEAR"
-        )
-    )
-    animation.channels.append(
-        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path=path))
-    )
 
 
 def _material(g: Any, obj: MorphObject) -> Any:
@@ -219,37 +186,27 @@ def _node(g: Any, scene: Scene, obj: MorphObject, number: int) -> Any:
     node = g.Node(name=obj.name, mesh=number)
     node.translation = (matrix[:3, 3] * METRES).tolist()
     node.scale = list(transform.scale)
-    node.rotation = _quaternion(transform.rotation_matrix())
+    node.rotation = quaternion(transform.rotation_matrix())
     return node
 
 
-def _quaternion(m: np.ndarray) -> list[float]:
-    """x, y, z, w of a rotation (3, 3). Source: eigenvector form of Bar-Itzhack (2000), J. Guidance 23(6)."""
-    k = np.array([
-        [m[0, 0] - m[1, 1] - m[2, 2], m[1, 0] + m[0, 1], m[2, 0] + m[0, 2], m[2, 1] - m[1, 2]],
-        [m[1, 0] + m[0, 1], m[1, 1] - m[0, 0] - m[2, 2], m[2, 1] + m[1, 2], m[0, 2] - m[2, 0]],
-        [m[2, 0] + m[0, 2], m[2, 1] + m[1, 2], m[2, 2] - m[0, 0] - m[1, 1], m[1, 0] - m[0, 1]],
-        [m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1], m[0, 0] + m[1, 1] + m[2, 2]],
-    ])  # fmt: skip
-    vector = np.linalg.eigh(k)[1][:, -1]
-    return (vector * (1 if vector[3] >= 0 else -1)).tolist()
-
-
-def _animate(g: Any, buffer: _Buffer, animation: Any, track: WeightTrack, node: int) -> None:
+def _animate(
+    g: Any, buffer: _Buffer, animation: Any, track: Track, node: int, path: str, kind: str, unit: float = 1.0
+) -> None:  # fmt: skip
     times = track.times.astype(np.float32)
     for i in range(1, len(times)):
         if times[i] <= times[i - 1]:
             times[i] = np.nextafter(times[i - 1], np.float32(np.inf))
-    values = track.values
+    values = track.values[:, None]
     if track.tangents_in is not None and track.tangents_out is not None:
         values = np.stack([track.tangents_in, track.values, track.tangents_out], axis=1)
     animation.samplers.append(
         g.AnimationSampler(
             input=buffer.add(times, "SCALAR", bounds=True),
-            output=buffer.add(values.ravel(), "SCALAR"),
+            output=buffer.add(unit * (values.ravel() if kind == "SCALAR" else values.reshape(-1, values.shape[2])), kind),
             interpolation=track.interpolation,
         )
     )
     animation.channels.append(
-        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path="weights"))
+        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path=path))
     )

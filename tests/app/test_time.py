@@ -235,7 +235,7 @@ def test_another_rate_asks_what_is_kept(timed, forms, keep, last):  # noqa: F811
 
 
 def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_path):
-    from fictilis.formats.weight_tracks import weight_track
+    from fictilis.formats.tracks import weight_track
     from tests.formats.gltf_player import play
 
     select(timed, 20)

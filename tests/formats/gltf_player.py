@@ -3,11 +3,13 @@
 Source: glTF 2.0 specification, appendix C (interpolation).
 """
 
+from types import SimpleNamespace
+
 import numpy as np
 
 
-def play(track, seconds):
-    """(f, c): the track's values at ``seconds`` as a standard player interpolates them."""
+def play(track, seconds, spherical=False):
+    """(f, c): the track's values at ``seconds`` as a standard player interpolates them; rotations spherically."""
     times, values = np.asarray(track.times), track.values
     out = []
     for t in np.asarray(seconds, float):
@@ -18,6 +20,14 @@ def play(track, seconds):
         u = (t - times[k]) / span if span > 0 else 0.0
         if track.interpolation == "STEP" or n == k:
             out.append(values[k])
+        elif track.interpolation == "LINEAR" and spherical:
+            dot = float(values[k] @ values[n])
+            angle = np.arccos(min(abs(dot), 1.0))
+            if angle < 1e-6:
+                out.append(values[k])
+            else:
+                near = np.sin(u * angle) * np.sign(dot) * values[n]
+                out.append((np.sin((1 - u) * angle) * values[k] + near) / np.sin(angle))
         elif track.interpolation == "LINEAR":
             out.append((1 - u) * values[k] + u * values[n])
         else:
@@ -50,3 +60,22 @@ def read_arrays(path):
     arrays["targets"] = [{k: accessor(data, v) for k, v in t.items()} for t in primitive.targets or []]
     arrays["indices"] = accessor(data, primitive.indices)
     return data, arrays
+
+
+def node_at(data, seconds):
+    """Translation, rotation and scale of the first node, as its animation plays them. Source: glTF 2.0, 3.11 and appendix C."""
+    node = data.nodes[0]
+    out = {"translation": node.translation, "rotation": node.rotation, "scale": node.scale}
+    for channel in data.animations[0].channels:
+        sampler = data.animations[0].samplers[channel.sampler]
+        values = accessor(data, sampler.output).astype(float)
+        if channel.target.path == "weights":
+            continue
+        spline = sampler.interpolation == "CUBICSPLINE"
+        rows = values.reshape(-1, 3, values.shape[1]) if spline else values[:, None]
+        track = SimpleNamespace(
+            interpolation=sampler.interpolation, times=accessor(data, sampler.input).astype(float), values=rows[:, 1 * spline],
+            tangents_in=rows[:, 0], tangents_out=rows[:, -1],
+        )  # fmt: skip
+        out[channel.target.path] = play(track, [seconds], channel.target.path == "rotation")[0]
+    return out

@@ -13,8 +13,8 @@ from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.scene import Appearance, Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
-from fictilis.formats.weight_tracks import weight_track
-from tests.formats.gltf_player import accessor, play, read_arrays
+from fictilis.formats.tracks import weight_track
+from tests.formats.gltf_player import node_at, play, read_arrays
 
 OBJ = "o1"
 
@@ -156,22 +156,59 @@ def test_the_objects_own_motion_is_played_by_the_node(tmp_path, sheet):
     warnings = export(scene, tmp_path / "m.glb")
     data, _ = read_arrays(tmp_path / "m.glb")
     (animation,) = data.animations
-    tracks = {c.target.path: animation.samplers[c.sampler] for c in animation.channels}
-    assert warnings == [] and set(tracks) == {"translation", "rotation", "scale"}
-    rows = {path: accessor(data, t.output) for path, t in tracks.items()}
-    times = accessor(data, tracks["rotation"].input)
-    for n in (0, 13, 27, 40):
-        matrix = stand_at(scene.object(OBJ), round(times[n] * 24)).transform.matrix()
-        x, y, z, w = rows["rotation"][n].astype(float)
-        turn = np.array([
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ])  # fmt: skip
-        assert np.allclose(turn @ np.diag(rows["scale"][n]), matrix[:3, :3], atol=1e-5)
-        assert np.allclose(rows["translation"][n] * 100, matrix[:3, 3], atol=1e-4)
-    steps = np.einsum("fq,fq->f", rows["rotation"][:-1].astype(float), rows["rotation"][1:].astype(float))
-    assert steps.min() > 0.99  # never the long way round
+    assert warnings == [] and {c.target.path for c in animation.channels} == {"translation", "rotation", "scale"}
+    for frame in np.linspace(0, 40, 33):
+        assert_stands(data, scene, float(frame), 2e-4 if frame == round(frame) else 0.1)  # about a pivot it goes round
+
+
+def assert_stands(data, scene, frame, within=2e-4):
+    """A standard player shows the object at a frame where it stands here."""
+    found = node_at(data, (frame - scene.start) / scene.fps)
+    matrix = stand_at(scene.object(OBJ), frame, fps=scene.fps).transform.matrix()
+    x, y, z, w = found["rotation"]
+    turn = np.array([
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ])  # fmt: skip
+    assert np.allclose(turn @ np.diag(found["scale"]), matrix[:3, :3], atol=1e-5), frame
+    assert np.allclose(np.array(found["translation"]) * 100, matrix[:3, 3], atol=within), frame
+
+
+MOTIONS = {
+    "held": ("STEP", "hold", ("position.x", "rotation.z", "scale.y")),
+    "straight": ("LINEAR", "linear", ("position.x", "rotation.z", "scale.y")),
+    "smooth": ("CUBICSPLINE", "smooth", ("position.y", "scale.x")),
+    "eased": ("LINEAR", "ease", ("position.z", "rotation.x")),
+}
+
+
+@pytest.mark.parametrize("name", MOTIONS)
+def test_motion_goes_in_its_smallest_exact_form(tmp_path, sheet, name):
+    """Source: glTF 2.0, appendix C: step, linear, spherical linear and cubic spline interpolation."""
+    form, kind, channels = MOTIONS[name]
+    scene = replace(sheet, start=-2.0, end=40.0)
+    for channel in channels:
+        for frame, value in ((0, 1.0), (10, 40.0), (21.5, -300.0), (33, 2.0)):
+            part = 0.05 * value + 20 if channel.startswith("scale") else value
+            scene = set_key(scene, OBJ, channel, Key(frame, part, kind, ease="cubic-bezier(0.3, 0, 0.3, 1)"))
+    export(scene, tmp_path / "m.glb")
+    data, _ = read_arrays(tmp_path / "m.glb")
+    assert {s.interpolation for s in data.animations[0].samplers} == {form}
+    between = np.linspace(-2, 39.5, 84) + 0.01 if kind != "ease" else np.arange(-2, 41)  # times are float32
+    for frame in between:
+        assert_stands(data, scene, float(frame), 2e-3)
+
+
+def test_a_held_place_does_not_slide(tmp_path, sheet):
+    """The example of the fault: 0 held until 40 at frame 10 must still be 0 at 9.5."""
+    scene = set_key(set_key(sheet, OBJ, "position.x", Key(0, 0.0, "hold")), OBJ, "position.x", Key(10, 40.0))
+    scene = set_key(scene, OBJ, "position.y", Key(0, 0.0, "smooth"))
+    scene = set_key(scene, OBJ, "position.y", Key(20, 5.0))
+    export(scene, tmp_path / "m.glb")
+    data, _ = read_arrays(tmp_path / "m.glb")
+    assert node_at(data, 9.5 / 24)["translation"][0] == pytest.approx(0, abs=1e-6)
+    assert node_at(data, 10 / 24)["translation"][0] == pytest.approx(0.4)
 
 
 def test_what_gltf_cannot_hold_of_an_objects_lanes_is_said(tmp_path, sheet):

@@ -1,0 +1,258 @@
+"""Weights and motion over time in the smallest exact form that glTF can play: STEP, LINEAR, CUBICSPLINE, else samples."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fictilis.core.animation.curve import pieces
+from fictilis.core.channels import OBJECT_KINDS, stand_at
+from fictilis.core.mix.acting import gain, shares_at
+from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.timeline import Lane
+
+Values = Callable[[np.ndarray], np.ndarray]
+JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes
+EXACT = 1e-9
+MOST_TURN = 100.0  # degrees from one key to the next, since a quaternion goes the shorter way
+_NODES = np.array([0.02, 0.33, 0.67, 0.98])
+_PROBES = np.array([0.11, 0.5, 0.84])
+
+
+@dataclass(frozen=True, eq=False)
+class Track:
+    """times (k,) seconds; values (k, c); tangents (k, c) a second, in and out, for CUBICSPLINE only."""
+
+    interpolation: str
+    times: np.ndarray
+    values: np.ndarray
+    tangents_in: np.ndarray | None = None
+    tangents_out: np.ndarray | None = None
+
+
+def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
+    """The coefficients of an object's columns over the scene's range, or None when no lane drives it.
+
+    Between keys and the weights at which an in-between stands a coefficient is one polynomial in time, except where a
+    curved path meets a curved lane; there the motion is sampled at the scene's rate, straight between the samples.
+    """
+    if not _weight_lanes(obj):
+        return None
+
+    def shares(frames: np.ndarray) -> np.ndarray:
+        return shares_at(obj, frames, fps=scene.fps).T
+
+    return _track_of(scene, _within(scene, _bends(obj)), shares)
+
+
+def _track_of(scene: Scene, knots: np.ndarray, values: Values) -> Track:
+    """The track of values (f, c) at frames (f,), which may bend at ``knots`` only."""
+    cubics = _cubics(values, knots)
+    if cubics is None:
+        knots = _sampled(scene, knots)
+        cubics = _chords(values, knots)
+    return _track(scene, knots, cubics)
+
+
+def _sampled(scene: Scene, knots: np.ndarray) -> np.ndarray:
+    whole = np.arange(np.ceil(scene.start), np.floor(scene.end) + 1)
+    return _within(scene, [*knots, *whole])
+
+
+def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
+    """Where the object itself stands over the scene's range, by the paths of a glTF node that it moves: translation in cm,
+    rotation as quaternions x, y, z, w, scale.
+
+    Rotation is straight (by slerp) between keys where that is exact, as about one axis, else sampled at the scene's rate.
+    """
+    moving = [lane for lane in obj.lanes if lane.channel in OBJECT_KINDS and "." in lane.channel]
+    if not moving:
+        return {}
+    knots = _within(scene, [k.frame for lane in moving for k in lane.curve.keys])
+
+    def stands(frames: np.ndarray) -> list[Transform]:
+        return [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
+
+    def translation(frames: np.ndarray) -> np.ndarray:
+        return np.array([t.matrix()[:3, 3] for t in stands(frames)])
+
+    def scale(frames: np.ndarray) -> np.ndarray:
+        return np.array([t.scale for t in stands(frames)])
+
+    def rotation(frames: np.ndarray) -> np.ndarray:
+        return np.array([quaternion(t.rotation_matrix()) for t in stands(frames)])
+
+    angles = np.array([t.rotation for t in stands(knots)])
+    steps = np.ceil(np.abs(np.diff(angles, axis=0)).max(axis=1) / MOST_TURN).astype(int) + 1
+    rows = [np.linspace(k, n, count + 1) for k, n, count in zip(knots, knots[1:], steps, strict=False)]
+    turned = _within(scene, np.concatenate(rows))
+    tracks = {
+        "translation": _track_of(scene, knots, translation),
+        "rotation": _rotation_track(scene, turned, rotation),
+        "scale": _track_of(scene, knots, scale),
+    }
+    return {path: track for path, track in tracks.items() if np.ptp(track.values, axis=0).any()}
+
+
+def _rotation_track(scene: Scene, knots: np.ndarray, turns: Values) -> Track:
+    """STEP where every stretch stands still, else LINEAR: at the knots, or at the frames."""
+    first, probes, last = _stretches(turns, knots)
+    if max(_apart(first, probes[:, n]).max() for n in range(probes.shape[1])) < EXACT and _apart(first, last).max() < EXACT:
+        keep = np.append(True, _apart(first[1:], first[:-1]) > EXACT)
+        return Track("STEP", (knots[:-1][keep] - scene.start) / scene.fps, first[keep])
+    between = [_slerp(first, last, part) for part in _PROBES]
+    if max(_apart(found, probes[:, n]).max() for n, found in enumerate(between)) > EXACT:
+        knots = _sampled(scene, knots)
+        first, _, last = _stretches(turns, knots)
+    rows = [(knots[0], first[0])]
+    for n, knot in enumerate(knots[1:-1]):
+        if _apart(last[n : n + 1], first[n + 1 : n + 2])[0] > EXACT:  # it jumps
+            rows.append((knot - JUMP, last[n]))
+        rows.append((knot, first[n + 1]))
+    rows.append((knots[-1], last[-1]))
+    values = np.array([row[1] for row in rows])
+    for n in range(1, len(values)):  # the shorter way round
+        values[n] *= 1 if values[n] @ values[n - 1] >= 0 else -1
+    return Track("LINEAR", (np.array([row[0] for row in rows]) - scene.start) / scene.fps, values)
+
+
+def _stretches(values: Values, knots: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Values (i, c) at the start of each stretch, (i, 3, c) at the probes in it, and (i, c) just before its end."""
+    spans = np.diff(knots)
+    inside = values((knots[:-1, None] + spans[:, None] * _PROBES).ravel()).reshape(len(spans), len(_PROBES), -1)
+    return values(knots[:-1]), inside, values(knots[1:] - 1e-9 * spans)
+
+
+def _apart(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """(n,): how far quaternions (n, 4) are from one another; the opposite is the same rotation."""
+    return np.minimum(np.abs(a - b).max(axis=1, initial=0.0), np.abs(a + b).max(axis=1, initial=0.0))
+
+
+def _slerp(a: np.ndarray, b: np.ndarray, part: float) -> np.ndarray:
+    """(n, 4): quaternions on the shorter way from a to b. Source: Shoemake (1985)."""
+    dot = np.einsum("ni,ni->n", a, b)
+    b = b * np.where(dot < 0, -1.0, 1.0)[:, None]
+    angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))[:, None]
+    sine = np.sin(angle)
+    flat = sine < 1e-9
+    safe = np.where(flat, 1.0, sine)
+    return np.where(flat, (1 - part) * a + part * b, (np.sin((1 - part) * angle) * a + np.sin(part * angle) * b) / safe)
+
+
+def quaternion(m: np.ndarray) -> list[float]:
+    """x, y, z, w of a rotation (3, 3). Source: eigenvector form of Bar-Itzhack (2000), J. Guidance 23(6)."""
+    k = np.array([
+        [m[0, 0] - m[1, 1] - m[2, 2], m[1, 0] + m[0, 1], m[2, 0] + m[0, 2], m[2, 1] - m[1, 2]],
+        [m[1, 0] + m[0, 1], m[1, 1] - m[0, 0] - m[2, 2], m[2, 1] + m[1, 2], m[0, 2] - m[2, 0]],
+        [m[2, 0] + m[0, 2], m[2, 1] + m[1, 2], m[2, 2] - m[0, 0] - m[1, 1], m[1, 0] - m[0, 1]],
+        [m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1], m[0, 0] + m[1, 1] + m[2, 2]],
+    ])  # fmt: skip
+    vector = np.linalg.eigh(k)[1][:, -1]
+    return (vector * (1 if vector[3] >= 0 else -1)).tolist()
+
+
+def _weight_lanes(obj: MorphObject) -> list[Lane]:
+    return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj)]
+
+
+def _bends(obj: MorphObject) -> list[float]:
+    """Frames at which a coefficient may bend: keys, and weights crossing a stage."""
+    knots: list[float] = []
+    for lane in _weight_lanes(obj):
+        knots += [k.frame for k in lane.curve.keys]
+        target = obj.target(lane.channel)
+        stages, factor = target.in_betweens, gain(obj, target)
+        if not stages or not factor:
+            continue
+        part = pieces(lane.curve)
+        if not part.is_cubic:
+            continue
+        stops = np.append(part.starts[1:], part.starts[-1] + 1)
+        for start, stop, cubic in zip(part.starts, stops, part.coefficients, strict=True):
+            for at in (0.0, 1.0, *(s.at for s in stages)):
+                shifted = cubic[::-1].copy()
+                shifted[-1] -= at / factor
+                if np.any(shifted[:-1]):
+                    roots = np.roots(shifted)
+                    real = roots.real[np.abs(roots.imag) < 1e-9]
+                    knots += [start + r for r in real if 0 < r < stop - start]
+    return knots
+
+
+def _within(scene: Scene, knots: Sequence[float] | np.ndarray) -> np.ndarray:
+    """The knots within the scene's range, rising, and its ends."""
+    inside = np.unique([scene.start, scene.end, *(k for k in knots if scene.start <= k <= scene.end)])
+    return inside[np.append(True, np.diff(inside) > 1e-6)]
+
+
+def _cubics(values_at: Values, knots: np.ndarray) -> np.ndarray | None:
+    """(i, 4, c): each interval as a cubic of 0…1, lowest power first; None when one is no cubic."""
+    spans = np.diff(knots)
+    frames = knots[:-1, None] + spans[:, None] * np.concatenate([_NODES, _PROBES])
+    values = values_at(frames.ravel()).reshape(len(spans), 7, -1)
+    cubics = np.einsum("pn,inc->ipc", np.linalg.inv(np.vander(_NODES, 4, increasing=True)), values[:, :4])
+    guessed = np.einsum("np,ipc->inc", np.vander(_PROBES, 4, increasing=True), cubics)
+    if np.abs(guessed - values[:, 4:]).max(initial=0.0) > EXACT * max(1.0, np.abs(values).max(initial=0.0)):
+        return None
+    cubics[np.abs(cubics) < EXACT] = 0.0
+    return cubics
+
+
+def _chords(values_at: Values, knots: np.ndarray) -> np.ndarray:
+    """(i, 4, c): straight lines between the values just inside each interval."""
+    spans = np.diff(knots)
+    tiny = 1e-7
+    first, last = values_at(knots[:-1]), values_at(knots[1:] - tiny * spans)
+    out = np.zeros((len(spans), 4, first.shape[1]))
+    out[:, 0], out[:, 1] = first, last - first
+    return out
+
+
+def _track(scene: Scene, knots: np.ndarray, cubics: np.ndarray) -> Track:
+    spans = np.diff(knots)[:, None]
+    begin, finish = cubics[:, 0], cubics.sum(1)
+    jumps = np.abs(finish[:-1] - begin[1:]).max(axis=1, initial=0.0) > 1e-6
+    still, straight = not cubics[:, 1:].any(), not cubics[:, 2:].any()
+    if still and jumps.any():
+        keep = np.append(True, jumps)
+        return Track("STEP", (knots[:-1][keep] - scene.start) / scene.fps, begin[keep])
+    slopes_first, slopes_last = cubics[:, 1] / spans, (cubics[:, 1] + 2 * cubics[:, 2] + 3 * cubics[:, 3]) / spans
+    rows: list[tuple[Any, ...]] = [(knots[0], begin[0], slopes_first[0], slopes_first[0])]
+    for i, jump in enumerate(jumps):
+        if jump:
+            u = 1 - JUMP / spans[i, 0]
+            value = u ** np.arange(4) @ cubics[i]
+            slope = np.array([0, 1, 2 * u, 3 * u * u]) @ cubics[i] / spans[i]
+            rows.append((knots[i + 1] - JUMP, value, slope, np.zeros_like(begin[0])))
+            rows.append((knots[i + 1], begin[i + 1], np.zeros_like(begin[0]), slopes_first[i + 1]))
+        else:
+            rows.append((knots[i + 1], begin[i + 1], slopes_last[i], slopes_first[i + 1]))
+    rows.append((knots[-1], finish[-1], slopes_last[-1], slopes_last[-1]))
+    frames = np.array([row[0] for row in rows])
+    times, values = (frames - scene.start) / scene.fps, np.array([row[1] for row in rows])
+    if straight:
+        keep = _needed(times, values)
+        return Track("LINEAR", times[keep], values[keep])
+    return Track(
+        "CUBICSPLINE",
+        times,
+        values,
+        np.array([row[2] for row in rows]) * scene.fps,
+        np.array([row[3] for row in rows]) * scene.fps,
+    )
+
+
+def _needed(times: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """(k,) bool: keys that do not lie on the straight line between the kept key before and the next."""
+    keep = np.ones(len(times), bool)
+    last = 0
+    for i in range(1, len(times) - 1):
+        part = (times[i] - times[last]) / (times[i + 1] - times[last])
+        if np.abs(values[last] + (values[i + 1] - values[last]) * part - values[i]).max(initial=0.0) < 1e-12:
+            keep[i] = False
+        else:
+            last = i
+    return keep
