@@ -12,6 +12,7 @@ from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.mix.acting import shares
 from fictilis.core.scene import Deltas, Scene, Transform
+from fictilis.core.shaping.mirror import Mirror
 
 OBJ = "o1"
 
@@ -226,3 +227,77 @@ def test_transfer_between_objects_that_are_turned_and_scaled():
     obj = scene.object(b)
     m = obj.transform.matrix()[:3, :3]
     assert np.allclose(obj.base @ m.T, points) and np.allclose(obj.target(new).deltas.offsets @ m.T, [0, 1.0, 0])
+
+
+def built(points, mask=None):
+    """Y built on X, X along x, Y along y, with Y's in-between halfway: one point moves as far as the lesson says."""
+    scene, _ = add_object(Scene(), "Sheet", plane(4, 4, 2, 2)[1], points)
+    x, y = np.zeros_like(points), np.zeros_like(points)
+    x[2], y[2], y[5] = (1, 0, 0), (0, 1, 0), (0.4, 0, 0.3)
+    scene, _ = edits.target_from_points(scene, OBJ, "X", points + x)
+    scene, _ = edits.target_from_points(scene, OBJ, "Y", points + y)
+    scene = edits.set_built_on(scene, OBJ, "t2", "t1")
+    if mask is not None:
+        scene = set_mask(scene, OBJ, "t2", mask)
+    return edits.add_in_between(scene, OBJ, "t2", 0.5)
+
+
+def moved(scene, target, at=1.0):
+    obj = scene.object(OBJ)
+    return full_shape(obj, target, at) - obj.base
+
+
+EDITS = {
+    "scale": (lambda s: whole.scale_deltas(s, OBJ, "t2", 2.0), lambda x, y: x + 2 * y),
+    "clean": (lambda s: whole.clean(s, OBJ, "t2", 0.7)[0], lambda x, y: x + y * (np.linalg.norm(y, axis=1) > 0.7)[:, None]),
+    "keep region": (lambda s: whole.keep_region(s, OBJ, "t2", np.eye(9)[5]), lambda x, y: x + y * np.eye(9)[5][:, None]),
+    "add": (lambda s: whole.combine(s, OBJ, "t2", "t1", -0.5), lambda x, y: 0.5 * x + y),
+    "built on the base": (lambda s: edits.set_built_on(s, OBJ, "t2", None), lambda x, y: y),
+    "rebuilt on the base": (lambda s: whole.rebuild_on(s, OBJ, "t2", None), lambda x, y: x + y),
+}
+
+
+@pytest.mark.parametrize("mask", [None, np.linspace(0.3, 1, 9)], ids=["bare", "masked"])
+@pytest.mark.parametrize("name", EDITS)
+def test_an_edit_of_a_target_built_on_another_takes_its_in_between_along(name, mask):
+    """On a straight path half the weight is half the shape, before and after. Worked by hand: scaled twofold, the point that
+    X moves by 1 along x and Y by 1 along y stands at (0.5, 1, 0)."""
+    points, _ = plane(4, 4, 2, 2)
+    scene = built(points, mask)
+    x, y = moved(scene, "t1"), moved(scene, "t2") - moved(scene, "t1")
+    assert np.allclose(moved(scene, "t2", 0.5), (x + y) / 2)
+    change, wanted = EDITS[name]
+    after = change(scene)
+    if not (name == "clean" and mask is not None):  # a threshold is for what lies under the mask
+        assert np.allclose(moved(after, "t2"), wanted(x, y))
+    assert np.allclose(moved(after, "t2", 0.5), moved(after, "t2") / 2)
+    assert np.array_equal(moved(after, "t1"), x)
+    if name == "scale" and mask is None:
+        assert np.allclose(moved(after, "t2", 0.5)[2], (0.5, 1, 0))
+
+
+@pytest.mark.parametrize("mask", [None, np.linspace(0.3, 1, 9)], ids=["bare", "masked"])
+def test_mirrored_a_target_built_on_another_is_its_mirror_image(mask):
+    points, _ = plane(4, 4, 2, 2)
+    scene = built(points, mask)
+    ((_, pairs),) = Mirror("X").pairs(scene.object(OBJ))
+    image = {at: moved(scene, "t2", at)[pairs] * [-1, 1, 1] for at in (0.5, 1.0)}
+    made, new = whole.mirror_into_new(scene, OBJ, "t2")
+    swapped = whole.swap_sides(scene, OBJ, "t2")
+    for at in (0.5, 1.0):
+        assert np.allclose(moved(made, new, at), image[at]) and np.allclose(moved(swapped, "t2", at), image[at])
+    assert swapped.object(OBJ).target("t2").built_on == "t1"
+    twice = whole.swap_sides(swapped, OBJ, "t2")
+    assert all(np.allclose(moved(twice, "t2", at), moved(scene, "t2", at)) for at in (0.5, 1.0))
+
+
+def test_halves_add_up_to_the_last_bit(bell):
+    rng = np.random.default_rng(9)
+    obj = bell.object(OBJ)
+    odd = Deltas.from_dense(rng.normal(size=obj.base.shape) * 10.0 ** rng.integers(-9, 9, obj.base.shape))
+    scene = bell.with_object(obj.with_target(replace(obj.target("t1"), deltas=odd)))
+    scene, (left, right) = whole.split_sides(scene, OBJ, "t1", 6.0)
+    halves = [scene.object(OBJ).target(t).deltas.dense(len(obj.base)) for t in (left, right)]
+    assert np.array_equal(halves[0] + halves[1], odd.dense(len(obj.base)))
+    share = np.abs(halves[1]).sum(axis=1) / np.abs(odd.dense(len(obj.base))).sum(axis=1)
+    assert np.allclose(share, whole.seam(obj.base[:, 0], 6.0))

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.edits.shape import add_deltas
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
@@ -158,14 +159,29 @@ def set_muted(scene: Scene, object_id: str, target_id: str, muted: bool) -> Scen
 
 
 def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:
-    """Build a target on another (or on the base): its deltas are then added to the parent's full shape."""
+    """Build a target on another (or on the base): its deltas are then added to the parent's full shape, and its in-betweens get
+    their part of it."""
     obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     if parent is not None:
         above = obj.target(parent)
         if parent == target_id or any(t.id == target_id for t in obj.ancestors(above)):
             raise EditRefused(f"{target.name} cannot be built on {above.name}: that is built on {target.name} itself.")
-    return _changed(scene, object_id, target_id, built_on=parent)
+    moved = replace(target, built_on=parent)
+    stages = tuple(
+        replace(s, deltas=add_deltas(add_deltas(s.deltas, part_below(obj, target, s.at), -1.0), part_below(obj, moved, s.at)))
+        for s in target.in_betweens
+    )
+    return _changed(scene, object_id, target_id, built_on=parent, in_betweens=stages)
+
+
+def part_below(obj: MorphObject, target: Target, at: float) -> Deltas:
+    """What of an in-between at ``at`` comes from the targets below: that part of their full shape, before the mask."""
+    below = np.zeros_like(obj.base)
+    for part in obj.ancestors(target):
+        deltas = own(part)
+        below[deltas.indices] += at * deltas.offsets
+    return Deltas.from_dense(unmasked(below, target.mask))
 
 
 def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, posed: Mapping[str, float] | None = None) -> Scene:

@@ -10,9 +10,9 @@ import numpy as np
 
 from fictilis.core.affine import placed
 from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
-from fictilis.core.edits.targets import append, set_built_on
+from fictilis.core.edits.targets import append, part_below, set_built_on
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.evaluate import full_shape, shape_parts
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST, masked, own, unmasked
@@ -29,9 +29,20 @@ def _map(target: Target, change: Callable[[Deltas], Deltas], **values: Any) -> T
     return replace(target, deltas=change(target.deltas), in_betweens=stages, **values)
 
 
-def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[Deltas], Deltas], **values: Any) -> Scene:
+def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[float, Deltas], Deltas]) -> Scene:
+    """``change(at, deltas)`` made to what a target adds to the one it is built on, at full weight and at its in-betweens.
+
+    An in-between counts from the base, so at its weight it holds that part of the other's full shape too: that stays.
+    """
     obj = scene.unlocked(object_id)
-    return scene.with_object(obj.with_target(_map(obj.target(target_id), change, **values)))
+    target = obj.target(target_id)
+    stages = []
+    for stage in target.in_betweens:
+        below = part_below(obj, target, stage.at)
+        mine = change(stage.at, add_deltas(stage.deltas, below, -1.0))
+        stages.append(replace(stage, deltas=add_deltas(mine, below)))
+    changed = replace(target, deltas=change(FULL, target.deltas), in_betweens=tuple(stages))
+    return scene.with_object(obj.with_target(changed))
 
 
 def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: str) -> tuple[Scene, str]:
@@ -84,6 +95,7 @@ def _mirror_deltas(deltas: Deltas, pairs: np.ndarray, flip: np.ndarray) -> Delta
 
 
 def _mirror_target(obj: MorphObject, target: Target, axis: int, mirror: Mirror) -> Target:
+    """The mirror image of a target that is built on the base, its mask too."""
     pairs, flip = _swapped(obj, axis, mirror)
     mask = target.mask
     if mask is not None:
@@ -91,19 +103,40 @@ def _mirror_target(obj: MorphObject, target: Target, axis: int, mirror: Mirror) 
     return _map(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask)
 
 
+def _unmasked_on_base(scene: Scene, object_id: str, target_id: str) -> Target:
+    """A target as the same shapes, built on the base and without a mask; itself where it is built on the base already."""
+    target = scene.object(object_id).target(target_id)
+    if target.built_on is None:
+        return target
+    if target.mask is not None:
+        scene = bake_mask(scene, object_id, target_id)
+    return rebuild_on(scene, object_id, target_id, None).object(object_id).target(target_id)
+
+
 def mirror_into_new(
     scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")
 ) -> tuple[Scene, str]:
-    """A new target that is the mirror image of this one: left becomes right."""
+    """A new target that is the mirror image of this one: left becomes right. It is built on the base, since what this one is
+    built on may not be its own mirror image."""
     obj = scene.unlocked(object_id)
     target = obj.target(target_id)
-    return _beside(scene, obj, target, _mirror_target(obj, target, axis, mirror), other_side_name(target.name))
+    image = _mirror_target(obj, _unmasked_on_base(scene, object_id, target_id), axis, mirror)
+    return _beside(scene, obj, target, image, other_side_name(target.name))
 
 
 def swap_sides(scene: Scene, object_id: str, target_id: str, axis: int = 0, mirror: Mirror = Mirror("X")) -> Scene:
-    """The target becomes its own mirror image; twice is the identity."""
+    """The target becomes its own mirror image, and stays built on what it was; twice is the identity.
+
+    Raises EditRefused where the mask hides what would have to move.
+    """
     obj = scene.unlocked(object_id)
-    return scene.with_object(obj.with_target(_mirror_target(obj, obj.target(target_id), axis, mirror)))
+    target = obj.target(target_id)
+    if target.built_on is None:
+        return scene.with_object(obj.with_target(_mirror_target(obj, target, axis, mirror)))
+    alone = rebuild_on(scene, object_id, target_id, None)
+    obj = alone.object(object_id)
+    turned = alone.with_object(obj.with_target(_mirror_target(obj, obj.target(target_id), axis, mirror)))
+    return rebuild_on(turned, object_id, target_id, target.built_on)
 
 
 def seam(places: np.ndarray, width: float) -> np.ndarray:
@@ -130,11 +163,18 @@ def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis
     target = rebuild_on(scene, object_id, target_id, None).object(object_id).target(target_id)
     share = seam(obj.base[:, axis], width)
 
+    rest = 1.0 - share
+
+    def half(deltas: Deltas, mine: np.ndarray, others: np.ndarray) -> Deltas:
+        """The larger part by its share, the smaller as the rest of it: then both add up to the last bit."""
+        larger = deltas.offsets * np.maximum(mine, others)[deltas.indices, None]
+        return _kept(deltas.indices, np.where((mine >= others)[deltas.indices, None], larger, deltas.offsets - larger))
+
     def positive(deltas: Deltas) -> Deltas:
-        return _kept(deltas.indices, deltas.offsets * share[deltas.indices, None])
+        return half(deltas, share, rest)
 
     def negative(deltas: Deltas) -> Deltas:
-        return _kept(deltas.indices, deltas.offsets - deltas.offsets * share[deltas.indices, None])
+        return half(deltas, rest, share)
 
     names = (("left", "right"), ("lower", "upper"), ("back", "front"))[axis]
     scene, first = _beside(scene, obj, original, _map(target, negative), f"{target.name} {names[0]}")
@@ -171,15 +211,20 @@ def scale_deltas(scene: Scene, object_id: str, target_id: str, factor: float) ->
     """Every offset times ``factor``."""
     if not np.isfinite(factor):
         raise EditRefused(f"The factor must be a finite number, not {factor}.")
-    return _edit(scene, object_id, target_id, lambda d: _kept(d.indices, d.offsets * factor))
+    return _edit(scene, object_id, target_id, lambda _at, d: _kept(d.indices, d.offsets * factor))
 
 
 def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tuple[Scene, int]:
-    """Without offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape."""
-    before = len(scene.unlocked(object_id).target(target_id).deltas.indices)
+    """Without offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape.
 
-    def change(deltas: Deltas) -> Deltas:
-        on = np.linalg.norm(deltas.offsets, axis=1) >= threshold
+    In-betweens keep every point that the full shape keeps, since on the way there it must be under way.
+    """
+    target = scene.unlocked(object_id).target(target_id)
+    before = len(target.deltas.indices)
+    stays = target.deltas.indices[np.linalg.norm(target.deltas.offsets, axis=1) >= threshold]
+
+    def change(_at: float, deltas: Deltas) -> Deltas:
+        on = (np.linalg.norm(deltas.offsets, axis=1) >= threshold) | np.isin(deltas.indices, stays)
         return Deltas(deltas.indices[on], deltas.offsets[on])
 
     scene = _edit(scene, object_id, target_id, change)
@@ -187,11 +232,22 @@ def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tup
 
 
 def combine(scene: Scene, object_id: str, target_id: str, other_id: str, factor: float = 1.0) -> Scene:
-    """Add ``factor`` times another target's own shape to this one; -1 subtracts it."""
+    """Add ``factor`` times another target's own shape to this one; -1 subtracts it.
+
+    The in-betweens get what the other adds at their weight: its own in-between there, else that part of it.
+    """
     obj = scene.unlocked(object_id)
     target, other = obj.target(target_id), obj.target(other_id)
-    added = Deltas.from_dense(unmasked(own(other).dense(len(obj.base)), target.mask))
-    return scene.with_object(obj.with_target(replace(target, deltas=add_deltas(target.deltas, added, factor))))
+
+    def added(at: float, deltas: Deltas) -> Deltas:
+        stage = None if at == FULL else other.in_between(at)
+        if stage is None:
+            shape = at * own(other).dense(len(obj.base))
+        else:
+            shape = masked(add_deltas(stage.deltas, part_below(obj, other, at), -1.0), other.mask).dense(len(obj.base))
+        return add_deltas(deltas, Deltas.from_dense(unmasked(shape, target.mask)), factor)
+
+    return _edit(scene, object_id, target_id, added)
 
 
 def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> Scene:
@@ -223,7 +279,7 @@ def keep_region(scene: Scene, object_id: str, target_id: str, weights: np.ndarra
     """Only what lies under ``weights`` (n,) in 0…1: everything else goes back to what the target is built on."""
     if not (weights > 0).any():
         raise EditRefused("Pick the region to keep first; nothing is picked.")
-    return _edit(scene, object_id, target_id, lambda d: _kept(d.indices, d.offsets * weights[d.indices, None]))
+    return _edit(scene, object_id, target_id, lambda _at, d: _kept(d.indices, d.offsets * weights[d.indices, None]))
 
 
 def rebuild_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:
@@ -231,24 +287,34 @@ def rebuild_on(scene: Scene, object_id: str, target_id: str, parent: str | None)
 
     Raises EditRefused where that would go round in a circle, or where the mask hides what would have to move.
     """
-    before = full_shape(scene.unlocked(object_id), target_id)
+    obj = scene.unlocked(object_id)
+    if obj.target(target_id).built_on == parent:
+        return scene
     after = set_built_on(scene, object_id, target_id, parent)
     obj = after.object(object_id)
-    target = obj.target(target_id)
-    below = obj.base if parent is None else full_shape(obj, parent)
-    moved = before - below
+    target = replace(obj.target(target_id), in_betweens=scene.object(object_id).target(target_id).in_betweens)
+    moved = _moved(scene.object(object_id), target_id) - _moved(obj, parent)
     if target.mask is not None and np.abs(moved[target.mask < LEAST]).max(initial=0.0) > 1e-9:
         raise EditRefused(f"The mask of {target.name} is closed where it would have to move; take the mask off first.")
     deltas = Deltas.from_dense(unmasked(np.where(np.abs(moved) < 1e-12, 0.0, moved), target.mask))
     return after.with_object(obj.with_target(replace(target, deltas=deltas)))
 
 
+def _moved(obj: MorphObject, target_id: str | None) -> np.ndarray:
+    """(n, 3): how far a target's full shape moves each point, without the rounding of places; None is the base."""
+    out = np.zeros_like(obj.base)
+    for deltas in shape_parts(obj, target_id) if target_id is not None else ():
+        out[deltas.indices] += deltas.offsets
+    return out
+
+
 def bake_mask(scene: Scene, object_id: str, target_id: str) -> Scene:
     """The mask multiplied into the deltas and taken off; nothing is seen to change."""
-    target = scene.unlocked(object_id).target(target_id)
+    obj = scene.unlocked(object_id)
+    target = obj.target(target_id)
     if target.mask is None:
         raise EditRefused(f"{target.name} has no mask.")
-    return _edit(scene, object_id, target_id, lambda d: masked(d, target.mask), mask=None)
+    return scene.with_object(obj.with_target(_map(target, lambda d: masked(d, target.mask), mask=None)))
 
 
 def transfer(

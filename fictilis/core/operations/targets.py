@@ -43,6 +43,12 @@ def _clean(s: Subject, v: Values) -> Outcome:
     return Outcome(scene if gone else s.scene, said=said)
 
 
+def _rebuild(s: Subject, v: Values) -> Outcome:
+    scene = whole.rebuild_on(s.scene, s.obj.id, s.target_id, v["on"])
+    below = "the base" if v["on"] is None else s.obj.target(v["on"]).name
+    return Outcome(scene, said=f"{s.target.name} is built on {below} already." if scene is s.scene else "")
+
+
 def _transfer(s: Subject, v: Values) -> tuple[Scene, str]:
     other, target = v["from"]
     return named(whole.transfer(s.scene, s.obj.id, other, target, v["near"], v["far"]), s, v["name"])
@@ -124,7 +130,7 @@ TARGETS = (
               "Outside of the pick, with its falloff, the target moves nothing any more.",
               done="Keep the picked region of {target}"),
     Operation("target", "rebuild", "Rebuild on another shape",
-              lambda s, v: whole.rebuild_on(s.scene, s.obj.id, s.target_id, v["on"]),
+              _rebuild,
               (OtherTarget("on", "Build on", lambda s: s.target.built_on, needed=True, base=True),), ("target",),
               "It keeps its shape at full weight; only what its offsets count from changes.", "Rebuild it", "Rebuild {target}",
               "Rebuild {target}"),
