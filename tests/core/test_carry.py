@@ -78,9 +78,7 @@ def test_an_operation_keeps_a_closed_mesh_closed_and_carries_every_shape(name):
     assert np.allclose(carry.matrix @ np.ones(len(points)), 1.0)
     offsets = 0.0 if carry.offsets is None else carry.offsets
     for at in (1.0, 0.5):
-        unmasked_old = replace(old.target("t1"), mask=None)
-        unmasked_new = replace(new.target("t1"), mask=None)
-        was, now = full_shape(old.with_target(unmasked_old), "t1", at), full_shape(new.with_target(unmasked_new), "t1", at)
+        was, now = full_shape(old, "t1", at), full_shape(new, "t1", at)
         assert np.allclose(now, carry.matrix @ was + offsets, atol=1e-12)
     assert np.allclose(new.target("t1").mask, np.clip(carry.matrix @ old.target("t1").mask, 0, 1))
     assert len(new.appearance.texture.projected) == len(new.base) and evaluate_object(new, 0).shape == new.base.shape
@@ -88,6 +86,23 @@ def test_an_operation_keeps_a_closed_mesh_closed_and_carries_every_shape(name):
     assert len(carry.face_parents) == new.mesh.face_count
     assert (carry.face_parents[new.picks[0].pick.elements] == 0).all()
     assert sorted(np.unique(new.mesh.corners)) == list(range(new.mesh.point_count))
+
+
+@pytest.mark.parametrize("name", [n for n, _ in every_operation(*box(10, 10, 10)[:2])])
+def test_a_masked_shape_is_carried_as_it_is_seen(name):
+    """What is seen of the old target, carried, is what is seen of the new one: full and in-between, closed parts too."""
+    points, mesh = box(10, 10, 10)
+    scene = scene_of(points, mesh)
+    mask = np.linspace(0, 1, len(points))
+    mask[::3] = 0.0
+    scene = set_mask(scene, OBJ, "t1", mask)
+    carry = dict(every_operation(points, mesh))[name]
+    new = topology.carry_through(scene, OBJ, carry).object(OBJ)
+    old = scene.object(OBJ)
+    for at in (0.5, 1.0):
+        seen = carry.deltas(full_shape(old, "t1", at) - old.base)
+        assert np.allclose(full_shape(new, "t1", at) - new.base, seen, atol=1e-12)
+    assert np.allclose(new.target("t1").mask, np.clip(carry.scalars(mask), 0, 1))
 
 
 def test_linear_subdivision_changes_no_surface_and_quarters_quads():

@@ -20,13 +20,20 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     if count > MOST_POINTS:
         raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
 
-    def deltas(old: Deltas) -> Deltas:
-        return Deltas.from_dense(carry.deltas(old.dense(len(obj.base)))) if len(old.indices) else old
+    def deltas(old: Deltas, was: np.ndarray | None, mask: np.ndarray | None) -> Deltas:
+        """What is carried is the masked shape; with the mask carried too, D′ = C (m D) / (C m) makes it the same one again."""
+        if not len(old.indices):
+            return old
+        dense = old.dense(len(obj.base))
+        if was is None or mask is None:
+            return Deltas.from_dense(carry.deltas(dense))
+        moved = carry.deltas(was[:, None] * dense)
+        return Deltas.from_dense(np.where(mask[:, None] > 0, moved / np.where(mask > 0, mask, 1.0)[:, None], 0.0))
 
     def target(old: Target) -> Target:
-        stages = tuple(InBetween(s.at, deltas(s.deltas), s.name) for s in old.in_betweens)
         mask = None if old.mask is None else np.clip(carry.scalars(old.mask), 0.0, 1.0)
-        return replace(old, deltas=deltas(old.deltas), in_betweens=stages, mask=mask)
+        stages = tuple(InBetween(s.at, deltas(s.deltas, old.mask, mask), s.name) for s in old.in_betweens)
+        return replace(old, deltas=deltas(old.deltas, old.mask, mask), in_betweens=stages, mask=mask)
 
     look, texture = obj.appearance, obj.appearance.texture
     if texture is not None and texture.projected is not None:
