@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QPushButton
 
 from fictilis.app.lanes.playback import Playback, frame_after
 from fictilis.core.animation.curve import Key
@@ -187,12 +188,36 @@ def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
     assert user.said[-1] == ("Hold guard: Slide stays at 0.00 until frame 20; the missing key was added.", "warning")
+    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    button.click()
+    assert keys_of(user, "Slide") == [(0, 0), (40, 1)] and user.doc.undo_label() == "Take back the hold of Slide"
+    assert not user.window.frame.toast.isVisible()
+    user.press(K.Key_Z, CTRL)
+    assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
     user.press(K.Key_Z, CTRL)
     assert keys_of(user, "Slide") == [(0, 0)]
     user.window.actions_.by_id["hold-guard"].trigger()
     user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (40, 1)]
+
+
+def test_away_from_neutral_the_hold_is_offered_by_a_button_of_its_own(user):
+    for target, rows in (("t1", ((0, 0), (24, 0), (42, 1))), ("t2", ((0, 0), (24, 0.68)))):
+        for frame, value in rows:
+            user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", target, Key(frame, value)))
+    user.doc.set_frame(60)
+    user.doc.select_target("t2")
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 0.93)
+    user.press(K.Key_K)
+    assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (60, 0.93)]
+    assert "Is a slow move meant?" in user.said[-1][0]
+    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    assert button.text() == "Hold until 42"
+    button.click()
+    assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (42, 0.68), (60, 0.93)]
+    user.press(K.Key_Z, CTRL)
+    assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (60, 0.93)]
 
 
 def test_beads_are_dragged_in_time_and_value(keyed):

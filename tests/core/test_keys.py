@@ -1,7 +1,8 @@
 import numpy as np
 import pytest
 
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.hold_guard import stops
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import KeyRef
@@ -44,6 +45,43 @@ def test_hold_guard_stays_silent(sheet, case):
     value = 0.0 if case == "same value" else 1.0
     scene, held = edits.key_values(scene, OBJ, 40, {"t2": value}, guard=case != "guard off")
     assert held == []
+
+
+def test_the_hold_guard_waits_for_a_lane_that_comes_to_rest_not_for_one_that_turns(sheet):
+    """The other lane turns at 30 and rests from 40 on: there the previous move ended."""
+    scene, _ = edits.key_values(sheet, OBJ, 0, {"t1": 0.0, "t2": 0.0})
+    for frame, value in ((20, 1.0), (30, 0.2), (40, 0.8)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    _, held = edits.key_values(scene, OBJ, 60, {"t2": 1.0})
+    assert [(h.key.frame, h.certain) for h in held] == [(40, True)]
+    turning = edits.set_key(scene, OBJ, "t1", Key(70, 0.0))
+    assert edits.key_values(turning, OBJ, 60, {"t2": 1.0})[1] == []
+
+
+def test_where_a_lane_has_left_its_neutral_value_the_hold_is_only_offered(sheet):
+    """The reported case: 0.68 at 24 and 0.93 at 60 may be a slow move."""
+    scene = edits.set_key(edits.set_key(sheet, OBJ, "t2", Key(0, 0.0)), OBJ, "t2", Key(24, 0.68))
+    for frame, value in ((24, 0.0), (42, 1.0)):
+        scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
+    after, held = edits.key_values(scene, OBJ, 60, {"t2": 0.93})
+    assert [(h.channel, h.key.frame, h.key.value, h.certain) for h in held] == [("t2", 42, 0.68, False)]
+    assert frames_of(after, "t2") == [(0, 0), (24, 0.68), (60, 0.93)]
+
+
+CURVES = {
+    "moves and rests": ([(0, 0), (10, 1), (20, 1)], (10,)),
+    "turns": ([(0, 0), (10, 1), (20, 0)], (20,)),
+    "holds": ([(0, 0, "hold"), (10, 1, "hold"), (20, 1)], (10,)),
+    "never moves": ([(0, 1), (10, 1)], ()),
+    "one key": ([(0, 1)], ()),
+    "a held lane that moves on": ([(0, 0, "hold"), (10, 1), (20, 2)], (20,)),
+}
+
+
+@pytest.mark.parametrize("name", CURVES)
+def test_a_move_ends_where_the_lane_comes_to_rest(name):
+    rows, wanted = CURVES[name]
+    assert stops(AnimationCurve(tuple(Key(*row) for row in rows))) == wanted
 
 
 def test_moving_keys_snaps_and_replaces_what_it_lands_on(sheet):

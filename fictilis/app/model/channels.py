@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol, TypeVar
 
 from fictilis.app.model.arithmetic import number_from
-from fictilis.app.model.session import Session, State
+from fictilis.app.model.session import Notice, Session, State
+from fictilis.core.animation.hold_guard import Hold
 from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, values_at
 from fictilis.core.edits import keys as key_edits
+from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
 from fictilis.core.scene import MorphObject, Scene
@@ -37,6 +39,8 @@ class Edited(Protocol):
     def preview(self, scene: Scene | None = None, *, posed: Posed) -> None: ...
     def cancel_preview(self) -> None: ...
     def say(self, sentence: str, kind: str = "note") -> None: ...
+    def notice(self, notices: Sequence[Notice]) -> None: ...
+    def edit(self, label: str, change: Callable[[Scene], Scene]) -> bool: ...
 
 
 class Channels:
@@ -130,22 +134,35 @@ class Channels:
         by_owner: dict[str, dict[str, float]] = {}
         for ref, value in values.items():
             by_owner.setdefault(ref.owner, {})[ref.channel] = float(value)
-        scene, held = self.doc.settled.scene, []
+        scene, holds = self.doc.settled.scene, []
         try:
             for owner_id, given in by_owner.items():
-                scene, added = key_edits.key_values(scene, owner_id, self.doc.session.frame, given, self.doc.session.hold_guard)
-                held += [(ChannelRef(owner_id, hold.channel), hold) for hold in added]
+                scene, found = key_edits.key_values(scene, owner_id, self.doc.session.frame, given, self.doc.session.hold_guard)
+                holds += [(ChannelRef(owner_id, hold.channel), hold) for hold in found]
         except FictilisError as error:
             self.doc.say(error.said, "error")
             return
         posed = {k: {c: v for c, v in d.items() if c not in by_owner.get(k, ())} for k, d in self.doc.settled.posed.items()}
         names = {c: self.channel(c).name for c in values}
         self.doc.commit(label, scene, posed={k: d for k, d in posed.items() if d})
-        for ref, hold in held:
-            self.doc.say(
-                f"Hold guard: {names[ref]} stays at {hold.key.value:.2f} until frame {hold.key.frame:g}; "
-                "the missing key was added.",
-                "warning",
-            )
-        if self.doc.session.auto_key and not held:
+        self.doc.notice([self._notice(ref, names[ref], hold) for ref, hold in holds])
+        if self.doc.session.auto_key and not holds:
             self.doc.say(f"Auto-key wrote {', '.join(names.values())} at frame {self.doc.session.frame:g}.")
+
+    def _notice(self, ref: ChannelRef, name: str, hold: Hold) -> Notice:
+        """What the hold guard did and how it is taken back, or what it offers to do."""
+        key = hold.key
+        if hold.certain:
+            return Notice(
+                f"Hold guard: {name} stays at {key.value:.2f} until frame {key.frame:g}; the missing key was added.",
+                "Take it back",
+                lambda: self.doc.edit(
+                    f"Take back the hold of {name}", lambda s: key_edits.delete_keys(s, [KeyRef(*ref, key.frame)])
+                ),
+            )
+        return Notice(
+            f"Hold guard: {name} leaves {key.value:.2f} at its last key, though the move before this one ended at frame "
+            f"{key.frame:g}. Is a slow move meant?",
+            f"Hold until {key.frame:g}",
+            lambda: self.doc.edit(f"Hold {name} until {key.frame:g}", lambda s: key_edits.set_key(s, *ref, key)),
+        )

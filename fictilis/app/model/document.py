@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from itertools import count
 from pathlib import Path
@@ -12,7 +12,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.channels import Channels
-from fictilis.app.model.session import NAMES, Session, State
+from fictilis.app.model.session import NAMES, Notice, Session, State
 from fictilis.core.channels import Channel, ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
@@ -35,6 +35,7 @@ class Document(QObject):
     changed = pyqtSignal()
     moved = pyqtSignal()
     said = pyqtSignal(str, str)
+    noticed = pyqtSignal(list)
 
     def __init__(self, scene: Scene | None = None) -> None:
         super().__init__()
@@ -131,6 +132,12 @@ class Document(QObject):
 
     def say(self, sentence: str, kind: str = "note") -> None:
         self.said.emit(sentence, kind)
+
+    def notice(self, notices: Sequence[Notice]) -> None:
+        """Sentences that each come with something to do about it."""
+        if notices:
+            self.said.emit(notices[-1].sentence, "warning")
+            self.noticed.emit(list(notices))
 
     # history
 

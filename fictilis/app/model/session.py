@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
@@ -34,6 +34,15 @@ class Seeing:
     ghost_count: int = 2
     ghost_step: int = 4
     motion: bool = False
+
+
+@dataclass(frozen=True)
+class Notice:
+    """A sentence, and what its button does."""
+
+    sentence: str
+    button: str
+    run: Callable[[], object]
 
 
 def _preference(default: Any) -> Any:

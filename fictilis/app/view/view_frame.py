@@ -53,6 +53,7 @@ class ViewFrame(QWidget):
             self.tools[f"tool-{name}"] = button
         self.toast = Toast(self, palette)
         doc.said.connect(self.toast.say)
+        doc.noticed.connect(self.toast.notice)
         doc.changed.connect(self.refresh)
         view.picture_shown.connect(self.refresh_look)
         self.refresh()

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QWidget
+from collections.abc import Sequence
 
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from fictilis.app.model.session import Notice
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
+MOST = 4  # notices shown one by one
 TOAST = {"note": 3500, "warning": 9000, "error": 12000}
 
 
@@ -28,7 +32,14 @@ class Toast(QFrame):
         self.close_.setToolTip("Close")
         self.close_.clicked.connect(self.hide)
         layout.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
-        layout.addWidget(self.text, 1)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(6)
+        middle.addWidget(self.text)
+        self.offers = QVBoxLayout()
+        self.offers.setSpacing(6)
+        middle.addLayout(self.offers)
+        layout.addLayout(middle, 1)
         layout.addWidget(self.close_, 0, Qt.AlignmentFlag.AlignTop)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -44,16 +55,77 @@ class Toast(QFrame):
         self.sign.setPixmap(pixmap("info" if kind == "note" else "warning-circle", colour, 18, 2.0))
         self.close_.setIcon(icon("x", p))
         self.text.setText(sentence)
+        self.text.show()
+        self._clear()
         self.place()
         self.show()
         self.raise_()
         self._timer.start(TOAST[kind])
 
+    def notice(self, notices: Sequence[Notice]) -> None:
+        """Several sentences, each with a button; what is too much for one look is taken together."""
+        self.say("", "warning")
+        self.text.hide()
+        for notice in notices[:MOST]:
+            self._offer(notice.sentence, notice.button, [notice])
+        rest = notices[MOST:]
+        if rest:
+            self._offer(f"and {len(rest)} more of this kind.", "All of these", rest)
+        self.place()
+        self._timer.start(TOAST["warning"] + 2000 * len(notices[:MOST]))
+
+    def _offer(self, sentence: str, words: str, notices: Sequence[Notice]) -> None:
+        row = _Offer(sentence, words)
+        self.offers.addWidget(row)
+        row.show()
+
+        def run() -> None:
+            row.hide()
+            row.deleteLater()
+            self.offers.removeWidget(row)
+            for notice in notices:
+                notice.run()
+            self.place() if self.offers.count() else self.hide()
+
+        row.button.clicked.connect(run)
+
+    def _clear(self) -> None:
+        while self.offers.count():
+            widget = self.offers.takeAt(0).widget()
+            widget.hide()
+            widget.deleteLater()
+
     def place(self) -> None:
         room = self.parentWidget().width()
         metrics = self.text.fontMetrics()
-        wide = min(max(240, metrics.horizontalAdvance(self.text.text()) + 96), max(room - 60, 200), 620)
+        wide = 620 if self.offers.count() else max(240, metrics.horizontalAdvance(self.text.text()) + 96)
+        wide = min(wide, max(room - 60, 200), 620)
         self.setFixedWidth(wide)
         self.text.setFixedWidth(wide - 80)
-        self.adjustSize()
+        for row in self.findChildren(_Offer):
+            row.fit(wide - 80)
+        self.layout().activate()
+        self.setFixedHeight(self.layout().sizeHint().height())
         self.move((room - wide) // 2, self.parentWidget().height() - self.height() - 16)
+
+
+class _Offer(QWidget):
+    """A sentence with a button beside it."""
+
+    def __init__(self, sentence: str, words: str) -> None:
+        super().__init__()
+        self.text, self.button = QLabel(sentence), QPushButton(words)
+        self.text.setWordWrap(True)
+        self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(self.button, 0, Qt.AlignmentFlag.AlignVCenter)
+
+    def fit(self, width: int) -> None:
+        """Take the height that the sentence needs beside its button."""
+        self.ensurePolished()
+        self.button.ensurePolished()
+        button = self.button.sizeHint()
+        self.setFixedSize(width, max(self.text.heightForWidth(width - button.width() - 12), button.height()))

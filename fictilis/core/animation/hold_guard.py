@@ -3,21 +3,32 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from dataclasses import dataclass
 
-from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channels import Owner, part_of
+from fictilis.core.channels import Owner, channel, part_of
 
 
-def missing_hold(owner: Owner, channel: str, key: Key) -> Key | None:
+@dataclass(frozen=True)
+class Hold:
+    """The hold key of a lane, by channel id. ``certain`` where the lane still stands at its neutral value; elsewhere a slow
+    move may be meant, and the key is only offered."""
+
+    channel: str
+    key: Key
+    certain: bool
+
+
+def missing_hold(owner: Owner, channel_id: str, key: Key) -> Hold | None:
     """The key that keeps a lane still until the move before ``key`` has ended, or None where none is missing.
 
     A lane creeps when its new key has another value than the lane kept so far, its last key lies further back, and
-    another lane of the same part has its latest key between the two: there the previous move ended. A weight waits for
+    another lane of the same part comes to rest between the two: there the previous move ended. A weight waits for
     weights, not for the object on its way.
     Source: common practice, no published source.
     """
-    lane = owner.lane(channel)
+    lane = owner.lane(channel_id)
     if lane is None:
         return None
     earlier = [k for k in lane.curve.keys if k.frame < key.frame - SAME_FRAME]
@@ -29,17 +40,41 @@ def missing_hold(owner: Owner, channel: str, key: Key) -> Key | None:
     kept = lane.curve.value(key.frame)
     if abs(kept - key.value) < 1e-9 or not lane.curve.is_still(last.frame, key.frame):
         return None
-    frames = _frames_by_part(owner).get(part_of(owner, channel), [])  # of its own none lies between the two
+    frames = _stops_by_part(owner).get(part_of(owner, channel_id), [])  # of its own none lies between the two
     at = bisect_left(frames, key.frame - SAME_FRAME) - 1
     if at < 0 or frames[at] <= last.frame + SAME_FRAME:
         return None
-    return Key(frames[at], kept, key.interpolation)
+    return Hold(channel_id, Key(frames[at], kept, key.interpolation), abs(kept - channel(owner, channel_id).rest) < 1e-9)
 
 
 @cached_by_identity
-def _frames_by_part(owner: Owner) -> dict[str, list[float]]:
-    """The frames of all keys of each part, in order."""
+def stops(curve: AnimationCurve) -> tuple[float, ...]:
+    """Frames of keys at which a motion ends: the curve moves up to the key and stands still from it to the next one."""
+    keys = curve.keys
+    still = [_stands(curve, a, b) for a, b in zip(keys, keys[1:], strict=False)]
+    out = []
+    for n, key in enumerate(keys[1:], 1):
+        goes_on = n < len(keys) - 1 and not still[n] or n == len(keys) - 1 and curve.after != "hold"
+        jumps = still[n - 1] and keys[n - 1].value != key.value  # the end of a hold
+        if (not still[n - 1] or jumps) and not goes_on:
+            out.append(key.frame)
+    return tuple(out)
+
+
+def _stands(curve: AnimationCurve, a: Key, b: Key) -> bool:
+    """Whether the curve keeps one value from a key to just before the next."""
+    if a.interpolation == "hold":
+        return True
+    if a.value != b.value:
+        return False
+    handles = (a.out if a.tangent in ("joined", "broken") else None, b.into if b.tangent in ("joined", "broken") else None)
+    return a.interpolation != "smooth" or all(h is None or h[1] == 0 for h in handles)
+
+
+@cached_by_identity
+def _stops_by_part(owner: Owner) -> dict[str, list[float]]:
+    """The frames at which a lane of each part comes to rest, in order."""
     out: dict[str, set[float]] = {}
     for lane in owner.lanes:
-        out.setdefault(part_of(owner, lane.channel), set()).update(k.frame for k in lane.curve.keys)
+        out.setdefault(part_of(owner, lane.channel), set()).update(stops(lane.curve))
     return {part: sorted(frames) for part, frames in out.items()}

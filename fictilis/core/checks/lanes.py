@@ -22,8 +22,9 @@ from fictilis.core.timeline import Lane
 def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
     """A lane that leaves its rest before its move, because no key holds it until the move before has ended.
 
-    It rests up to a key, goes on from there to its next key, and meanwhile the other lanes of the same part (weights, object,
-    camera) have finished moving and all stand still until that next key: the move was meant to begin where they stopped.
+    It rests up to a key, or has just ended a move of its own there while the others stood; it goes on from there to its next
+    key, and meanwhile the other lanes of the same part (weights, object, camera) have finished moving and all stand still until
+    that next key: the move was meant to begin where they stopped.
     Source: common practice, no published source.
     """
     for lane in obj.lanes:
@@ -31,7 +32,9 @@ def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
         part = part_of(obj, lane.channel)
         others = [other for other in obj.lanes if other is not lane and part_of(obj, other.channel) == part]
         for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
-            if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9 or not _rests_at(lane, n):
+            if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9:
+                continue
+            if not _rests_at(lane, n) and not all(_stood_before(other, a.frame) for other in others):
                 continue
             ends = [e for e in (_stop_before(other, a.frame, b.frame) for other in others) if e is not None]
             if not ends or not all(other.curve.is_still(max(ends), b.frame) for other in others):
@@ -53,6 +56,12 @@ def _rests_at(lane: Lane, number: int) -> bool:
         return True
     before, key = lane.curve.keys[number - 1 : number + 1]
     return abs(before.value - key.value) < 1e-9 and lane.curve.is_still(before.frame, key.frame)
+
+
+def _stood_before(lane: Lane, frame: float) -> bool:
+    """Whether a lane stood still just before a frame."""
+    earlier = [k.frame for k in lane.curve.keys if k.frame < frame - SAME_FRAME]
+    return not earlier or lane.curve.is_still(earlier[-1], frame)
 
 
 def _stop_before(lane: Lane, first: float, last: float) -> float | None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
-from fictilis.core.animation.hold_guard import missing_hold
+from fictilis.core.animation.hold_guard import Hold, missing_hold
 from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
@@ -27,14 +27,6 @@ class KeyRef:
         return ChannelRef(self.owner, self.channel)
 
 
-@dataclass(frozen=True)
-class HoldAdded:
-    """What the hold guard did: the lane's channel, and the key it added."""
-
-    channel: str
-    key: Key
-
-
 def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
     """A key written as it is, replacing one at the same frame."""
     owner = scene.owner(owner_id)
@@ -46,13 +38,14 @@ def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
 
 def key_values(
     scene: Scene, owner_id: str, frame: float, values: Mapping[str, float], guard: bool = True
-) -> tuple[Scene, list[HoldAdded]]:
-    """Key channels at ``frame``, by id and value. With ``guard`` the hold guard adds the hold keys that are missing.
+) -> tuple[Scene, list[Hold]]:
+    """Key channels at ``frame``, by id and value. With ``guard`` the hold guard adds the hold keys that are missing for
+    certain; it returns these, and those it would offer.
 
     A key that is there keeps its interpolation; a new one takes that of the key before it, or smooth.
     """
     before = scene.owner(owner_id)
-    added: list[HoldAdded] = []
+    holds: list[Hold] = []
     curves: dict[str, AnimationCurve] = {}
     for channel_id, value in values.items():
         what, lane = channel(before, channel_id), before.lane(channel_id)
@@ -63,10 +56,10 @@ def key_values(
         key = Key(float(frame), float(value), kind)
         hold = missing_hold(before, channel_id, key) if guard else None
         if hold is not None:
-            curve = curve.with_key(hold)
-            added.append(HoldAdded(channel_id, hold))
+            holds.append(hold)
+            curve = curve.with_key(hold.key) if hold.certain else curve
         curves[channel_id] = curve.with_key(key)
-    return scene.with_owner(before.with_lanes(curves)), added
+    return scene.with_owner(before.with_lanes(curves)), holds
 
 
 def delete_keys(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
