@@ -38,7 +38,7 @@ from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.document import Document
 from fictilis.app.model.recovery import Autosave, left_behind
 from fictilis.app.model.settings import Settings
-from fictilis.app.model.tasks import QUEUED
+from fictilis.app.model.tasks import QUEUED, Background
 from fictilis.app.questions import Questions
 from fictilis.app.side.side_column import SideColumn
 from fictilis.app.targets.column import Column
@@ -69,6 +69,7 @@ class Window(QMainWindow):
         self.thumbnails = Thumbnails()
         self.autosave = Autosave(doc, recovery_folder)
         self.checker = Checker(doc)
+        self._warming = Background(self)
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
         self.operations = OperationCommands(doc, self.ports)
@@ -178,7 +179,10 @@ class Window(QMainWindow):
         self.view.set_renderer(self.renderer)
         self.show_light(self.settings.light(), self.settings.picked())
         self.view.eye.fit()
-        QTimer.singleShot(300, warm_up)
+        QTimer.singleShot(300, self._warm_up)
+
+    def _warm_up(self) -> None:
+        self._warming.run(warm_up)
 
     # theme and sizes
 
