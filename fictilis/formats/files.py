@@ -21,6 +21,9 @@ def no_progress(_fraction: float) -> None:
     """For work that nobody watches."""
 
 
+MOST_BYTES = 16_000_000_000
+
+
 @dataclass(frozen=True, eq=False)
 class MeshData:
     """One object as read from a file: points (n, 3) float64 in the file's order, and its faces."""
@@ -38,11 +41,14 @@ class Imported:
     warnings: tuple[str, ...] = field(default=())
 
 
-def read_bytes(path: Path) -> bytes:
-    """A file's bytes. Raises BadFile with a sentence when there is none or it cannot be read."""
+def read_bytes(path: Path, most: int = MOST_BYTES) -> bytes:
+    """A file's bytes. Raises BadFile with a sentence when there is none, it is larger than ``most``, or cannot be read."""
     try:
         if Path(path).exists() and not Path(path).is_file() and not Path(path).is_dir():
             raise BadFile(f"{path} is not a regular file.")
+        size = Path(path).stat().st_size
+        if size > most:
+            raise BadFile(f"{Path(path).name} has {size:,} bytes; up to {most:,} are read.")
         return Path(path).read_bytes()
     except FileNotFoundError:
         raise BadFile(f"There is no file {path}.") from None

@@ -19,6 +19,7 @@ from fictilis.formats.files import Imported, MeshData, Progress, no_progress, re
 IGNORED = {"vn", "vp", "g", "mg", "p", "l", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",
            "hole", "scrv", "sp", "end", "con", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj",
            "ctech", "stech", "maplib", "usemap", "call", "csh", "fcurv", "str"}  # fmt: skip
+LARGEST_LIBRARY = 16_000_000
 LOST = {"l": "lines", "p": "loose points", "curv": "curves", "surf": "surfaces"}
 
 
@@ -47,6 +48,7 @@ class _Reader:
         return BadFile(f"{self.path.name}, line {line:,}: {what}")
 
     def read(self, data: bytes, progress: Progress) -> None:
+        data = data.removeprefix(b"\xef\xbb\xbf")  # a byte order mark
         lines = data.replace(b"\\\r\n", b" ").replace(b"\\\n", b" ").splitlines()
         for number, raw in enumerate(lines, 1):
             if number % 20000 == 0:
@@ -178,11 +180,22 @@ def _mesh_data(
 def _materials(reader: _Reader, warnings: list[str]) -> dict[str, str]:
     """Diffuse colours by material name; a library that cannot be read is a warning, not an error."""
     colours: dict[str, str] = {}
-    for library in reader.libraries:
+    folder = reader.path.parent.resolve()
+    for library in dict.fromkeys(reader.libraries):
         try:
-            text = read_bytes(reader.path.parent / library).decode("utf-8", "replace")
-        except BadFile:
-            warnings.append(f"{reader.path.name}: its material file {library} is missing; the clay colour is used.")
+            place = (folder / library).resolve()
+            if not place.is_relative_to(folder):
+                raise BadFile("lies outside of its folder")
+            text = read_bytes(place, LARGEST_LIBRARY).decode("utf-8-sig", "replace")
+        except (BadFile, OSError, ValueError, RuntimeError) as error:
+            why = (
+                str(error)
+                if str(error).startswith("lies")
+                else "cannot be read"
+                if (folder / library[:200]).exists()
+                else "is missing"
+            )
+            warnings.append(f"{reader.path.name}: its material file {library[:60]} {why}; the clay colour is used.")
             continue
         name = None
         for line in text.splitlines():
@@ -192,9 +205,10 @@ def _materials(reader: _Reader, warnings: list[str]) -> dict[str, str]:
             elif len(words) == 4 and words[0] == "Kd" and name:
                 try:
                     rgb = [min(max(float(word), 0.0), 1.0) for word in words[1:]]
-                except ValueError:
+                    colour = "#" + "".join(f"{round(255 * value):02X}" for value in rgb)
+                except ValueError:  # no number, or not a number
                     continue
-                colours[name] = "#" + "".join(f"{round(255 * value):02X}" for value in rgb)
+                colours[name] = colour
     return colours
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar
@@ -22,6 +23,9 @@ from fictilis.render.stage import StageItem
 
 T = TypeVar("T")
 KEPT = 64
+KEPT_IMAGES = 16
+MOST_PIXELS = 100_000_000
+_images: dict[int, tuple[bytes, np.ndarray | None]] = {}
 EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 
 
@@ -75,17 +79,38 @@ def cloth_of(geometry: Geometry, texture: Texture) -> Cloth:
 
 
 def image_of_bytes(data: bytes | None) -> np.ndarray | None:
-    """(h, w, 3) uint8 of a PNG or JPEG file's bytes; None when it cannot be read."""
+    """(h, w, 3) uint8 of the bytes of a PNG or JPEG file, at most 4,096 a side; None for anything else, and for an image that
+    would unpack to too much. Kept for the bytes asked for last, so that it is unpacked before it is painted."""
     if data is None:
         return None
+    kept = _images.get(id(data))
+    if kept is None or kept[0] is not data:
+        while len(_images) >= KEPT_IMAGES:
+            _images.pop(next(iter(_images)), None)
+        kept = _images[id(data)] = (data, _unpacked(data))
+    return kept[1]
+
+
+def _unpacked(data: bytes) -> np.ndarray | None:
     from PIL import Image
 
     try:
-        with Image.open(io.BytesIO(data)) as picture:
-            picture.thumbnail((4096, 4096))
-            return np.asarray(picture.convert("RGB"))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # measured here
+            with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as picture:
+                if picture.size[0] * picture.size[1] > MOST_PIXELS:
+                    return None
+                picture.thumbnail((4096, 4096))
+                return np.asarray(picture.convert("RGB"))
+    except Exception:  # noqa: BLE001 - a damaged image raises whatever its codec does
         return None
+
+
+def unpack_images(scene: Scene) -> None:
+    """Make the scene's textures ready, where that takes no time from painting."""
+    for obj in scene.objects:
+        if obj.appearance.texture is not None:
+            image_of_bytes(obj.appearance.texture.image)
 
 
 def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:

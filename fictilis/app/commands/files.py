@@ -18,6 +18,7 @@ from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Textu
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
+from fictilis.render.dress import image_of_bytes, unpack_images
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
 
@@ -75,7 +76,9 @@ class Commands:
 
         def read(progress: Callable[[float], None]) -> tuple[Scene, tuple[str, ...], bool]:
             if path.suffix.lower() == SUFFIX:
-                return load(path, progress), (), True
+                scene = load(path, progress)
+                unpack_images(scene)
+                return scene, (), True
             return *scene_from_file(path, progress), False
 
         opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
@@ -222,7 +225,7 @@ class Commands:
     def choose_texture(self) -> None:
         path = self.ask.files.open("Choose an image for the surface", "Images (*.png *.jpg *.jpeg)")
         if path is not None:
-            self.doc.attempt(lambda: self._set_texture(image_texture(path)))
+            self.doc.attempt(lambda: self._set_texture(self.ask.run(f"Reading {path.name}", lambda _progress: _unpacked(path))))
 
     def _set_texture(self, texture: Texture | None) -> None:
         doc, obj = self.doc, self.doc.object
@@ -268,3 +271,9 @@ class Commands:
 
     def about(self) -> None:
         self.ask.about()
+
+
+def _unpacked(path: Path) -> Texture:
+    texture = image_texture(path)
+    image_of_bytes(texture.image)
+    return texture

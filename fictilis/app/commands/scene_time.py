@@ -59,7 +59,7 @@ class SceneTimeCommands:
     def take_sound(self, path) -> None:
         doc = self.doc
         start = doc.scene.sound.start if doc.scene.sound is not None else doc.scene.start
-        sound = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda _progress: read_sound(path, start)))
+        sound = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda progress: read_sound(path, start, progress)))
         if sound is not None:
             doc.edit(f"Sound {sound.name}", lambda s: edits.set_sound(s, sound))
             if not self.ports.shell.has_speaker():
