@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+LONGEST = 300
+
 
 class FictilisError(Exception):
-    """An expected error: its text is the sentence a user reads; ``hint`` says what can be done."""
+    """An expected error: its text is the sentence a user reads, on one line; ``hint`` says what can be done."""
 
     def __init__(self, sentence: str, hint: str = "") -> None:
+        sentence = " ".join(sentence.split())  # names and other programs' words may bring line breaks
+        if len(sentence) > LONGEST:
+            sentence = f"{sentence[: LONGEST - 1]}…"
         super().__init__(sentence)
         self.sentence = sentence
         self.hint = hint

@@ -358,12 +358,21 @@ def fresh_id(prefix: str, used: Iterable[str]) -> str:
     return f"{prefix}{max(numbers, default=0) + 1}"
 
 
-def fresh_name(wanted: str, used: Iterable[str]) -> str:
-    """``wanted``, or with a number behind it when the name is taken."""
-    taken = set(used)
+LONGEST_NAME = 200
+
+
+def tidy_name(name: str) -> str:
+    """A name on one line, without what cannot be printed or stands at its ends, and of a bearable length."""
+    return "".join(c if c.isprintable() else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
+
+
+def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:
+    """``wanted``, tidied, or with a number from ``least`` on behind it when the name is taken."""
+    wanted = tidy_name(wanted) or "Unnamed"
+    taken = used if isinstance(used, set) else set(used)
     if wanted not in taken:
         return wanted
-    number = 2
+    number = least
     while f"{wanted} {number}" in taken:
         number += 1
     return f"{wanted} {number}"

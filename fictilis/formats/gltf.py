@@ -13,6 +13,7 @@ import numpy as np
 
 from fictilis.core.affine import rgb
 from fictilis.core.channels import stand_at
+from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
@@ -37,7 +38,10 @@ class _Buffer:
         from pygltflib import Accessor, BufferView
 
         floats = array.dtype.kind == "f"
-        array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
+        with np.errstate(over="ignore"):
+            array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
+        if floats and not np.isfinite(array).all():
+            raise EditRefused(f"A number of the scene is too large for glTF, which takes up to {np.finfo(np.float32).max:.1e}.")
         self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=len(self.blob), byteLength=array.nbytes, target=target))
         self.blob += array.tobytes()
         accessor = Accessor(

@@ -15,8 +15,8 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import OWN_IDS, channel
-from fictilis.core.edits.timeline import set_sound
-from fictilis.core.errors import BadFile, FictilisError
+from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
+from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.scene import (
     PICK_KINDS,
@@ -55,6 +55,9 @@ from fictilis.formats.native_records import (
     fields_of,
 )
 
+FAR = 1e12
+MOST_KEYS, MOST_PARTS, LONGEST_TEXT = 1_000_000, 100_000, 1_000
+BREAKS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029\0"
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 COLOUR = re.compile("#[0-9a-fA-F]{6}")
 
@@ -105,8 +108,10 @@ class _Archive:
         array = self.arrays[key]
         if array.ndim != (1 if width is None else 2) or (width is not None and array.shape[1] != width):
             raise self.fail(f"its part {name} is shaped {array.shape}")
-        if array.dtype.kind == "f" and not np.isfinite(array).all():
+        if array.dtype.kind == "f" and len(array) and not np.isfinite(array).all():
             raise self.fail(f"its part {name} holds numbers that are not finite")
+        if array.dtype.kind == "f" and len(array) and max(array.max(), -array.min()) > FAR:
+            raise self.fail(f"its part {name} holds {max(array.max(), -array.min()):g}; numbers up to {FAR:g} are read")
         return array
 
     def _read(self, name: str, dtype: str) -> np.ndarray:
@@ -145,6 +150,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise archive.fail(f"its scene.json is wrong ({error})") from None
     try:
+        _bounded(archive, record, "content")
         objects = []
         for number, item in enumerate(record.objects):
             objects.append(_ObjectReader(archive, item).read())
@@ -167,9 +173,31 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         raise archive.fail(str(error).rstrip(".")) from None
 
 
+def _bounded(archive: _Archive, value: object, what: str) -> None:
+    """Refuse numbers and names out of all proportion, wherever they stand; keys are looked at where they are read."""
+    if isinstance(value, float | int) and not abs(value) <= FAR:
+        raise archive.fail(f"its {what} is {value:g}; numbers up to {FAR:g} are read")
+    if isinstance(value, str):
+        if len(value) > LONGEST_TEXT:
+            raise archive.fail(f"its {what} has {len(value):,} letters; up to {LONGEST_TEXT:,} are read")
+        if what == "name" and any(c in BREAKS for c in value):
+            raise archive.fail(f"its name “{value[:40]!r}” has a line break")
+    elif isinstance(value, list | tuple):
+        if len(value) > MOST_PARTS:
+            raise archive.fail(f"it has {len(value):,} {what}; up to {MOST_PARTS:,} are read")
+        for part in value:
+            _bounded(archive, part, what)
+    elif isinstance(value, msgspec.Struct):
+        for field in value.__struct_fields__:
+            if field != "keys":
+                _bounded(archive, getattr(value, field), field)
+
+
 def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
     def lane(record: LaneRecord) -> Lane:
         keys = tuple(Key(**fields_of(k, KeyRecord)) for k in record.keys)
+        if len(keys) > MOST_KEYS:
+            raise EditRefused(f"a lane has {len(keys):,} keys; up to {MOST_KEYS:,} are read")
         modifiers = tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers)
         return Lane(record.channel, AnimationCurve(keys, record.before, record.after), modifiers)
 
@@ -304,7 +332,8 @@ def _check(archive: _Archive, scene: Scene) -> None:
 
 
 def _check_time(archive: _Archive, scene: Scene) -> None:
-    if not 0.1 <= scene.fps <= 1000 or not scene.start < scene.end:
+    longest = LONGEST_RANGE
+    if not 0.1 <= scene.fps <= 1000 or not -longest <= scene.start < scene.end <= longest:
         raise archive.fail(f"its rate is {scene.fps:g} and its range {scene.start:g} to {scene.end:g}")
     set_sound(scene, scene.sound)
     frames = [m.frame for m in scene.markers]

@@ -5,7 +5,6 @@ Source: Object Files (.obj), Wavefront Technologies, appendix B1 (the published 
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -19,6 +18,7 @@ from fictilis.formats.files import Imported, MeshData, Progress, no_progress, re
 IGNORED = {"vn", "vp", "g", "mg", "p", "l", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",
            "hole", "scrv", "sp", "end", "con", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj",
            "ctech", "stech", "maplib", "usemap", "call", "csh", "fcurv", "str"}  # fmt: skip
+FAR = 1e9
 LARGEST_LIBRARY = 16_000_000
 LOST = {"l": "lines", "p": "loose points", "curv": "curves", "surf": "surfaces"}
 
@@ -75,8 +75,8 @@ class _Reader:
             values = tuple(float(word) for word in words[1 : count + 1])
         except ValueError:
             raise self.fail(line, "a coordinate is not a number.") from None
-        if not all(math.isfinite(value) for value in values):
-            raise self.fail(line, "a coordinate is not a finite number.")
+        if not all(abs(value) <= FAR for value in values):
+            raise self.fail(line, f"a coordinate is not a finite number up to {FAR:g}.")
         return values
 
     def face(self, line: int, words: list[bytes]) -> None:

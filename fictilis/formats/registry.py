@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.objects import add_objects
 from fictilis.core.errors import BadFile
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.scene import Appearance, MorphObject, Scene
@@ -70,10 +70,8 @@ def scene_from_file(path: Path, progress: Progress = no_progress, beside: Scene 
     """A scene with the objects of a mesh file, and warnings: a new one, or ``beside`` with them added."""
     read = read_meshes(path, progress)
     scene = beside or Scene(name=Path(path).stem)
-    for data in read.objects:
-        look = Appearance(data.colour or Appearance().colour, data.smooth)
-        scene, _ = add_object(scene, data.name, data.mesh, data.points, look)
-    return scene, read.warnings
+    rows = [(d.name, d.mesh, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in read.objects]
+    return add_objects(scene, rows)[0], read.warnings
 
 
 def load(path: Path, progress: Progress = no_progress) -> Scene:

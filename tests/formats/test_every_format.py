@@ -8,8 +8,8 @@ import pytest
 
 from fictilis.core.edits.objects import rename_object, set_visible
 from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError
-from fictilis.core.scene import Scene
-from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save
+from fictilis.core.scene import Scene, tidy_name
+from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save, scene_from_file
 
 OBJ = "o1"
 WRITERS = {s: export for f in FORMATS if f.export for s in f.suffixes} | {".fictilis": lambda scene, path: save(scene, path)}
@@ -41,7 +41,7 @@ def test_odd_names_are_written_and_read_back_whole(suffix, name, sheet, tmp_path
     path = tmp_path / f"n{suffix}"
     WRITERS[suffix](scene, path)
     if suffix == ".fictilis":
-        assert load(path).objects[0].name == name
+        assert load(path).objects[0].name == tidy_name(name) == scene.objects[0].name
     elif suffix in READERS:
         (back,) = READERS[suffix](path).objects
         assert np.array_equal(back.points, sheet.object(OBJ).base)
@@ -119,3 +119,18 @@ def test_suffixes_are_known_in_any_case():
     for f in FORMATS:
         for suffix in f.suffixes:
             assert format_for(f"x{suffix.upper()}", "write" if f.export else "read") is f
+
+
+def test_thousands_of_objects_of_one_name_are_told_apart(tmp_path):
+    path = tmp_path / "many.obj"
+    path.write_text("".join(f"o Same\nv {n} 0 0\nv 0 {n} 1\nv 0 0 {n}\nf -3 -2 -1\n" for n in range(1, 5001)))
+    scene, _ = scene_from_file(path)
+    assert [o.name for o in scene.objects[:3]] == ["Same", "Same 2", "Same 3"]
+    assert len({o.name for o in scene.objects}) == len({o.id for o in scene.objects}) == 5000
+
+
+def test_numbers_too_large_for_a_format_are_one_sentence(sheet, tmp_path):
+    huge = sheet.with_object(replace(sheet.object(OBJ), base=sheet.object(OBJ).base * 1e41))
+    with pytest.raises(EditRefused, match="too large for glTF"):
+        export(huge, tmp_path / "h.glb")
+    assert not list(tmp_path.iterdir())

@@ -399,3 +399,30 @@ def test_numbers_of_numpys_are_numbers_too(tmp_path, sheet):
     assert same(read_native(tmp_path / "s.fictilis"), scene)
     key = scene.object(OBJ).lane("t1").curve.keys[0]
     assert type(key.frame) is type(key.into[1]) is type(scene.cameras[0].centre[0]) is float
+
+
+FAR_OUT = {
+    "range end": (lambda r: r.update(end=1e15), "its (start|end) is"),
+    "range start": (lambda r: r.update(start=-1e15), "its (start|end) is"),
+    "key frame": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(frame=-1e12), "A key of"),
+    "key value": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(value=1e300), "A key of"),
+    "weight": (lambda r: r["objects"][0]["targets"][0].update(weight=1e300), "its weight is 1e\\+300"),
+    "place": (lambda r: r["objects"][0]["transform"].update(position=[1e200, 0, 0]), "its position is"),
+    "view": (lambda r: r["views"][0].update(yaw=1e300), "its yaw is"),
+    "a long name": (lambda r: r["objects"][0].update(name="x" * 5000), "its name has 5,000 letters"),
+    "a name of two lines": (lambda r: r["objects"][0].update(name="Bell\nof the sea"), "line break"),
+    "a target of two lines": (lambda r: r["objects"][0]["targets"][0].update(name="a\u2028b"), "line break"),
+    "many markers": (lambda r: r.update(markers=[{"frame": float(n), "name": "m"} for n in range(100_001)]), "100,001 markers"),
+    "a played part far away": (lambda r: r.update(played=[1e300, 1e301]), "its played is"),
+}
+
+
+@pytest.mark.parametrize("name", FAR_OUT)
+def test_numbers_and_names_out_of_all_proportion_are_one_sentence(tmp_path, full, name):
+    path = tmp_path / "far.fictilis"
+    write_native(path, full)
+    change, said = FAR_OUT[name]
+    edit_json(path, change)
+    with pytest.raises(BadFile, match=said) as refused:
+        read_native(path)
+    assert "\n" not in str(refused.value) and len(str(refused.value)) <= 300

@@ -16,6 +16,7 @@ INTERPOLATIONS = ("hold", "linear", "smooth", "ease")
 TANGENTS = ("auto", "flat", "joined", "broken")
 BEYOND = ("hold", "linear", "repeat", "offset", "ping-pong")
 SAME_FRAME = 1e-6
+LATEST, LARGEST = 1e7, 1e9  # frames and values of keys
 Handle = tuple[float, float]
 
 
@@ -44,6 +45,10 @@ class Key:
         numbers = (self.frame, self.value, *(self.into or ()), *(self.out or ()))
         if not all(np.isfinite(v) for v in numbers):
             raise EditRefused(f"A key needs finite numbers, not {self.value} at frame {self.frame}.")
+        if abs(self.frame) > LATEST or abs(self.value) > LARGEST:
+            raise EditRefused(
+                f"A key of {self.value:g} at frame {self.frame:g} cannot be; values go up to {LARGEST:g}, frames to {LATEST:g}."
+            )
         if any(handle is not None and handle[0] < 0 for handle in (self.into, self.out)):
             raise EditRefused(f"The handles of the key at frame {self.frame:g} would go back in time.")
         plain_numbers(self, "frame", "value", "into", "out")

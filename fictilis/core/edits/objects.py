@@ -2,27 +2,46 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.scene import Appearance, MorphObject, NamedPick, Pick, SavedView, Scene, Transform, fresh_id, fresh_name
+from fictilis.core.scene import (
+    Appearance,
+    MorphObject,
+    NamedPick,
+    Pick,
+    SavedView,
+    Scene,
+    Transform,
+    fresh_id,
+    fresh_name,
+    tidy_name,
+)
 
 
 def add_object(
     scene: Scene, name: str, geometry: Geometry, points: np.ndarray, appearance: Appearance = Appearance()
 ) -> tuple[Scene, str]:
     """A new object with its base; returns the scene and the object's id."""
-    obj = MorphObject(
-        id=fresh_id("o", (o.id for o in scene.objects)),
-        name=fresh_name(name, (o.name for o in scene.objects)),
-        geometry=geometry,
-        base=points,
-        appearance=appearance,
-    )
-    return replace(scene, objects=(*scene.objects, obj)), obj.id
+    scene, (object_id,) = add_objects(scene, [(name, geometry, points, appearance)])
+    return scene, object_id
+
+
+def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Appearance]]) -> tuple[Scene, list[str]]:
+    """Many new objects at once, each a name, a geometry, its points and how it looks; returns the scene and their ids."""
+    first = int(fresh_id("o", (o.id for o in scene.objects))[1:])
+    taken, made = {o.name for o in scene.objects}, []
+    seen: Counter[str] = Counter()  # of many with one name each looks on from the last number only
+    for number, (name, geometry, points, look) in enumerate(rows, first):
+        seen[name] += 1
+        made.append(MorphObject(f"o{number}", fresh_name(name, taken, max(seen[name], 2)), geometry, points, appearance=look))
+        taken.add(made[-1].name)
+    return replace(scene, objects=(*scene.objects, *made)), [obj.id for obj in made]
 
 
 def remove_object(scene: Scene, object_id: str) -> Scene:
@@ -31,7 +50,7 @@ def remove_object(scene: Scene, object_id: str) -> Scene:
 
 
 def rename_object(scene: Scene, object_id: str, name: str) -> Scene:
-    name = name.strip()
+    name = tidy_name(name)
     if not name:
         raise EditRefused("An object needs a name of at least one letter.")
     if any(o.name == name and o.id != object_id for o in scene.objects):
@@ -71,7 +90,7 @@ def move_object(scene: Scene, object_id: str, place: int) -> Scene:
 
 def keep_pick(scene: Scene, object_id: str, name: str, pick: Pick) -> Scene:
     """A pick kept with its object under a name; one of the same name is replaced."""
-    obj, name = scene.object(object_id), name.strip()
+    obj, name = scene.object(object_id), tidy_name(name)
     if not name or not len(pick):
         raise EditRefused("A kept pick needs a name, and something picked.")
     rest = tuple(p for p in obj.picks if p.name != name)

@@ -27,6 +27,7 @@ from fictilis.core.scene import (
     Target,
     fresh_id,
     fresh_name,
+    tidy_name,
 )
 
 PATHS = ("straight", "curved")
@@ -112,7 +113,7 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
 
 def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
     obj = scene.unlocked(object_id)
-    name = name.strip()
+    name = tidy_name(name)
     if not name:
         raise EditRefused(f"{obj.target(target_id).name} needs a name of at least one letter.")
     if any(t.name == name and t.id != target_id for t in obj.targets):
@@ -234,7 +235,7 @@ def set_colour(scene: Scene, object_id: str, target_id: str, colour: str) -> Sce
 
 def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, float]) -> Scene:
     """Weights by target id kept under a name; a mix of the same name is replaced."""
-    obj, name = scene.object(object_id), name.strip()
+    obj, name = scene.object(object_id), tidy_name(name)
     if not name:
         raise EditRefused("A kept mix needs a name of at least one letter.")
     mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights))
@@ -293,7 +294,7 @@ def change_group(scene: Scene, object_id: str, group_id: str, **values: Any) -> 
     group = obj.group(group_id)
     if group is None:
         raise EditRefused(f"{obj.name} has no group with the id {group_id}.")
-    name = str(values.get("name", group.name)).strip()
+    name = tidy_name(str(values.get("name", group.name)))
     if not name or any(g.name == name and g.id != group_id for g in obj.groups):
         raise EditRefused(f"A group needs a name of its own; “{name}” is none.")
     if not abs(float(values.get("factor", 1.0))) <= 100:

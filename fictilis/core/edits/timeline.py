@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.core.edits.timing import map_frames
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene, fresh_id, fresh_name
+from fictilis.core.scene import Scene, fresh_id, fresh_name, tidy_name
 from fictilis.core.timeline import Marker, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0
@@ -77,7 +77,7 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
     if not name.strip():
         raise EditRefused("A marker needs a name of at least one letter.")
     rest = [m for m in scene.markers if abs(m.frame - frame) > NEAR]
-    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), name.strip())), key=lambda m: m.frame)))
+    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), tidy_name(name))), key=lambda m: m.frame)))
 
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:
@@ -122,7 +122,7 @@ def add_camera(scene: Scene, camera: SceneCamera) -> tuple[Scene, str]:
 
 
 def rename_camera(scene: Scene, camera_id: str, name: str) -> Scene:
-    camera, name = scene.owner(camera_id), name.strip()
+    camera, name = scene.owner(camera_id), tidy_name(name)
     if not name:
         raise EditRefused("A camera needs a name of at least one letter.")
     if any(owner.name == name and owner is not camera for owner in scene.owners):
