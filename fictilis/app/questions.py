@@ -20,7 +20,7 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import run_task
 from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.targets.thumbnails import shape_picture
-from fictilis.app.widgets import dialogs
+from fictilis.app.widgets import dialogs, file_questions
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
@@ -162,7 +162,10 @@ class Questions:
         return dialog.choice if dialog.answer not in (None, "cancel") else None
 
     def unsaved(self) -> str | None:
-        return self.show(dialogs.UnsavedDialog(self._window, self.doc.scene.name))
+        return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name))
+
+    def changed_on_disk(self, path: Path) -> str | None:
+        return self.show(file_questions.ChangedOnDisk(self._window, path))
 
     def base(self, displacement: Deltas) -> str | None:
         """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
@@ -199,4 +202,4 @@ class Questions:
         self.show(dialogs.AboutDialog(self._window, __version__))
 
     def recover(self, found: Recoverable) -> str | None:
-        return self.show(dialogs.RecoverDialog(self._window, found))
+        return self.show(file_questions.RecoverDialog(self._window, found))

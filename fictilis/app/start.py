@@ -71,12 +71,17 @@ def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int
     if leave is not None:
         QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
     else:
-        if path is not None:
-            QTimer.singleShot(0, lambda: window.commands.open_path(path))
-        QTimer.singleShot(400, window.offer_recovery)
+        QTimer.singleShot(0 if path is not None else 400, lambda: _begin(window, path))
     code = app.exec()
     window.thumbnails.renderer = None
     return code
+
+
+def _begin(window: Window, path: Path | None) -> None:
+    """Open what was asked for, and only then offer what a crash left."""
+    if path is not None:
+        window.commands.open_path(path)
+    window.offer_recovery()
 
 
 def _play_and_leave(window: Window, folder: Path) -> None:

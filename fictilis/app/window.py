@@ -36,7 +36,7 @@ from fictilis.app.lanes.sound_player import SoundPlayer
 from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
 from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.document import Document
-from fictilis.app.model.recovery import Autosave, left_behind
+from fictilis.app.model.recovery import Autosave, Recoverable, left_behind, sweep
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import QUEUED, Background
 from fictilis.app.questions import Questions
@@ -69,6 +69,7 @@ class Window(QMainWindow):
         self.thumbnails = Thumbnails()
         self.autosave = Autosave(doc, recovery_folder)
         self.checker = Checker(doc)
+        self._recovered: Recoverable | None = None
         self._warming = Background(self)
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
@@ -254,6 +255,9 @@ class Window(QMainWindow):
     def saved_as(self, path: Path) -> None:
         self.settings.add_recent(path)
         self.autosave.clear()
+        if self._recovered is not None:
+            self._recovered.discard()
+            self._recovered = None
 
     def opened(self, path: Path) -> None:
         self.settings.add_recent(path)
@@ -268,6 +272,7 @@ class Window(QMainWindow):
 
     def offer_recovery(self) -> None:
         """Offer each scene that a crashed session left behind."""
+        sweep(self.recovery_folder)
         for found in left_behind(self.recovery_folder):
             answer = self.ask.recover(found)
             if answer == "discard":
@@ -275,7 +280,7 @@ class Window(QMainWindow):
             elif answer == "recover" and self.commands.may_leave() and self._recover(found):
                 return
 
-    def _recover(self, found) -> bool:
+    def _recover(self, found: Recoverable) -> bool:
         from fictilis.formats.registry import load
 
         try:
@@ -283,11 +288,10 @@ class Window(QMainWindow):
         except FictilisError as error:
             self.doc.say(error.said, "error")
             return False
-        self.doc.open_scene(scene, found.path, saved=False)
+        # a scene of its own, so that saving asks where; the copy stays until it is saved
+        self.doc.open_scene(replace(scene, name=f"{found.name} recovered"), None, saved=False)
         self.view.eye.fit()
-        self.autosave.tick()
-        self.autosave.finish()
-        found.discard()
+        self._recovered = found
         self.doc.say(f"Recovered {found.name}; save it to keep it.", "warning")
         return True
 

@@ -10,6 +10,7 @@ class FictilisError(Exception):
 
     def __init__(self, sentence: str, hint: str = "") -> None:
         sentence = " ".join(sentence.split())  # names and other programs' words may bring line breaks
+        sentence = sentence.encode("utf-8", "replace").decode()  # and file names bytes that are no text
         if len(sentence) > LONGEST:
             sentence = f"{sentence[: LONGEST - 1]}…"
         super().__init__(sentence)

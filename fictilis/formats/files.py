@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import stat
 import tempfile
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -73,29 +75,59 @@ def with_faces(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[Morph
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:
     """Let ``write`` fill a new file beside ``path``, then put it in its place; on failure the old file stays whole.
 
+    A link is followed to the real file, whose owner and mode are kept; only a regular file is ever replaced.
     Raises CannotSave with what the system said.
     """
     path = Path(path)
     temporary = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        place = Path(os.path.realpath(path))
+        old = place.stat() if place.exists() else None
+        if old is not None and not stat.S_ISREG(old.st_mode):
+            raise CannotSave(f"{path} could not be saved: it is {_what(old.st_mode)}, not a file. Nothing was changed.")
+        handle, name = tempfile.mkstemp(prefix=".fictilis-", suffix=".part", dir=place.parent)
         os.close(handle)
         temporary = Path(name)
         write(temporary)
         with open(temporary, "rb") as done:
             os.fsync(done.fileno())
-        mask = os.umask(0)
-        os.umask(mask)
-        temporary.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~mask)
-        if path.exists() and not os.access(path, os.W_OK):
+        if old is not None and not os.access(place, os.W_OK):
             raise PermissionError(13, "the file is write-protected")
-        os.replace(temporary, path)
-    except OSError as error:
+        _like(temporary, old)
+        os.replace(temporary, place)
+    except (OSError, RuntimeError, ValueError) as error:
         kept = " The file that was there is unchanged." if path.is_file() else ""
-        raise CannotSave(f"{path} could not be saved: {reason(error)}.{kept}") from None
+        said = reason(error) if isinstance(error, OSError) else str(error)
+        raise CannotSave(f"{path} could not be saved: {said}.{kept}") from None
     finally:
         if temporary is not None and temporary.exists():
             temporary.unlink()
+
+
+def _like(new: Path, old: os.stat_result | None) -> None:
+    """Give a new file the mode and the owner of the old one, as far as that is allowed."""
+    if old is None:
+        mask = os.umask(0)
+        os.umask(mask)
+        new.chmod(0o666 & ~mask)
+        return
+    with suppress(OSError):
+        os.chown(new, old.st_uid, old.st_gid)
+    new.chmod(stat.S_IMODE(old.st_mode))
+
+
+def _what(mode: int) -> str:
+    kinds = ((stat.S_ISDIR, "a folder"), (stat.S_ISFIFO, "a pipe"), (stat.S_ISSOCK, "a socket"))
+    return next((words for tells, words in kinds if tells(mode)), "a device")
+
+
+def stamp_of(path: Path) -> tuple[int, ...] | None:
+    """What tells a file on the disk from another one, or from itself written anew; None where there is none."""
+    try:
+        found = Path(path).stat()
+    except (OSError, ValueError):
+        return None
+    return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns
 
 
 def reason(error: OSError) -> str:

@@ -60,9 +60,10 @@ def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> 
 
     def write(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
-            archive.writestr("scene.json", text)
+            # a fixed date: the format has none before 1980 or after 2107, and the same scene makes the same file
+            archive.writestr(zipfile.ZipInfo("scene.json"), text)
             for number, (name, array) in enumerate(arrays.values()):
-                with archive.open(name, "w", force_zip64=True) as entry:
+                with archive.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
                     np.lib.format.write_array(entry, array, allow_pickle=False)
                 progress((number + 1) / len(arrays))
 

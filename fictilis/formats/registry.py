@@ -9,13 +9,15 @@ from pathlib import Path
 import numpy as np
 
 from fictilis.core.edits.objects import add_objects
-from fictilis.core.errors import BadFile
+from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.evaluate import evaluate_object, full_shape
-from fictilis.core.scene import Appearance, MorphObject, Scene
+from fictilis.core.scene import Appearance, MorphObject, Scene, tidy_name
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, with_faces
 from fictilis.formats.gltf import write_glb
 from fictilis.formats.native import SUFFIX, read_native, write_native
 from fictilis.formats.obj import read_obj, write_obj
+
+LONGEST_STEM = 230  # bytes; a file name has 255
 
 
 @dataclass(frozen=True)
@@ -82,7 +84,8 @@ def load(path: Path, progress: Progress = no_progress) -> Scene:
 def save(scene: Scene, path: Path, progress: Progress = no_progress) -> Scene:
     """Save a scene file; returns the scene with the file's name as its own."""
     path = Path(path)
-    named = replace(scene, name=path.name.removesuffix(SUFFIX))
+    stem = path.name[: -len(SUFFIX)] if path.name.lower().endswith(SUFFIX) else path.name
+    named = replace(scene, name=tidy_name(stem) or "Untitled")
     write_native(path, named, progress)
     return named
 
@@ -103,24 +106,33 @@ def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:
         raise BadFile(f"{folder} cannot be made as a folder.") from None
-    written: list[Path] = []
+    plan: dict[Path, tuple[MorphObject, str, np.ndarray]] = {}
     several = len(meshes) > 1
     for obj in meshes:
         shapes = [("base", obj.base)] + [(t.name, full_shape(obj, t.id)) for t in obj.targets]
         for name, points in shapes:
             stem = _file_name(f"{obj.name} {name}" if several else name)
-            path = folder / f"{stem}.obj"
-            number = 2
-            while path in written:
-                path = folder / f"{stem} {number}.obj"
-                number += 1
+            path, number = folder / f"{stem}.obj", 2
+            while path in plan:
+                path, number = folder / f"{stem} {number}.obj", number + 1
+            plan[path] = (obj, name, points)
+    new: list[Path] = []
+    try:
+        for path, (obj, name, points) in plan.items():
+            fresh = not path.exists()
             write_obj(path, [_data(obj, name if name != "base" else obj.name, points)], f"{obj.name}, {name}")
-            written.append(path)
-    return written, left_out
+            new += [path] if fresh else []
+    except CannotSave:
+        for path in new:  # all of them or none
+            path.unlink(missing_ok=True)
+        raise
+    return list(plan), left_out
 
 
 def _file_name(name: str) -> str:
-    return "".join("_" if c in '/\\:*?"<>|\0' or ord(c) < 32 else c for c in name).strip(". ") or "shape"
+    """A name that every file system takes, with room for a number and a suffix behind it."""
+    safe = "".join("_" if c in '/\\:*?"<>|\0' or not c.isprintable() else c for c in name).strip(". ")
+    return safe.encode("utf-8", "replace")[:LONGEST_STEM].decode("utf-8", "ignore").strip(". ") or "shape"
 
 
 def _data(obj: MorphObject, name: str, points: np.ndarray) -> MeshData:

@@ -18,12 +18,14 @@ from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
+from fictilis.app.model import recovery
 from fictilis.app.model.recovery import left_behind
 from fictilis.app.widgets import dialogs
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Scene
 from fictilis.demo.jelly import moon_jelly
+from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL
@@ -186,7 +188,7 @@ def test_exports_from_the_window(user, tmp_path, monkeypatch):
     assert len(list((tmp_path / "shapes").iterdir())) == 3
 
 
-def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_path):
+def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_path, monkeypatch):
     user = open_window(sheet)
     user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     autosave = user.window.autosave
@@ -199,8 +201,12 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     other = open_window(Scene())
     answers(other.window, RecoverDialog="recover")
     other.window.offer_recovery()
-    assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved
-    assert [p for p in autosave.folder.glob("*.fictilis") if p != other.window.autosave.file] == []
+    assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved and other.doc.path is None
+    assert other.doc.scene.name == "Sheet recovered"
+    assert autosave.file.is_file()  # until it is saved
+    choose(other, monkeypatch, save=tmp_path / "again.fictilis")
+    other.press(K.Key_S, CTRL)
+    assert not autosave.file.exists() and not autosave.note.exists() and not other.doc.unsaved
 
 
 def test_saving_removes_the_recovery_file_and_nothing_unsaved_writes_none(user, tmp_path, monkeypatch):
@@ -215,10 +221,92 @@ def test_saving_removes_the_recovery_file_and_nothing_unsaved_writes_none(user, 
     assert not autosave.file.exists() and not autosave.note.exists()
 
 
-def test_a_broken_recovery_note_is_passed_over(tmp_path):
-    (tmp_path / "a.json").write_text("{")
-    (tmp_path / "b.json").write_text('{"pid": "x"}')
+NOTES = ["{", '{"pid": "x"}', '{"pid": 1e400, "name": 3}', "[]", "7", '{"pid": 99999999999999999999, "name": "a", "path": ""}',
+         '{"pid": -1, "name": "a", "path": ""}', '{"pid": null}', "\x00",
+         '{"pid": 4194305, "name": "a", "path": {"b": 1}}', None]  # fmt: skip
+
+
+@pytest.mark.parametrize("note", NOTES)
+def test_whatever_is_wrong_with_a_note_the_work_beside_it_is_offered(note, tmp_path, sheet):
+    write_native(tmp_path / "4194305-ab.fictilis", sheet)
+    if note is not None:
+        (tmp_path / "4194305-ab.json").write_text(note)
+    (tmp_path / "alone.json").write_text(note or "{}")
+    assert [r.file.name for r in left_behind(tmp_path)] == ["4194305-ab.fictilis"]
+
+
+def test_another_program_with_the_sessions_number_hides_nothing(tmp_path, sheet):
+    import os
+
+    write_native(tmp_path / "1-ab.fictilis", sheet)
+    told = {"pid": os.getpid(), "name": "Sheet", "path": "", "started": "1"}
+    (tmp_path / "1-ab.json").write_text(json.dumps(told))
+    assert [r.name for r in left_behind(tmp_path)] == ["Sheet"]
+    (tmp_path / "1-ab.json").write_text(json.dumps(told | {"started": recovery._started(os.getpid())}))
     assert left_behind(tmp_path) == []
+
+
+def test_a_recovery_folder_that_cannot_be_written_is_said_once_and_stops_no_save(user, tmp_path, monkeypatch):
+    folder = tmp_path / "file"
+    folder.write_text("no folder")
+    user.window.autosave.folder = folder
+    user.window.autosave.file = folder / "x.fictilis"
+    user.window.autosave.note = folder / "x.json"
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
+    for _ in range(2):
+        user.window.autosave.tick()
+        user.qtbot.waitUntil(lambda: not user.window.autosave._writing.busy)
+    assert sum("cannot be kept for a crash" in said for said, _ in user.said) == 1
+    choose(user, monkeypatch, save=tmp_path / "x.fictilis")
+    user.press(K.Key_S, CTRL)
+    assert user.said[-1][0] == "Saved x.fictilis." and not user.doc.unsaved
+
+
+def test_recovery_waits_for_the_file_named_at_start(open_window, sheet, answers, tmp_path, monkeypatch):
+    """The offer comes when the file is there, so that it cannot be replaced by it."""
+    from fictilis.app.start import _begin
+
+    write_native(tmp_path / "named.fictilis", sheet)
+    user = open_window(Scene())
+    asked = []
+    monkeypatch.setattr(user.window, "offer_recovery", lambda: asked.append(user.doc.scene.name))
+    _begin(user.window, tmp_path / "named.fictilis")
+    assert asked == ["Sheet"]
+
+
+def test_old_parts_are_swept_and_young_ones_left(tmp_path):
+    import os
+
+    old, young = tmp_path / ".fictilis-a.part", tmp_path / ".fictilis-b.part"
+    for part in (old, young):
+        part.write_text("x")
+    os.utime(old, (1, 1))
+    recovery.sweep(tmp_path)
+    assert not old.exists() and young.exists()
+
+
+@pytest.mark.parametrize("answer", ["save", "as", "look", "cancel"])
+def test_a_file_that_another_program_changed_is_not_replaced_unasked(user, answers, tmp_path, monkeypatch, answer):
+    path = tmp_path / "x.fictilis"
+    choose(user, monkeypatch, save=path)
+    user.press(K.Key_S, CTRL)
+    theirs = fictilis.targets.rename_target(user.doc.scene, "o1", "t1", "Theirs")
+    write_native(path, theirs)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
+    choose(user, monkeypatch, save=tmp_path / "mine.fictilis")
+    told = []
+    monkeypatch.setattr(user.window.ask, "tell", lambda _title, sentences: told.extend(sentences))
+    replies = [answer, "cancel"]
+    monkeypatch.setattr(user.window.ask, "changed_on_disk", lambda _path: replies.pop(0))
+    user.press(K.Key_S, CTRL)
+    kept = read_native(path).objects[0].targets[0].name
+    assert kept == ("Lift" if answer == "save" else "Theirs")
+    assert user.doc.unsaved == (answer in ("look", "cancel")) and (tmp_path / "mine.fictilis").exists() == (answer == "as")
+    assert bool(told) == (answer == "look") and all("2 targets" in said for said, _ in told)
+    if answer == "save":
+        user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.7)
+        user.press(K.Key_S, CTRL)  # now it is the one that was written here
+        assert not user.doc.unsaved
 
 
 def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_path):

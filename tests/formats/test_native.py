@@ -426,3 +426,107 @@ def test_numbers_and_names_out_of_all_proportion_are_one_sentence(tmp_path, full
     with pytest.raises(BadFile, match=said) as refused:
         read_native(path)
     assert "\n" not in str(refused.value) and len(str(refused.value)) <= 300
+
+
+@pytest.mark.parametrize("seconds", [0.0, 4.5e9])
+def test_a_clock_that_stands_wrong_stops_no_save(tmp_path, sheet, monkeypatch, seconds):
+    """A zip archive has no date before 1980 or after 2107."""
+    import time
+
+    monkeypatch.setattr(time, "time", lambda: seconds)
+    write_native(tmp_path / "s.fictilis", sheet)
+    assert same(read_native(tmp_path / "s.fictilis"), sheet)
+
+
+def test_a_link_is_followed_and_owner_and_mode_are_kept(tmp_path, sheet):
+    import os
+
+    real = tmp_path / "real" / "sea.fictilis"
+    real.parent.mkdir()
+    write_native(real, sheet)
+    real.chmod(0o640)
+    if os.geteuid() == 0:
+        os.chown(real, 1234, 2345)
+    link = tmp_path / "link.fictilis"
+    link.symlink_to(real)
+    write_native(link, replace(sheet, name="Other"))
+    assert link.is_symlink() and read_native(real).name == "Other"
+    found = real.stat()
+    assert found.st_mode & 0o777 == 0o640 and (os.geteuid() or (found.st_uid, found.st_gid) == (1234, 2345))
+
+
+@pytest.mark.parametrize("kind", ["folder", "pipe", "socket", "device", "link to a pipe"])
+def test_only_a_regular_file_is_ever_replaced(tmp_path, sheet, kind):
+    import os
+    import socket
+
+    path = tmp_path / "odd.fictilis"
+    if kind == "folder":
+        path.mkdir()
+    elif kind == "pipe":
+        os.mkfifo(path)
+    elif kind == "socket":
+        with socket.socket(socket.AF_UNIX) as bound:
+            bound.bind(str(path))
+    elif kind == "device":
+        path.symlink_to("/dev/null")
+    else:
+        os.mkfifo(tmp_path / "pipe")
+        path.symlink_to(tmp_path / "pipe")
+    before = os.stat(path).st_mode
+    with pytest.raises(CannotSave, match=r"it is a (folder|pipe|socket|device), not a file"):
+        write_native(path, sheet)
+    assert os.stat(path).st_mode == before
+
+
+@pytest.mark.parametrize("length", [243, 250, 255])
+def test_names_as_long_as_the_file_system_takes_are_saved(tmp_path, sheet, length):
+    name = "é" * ((length - 9) // 2) + "x" * ((length - 9) % 2) + ".fictilis"
+    assert len(name.encode()) == length
+    write_native(tmp_path / name, sheet)
+    assert same(read_native(tmp_path / name), sheet)
+
+
+def test_a_name_that_is_no_text_is_saved_and_opened(tmp_path, sheet):
+    import os
+
+    from fictilis.formats.registry import load, save
+
+    path = Path(os.fsdecode(os.fsencode(tmp_path) + b"/se\xff\xfe.fictilis"))
+    named = save(sheet, path)
+    assert load(path).name == named.name == "se" and path.exists()
+    with pytest.raises(BadFile) as refused:
+        load(path.with_name(path.name + "x"))
+    str(refused.value).encode()
+
+
+def test_a_suffix_in_capitals_is_one(tmp_path, sheet):
+    from fictilis.formats.registry import save
+
+    assert save(sheet, tmp_path / "x.FICTILIS").name == "x"
+
+
+def test_shapes_with_names_too_long_for_files_are_shortened_and_all_written(tmp_path, sheet):
+    from fictilis.core.edits.targets import rename_target
+    from fictilis.formats.registry import export_shapes
+
+    scene = rename_target(rename_target(sheet, OBJ, "t1", "ä" * 199 + "1"), OBJ, "t2", "ä" * 199 + "2")
+    written, _ = export_shapes(scene, tmp_path / "out")
+    assert len({p.name for p in written}) == 3 and all(len(p.name.encode()) <= 255 and p.exists() for p in written)
+
+
+def test_shapes_are_written_all_or_none(tmp_path, sheet, monkeypatch):
+    from fictilis.formats import registry
+
+    real, calls = registry.write_obj, []
+
+    def full_disk(path, *rest):
+        calls.append(path)
+        if len(calls) == 3:
+            raise CannotSave(f"{path} could not be saved: no space left on device.")
+        real(path, *rest)
+
+    monkeypatch.setattr(registry, "write_obj", full_disk)
+    with pytest.raises(CannotSave, match="no space"):
+        registry.export_shapes(sheet, tmp_path / "out")
+    assert len(calls) == 3 and not list((tmp_path / "out").iterdir())

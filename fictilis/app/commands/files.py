@@ -13,6 +13,7 @@ from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Session
 from fictilis.core.edits import objects as object_edits
+from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Texture, fresh_name
 from fictilis.formats.images import image_texture
@@ -101,13 +102,40 @@ class Commands:
             self.ports.view.eye.fit()
 
     def save(self) -> bool:
-        return self.save_as() if self.doc.path is None else self._save_to(self.doc.path)
+        if self.doc.path is None:
+            return self.save_as()
+        while self.doc.changed_on_disk():
+            answer = self.ask.changed_on_disk(self.doc.path)
+            if answer == "look":
+                self.ask.tell("The file on the disk", self._differences(self.doc.path))
+            elif answer == "as":
+                return self.save_as()
+            elif answer != "save":
+                return False
+            else:
+                break
+        return self._save_to(self.doc.path)
+
+    def _differences(self, path: Path) -> list[tuple[str, str]]:
+        """What the file holds beside what is here, a sentence an object."""
+        try:
+            there = load(path)
+        except FictilisError as error:
+            return [(error.said, "error")]
+        out = []
+        for label, scene in (("On the disk", there), ("Here", self.doc.settled.scene)):
+            rows = [
+                f"{o.name}: {len(o.base):,} points, {len(o.targets)} targets, {sum(len(x.curve.keys) for x in o.lanes)} keys"
+                for o in scene.objects
+            ]
+            out.append((f"{label}: {'; '.join(rows) or 'no objects'}.", "note"))
+        return out
 
     def save_as(self) -> bool:
         path = self.ask.files.save("Save the scene", f"{self.doc.scene.name}{SUFFIX}", SCENES)
         if path is None:
             return False
-        return self._save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+        return self._save_to(path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX))
 
     def _save_to(self, path: Path) -> bool:
         scene = self.doc.settled.scene

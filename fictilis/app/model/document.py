@@ -20,6 +20,7 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping.picks import points_of
+from fictilis.formats.files import stamp_of
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
@@ -40,6 +41,7 @@ class Document(QObject):
     def __init__(self, scene: Scene | None = None) -> None:
         super().__init__()
         self.path: Path | None = None
+        self.stamp: tuple[int, ...] | None = None  # of the scene's file, as it was read or written here
         self.session = Session()
         self.channels = Channels(self)
         self._start(scene or Scene())
@@ -221,19 +223,24 @@ class Document(QObject):
     def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
         """Another scene in place of this one, with a history of its own."""
         self._start(scene)
-        self.path = path
+        self.path, self.stamp = path, None if path is None else stamp_of(path)
         if not saved:
             self.saved_version = None
         self.changed.emit()
 
     def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
         """Remember that ``saved`` is on the disk; ``named`` is the same scene with its file's name."""
-        self.path = path
+        self.path, self.stamp = path, stamp_of(path)
         now = self.settled
         if now.scene is saved:
             self._history.state = replace(now, scene=named)
             self.saved_version = now.version
         self.changed.emit()
+
+    def changed_on_disk(self) -> bool:
+        """Whether the scene's file is another one than was read or written here."""
+        now = None if self.path is None else stamp_of(self.path)
+        return now is not None and now != self.stamp
 
     # interface state
 

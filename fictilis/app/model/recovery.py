@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import os
+import time
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -30,34 +32,63 @@ class Recoverable:
     when: datetime
 
     def discard(self) -> None:
-        self.file.unlink(missing_ok=True)
-        self.note.unlink(missing_ok=True)
+        with suppress(OSError):
+            self.file.unlink(missing_ok=True)
+            self.note.unlink(missing_ok=True)
 
 
-def _alive(pid: int) -> bool:
+def _started(pid: int) -> str:
+    """When a process began, as the system counts; nothing where there is none, or where that cannot be told."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text("utf-8", errors="replace").rpartition(")")[2].split()[19]
+    except (OSError, IndexError, ValueError):
+        return ""
+
+
+def _alive(pid: int, started: str) -> bool:
+    """Whether the session that left a note still runs; another program may have its number by now."""
+    if not 0 < pid < 2**31:
+        return False
     try:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
     except PermissionError:
-        return True
-    return True
+        pass
+    return not started or _started(pid) in ("", started)
 
 
 def left_behind(folder: Path) -> list[Recoverable]:
-    """Recovery files whose session no longer runs, newest first. Broken notes are passed over."""
+    """Recovery files whose session no longer runs, newest first. A file without a readable note is offered as well."""
     found = []
-    for note in folder.glob("*.json"):
+    try:
+        files = list(folder.glob("*.fictilis"))
+    except OSError:
+        return []
+    for file in files:
+        note = file.with_suffix(".json")
+        pid, name, path, started = file.stem.partition("-")[0], file.stem, None, ""
         try:
             told = json.loads(note.read_text("utf-8"))
-            file = note.with_suffix(".fictilis")
-            if _alive(int(told["pid"])) or not file.is_file():
-                continue
-            path = Path(told["path"]) if told["path"] else None
-            found.append(Recoverable(file, note, str(told["name"]), path, datetime.fromtimestamp(file.stat().st_mtime)))
-        except (OSError, ValueError, KeyError, TypeError):
+            pid, name = str(int(told["pid"])), str(told["name"])
+            path, started = Path(str(told["path"])) if told["path"] else None, str(told.get("started", ""))
+        except Exception:  # noqa: BLE001 - whatever is wrong with a note, the work beside it counts
+            name = "Unsaved work"
+        try:
+            when = datetime.fromtimestamp(file.stat().st_mtime)
+        except (OSError, ValueError, OverflowError):
             continue
+        if not (pid.isdigit() and len(pid) < 12 and _alive(int(pid), started)):
+            found.append(Recoverable(file, note, name, path, when))
     return sorted(found, key=lambda r: r.when, reverse=True)
+
+
+def sweep(folder: Path) -> None:
+    """Throw away what broken-off writing left more than a day ago."""
+    with suppress(OSError):
+        for part in folder.glob(".*.part"):
+            if time.time() - part.stat().st_mtime > 86_400:
+                part.unlink(missing_ok=True)
 
 
 class Autosave(QObject):
@@ -69,6 +100,7 @@ class Autosave(QObject):
         self.file = folder / f"{os.getpid()}-{id(self):x}.fictilis"
         self.note = self.file.with_suffix(".json")
         self._written: Scene | None = None
+        self._failed = False
         self._writing = Background(self)
         self.timer = QTimer(self)
         self.timer.timeout.connect(self.tick)
@@ -80,7 +112,12 @@ class Autosave(QObject):
             self.clear()
         elif scene is not self._written and not self._writing.busy:
             self._written = scene
-            told = {"pid": os.getpid(), "name": scene.name, "path": str(self.doc.path) if self.doc.path else ""}
+            told = {
+                "pid": os.getpid(),
+                "started": _started(os.getpid()),
+                "name": scene.name,
+                "path": str(self.doc.path) if self.doc.path else "",
+            }
             self._writing.run(lambda: self._write(scene, told), self._wrote)
 
     def _write(self, scene: Scene, told: dict) -> None:
@@ -91,8 +128,13 @@ class Autosave(QObject):
     def _wrote(self, task: Task[None]) -> None:
         try:
             task.result()
-        except (OSError, FictilisError):
+            self._failed = False
+        except (OSError, FictilisError) as error:
             self._written = None  # the next beat tries again
+            if not self._failed:  # said once
+                self._failed = True
+                said = error.sentence if isinstance(error, FictilisError) else f"{self.folder} cannot be written."
+                self.doc.say(f"Unsaved work cannot be kept for a crash: {said}", "warning")
 
     def finish(self) -> None:
         """Wait for a write under way."""
@@ -102,8 +144,9 @@ class Autosave(QObject):
         """Remove the recovery file: the work is saved, or was given up on purpose."""
         self.finish()
         self._written = None
-        self.file.unlink(missing_ok=True)
-        self.note.unlink(missing_ok=True)
+        with suppress(OSError):  # a folder that cannot be written must not stop a save that went well
+            self.file.unlink(missing_ok=True)
+            self.note.unlink(missing_ok=True)
 
     def stop(self) -> None:
         self.timer.stop()

@@ -1,4 +1,4 @@
-"""Dialogs: a new scene, how targets take a change of the base, unsaved changes, recovery, shortcuts, several sentences."""
+"""Dialogs: a new scene, how targets take a change of the base, shortcuts, several sentences."""
 
 from __future__ import annotations
 
@@ -28,7 +28,6 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
-from fictilis.app.model.recovery import Recoverable
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
@@ -398,25 +397,6 @@ class BaseQuestion(Dialog):
         self.remember = QCheckBox("Remember for this scene, until it is closed")
         self.body.addWidget(self.remember)
         self.button("cancel", "Undo the stroke")
-
-
-class UnsavedDialog(Dialog):
-    def __init__(self, parent: QWidget, name: str) -> None:
-        super().__init__(parent, f"Save the changes to {name}?")
-        self.sentence("They are lost if they are not saved.", True)
-        self.button("discard", "Do not save")
-        self.button("cancel", "Cancel")
-        self.button("save", "Save", True)
-
-
-class RecoverDialog(Dialog):
-    def __init__(self, parent: QWidget, found: Recoverable) -> None:
-        super().__init__(parent, "Recover unsaved work?")
-        when = found.when.strftime("%d %B, %H:%M")
-        self.sentence(f"“{found.name}” was not closed properly. A copy from {when} was kept.")
-        self.button("discard", "Throw it away")
-        self.button("cancel", "Decide later")
-        self.button("recover", "Recover", True)
 
 
 class SentencesDialog(Dialog):

@@ -1,0 +1,42 @@
+"""Questions about a scene's file: unsaved changes, what a crash left, another version on the disk."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QWidget
+
+from fictilis.app.model.recovery import Recoverable
+from fictilis.app.widgets.dialogs import Dialog
+
+
+class UnsavedDialog(Dialog):
+    def __init__(self, parent: QWidget, name: str) -> None:
+        super().__init__(parent, f"Save the changes to {name}?")
+        self.sentence("They are lost if they are not saved.", True)
+        self.button("discard", "Do not save")
+        self.button("cancel", "Cancel")
+        self.button("save", "Save", True)
+
+
+class RecoverDialog(Dialog):
+    def __init__(self, parent: QWidget, found: Recoverable) -> None:
+        super().__init__(parent, "Recover unsaved work?")
+        when = found.when.strftime("%d %B, %H:%M")
+        self.sentence(f"“{found.name}” was not closed properly. A copy from {when} was kept.")
+        self.button("discard", "Throw it away")
+        self.button("cancel", "Decide later")
+        self.button("recover", "Recover", True)
+
+
+class ChangedOnDisk(Dialog):
+    def __init__(self, parent: QWidget, path: Path) -> None:
+        super().__init__(parent, "Another version lies on the disk")
+        self.sentence(
+            f"“{path.name}” was changed after it was opened or saved here, by another window or another program. Saving would "
+            "replace that version."
+        )
+        self.button("cancel", "Cancel")
+        self.button("look", "Look")
+        self.button("as", "Save as…")
+        self.button("save", "Save anyway", True)
