@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import socket
 import sys
 from functools import cache
 from pathlib import Path
@@ -19,6 +20,8 @@ from fictilis.app.model.tasks import MainThreadGarbage
 from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.app.window import Window, install_crash_log
 from fictilis.core.errors import FictilisError
+
+HINT = "With a virtual one: xvfb-run fictilis demo."
 
 
 class NoDisplay(FictilisError):
@@ -53,11 +56,46 @@ def application() -> QApplication:
     return app
 
 
+def need_display() -> None:
+    """Nothing where a window can be opened. Raises NoDisplay, where the window system would end the program instead."""
+    if not sys.platform.startswith("linux") or os.environ.get("QT_QPA_PLATFORM"):
+        return
+    display, wayland = os.environ.get("DISPLAY", ""), os.environ.get("WAYLAND_DISPLAY", "")
+    if not display and not wayland:
+        raise NoDisplay("There is no display to open a window on.", HINT)
+    at = Path(os.environ.get("XDG_RUNTIME_DIR", "/nonexistent")) / wayland
+    if not (wayland and _answers(at) or display and _shows(display)):
+        raise NoDisplay(f"The display {wayland if wayland else display} does not answer.", HINT)
+
+
+def _shows(display: str) -> bool:
+    """Whether an X server answers at DISPLAY: host:number.screen, or :number on this machine."""
+    host, _, rest = display.rpartition(":")
+    number = rest.partition(".")[0]
+    if not number.isdigit():
+        return Path(display).is_socket()
+    if host in ("", "unix"):
+        return _answers(Path(f"/tmp/.X11-unix/X{number}")) or _answers(f"\0/tmp/.X11-unix/X{number}")
+    try:
+        with socket.create_connection((host, 6000 + int(number)), timeout=3):
+            return True
+    except (OSError, OverflowError):
+        return False
+
+
+def _answers(place: Path | str) -> bool:
+    try:
+        with socket.socket(socket.AF_UNIX) as line:
+            line.settimeout(3)
+            line.connect(str(place))
+            return True
+    except (OSError, ValueError):
+        return False
+
+
 def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int:
     """Open the window and stay until it is closed. ``leave`` plays the scene, leaves a screenshot and closes."""
-    if sys.platform.startswith("linux") and not os.environ.get("QT_QPA_PLATFORM"):
-        if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
-            raise NoDisplay("There is no display to open a window on.", "With a virtual one: xvfb-run fictilis demo.")
+    need_display()
     app = application()
     settings_file, recovery = folders()
     doc = Document()
@@ -65,9 +103,12 @@ def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int
         from fictilis.demo.jelly import moon_jelly
 
         doc.open_scene(moon_jelly(), None)
-    window = Window(doc, Settings(settings_file), recovery)
+    settings = Settings(settings_file)
+    window = Window(doc, settings, recovery)
     install_crash_log(recovery.parent, window)
     window.show()
+    if settings.trouble:
+        doc.say(settings.trouble, "warning")
     if leave is not None:
         QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
     else:

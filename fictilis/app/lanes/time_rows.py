@@ -230,6 +230,8 @@ class SoundRow(TimeRow):
     def wave(self) -> Waveform | None:
         """The samples; None while a thread reads them, and where they cannot be read."""
         sound = self.doc.scene.sound
+        if sound is None:  # just removed; the pointer may still stand here
+            return None
         wave = known(sound)
         if wave is None and self._wanted is not sound.data and not self._reading.busy:
             self._wanted, self._failed = sound.data, False
@@ -338,6 +340,8 @@ class SoundRow(TimeRow):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self.doc.settled.scene.sound is None:  # removed meanwhile
+            self._pressed, self._moving = None, False
         if self._pressed is None:
             self.setCursor(Qt.CursorShape.SizeHorCursor if self._on_wave(at.x()) else Qt.CursorShape.ArrowCursor)
         elif not self._moving:
@@ -346,7 +350,7 @@ class SoundRow(TimeRow):
             self.doc.preview(edits.change_sound(self.doc.settled.scene, start=self._start(event)))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._pressed is not None and self._moving:
+        if self._pressed is not None and self._moving and self.doc.settled.scene.sound is not None:
             if abs(event.position().x() - self._pressed.x()) > CLICK:
                 start = self._start(event)
                 self.doc.edit("Move the sound", lambda s: edits.change_sound(s, start=start))

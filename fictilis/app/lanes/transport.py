@@ -15,6 +15,7 @@ from fictilis.app.model.times import time_label
 from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, NumberField, Segments
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
+from fictilis.core.errors import FictilisError
 
 RATES = ("24", "25", "30", "48", "60")
 
@@ -182,8 +183,10 @@ class Transport(QWidget):
         text = self.rate.currentText().replace(",", ".").strip()
         try:
             rate = float(text)
-        except ValueError:
-            self.doc.say(f"“{text}” is not a frame rate.", "error")
+            edits.set_rate(self.doc.scene, rate)  # whether it is one, before anything is asked
+        except (ValueError, FictilisError) as error:
+            said = error.said if isinstance(error, FictilisError) else f"“{text[:40]}” is not a frame rate."
+            self.doc.say(said, "error")
             self.rate.setEditText(f"{self.doc.scene.fps:g}")
             return
         if rate == self.doc.scene.fps or self._asking:

@@ -3,22 +3,48 @@
 from __future__ import annotations
 
 import json
+import os
+import re
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QByteArray, QSettings
 
 from fictilis.render.renderer import Light
 
+T = TypeVar("T")
 RECENT_FILES = 10
 RENAMED = {"tangent-free": "tangent-broken", "tangent-aligned": "tangent-joined"}  # actions, since version 0.3
 
 
 class Settings:
-    """A thin, typed layer over QSettings in one INI file."""
+    """A thin, typed layer over QSettings in one INI file. What is damaged in it counts as not set.
+
+    ``trouble`` is a sentence where settings cannot be kept, or could not be read; nothing otherwise.
+    """
 
     def __init__(self, path: Path) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        self.trouble = ""
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if not os.access(path if path.exists() else path.parent, os.W_OK):
+                raise PermissionError(13, "it is write-protected")
+        except OSError as error:
+            why = error.strerror or str(error)
+            self.trouble = f"Settings cannot be kept in {path.parent} ({why}); they last until the window closes."
         self._store = QSettings(str(path), QSettings.Format.IniFormat)
+        if self._store.status() == QSettings.Status.FormatError:
+            self.trouble = f"The settings in {path} are damaged; Fictilis starts as it was shipped."
+            self._store.clear()
+
+    def _kept(self, name: str, default: T, fits: Callable[[Any], bool]) -> T:
+        """A value kept as JSON, or the default where there is none that fits."""
+        try:
+            found = json.loads(str(self._store.value(name, "")))
+        except (ValueError, RecursionError):
+            return default
+        return found if fits(found) else default
 
     def theme(self) -> str:
         return str(self._store.value("theme", "Bisque"))
@@ -27,7 +53,7 @@ class Settings:
         self._store.setValue("theme", name)
 
     def recent(self) -> list[str]:
-        return [str(p) for p in json.loads(str(self._store.value("recent", "[]")))]
+        return self._kept("recent", [], lambda v: isinstance(v, list) and all(isinstance(p, str) for p in v))
 
     def add_recent(self, path: Path) -> None:
         text = str(Path(path).absolute())
@@ -43,19 +69,22 @@ class Settings:
 
     def own_keys(self) -> dict[str, list[str]]:
         """Shortcuts a user has changed, by action id."""
-        kept = json.loads(str(self._store.value("keys", "{}")))
-        return {RENAMED.get(str(k), str(k)): [str(x) for x in v] for k, v in kept.items()}
+        kept: dict[str, list[str]] = self._kept(
+            "keys", {}, lambda v: isinstance(v, dict) and all(isinstance(row, list) for row in v.values())
+        )
+        return {RENAMED.get(k, k): [str(x) for x in v] for k, v in kept.items()}
 
     def set_own_keys(self, keys: dict[str, list[str]]) -> None:
         self._store.setValue("keys", json.dumps(keys))
 
     def light(self) -> Light:
-        kept = json.loads(str(self._store.value("light", "[]")))
-        return Light(*(float(v) for v in kept)) if len(kept) == 3 else Light()
+        kept: list[float] = self._kept("light", [], _are_three_numbers)
+        return Light(*(float(v) for v in kept)) if kept else Light()
 
     def picked(self) -> str:
         """The colour of what is picked, or nothing for the theme's."""
-        return str(self._store.value("picked", ""))
+        colour = str(self._store.value("picked", ""))
+        return colour if re.fullmatch("#[0-9a-fA-F]{6}", colour) else ""
 
     def set_light(self, light: Light, picked: str) -> None:
         self._store.setValue("light", json.dumps([light.right, light.up, light.strength]))
@@ -66,3 +95,7 @@ class Settings:
 
     def set_flag(self, name: str, value: bool) -> None:
         self._store.setValue(f"flags/{name}", value)
+
+
+def _are_three_numbers(found: object) -> bool:
+    return isinstance(found, list) and len(found) == 3 and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
