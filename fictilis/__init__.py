@@ -5,10 +5,12 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.4.0"
+__version__ = "0.5.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
+    "Mesh": "fictilis.core.geometry.kinds",
+    "Line": "fictilis.core.geometry.kinds",
     "Key": "fictilis.core.animation.curve",
     "FictilisError": "fictilis.core.errors",
     "load": "fictilis.formats.registry",

@@ -94,3 +94,37 @@ def test_the_pointer_may_stand_over_a_sound_that_is_gone(user):
     row.update()
     user.settle(30)
     assert user.doc.scene.sound is None and row.extent() is None
+
+
+def test_work_that_ends_after_its_owner_is_gone_disturbs_nobody(qtbot):
+    import threading
+
+    from PyQt6 import sip
+    from PyQt6.QtCore import QObject
+
+    from fictilis.app.model.tasks import Background
+
+    owner, go, told = QObject(), threading.Event(), []
+    runner = Background(owner)
+    runner.run(lambda: go.wait(5), told.append)
+    task = runner._task
+    sip.delete(owner)
+    go.set()
+    task.wait()
+    QTest.qWait(50)
+    assert told == []
+
+
+def test_what_went_wrong_in_the_background_is_told_to_who_asked(qtbot):
+    from fictilis.app.model.tasks import Background
+
+    runner, told = Background(), []
+    runner.run(lambda: 1 / 0, told.append)
+    qtbot.waitUntil(lambda: bool(told))
+    with pytest.raises(ZeroDivisionError):
+        told[0].result()
+    runner.run(lambda: 7, told.append)
+    assert runner.busy
+    runner.finish()  # waited for, and forgotten
+    QTest.qWait(30)
+    assert len(told) == 1 and not runner.busy
