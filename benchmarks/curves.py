@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from time import perf_counter
+
 import numpy as np
 from scipy.interpolate import PPoly
 
 from benchmarks.measure import Row, medians, ms
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
 from fictilis.core.animation.lane_bank import LaneBank
+from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.timeline import Lane
 
 LANES, KEYS, FRAMES = 1000, 20, 1000
@@ -93,6 +96,20 @@ def scipy_polynomials(rows: list[Lane]):
     return lambda frames: np.array([p(frames) for p in out])
 
 
+def a_spring_far_out() -> Row:
+    """Any frame of 100,000 under a spring over a repeated, eased curve, once the last one was asked; beside the curve alone."""
+    keys = (Key(0, 0.0, "ease", ease="bounce-out"), Key(20, 1.0), Key(30, -0.5, "linear"), Key(60, 0.3))
+    curve = AnimationCurve(keys, "hold", "repeat")
+    spring = (Modifier("spring"),)
+    start = perf_counter()
+    modified(curve, spring, 100_000.0, FPS)
+    first = perf_counter() - start
+    asked = iter(np.random.default_rng(2).uniform(0, 100_000, 100_000))
+    found = medians({"sprung": lambda: modified(curve, spring, next(asked), FPS), "plain": lambda: curve.evaluate(next(asked))})
+    return Row("a frame of 100,000 under a spring / the lane alone", found["sprung"] / found["plain"], 50, True,
+               f"{ms(found['sprung'])} to {ms(found['plain'])}; the first one {first:.1f} s")  # fmt: skip
+
+
 def rows() -> list[Row]:
     plain, bent = lanes(), lanes(True)
     bank, bent_bank = LaneBank(plain), LaneBank(bent)
@@ -119,6 +136,7 @@ def rows() -> list[Row]:
             f"{ms(one['bank'])} to {ms(one['scipy'])}"),
         Row("over 1,000 frames / SciPy piecewise polynomials", many["bank"] / many["scipy"], None, True,
             f"{ms(many['bank'])} to {ms(many['scipy'])}; with handles {ms(many['bent'])}"),
+        a_spring_far_out(),
     ]  # fmt: skip
 
 

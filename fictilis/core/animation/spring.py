@@ -174,12 +174,15 @@ class GridSpring:
         samples = self.signal((edges[:-1, None] + spans[:, None] * _NODES).ravel()).reshape(-1, 4)
         cubics = (samples @ _FIT / spans[:, None] ** np.arange(4)).T
         pushed = self.motion.after(cubics, np.zeros((2, len(spans))), spans)
-        if len(inside):
-            turns = [self.motion.after(np.zeros((4, len(spans))), np.outer(e, np.ones(len(spans))), spans) for e in np.eye(2)]
-            table = np.stack([turns[0][0], turns[1][0], turns[0][1], turns[1][1], *pushed], axis=1).tolist()
-        else:
-            (a, b), (c, d) = self._whole.tolist()
-            table = [(a, b, c, d, p, s) for p, s in pushed.T.tolist()]
+        (a, b), (c, d) = self._whole.tolist()
+        table = [(a, b, c, d, by, faster) for by, faster in pushed.T.tolist()]
+        odd = np.flatnonzero(np.abs(spans - STEP) > 1e-9) if len(inside) else inside
+        if len(odd):  # steps that a bend cuts short
+            still = np.zeros((4, len(odd)))
+            turns = [self.motion.after(still, np.outer(e, np.ones(len(odd))), spans[odd]) for e in np.eye(2)]
+            rows = np.stack([turns[0][0], turns[1][0], turns[0][1], turns[1][1], *pushed[:, odd]], axis=1).tolist()
+            for n, row in zip(odd.tolist(), rows, strict=True):
+                table[n] = tuple(row)
         place, speed = self._begins[number]
         states = []
         for a, b, c, d, by, faster in table:
