@@ -11,6 +11,7 @@ import numpy as np
 
 S = TypeVar("S")
 T = TypeVar("T")
+U = TypeVar("U")
 P = ParamSpec("P")
 
 
@@ -68,6 +69,23 @@ def cached_by_array(function: Callable[Concatenate[np.ndarray, P], T]) -> Callab
             kept = known[place] = (ref(array, lambda _gone: known.pop(place, None)), {})
         if rest not in kept[1]:
             kept[1][rest] = function(array, *rest, **named)
+        return kept[1][rest]
+
+    return lookup  # type: ignore[return-value]
+
+
+def cached_by_both(function: Callable[Concatenate[S, U, P], T]) -> Callable[Concatenate[S, U, P], T]:
+    """Remember ``function(value, other, *rest)`` for as long as the value lives and ``other`` is the same one (both by
+    identity); of several others a value has only the last is kept. ``rest`` must be hashable."""
+    known: WeakKeyDictionary[Any, tuple[Any, dict[tuple[Any, ...], T]]] = WeakKeyDictionary()
+
+    @wraps(function)
+    def lookup(value: S, other: U, *rest: P.args, **named: P.kwargs) -> T:
+        kept = known.get(value)
+        if kept is None or kept[0] is not other:
+            kept = known[value] = (other, {})
+        if rest not in kept[1]:
+            kept[1][rest] = function(value, other, *rest, **named)
         return kept[1][rest]
 
     return lookup  # type: ignore[return-value]

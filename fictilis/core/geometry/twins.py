@@ -30,7 +30,8 @@ def has_twins(obj: MorphObject) -> bool:
 
 
 @cached_by_array
-def _pairs(base: np.ndarray) -> np.ndarray:
+def pairs_of_twins(base: np.ndarray) -> np.ndarray:
+    """(t, 2) int64: pairs of points that link the members of each group in a chain."""
     groups, _ = _groups(base)
     order = np.argsort(groups, kind="stable")
     same = groups[order][1:] == groups[order][:-1]
@@ -39,7 +40,7 @@ def _pairs(base: np.ndarray) -> np.ndarray:
 
 def twin_pairs(obj: MorphObject) -> np.ndarray:
     """(t, 2) int64: pairs of points that link the members of each group in a chain."""
-    return _pairs(obj.base)
+    return pairs_of_twins(obj.base)
 
 
 def spread_to_twins(obj: MorphObject, weights: np.ndarray) -> np.ndarray:

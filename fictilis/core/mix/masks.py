@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-from weakref import WeakKeyDictionary
-
 import numpy as np
 
+from fictilis.core.arrays import cached_by_both
 from fictilis.core.scene import Deltas, Target
 
 LEAST = 1e-3  # where a mask is below this nothing can be shaped: it would take a thousandfold stroke to show
-_known: WeakKeyDictionary[Deltas, tuple[np.ndarray, Deltas]] = WeakKeyDictionary()
 
 
 def masked(deltas: Deltas, mask: np.ndarray | None) -> Deltas:
     """``mask`` (n,) times the deltas; the very deltas without a mask. Remembered by the identity of both."""
     if mask is None:
         return deltas
-    kept = _known.get(deltas)
-    if kept is None or kept[0] is not mask:
-        factors = mask[deltas.indices]
-        on = factors != 0
-        kept = _known[deltas] = (mask, Deltas(deltas.indices[on], deltas.offsets[on] * factors[on, None]))
-    return kept[1]
+    return _multiplied(deltas, mask)
+
+
+@cached_by_both
+def _multiplied(deltas: Deltas, mask: np.ndarray) -> Deltas:
+    factors = mask[deltas.indices]
+    on = factors != 0
+    return Deltas(deltas.indices[on], deltas.offsets[on] * factors[on, None])
 
 
 def unmasked(offsets: np.ndarray, mask: np.ndarray | None) -> np.ndarray:

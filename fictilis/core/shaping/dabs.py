@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-from weakref import WeakKeyDictionary
-
 import numpy as np
 
+from fictilis.core.arrays import cached_by_both
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     border_points,
@@ -18,25 +16,23 @@ from fictilis.core.geometry.topology import (
     next_corner,
     ranges,
 )
-from fictilis.core.geometry.twins import twin_pairs
+from fictilis.core.geometry.twins import pairs_of_twins
 from fictilis.core.scene import MorphObject
 from fictilis.core.shaping.falloff import profile
 
 # A way over the links of a square grid with its diagonals is up to 1 / cos(22.5°) too long: own derivation.
 DETOUR = 1.0824
 PLAIN = float(np.cos(np.radians(35)))
-_links: WeakKeyDictionary[Any, Any] = WeakKeyDictionary()
 
 
 class _Links:
     """Both ways along edges, face diagonals and, between two triangles, to the corner across; and between twins."""
 
-    def __init__(self, obj: MorphObject) -> None:
-        geometry = obj.geometry
-        pairs = np.concatenate([edges(geometry).astype(np.int64), _diagonals(geometry), _across(geometry), twin_pairs(obj)])
+    def __init__(self, geometry: Geometry, base: np.ndarray) -> None:
+        twins = pairs_of_twins(base)
+        pairs = np.concatenate([edges(geometry).astype(np.int64), _diagonals(geometry), _across(geometry), twins])
         pairs = np.concatenate([pairs, pairs[:, ::-1]])
         codes = np.unique(pairs[:, 0] * geometry.point_count + pairs[:, 1])
-        self.base = obj.base
         self.others = (codes % geometry.point_count).astype(np.int32)
         self.starts = np.searchsorted(codes, np.arange(geometry.point_count + 1) * geometry.point_count)
 
@@ -62,10 +58,12 @@ def _across(geometry: Geometry) -> np.ndarray:
 
 
 def links(obj: MorphObject) -> _Links:
-    kept = _links.get(obj.geometry)
-    if kept is None or kept.base is not obj.base:
-        kept = _links[obj.geometry] = _Links(obj)
-    return kept
+    return _links(obj.geometry, obj.base)
+
+
+@cached_by_both
+def _links(geometry: Geometry, base: np.ndarray) -> _Links:
+    return _Links(geometry, base)
 
 
 def columns_of(points: np.ndarray) -> np.ndarray:

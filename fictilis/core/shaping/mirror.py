@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_array
+from fictilis.core.arrays import cached_by_array, cached_by_both
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import half_edges, walk
@@ -17,7 +15,6 @@ from fictilis.core.scene import Deltas, MorphObject
 
 TOLERANCE = 1e-3  # of the object's size
 MIDDLE_EDGES_TRIED = 24
-_by_topology: WeakKeyDictionary[Any, Any] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
@@ -46,16 +43,14 @@ def mirror_map(obj: MorphObject, axis: int = 0, by_topology: bool = False, toler
     """
     if not by_topology:
         return _by_position(obj.base, axis, tolerance)
-    kept = _by_topology.setdefault(obj.mesh, {})
-    if axis not in kept:
-        kept[axis] = _find_by_topology(obj.mesh, obj.base, axis)
-    if kept[axis] is None:
+    found = _find_by_topology(obj.mesh, obj.base, axis)
+    if found is None:
         raise EditRefused(
             f"{obj.name} is not its own mirror image across {'XYZ'[axis]} by its topology: no edge near the middle leads "
             "to the same faces on both sides.",
             "Mirror by position instead.",
         )
-    return kept[axis]
+    return found
 
 
 @cached_by_array
@@ -76,6 +71,7 @@ def _by_position(base: np.ndarray, axis: int, tolerance: float) -> np.ndarray:
     return np.where(agree | ((back >= 0) & near), out, -1)
 
 
+@cached_by_both
 def _find_by_topology(mesh: Mesh, base: np.ndarray, axis: int) -> np.ndarray | None:
     """Lay the mesh on its own mirror image, starting at an edge in or across the middle.
 
