@@ -88,3 +88,36 @@ def test_another_key_or_number_gives_another_spring_at_once():
     assert modified(jump, (some_spring(60.0),), 30.0, 24) != before
     assert modified(jump.with_key(Key(5, 0.9)), (some_spring(),), 30.0, 24) != before
     assert modified(jump, (some_spring(),), 30.0, 30) != before and modified(jump, (some_spring(),), 30.0, 24) == before
+
+
+@pytest.mark.parametrize("damping", [7.0, 0.6, 90.0])
+def test_far_out_a_spring_is_where_the_whole_way_would_have_brought_it(damping, monkeypatch):
+    """What was long ago is forgotten but for a part in 10¹¹, so that a late frame needs no way from the beginning."""
+    from fictilis.core.animation import spring
+
+    keys = (Key(0, 0.0, "ease", ease="quad-in"), Key(20, 1.0, "hold"), Key(36, 0.2))
+    frames = np.array([5000.25, 9001.0, 9100.5])
+
+    def asked():
+        return modified(AnimationCurve(keys, "hold", "repeat"), (some_spring(150.0, damping),), frames, 24.0)
+
+    quick = asked()
+    monkeypatch.setattr(spring, "LONGEST_MEMORY", 0)
+    assert np.allclose(quick, asked(), atol=1e-10, rtol=0)
+
+
+def test_a_spring_without_damping_is_stopped_where_that_is_asked_and_goes_on_later():
+    from fictilis.core.errors import Cancelled
+    from fictilis.core.interrupt import interruptible
+
+    curve = AnimationCurve((Key(0, 0.0, "ease", ease="quad-in"), Key(20, 1.0)), "hold", "repeat")
+    asked = []
+
+    def stop():
+        asked.append(1)
+        if len(asked) == 5:
+            raise Cancelled("Enough.")
+
+    with interruptible(stop), pytest.raises(Cancelled):
+        modified(curve, (some_spring(50.0, 0.0),), 5e6, 24.0)
+    assert len(asked) == 5 and np.isfinite(modified(curve, (some_spring(50.0, 0.0),), 300.0, 24.0))

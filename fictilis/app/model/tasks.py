@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from fictilis.core.errors import Cancelled
+from fictilis.core.interrupt import interruptible
 
 T = TypeVar("T")
 QUEUED = Qt.ConnectionType.QueuedConnection
@@ -70,7 +71,8 @@ class Task(QObject, Generic[T]):
 
     def _run(self) -> None:
         try:
-            self._result = self._work(self._progress)
+            with interruptible(self._stop_where_asked):
+                self._result = self._work(self._progress)
         except BaseException as error:  # noqa: BLE001 - handed to the caller, whatever it is
             self._error = error
         with suppress(RuntimeError):  # who waited for it may be gone by now
@@ -78,6 +80,9 @@ class Task(QObject, Generic[T]):
 
     def _progress(self, fraction: float) -> None:
         self.fraction = fraction
+        self._stop_where_asked()
+
+    def _stop_where_asked(self) -> None:
         if self.cancelled:
             raise Cancelled("The work was cancelled; nothing was changed.")
 

@@ -15,10 +15,15 @@ from threading import Lock
 
 import numpy as np
 
+from fictilis.core.interrupt import check
+
 Signal = Callable[[np.ndarray], np.ndarray]
+State = tuple[float, float]
 STEP = 1 / 120  # s
 BLOCK = 256  # steps between states that are kept
-KEPT_BLOCKS = 24
+KEPT_BLOCKS, KEPT_STATES = 24, 50_000
+FORGOTTEN = 25.0  # times the rate: what is left is a part in 10¹¹ of what was
+LONGEST_MEMORY = 20_000  # blocks
 OVERDAMPED = 1.2  # c² / 4k above which the two rates are far enough apart to be told from each other
 _NODES = np.array([0.02, 0.33, 0.67, 0.98])
 _FIT = np.linalg.inv(np.vander(_NODES, 4, increasing=True)).T
@@ -30,6 +35,7 @@ class Motion:
     def __init__(self, stiffness: float, damping: float) -> None:
         self.k, self.c = stiffness, damping
         self.half, self.inner = damping / 2, stiffness - damping * damping / 4
+        self.rate = self.half if self.inner >= 0 else stiffness / (self.half + np.sqrt(-self.inner))  # at which it forgets, 1/s
         self.far_apart = damping * damping > OVERDAMPED * 4 * stiffness
 
     def after(self, u: np.ndarray, state: np.ndarray, t: np.ndarray) -> np.ndarray:
@@ -136,11 +142,17 @@ class GridSpring:
         self.signal, self.bends, self.start = signal, bends, start
         self.motion = Motion(stiffness, damping)
         self.first = float(signal(np.array([start]))[0])
-        self._begins = [(self.first, 0.0)]  # place and speed at the start of each block
+        # place and speed at the start of blocks
+        self._begins: OrderedDict[int, State] = OrderedDict({0: (self.first, 0.0)})
+        blocks = FORGOTTEN / max(self.motion.rate, 1e-12) / (BLOCK * STEP)
+        self._memory = int(np.ceil(blocks)) if blocks < LONGEST_MEMORY else None
         self._runs: OrderedDict[int, _Run] = OrderedDict()
         self._lock = Lock()  # checks ask from a thread of their own
-        eye = np.eye(2)
-        self._whole = self.motion.after(np.zeros((4, 2)), eye, np.full(2, STEP))
+        self._powers = np.empty((BLOCK + 2, 2, 2))  # what so many steps make of a state
+        self._powers[0] = np.eye(2)
+        whole = self._turns(np.array([STEP]))[0]
+        for n in range(1, len(self._powers)):
+            self._powers[n] = whole @ self._powers[n - 1]
 
     def __call__(self, t: np.ndarray) -> np.ndarray:
         at = np.asarray(t, np.float64)
@@ -154,16 +166,48 @@ class GridSpring:
 
     def _run(self, number: int) -> _Run:
         with self._lock:
-            while len(self._begins) <= number:
-                self._make(len(self._begins) - 1)
             run = self._runs.get(number)
             if run is None:
-                run = self._make(number)
+                run = self._runs[number] = self._worked_out(number, self._state(number))
+                while len(self._runs) > KEPT_BLOCKS:
+                    self._runs.popitem(last=False)
             self._runs.move_to_end(number)
             return run
 
-    def _make(self, number: int) -> _Run:
-        """A block from its kept state on; every block is worked out in the same way, whatever is asked."""
+    def _state(self, number: int) -> State:
+        """The state at the start of a block. What was long ago is forgotten: a stretch of blocks begins with what a rest one
+        stretch earlier has come to by then, which is the same to eleven digits, and takes no way from the beginning."""
+        home = 0 if self._memory is None else number // self._memory * self._memory
+        at = number
+        while at > home and at not in self._begins:
+            at -= 1
+        if at not in self._begins:
+            self._keep(home, self._entered(home))
+        while at < number:
+            check()
+            state = self._beyond(at, self._begins[at])
+            at += 1
+            self._keep(at, state)
+        return self._begins[number]
+
+    def _entered(self, home: int) -> State:
+        if home == 0 or self._memory is None:
+            return self.first, 0.0
+        before = home - self._memory
+        state = (float(self.signal(np.array([self.start + before * BLOCK * STEP]))[0]), 0.0) if before else (self.first, 0.0)
+        for number in range(before, home):
+            check()
+            state = self._beyond(number, state)
+        return state
+
+    def _keep(self, number: int, state: State) -> None:
+        self._begins[number] = state
+        while len(self._begins) > KEPT_STATES:
+            self._begins.popitem(last=False)
+
+    def _steps(self, number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """The steps of a block: edges (m + 1,), cubics (4, m) of the signal, what they add to a state (2, m), and which of them
+        a bend cuts short."""
         edges = self.start + STEP * np.arange(number * BLOCK, (number + 1) * BLOCK + 1)
         inside = self.bends(float(edges[0]), float(edges[-1]))
         inside = inside[(inside > edges[0]) & (inside < edges[-1])]
@@ -174,23 +218,40 @@ class GridSpring:
         samples = self.signal((edges[:-1, None] + spans[:, None] * _NODES).ravel()).reshape(-1, 4)
         cubics = (samples @ _FIT / spans[:, None] ** np.arange(4)).T
         pushed = self.motion.after(cubics, np.zeros((2, len(spans))), spans)
-        (a, b), (c, d) = self._whole.tolist()
+        return edges, cubics, pushed, np.flatnonzero(np.abs(spans - STEP) > 1e-9) if len(inside) else inside.astype(int)
+
+    def _turns(self, spans: np.ndarray) -> np.ndarray:
+        """(k, 2, 2): what steps of odd lengths make of a state."""
+        ways = [self.motion.after(np.zeros((4, len(spans))), np.outer(e, np.ones(len(spans))), spans) for e in np.eye(2)]
+        return np.moveaxis(np.stack(ways, axis=1), 2, 0)
+
+    def _beyond(self, number: int, state: State) -> State:
+        """The state after a block from the one before it; whole rows of even steps at once."""
+        edges, _, pushed, odd = self._steps(number)
+        turns = self._turns(np.diff(edges)[odd]) if len(odd) else np.zeros((0, 2, 2))
+        now, at = np.array(state), 0
+        for place, turn in zip((*odd.tolist(), pushed.shape[1]), (*turns, None), strict=True):
+            count = place - at
+            if count:
+                now = self._powers[count] @ now + np.einsum("mij,jm->i", self._powers[:count][::-1], pushed[:, at:place])
+            if turn is not None:
+                now = turn @ now + pushed[:, place]
+            at = place + 1
+        return float(now[0]), float(now[1])
+
+    def _worked_out(self, number: int, state: State) -> _Run:
+        """A block with the state at each of its steps."""
+        edges, cubics, pushed, odd = self._steps(number)
+        (a, b), (c, d) = self._powers[1].tolist()
         table = [(a, b, c, d, by, faster) for by, faster in pushed.T.tolist()]
-        odd = np.flatnonzero(np.abs(spans - STEP) > 1e-9) if len(inside) else inside
-        if len(odd):  # steps that a bend cuts short
-            still = np.zeros((4, len(odd)))
-            turns = [self.motion.after(still, np.outer(e, np.ones(len(odd))), spans[odd]) for e in np.eye(2)]
-            rows = np.stack([turns[0][0], turns[1][0], turns[0][1], turns[1][1], *pushed[:, odd]], axis=1).tolist()
-            for n, row in zip(odd.tolist(), rows, strict=True):
-                table[n] = tuple(row)
-        place, speed = self._begins[number]
+        if len(odd):
+            for n, (top, low), (by, faster) in zip(
+                odd.tolist(), self._turns(np.diff(edges)[odd]).tolist(), pushed[:, odd].T.tolist(), strict=True
+            ):
+                table[n] = (*top, *low, by, faster)
+        place, speed = state
         states = []
         for a, b, c, d, by, faster in table:
             states.append((place, speed))
             place, speed = a * place + b * speed + by, c * place + d * speed + faster
-        if len(self._begins) == number + 1:
-            self._begins.append((place, speed))
-        run = self._runs[number] = _Run(edges[:-1], cubics, np.array(states).T)
-        while len(self._runs) > KEPT_BLOCKS:
-            self._runs.popitem(last=False)
-        return run
+        return _Run(edges[:-1], cubics, np.array(states).T)
