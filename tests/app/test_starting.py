@@ -128,3 +128,14 @@ def test_what_went_wrong_in_the_background_is_told_to_who_asked(qtbot):
     runner.finish()  # waited for, and forgotten
     QTest.qWait(30)
     assert len(told) == 1 and not runner.busy
+
+
+@pytest.mark.soak
+def test_under_wayland_the_window_takes_menus_strokes_and_drops():
+    """Needs weston and xdotool, so it stands with the long runs."""
+    from scripts.wayland import lacking
+
+    if not os.environ.get("FICTILIS_SOAK") or lacking():
+        pytest.skip("by make soak, with weston and xdotool")
+    done = subprocess.run([sys.executable, "-m", "scripts.wayland"], capture_output=True, text=True, timeout=170)
+    assert done.returncode == 0, done.stdout
