@@ -51,7 +51,7 @@ def missing_hold(owner: Owner, channel_id: str, key: Key) -> Hold | None:
 def stops(curve: AnimationCurve) -> tuple[float, ...]:
     """Frames of keys at which a motion ends: the curve moves up to the key and stands still from it to the next one."""
     keys = curve.keys
-    still = [_stands(curve, a, b) for a, b in zip(keys, keys[1:], strict=False)]
+    still = [stands(a, b) for a, b in zip(keys, keys[1:], strict=False)]
     out = []
     for n, key in enumerate(keys[1:], 1):
         goes_on = n < len(keys) - 1 and not still[n] or n == len(keys) - 1 and curve.after != "hold"
@@ -61,8 +61,8 @@ def stops(curve: AnimationCurve) -> tuple[float, ...]:
     return tuple(out)
 
 
-def _stands(curve: AnimationCurve, a: Key, b: Key) -> bool:
-    """Whether the curve keeps one value from a key to just before the next."""
+def stands(a: Key, b: Key) -> bool:
+    """Whether a curve keeps one value from a key to just before the next."""
     if a.interpolation == "hold":
         return True
     if a.value != b.value:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
+from fictilis.core.animation.hold_guard import stands
+from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Owner, channel, part_of, stand_at
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
@@ -16,7 +19,6 @@ from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import Lane
 
 
 def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
@@ -28,18 +30,19 @@ def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
     Source: common practice, no published source.
     """
     for lane in obj.lanes:
-        keys = lane.curve.keys
-        part = part_of(obj, lane.channel)
-        others = [other for other in obj.lanes if other is not lane and part_of(obj, other.channel) == part]
+        keys, part = lane.curve.keys, part_of(obj, lane.channel)
+        moves = _moves_by_part(obj)[part]
         for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
             if a.interpolation == "hold" or abs(a.value - b.value) < 1e-9:
                 continue
-            if not _rests_at(lane, n) and not all(_stood_before(other, a.frame) for other in others):
+            came = lane.curve.before != "hold" if n == 0 else not stands(keys[n - 1], a)
+            rested = n == 0 or not came and keys[n - 1].value == a.value
+            if not rested and moves.at(a.frame) > came or moves.at(b.frame) > 1:  # this lane itself is one of them
                 continue
-            ends = [e for e in (_stop_before(other, a.frame, b.frame) for other in others) if e is not None]
-            if not ends or not all(other.curve.is_still(max(ends), b.frame) for other in others):
+            stop = moves.last_end(b.frame)
+            if stop is None or stop <= a.frame + SAME_FRAME:
                 continue
-            stop, name = max(ends), channel(obj, lane.channel).name
+            name = channel(obj, lane.channel).name
             hold = Key(stop, a.value, a.interpolation)
             yield Finding(
                 "creep",
@@ -50,27 +53,43 @@ def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _rests_at(lane: Lane, number: int) -> bool:
-    """Whether the lane stands still up to a key, by its number: there is none before it, or the one before has its value."""
-    if number == 0:
-        return True
-    before, key = lane.curve.keys[number - 1 : number + 1]
-    return abs(before.value - key.value) < 1e-9 and lane.curve.is_still(before.frame, key.frame)
+@dataclass(frozen=True)
+class _Moves:
+    """When the lanes of a part move: the starts and the ends of all their moves, each in order."""
+
+    starts: tuple[float, ...]
+    ends: tuple[float, ...]
+
+    def at(self, frame: float) -> int:
+        """How many lanes move just before a frame."""
+        return bisect_left(self.starts, frame - SAME_FRAME) - bisect_left(self.ends, frame - SAME_FRAME)
+
+    def last_end(self, frame: float) -> float | None:
+        """Where the last move before a frame ended."""
+        place = bisect_left(self.ends, frame - SAME_FRAME)
+        return self.ends[place - 1] if place else None
 
 
-def _stood_before(lane: Lane, frame: float) -> bool:
-    """Whether a lane stood still just before a frame."""
-    earlier = [k.frame for k in lane.curve.keys if k.frame < frame - SAME_FRAME]
-    return not earlier or lane.curve.is_still(earlier[-1], frame)
-
-
-def _stop_before(lane: Lane, first: float, last: float) -> float | None:
-    """Where a lane's motion between two frames ends, well before the second; None when it does not move or end."""
-    keys = [k.frame for k in lane.curve.keys if first + SAME_FRAME < k.frame < last - SAME_FRAME]
-    if not keys or not lane.curve.is_still(keys[-1], last):
-        return None
-    moving = [k for k in keys if not lane.curve.is_still(max([first, *[f for f in keys if f < k]]), k)]
-    return moving[-1] if moving else None
+@cached_by_identity
+def _moves_by_part(owner: Owner) -> dict[str, _Moves]:
+    out: dict[str, tuple[list[float], list[float]]] = {}
+    for lane in owner.lanes:
+        starts, ends = out.setdefault(part_of(owner, lane.channel), ([], []))
+        keys = lane.curve.keys
+        for a, b in zip(keys, keys[1:], strict=False):
+            if not stands(a, b):
+                starts.append(a.frame)
+                ends.append(b.frame)
+            elif a.value != b.value:  # the jump at the end of a hold
+                starts.append(b.frame)
+                ends.append(b.frame)
+        if lane.curve.before != "hold":
+            starts.append(-np.inf)
+            ends.append(keys[0].frame)
+        if lane.curve.after != "hold":
+            starts.append(keys[-1].frame)
+            ends.append(np.inf)
+    return {part: _Moves(tuple(sorted(starts)), tuple(sorted(ends))) for part, (starts, ends) in out.items()}
 
 
 def unkeyed(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
