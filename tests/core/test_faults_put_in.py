@@ -139,3 +139,23 @@ def test_a_transfer_with_a_falloff_that_does_not_rise_is_refused():
 def test_the_slope_of_an_eased_piece_is_that_of_the_piece_alone():
     curve = AnimationCurve((Key(0, 0.0, "ease", ease="quad-in"), Key(10, 1.0, "linear"), Key(20, 5.0)))
     assert float(curve.slope(5.0)) == pytest.approx(0.1, abs=1e-4) and float(curve.slope(9.999)) == pytest.approx(0.2, abs=1e-2)
+
+
+def test_an_inset_of_a_region_has_one_rim_and_of_single_faces_one_each():
+    points, mesh = plane(10, 10, 4, 4)
+    faces = np.array([5, 6])
+    assert carry.inset(mesh, faces, 0.3, region=True).mesh.face_count == mesh.face_count + 6
+    assert carry.inset(mesh, faces, 0.3, region=False).mesh.face_count == mesh.face_count + 8
+
+
+def test_keys_moved_by_numbers_go_exactly_there(sheet):
+    from fictilis.core.edits.keys import KeyRef
+    from fictilis.core.operations import OPERATIONS
+    from fictilis.core.operations.table import Subject
+
+    scene = set_key(sheet, OBJ, "t1", Key(12, 0.5))
+    subject = Subject(scene, OBJ, keys=frozenset({KeyRef(OBJ, "t1", 12.0)}))
+    (moving,) = [o for o in OPERATIONS.values() if o.part == "keys" and {"frames", "value"} <= {p.name for p in o.parameters}
+                 and o.verb not in ("handle",)]  # fmt: skip
+    made = moving.make(subject, {"frames": 0.25, "value": 0.125})
+    assert [(k.frame, k.value) for k in made.scene.object(OBJ).lane("t1").curve.keys] == [(12.25, 0.625)]
