@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self.thumbnails = Thumbnails()
         self.autosave = Autosave(doc, recovery_folder)
         self.checker = Checker(doc)
-        self._recovered: Recoverable | None = None
+        self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
@@ -255,8 +255,8 @@ class Window(QMainWindow):
     def saved_as(self, path: Path) -> None:
         self.settings.add_recent(path)
         self.autosave.clear()
-        if self._recovered is not None:
-            self._recovered.discard()
+        if self._recovered is not None and self._recovered[1] == self.doc.openings:
+            self._recovered[0].discard()
             self._recovered = None
 
     def opened(self, path: Path) -> None:
@@ -291,7 +291,7 @@ class Window(QMainWindow):
         # a scene of its own, so that saving asks where; the copy stays until it is saved
         self.doc.open_scene(replace(scene, name=f"{found.name} recovered"), None, saved=False)
         self.view.eye.fit()
-        self._recovered = found
+        self._recovered = (found, self.doc.openings)
         self.doc.say(f"Recovered {found.name}; save it to keep it.", "warning")
         return True
 

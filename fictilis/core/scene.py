@@ -134,6 +134,9 @@ class StoredMix:
     weights: tuple[tuple[str, float], ...]
 
 
+MOST_PIXELS = 100_000_000  # of an image that is laid over a surface
+
+
 @dataclass(frozen=True, eq=False)
 class Texture:
     """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
@@ -359,11 +362,14 @@ def fresh_id(prefix: str, used: Iterable[str]) -> str:
 
 
 LONGEST_NAME = 200
+JOINERS = "\u200c\u200d"  # which some scripts write with
 
 
 def tidy_name(name: str) -> str:
     """A name on one line, without what cannot be printed or stands at its ends, and of a bearable length."""
-    return "".join(c if c.isprintable() else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
+    return (
+        "".join(c if c.isprintable() or c in JOINERS else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
+    )
 
 
 def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:

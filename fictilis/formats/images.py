@@ -7,12 +7,11 @@ import warnings
 from pathlib import Path
 
 from fictilis.core.errors import BadFile
-from fictilis.core.scene import Texture
+from fictilis.core.scene import MOST_PIXELS, Texture
 from fictilis.formats.files import read_bytes
 
 LARGEST_SIDE = 16_384
 LARGEST_FILE = 256_000_000
-MOST_PIXELS = 100_000_000
 
 
 def image_texture(path: Path) -> Texture:

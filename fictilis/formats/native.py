@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from fictilis.core.errors import CannotSave
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.scene import (
     Deltas,
@@ -41,7 +42,9 @@ from fictilis.formats.native_records import (
     TextureRecord,
     TransformRecord,
     ViewRecord,
+    array_out_of_proportion,
     fields_of,
+    out_of_proportion,
 )
 
 SUFFIX = ".fictilis"
@@ -56,7 +59,11 @@ def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> 
             arrays[id(array)] = (f"arrays/{len(arrays)}.npy", array)
         return arrays[id(array)][0]
 
-    text = msgspec.json.format(msgspec.json.encode(_record(scene, store), enc_hook=_plain), indent=1)
+    record = _record(scene, store)
+    wrong = out_of_proportion(record) or next((w for _, a in arrays.values() if (w := array_out_of_proportion(a))), "")
+    if wrong:  # it could not be opened again
+        raise CannotSave(f"{path} could not be saved: the scene is out of proportion, {wrong}. Nothing was changed.")
+    text = msgspec.json.format(msgspec.json.encode(record, enc_hook=_plain), indent=1)
 
     def write(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:

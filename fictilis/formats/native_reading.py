@@ -39,6 +39,7 @@ from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
+    MOST_KEYS,
     CameraRecord,
     DeltasRecord,
     KeyRecord,
@@ -52,12 +53,11 @@ from fictilis.formats.native_records import (
     TargetRecord,
     TextureRecord,
     ViewRecord,
+    array_out_of_proportion,
     fields_of,
+    out_of_proportion,
 )
 
-FAR = 1e12
-MOST_KEYS, MOST_PARTS, LONGEST_TEXT = 1_000_000, 100_000, 1_000
-BREAKS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029\0"
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 COLOUR = re.compile("#[0-9a-fA-F]{6}")
 
@@ -108,10 +108,9 @@ class _Archive:
         array = self.arrays[key]
         if array.ndim != (1 if width is None else 2) or (width is not None and array.shape[1] != width):
             raise self.fail(f"its part {name} is shaped {array.shape}")
-        if array.dtype.kind == "f" and len(array) and not np.isfinite(array).all():
-            raise self.fail(f"its part {name} holds numbers that are not finite")
-        if array.dtype.kind == "f" and len(array) and max(array.max(), -array.min()) > FAR:
-            raise self.fail(f"its part {name} holds {max(array.max(), -array.min()):g}; numbers up to {FAR:g} are read")
+        wrong = array_out_of_proportion(array)
+        if wrong:
+            raise self.fail(f"its part {name} {wrong}")
         return array
 
     def _read(self, name: str, dtype: str) -> np.ndarray:
@@ -150,7 +149,9 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise archive.fail(f"its scene.json is wrong ({error})") from None
     try:
-        _bounded(archive, record, "content")
+        wrong = out_of_proportion(record)
+        if wrong:
+            raise archive.fail(wrong)
         objects = []
         for number, item in enumerate(record.objects):
             objects.append(_ObjectReader(archive, item).read())
@@ -171,26 +172,6 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         raise
     except (FictilisError, ValueError) as error:
         raise archive.fail(str(error).rstrip(".")) from None
-
-
-def _bounded(archive: _Archive, value: object, what: str) -> None:
-    """Refuse numbers and names out of all proportion, wherever they stand; keys are looked at where they are read."""
-    if isinstance(value, float | int) and not abs(value) <= FAR:
-        raise archive.fail(f"its {what} is {value:g}; numbers up to {FAR:g} are read")
-    if isinstance(value, str):
-        if len(value) > LONGEST_TEXT:
-            raise archive.fail(f"its {what} has {len(value):,} letters; up to {LONGEST_TEXT:,} are read")
-        if what == "name" and any(c in BREAKS for c in value):
-            raise archive.fail(f"its name “{value[:40]!r}” has a line break")
-    elif isinstance(value, list | tuple):
-        if len(value) > MOST_PARTS:
-            raise archive.fail(f"it has {len(value):,} {what}; up to {MOST_PARTS:,} are read")
-        for part in value:
-            _bounded(archive, part, what)
-    elif isinstance(value, msgspec.Struct):
-        for field in value.__struct_fields__:
-            if field != "keys":
-                _bounded(archive, getattr(value, field), field)
 
 
 def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:

@@ -17,14 +17,13 @@ from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import MorphObject, Scene, Texture, Transform
+from fictilis.core.scene import MOST_PIXELS, MorphObject, Scene, Texture, Transform
 from fictilis.render.renderer import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
 T = TypeVar("T")
 KEPT = 64
 KEPT_IMAGES = 16
-MOST_PIXELS = 100_000_000
 _images: dict[int, tuple[bytes, np.ndarray | None]] = {}
 EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 

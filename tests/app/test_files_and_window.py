@@ -29,6 +29,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL
+from tests.formats.test_native import same
 
 K = Qt.Key
 
@@ -204,6 +205,13 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved and other.doc.path is None
     assert other.doc.scene.name == "Sheet recovered"
     assert autosave.file.is_file()  # until it is saved
+    recovered = other.doc.settled.scene
+    other.doc.open_scene(Scene(), None)  # another scene that is saved is not it
+    choose(other, monkeypatch, save=tmp_path / "other.fictilis")
+    other.press(K.Key_S, CTRL)
+    assert autosave.file.is_file() and (tmp_path / "other.fictilis").is_file()
+    other.window._recover(left_behind(autosave.folder)[0])
+    assert same(other.doc.settled.scene, recovered)
     choose(other, monkeypatch, save=tmp_path / "again.fictilis")
     other.press(K.Key_S, CTRL)
     assert not autosave.file.exists() and not autosave.note.exists() and not other.doc.unsaved

@@ -220,6 +220,26 @@ def test_away_from_neutral_the_hold_is_offered_by_a_button_of_its_own(user):
     assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (60, 0.93)]
 
 
+@pytest.mark.parametrize("meanwhile", ["undone", "another key", "another scene"])
+def test_a_notice_acts_only_on_the_lane_it_was_said_of(user, meanwhile):
+    user.press(K.Key_K, SHIFT)
+    user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", "t1", Key(20, 1.0)))
+    user.doc.set_frame(40)
+    user.doc.select_target("t2")
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
+    user.press(K.Key_K)
+    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    if meanwhile == "undone":
+        user.doc.undo()
+    elif meanwhile == "another key":
+        user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", "t2", Key(30, 0.5)))
+    else:
+        user.doc.open_scene(set_key(user.doc.settled.scene, "o1", "t2", Key(50, 0.5)), None)
+    before = user.doc.settled.scene
+    button.click()
+    assert user.doc.settled.scene is before and user.said[-1][0] == "Slide has changed since; nothing was done."
+
+
 def test_beads_are_dragged_in_time_and_value(keyed):
     lanes = keyed.window.lanes
     keyed.click(lanes.viewport(), lanes.place_of("Lift").caret.center())

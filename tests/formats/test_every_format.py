@@ -35,7 +35,7 @@ def test_what_is_written_twice_is_the_same_and_nothing_else_is_left(suffix, shee
 
 
 @writers
-@pytest.mark.parametrize("name", ["Öl–Bell", "a/b\\c", "o v 1 2 3", "# no", "日本", "x" * 300, "tab\there"])
+@pytest.mark.parametrize("name", ["Öl–Bell", "a/b\\c", "o v 1 2 3", "# no", "日本", "x" * 300, "tab\there", "👩\u200d🚀"])
 def test_odd_names_are_written_and_read_back_whole(suffix, name, sheet, tmp_path):
     scene = rename_object(sheet, OBJ, name)
     path = tmp_path / f"n{suffix}"

@@ -530,3 +530,18 @@ def test_shapes_are_written_all_or_none(tmp_path, sheet, monkeypatch):
     with pytest.raises(CannotSave, match="no space"):
         registry.export_shapes(sheet, tmp_path / "out")
     assert len(calls) == 3 and not list((tmp_path / "out").iterdir())
+
+
+@pytest.mark.parametrize("kind", ["points", "weight", "name"])
+def test_what_could_not_be_opened_again_is_not_written_over_what_can(tmp_path, sheet, kind):
+    path = tmp_path / "s.fictilis"
+    write_native(path, sheet)
+    obj = sheet.object(OBJ)
+    wrong = {
+        "points": replace(obj, base=obj.base * 1e13),
+        "weight": obj.with_target(replace(obj.target("t1"), weight=1e13)),
+        "name": replace(obj, name="two\nlines"),
+    }[kind]
+    with pytest.raises(CannotSave, match="out of proportion"):
+        write_native(path, sheet.with_object(wrong))
+    assert same(read_native(path), sheet)

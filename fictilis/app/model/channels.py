@@ -150,19 +150,25 @@ class Channels:
             self.doc.say(f"Auto-key wrote {', '.join(names.values())} at frame {self.doc.session.frame:g}.")
 
     def _notice(self, ref: ChannelRef, name: str, hold: Hold) -> Notice:
-        """What the hold guard did and how it is taken back, or what it offers to do."""
-        key = hold.key
+        """What the hold guard did and how it is taken back, or what it offers to do; only while the lane is as it was left."""
+        key, lane = hold.key, self.lane(ref)
+
+        def edit(label: str, change: Callable[[Scene], Scene]) -> None:
+            owner = next((o for o in self.doc.settled.scene.owners if o.id == ref.owner), None)
+            if owner is None or owner.lane(ref.channel) is not lane:
+                self.doc.say(f"{name} has changed since; nothing was done.", "warning")
+            else:
+                self.doc.edit(label, change)
+
         if hold.certain:
             return Notice(
                 f"Hold guard: {name} stays at {key.value:.2f} until frame {key.frame:g}; the missing key was added.",
                 "Take it back",
-                lambda: self.doc.edit(
-                    f"Take back the hold of {name}", lambda s: key_edits.delete_keys(s, [KeyRef(*ref, key.frame)])
-                ),
+                lambda: edit(f"Take back the hold of {name}", lambda s: key_edits.delete_keys(s, [KeyRef(*ref, key.frame)])),
             )
         return Notice(
             f"Hold guard: {name} leaves {key.value:.2f} at its last key, though the move before this one ended at frame "
             f"{key.frame:g}. Is a slow move meant?",
             f"Hold until {key.frame:g}",
-            lambda: self.doc.edit(f"Hold {name} until {key.frame:g}", lambda s: key_edits.set_key(s, *ref, key)),
+            lambda: edit(f"Hold {name} until {key.frame:g}", lambda s: key_edits.set_key(s, *ref, key)),
         )

@@ -40,6 +40,7 @@ class Document(QObject):
 
     def __init__(self, scene: Scene | None = None) -> None:
         super().__init__()
+        self.openings = 0  # how many scenes were opened so far
         self.path: Path | None = None
         self.stamp: tuple[int, ...] | None = None  # of the scene's file, as it was read or written here
         self.session = Session()
@@ -48,6 +49,7 @@ class Document(QObject):
 
     def _start(self, scene: Scene) -> None:
         self._versions = count()
+        self.openings += 1
         self._history = History(State(scene, version=next(self._versions)), UNDO_STEPS)
         self._preview: State | None = None
         self.saved_version: int | None = self._history.state.version
