@@ -47,6 +47,7 @@ from fictilis.app.top_line import TopLine
 from fictilis.app.view.view import View
 from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
+from fictilis.app.widgets.fields import end_editing
 from fictilis.app.widgets.theme import PALETTES, style_sheet
 from fictilis.core.errors import FictilisError
 from fictilis.render.renderer import Light, Renderer
@@ -151,8 +152,17 @@ class Window(QMainWindow):
         QApplication.instance().installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(watched, QAbstractButton):
+        """What is typed ends before a press elsewhere. Esc gives a gesture up. Space and Enter press the button that Tab has
+        reached, instead of playing or shaping."""
+        kind = event.type()
+        if kind == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget) and watched.window() is self:
+            end_editing(unless=watched)
+        if kind == QEvent.Type.ShortcutOverride and self.doc.hand.busy and isinstance(event, QKeyEvent):
+            if event.key() == Qt.Key.Key_Escape:
+                self.doc.hand.cancel()
+                event.accept()
+                return True
+        if kind == QEvent.Type.ShortcutOverride and isinstance(watched, QAbstractButton):
             if isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 event.accept()
                 return True

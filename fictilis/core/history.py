@@ -15,6 +15,11 @@ import numpy as np
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 
+def _bits(array: np.ndarray) -> np.ndarray:
+    """Float64 as the bits they are made of, so that 0 and -0 differ and what is no number equals itself."""
+    return np.ascontiguousarray(array).view(np.int64)
+
+
 @dataclass(frozen=True, eq=False)
 class _Rows:
     """An array as the rows in which it differs from a reference of the same length."""
@@ -24,7 +29,7 @@ class _Rows:
 
     @classmethod
     def of(cls, array: np.ndarray, reference: np.ndarray) -> _Rows:
-        differs = array != reference
+        differs = _bits(array) != _bits(reference)
         places = np.flatnonzero(differs.any(axis=1) if differs.ndim > 1 else differs).astype(np.int32)
         return cls(places, array[places])
 
@@ -55,7 +60,7 @@ class _DeltaRows:
         differs = np.ones(len(deltas.indices), bool)
         if len(reference.indices):
             same = reference.indices[clipped] == deltas.indices
-            differs[same] = (reference.offsets[clipped[same]] != deltas.offsets[same]).any(axis=1)
+            differs[same] = (_bits(reference.offsets[clipped[same]]) != _bits(deltas.offsets[same])).any(axis=1)
         return cls(gone, deltas.indices[differs], deltas.offsets[differs])
 
     def whole(self, reference: Deltas) -> Deltas:

@@ -274,7 +274,8 @@ class MorphObject(Animated):
 @dataclass(frozen=True, eq=False)
 class Scene:
     """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
-    None for all. The first camera is the one that is looked through."""
+    None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
+    given and is gone: new ids begin above it, so that none is used again."""
 
     name: str = "Untitled"
     fps: float = 24.0
@@ -286,6 +287,7 @@ class Scene:
     markers: tuple[Marker, ...] = ()
     sound: Sound | None = None
     played: tuple[float, float] | None = None
+    id_floor: int = 0
 
     @property
     def camera(self) -> SceneCamera | None:
@@ -346,7 +348,19 @@ class Scene:
 
     def with_object(self, obj: MorphObject) -> Scene:
         """The scene with the object of the same id replaced."""
-        return replace(self, objects=tuple(obj if o.id == obj.id else o for o in self.objects))
+        was = next((o for o in self.objects if o.id == obj.id), obj)
+        floor = self.id_floor
+        if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
+            floor = max(floor, highest_number(was))
+        return replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
+
+    def without(self, owner: MorphObject | SceneCamera) -> Scene:
+        """The scene without an object or a camera of it."""
+        return replace(
+            self, objects=tuple(o for o in self.objects if o is not owner),
+            cameras=tuple(c for c in self.cameras if c is not owner),
+            id_floor=max(self.id_floor, highest_number(owner)),
+        )  # fmt: skip
 
 
 @cached_by_identity
@@ -355,10 +369,23 @@ def targets_by_id(obj: MorphObject) -> dict[str, Target]:
     return {target.id: target for target in obj.targets}
 
 
-def fresh_id(prefix: str, used: Iterable[str]) -> str:
-    """``prefix`` and the lowest number above all in use."""
-    numbers = [int(i[len(prefix) :]) for i in used if i.startswith(prefix) and i[len(prefix) :].isdigit()]
-    return f"{prefix}{max(numbers, default=0) + 1}"
+@cached_by_identity
+def highest_number(owner: MorphObject | SceneCamera) -> int:
+    """The highest number in the ids of an object, its targets and its groups, or of a camera; 0 without any."""
+    ids = [owner.id]
+    if isinstance(owner, MorphObject):
+        ids += [t.id for t in owner.targets] + [g.id for g in owner.groups]
+    return max(_number(i) for i in ids)
+
+
+def _number(some_id: str) -> int:
+    digits = some_id[1:]
+    return int(digits) if digits.isascii() and digits.isdigit() and len(digits) < 18 else 0
+
+
+def fresh_id(prefix: str, used: Iterable[str], floor: int = 0) -> str:
+    """``prefix``, one letter, and the lowest number above all in use and above ``floor``."""
+    return f"{prefix}{max((floor, *(_number(i) for i in used if i.startswith(prefix)))) + 1}"
 
 
 LONGEST_NAME = 200

@@ -150,6 +150,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         views=[ViewRecord(**fields_of(v, ViewRecord)) for v in scene.views],
         cameras=[CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
+        id_floor=scene.id_floor,
     )  # fmt: skip
 
 

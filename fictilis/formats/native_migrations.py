@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 5
+VERSION = 6
 Record = dict[str, Any]
 
 
@@ -72,4 +72,8 @@ def _from_4(data: Record) -> None:
         _renamed(obj, "mesh", "geometry")
 
 
-MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
+def _from_5(data: Record) -> None:
+    """Numbers of ids that are gone were not kept; absent is none."""
+
+
+MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}

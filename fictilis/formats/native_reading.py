@@ -39,6 +39,7 @@ from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
+    MOST_ID,
     MOST_KEYS,
     CameraRecord,
     DeltasRecord,
@@ -164,7 +165,17 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             x = record.sound
             sound = Sound(x.name, archive.array(x.data, "|u1").tobytes(), x.start, x.muted, x.volume)
         scene = Scene(
-            record.name, record.fps, record.start, record.end, tuple(objects), views, cameras, markers, sound, record.played
+            record.name,
+            record.fps,
+            record.start,
+            record.end,
+            tuple(objects),
+            views,
+            cameras,
+            markers,
+            sound,
+            record.played,
+            record.id_floor,
         )
         _check(archive, scene)
         return scene
@@ -320,6 +331,8 @@ def _check_time(archive: _Archive, scene: Scene) -> None:
     frames = [m.frame for m in scene.markers]
     if any(b - a <= 1e-6 for a, b in zip(frames, frames[1:], strict=False)):
         raise archive.fail("its markers are out of order")
+    if not 0 <= scene.id_floor < MOST_ID:
+        raise archive.fail(f"it says that ids up to {scene.id_floor} are gone; that is from 0 to {MOST_ID:,}")
     if scene.played is not None and not scene.start <= scene.played[0] < scene.played[1] <= scene.end:
         raise archive.fail(f"it plays {scene.played[0]:g} to {scene.played[1]:g}, out of {scene.start:g} to {scene.end:g}")
 

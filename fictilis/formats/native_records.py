@@ -175,10 +175,11 @@ class SceneRecord(_Strict, kw_only=True):
     markers: list[MarkerRecord] = []
     sound: SoundRecord | None = None
     played: tuple[float, float] | None = None
+    id_floor: int = 0
 
 
 FAR = 1e12
-MOST_KEYS, MOST_PARTS, LONGEST_TEXT = 1_000_000, 100_000, 1_000
+MOST_ID, MOST_KEYS, MOST_PARTS, LONGEST_TEXT = 10**15, 1_000_000, 100_000, 1_000
 BREAKS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029\0"
 
 

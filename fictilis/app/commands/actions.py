@@ -13,6 +13,7 @@ from fictilis.app.commands.operations import subject_of
 from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
+from fictilis.app.widgets.fields import end_editing
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
@@ -74,7 +75,8 @@ def shaping_pick(doc: Document) -> bool:
 
 @dataclass(frozen=True)
 class Row:
-    """``run`` is a method of Commands; ``checked`` makes it a switch and says whether it is on."""
+    """``run`` is a method of Commands; ``checked`` makes it a switch and says whether it is on; ``meanwhile``: it goes together
+    with a gesture that goes on, and with what is being typed."""
 
     id: str
     menu: str
@@ -86,6 +88,10 @@ class Row:
     argument: object = None
     operation: Operation | None = None
     given: Callable[[Document], dict] | None = None
+
+    @property
+    def meanwhile(self) -> bool:
+        return self.run in MEANWHILE
 
 
 def _op(
@@ -103,6 +109,8 @@ def _op(
     dots = "…" if operation.asked and given is None else ""
     return Row(row_id, menu, text or operation.label + dots, "operate", keys, enabled, checked, operation_id, operation, given)
 
+
+MEANWHILE = frozenset({"resize", "strengthen", "mirror"})
 
 ROWS = (
     Row("new", "File", "New scene…", "new_scene", ("Ctrl+N",)),
@@ -362,6 +370,9 @@ class Actions:
         (method,) = (getattr(part, row.run) for part in commands if hasattr(part, row.run))
 
         def run() -> None:
+            if not row.meanwhile:
+                end_editing()
+                doc.hand.leave()
             if row.given is not None:
                 method(row.argument, row.given(doc))
             elif row.argument is not None:

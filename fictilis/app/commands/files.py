@@ -42,7 +42,7 @@ class Commands:
         choice = self.ask.new_scene()
         if choice is None or (not choice.beside and not self.may_leave()):
             return
-        beside = self.doc.settled.scene if choice.beside else None
+        beside = self.doc.ground if choice.beside else None
 
         def make() -> tuple[Scene, tuple[str, ...]]:
             if choice.file is None:

@@ -36,7 +36,7 @@ def subject_of(doc: Document) -> Subject:
     """What is shown, selected and picked. While mixing, a pick made earlier is not seen, and must not decide."""
     obj, tools = doc.object, doc.tools
     return Subject(
-        doc.settled.scene, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind),
+        doc.ground, doc.object_id, doc.selected_targets, doc.pick() if doc.shaping is not None else Pick(tools.kind),
         tools.kind,
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.channels.weights(obj) if obj is not None else {},
         tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,

@@ -75,7 +75,7 @@ class SceneTimeCommands:
         """A camera that sees what the view sees, and is looked through at once."""
         doc, view = self.doc, self.ports.view.eye.camera
         made = SceneCamera("", "Camera", view.centre, view.distance, _near(view.yaw), view.pitch, view.lens, view.parallel)
-        scene, camera_id = edits.add_camera(doc.settled.scene, made)
+        scene, camera_id = edits.add_camera(doc.ground, made)
         doc.commit(f"New {scene.owner(camera_id).name}", scene)
         doc.change(through_camera=True)
 

@@ -41,7 +41,7 @@ class TargetCommands:
 
     def _make_target(self, label: str, make: Callable[[Scene], tuple[Scene, str]]) -> None:
         """Make a target, select it, and let the user name it at once."""
-        scene, target_id = make(self.doc.settled.scene)
+        scene, target_id = make(self.doc.ground)
         self.doc.commit(label, scene)
         self.doc.select_target(target_id)
         self.ports.cards.edit_name(target_id)
@@ -68,7 +68,7 @@ class TargetCommands:
         if doc.object is None:
             self.ports.shell.open_path(paths[0])
             return
-        scene, sentences, added = doc.settled.scene, [], []
+        scene, sentences, added = doc.ground, [], []
         for path in paths:
             try:
                 read = self.ask.run(f"Reading {path.name}", lambda progress, p=path: read_meshes(p, progress))

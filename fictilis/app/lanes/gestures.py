@@ -11,6 +11,7 @@ from PyQt6.QtGui import QMouseEvent
 from fictilis.app.commands.operations import lanes_of
 from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import HEAD, HIGHEST, LANE, RULER, TALL, THIN, LanePlace
+from fictilis.app.model.hand import Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
@@ -20,10 +21,8 @@ SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModi
 CLICK = 3  # pixels: less is a click
 
 
-class Gesture:
-    """A press, its moves and its release. ``keeps_scale``: value scales stay while it moves keys."""
-
-    keeps_scale = False
+class LaneGesture(Gesture):
+    """One that began on the lanes."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         self.lanes, self.doc, self.pressed = lanes, lanes.doc, event.position()
@@ -34,14 +33,8 @@ class Gesture:
     def frames_moved(self, event: QMouseEvent) -> float:
         return self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self.pressed.x())
 
-    def move(self, event: QMouseEvent) -> None:
-        pass
 
-    def release(self, event: QMouseEvent) -> None:
-        pass
-
-
-class Scrub(Gesture):
+class Scrub(LaneGesture):
     def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
         self.move(event)
@@ -50,7 +43,7 @@ class Scrub(Gesture):
         self.doc.scrub(self.lanes.axis.frame_at(event.position().x()))
 
 
-class Slide(Gesture):
+class Slide(LaneGesture):
     """A lane's slider."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
@@ -65,18 +58,18 @@ class Slide(Gesture):
     def move(self, event: QMouseEvent) -> None:
         self._set(event, False)
 
-    def release(self, event: QMouseEvent) -> None:
+    def end(self, event: QMouseEvent) -> None:
         self._set(event, True)
 
 
-class MoveKeys(Gesture):
+class MoveKeys(LaneGesture):
     """Selected keys follow the pointer in the direction it mostly went, or in both once it went far enough in both."""
 
     keeps_scale = True
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, key: KeyRef) -> None:
         super().__init__(lanes, event)
-        self.place = lanes.place(key.lane)
+        self.place, self.keys = lanes.place(key.lane), self.doc.keys
 
     def _moved(self, event: QMouseEvent):
         at, place = event.position(), self.place
@@ -86,20 +79,19 @@ class MoveKeys(Gesture):
         snap = not event.modifiers() & SHIFT
         if snap:
             frames, value = float(np.round(frames)), round(value, place.channel.decimals)
-        return edits.move_keys(self.doc.settled.scene, self.doc.keys, frames, value, snap)
+        return edits.move_keys(self.doc.settled.scene, self.keys, frames, value, snap)
 
     def move(self, event: QMouseEvent) -> None:
-        if self.far(event):
-            self.doc.preview(self._moved(event)[0])
+        self.doc.preview(self._moved(event)[0] if self.far(event) else None)
 
-    def release(self, event: QMouseEvent) -> None:
+    def end(self, event: QMouseEvent) -> None:
         if self.far(event):
             scene, places = self._moved(event)
             session = replace(self.doc.session, keys=frozenset(places))
             self.doc.commit(f"Move {len(places)} key{'' if len(places) == 1 else 's'}", scene, session)
 
 
-class MoveHandle(Gesture):
+class MoveHandle(LaneGesture):
     keeps_scale = True
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, key: KeyRef, side: str) -> None:
@@ -118,14 +110,12 @@ class MoveHandle(Gesture):
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event))
 
-    def release(self, event: QMouseEvent) -> None:
+    def end(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
             self.doc.commit("Move a handle", self._moved(event))
-        else:
-            self.doc.cancel_preview()
 
 
-class Retime(Gesture):
+class Retime(LaneGesture):
     """The band: its ends scale, its body shifts."""
 
     keeps_scale = True
@@ -147,7 +137,7 @@ class Retime(Gesture):
         scene, band = self._moved(event)
         self.doc.preview(scene, replace(self.doc.session, band=band))
 
-    def release(self, event: QMouseEvent) -> None:
+    def end(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
             scene, band = self._moved(event)
             lost = timing.keys_lost(self.doc.settled.scene, scene, lanes_of(self.doc))
@@ -155,21 +145,23 @@ class Retime(Gesture):
             if lost:
                 self.doc.say(timing.lost_words(lost), "warning")
         else:
-            self.doc.change(band=self.band)
-            self.doc.cancel_preview()
+            self.cancel()
+
+    def cancel(self) -> None:
+        self.doc.change(band=self.band)
 
 
-class MovePlayed(Gesture):
+class MovePlayed(LaneGesture):
     """An end of the part that is played."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, end: int) -> None:
         super().__init__(lanes, event)
-        self.end, self.was = end, self.doc.scene.span
+        self.side, self.was = end, self.doc.scene.span
 
     def _moved(self, event: QMouseEvent):
         by = float(np.round(self.frames_moved(event)))
         first, last = self.was
-        if self.end == 0:
+        if self.side == 0:
             first = min(first + by, last - 1)
         else:
             last = max(last + by, first + 1)
@@ -178,14 +170,12 @@ class MovePlayed(Gesture):
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event))
 
-    def release(self, event: QMouseEvent) -> None:
+    def end(self, event: QMouseEvent) -> None:
         if self.far(event):
             self.doc.commit("Play a part", self._moved(event))
-        else:
-            self.doc.cancel_preview()
 
 
-class Pan(Gesture):
+class Pan(LaneGesture):
     def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
         super().__init__(lanes, event)
         self.was = lanes.axis.frames_in_sight()
@@ -197,7 +187,7 @@ class Pan(Gesture):
         self.lanes.axis.pan(first + shift - self.lanes.axis.frames_in_sight()[0])
 
 
-class Box(Gesture):
+class Box(LaneGesture):
     """Keys in a box; with Shift or Ctrl those selected before stay."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
@@ -211,12 +201,18 @@ class Box(Gesture):
         self.lanes.box = QRectF(self.pressed, event.position()).normalized()
         self.lanes.viewport().update()
 
-    def release(self, event: QMouseEvent) -> None:
-        if self.lanes.box is not None:
-            self.doc.change(keys=self.before | self.lanes.keys_in(self.lanes.box))
+    def end(self, event: QMouseEvent) -> None:
+        box = self.lanes.box
+        self.cancel()
+        if box is not None:
+            self.doc.change(keys=self.before | self.lanes.keys_in(box))
+
+    def cancel(self) -> None:
+        self.lanes.box = None
+        self.lanes.viewport().update()
 
 
-class Resize(Gesture):
+class Resize(LaneGesture):
     """The lower edge of a head makes its lane higher or lower; near the usual heights it settles on them."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
@@ -229,7 +225,7 @@ class Resize(Gesture):
         self.lanes.set_height(self.place.ref, round(settled))
 
 
-class Reorder(Gesture):
+class Reorder(LaneGesture):
     """A click on a head selects its lane; a drag puts a target's lane, and its card, elsewhere in the order."""
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
@@ -246,16 +242,20 @@ class Reorder(Gesture):
     def move(self, event: QMouseEvent) -> None:
         if self.place.channel.part == "weight" and abs(event.position().y() - self.pressed.y()) > 8:
             before, rows = self._before(event.position().y()), self._targets()
-            if rows:  # another object may be shown by now
+            if rows:
                 self.lanes.drop_at = before.head.top() if before else rows[-1].head.bottom()
             self.lanes.viewport().update()
 
-    def release(self, event: QMouseEvent) -> None:
-        if self.lanes.drop_at is None:
+    def cancel(self) -> None:
+        self.lanes.drop_at = None
+        self.lanes.viewport().update()
+
+    def end(self, event: QMouseEvent) -> None:
+        dropped = self.lanes.drop_at is not None
+        self.cancel()
+        if not dropped:
             return
         obj, moved = self.doc.object, self.place.channel
-        if obj is None or obj.id != self.place.owner:
-            return
         before = self._before(event.position().y())
         order = [t.id for t in obj.targets if t.id != moved.id]
         if before is not None and before.channel.id == moved.id:

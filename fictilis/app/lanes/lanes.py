@@ -27,10 +27,12 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.choice import LaneChoice
-from fictilis.app.lanes.gestures import Gesture, begin, cursor_at
+from fictilis.app.lanes.gestures import begin, cursor_at
 from fictilis.app.lanes.places import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.fields import KeptKeysField, inline_editor
+from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channels import ChannelRef
@@ -57,7 +59,7 @@ class Same:
     __hash__ = None
 
 
-class Lanes(QAbstractScrollArea):
+class Lanes(Gesturing, QAbstractScrollArea):
     """All lanes of the object shown and of the camera. ``dropped``: a sound file."""
 
     dropped = pyqtSignal(object)
@@ -76,7 +78,6 @@ class Lanes(QAbstractScrollArea):
         self.look = LaneLook()
         self.axis = Axis(doc, self.viewport())
         self.axis.looked.connect(self.refresh)
-        self.gesture: Gesture | None = None
         self.box: QRectF | None = None
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
         self._places: list[LanePlace] = []
@@ -105,7 +106,7 @@ class Lanes(QAbstractScrollArea):
         self.viewport().update()
 
     def _moved(self) -> None:
-        if self.gesture is not None and self.gesture.keeps_scale:
+        if self.doc.hand.gesture is not None and self.doc.hand.gesture.keeps_scale:
             self.lay_out(keep_scale=True)
         self.viewport().update()
 
@@ -356,30 +357,24 @@ class Lanes(QAbstractScrollArea):
 
     # mouse
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def begin(self, event: QMouseEvent) -> Gesture | None:
         if event.button() == Qt.MouseButton.RightButton:
             self._context(event)
-        else:
-            self.gesture = begin(self, event)
+            return None
+        return begin(self, event)
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.gesture is None:
-            self.viewport().setCursor(cursor_at(self, event.position()))
-        else:
-            self.gesture.move(event)
+    def hover(self, event: QMouseEvent) -> None:
+        self.viewport().setCursor(cursor_at(self, event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        gesture, self.gesture = self.gesture, None
-        if gesture is not None:
-            gesture.release(event)
-            self.box = self.drop_at = None
-            self.refresh()
+        super().mouseReleaseEvent(event)
+        self.refresh()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at, place = event.position(), self.lane_under(event.position())
         if place is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self.gesture = None
+        self.doc.hand.cancel()
         if at.x() < HEAD:
             if place.number.contains(at):
                 self.edit_value(place)
@@ -401,7 +396,10 @@ class Lanes(QAbstractScrollArea):
         """Type the value of a lane."""
         text = f"{self.doc.channels.value(place.ref):.{place.channel.decimals}f}"
         rect = place.number.adjusted(-8, -2, 4, 2)
-        inline_editor(self.viewport(), rect, text, lambda t: self.doc.channels.type_value(place.ref, t))
+        inline_editor(
+            self.viewport(), rect, text, lambda t: self.doc.channels.type_value(place.ref, t),
+            lambda: self.place(place.ref) is not None and self.doc.channels.find(place.ref) is not None, self.doc.changed,
+        )  # fmt: skip
 
     def _context(self, event: QMouseEvent) -> None:
         at = event.position()

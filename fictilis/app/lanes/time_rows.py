@@ -10,23 +10,87 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEven
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from fictilis.app.commands.actions import Actions
+from fictilis.app.lanes.gestures import CLICK
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.paint import playhead_line
 from fictilis.app.lanes.places import HEAD
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.fields import inline_editor
+from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
+from fictilis.core.scene import Scene
 from fictilis.core.timeline import Marker
 from fictilis.core.waveform import Waveform, outline
 from fictilis.formats.sound import decoded, known
 
-CLICK = 3
+
+class RowGesture(Gesture):
+    """One that began on a row."""
+
+    def __init__(self, row: TimeRow, event: QMouseEvent) -> None:
+        self.row, self.doc, self.axis, self.pressed = row, row.doc, row.lanes.axis, event.position().x()
+
+    def far(self, event: QMouseEvent) -> bool:
+        return abs(event.position().x() - self.pressed) > CLICK
+
+    def moved(self, frame: float, event: QMouseEvent) -> float:
+        """Where something at a frame goes: to a whole frame, with Shift between them."""
+        frame += self.axis.frame_at(event.position().x()) - self.axis.frame_at(self.pressed)
+        return frame if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(frame))
 
 
-class TimeRow(QWidget):
+class ScrubRow(RowGesture):
+    def __init__(self, row: TimeRow, event: QMouseEvent) -> None:
+        super().__init__(row, event)
+        self.move(event)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.doc.scrub(self.axis.frame_at(event.position().x()))
+
+
+class MoveMarker(RowGesture):
+    """A drag moves a marker, a click goes there."""
+
+    def __init__(self, row: TimeRow, event: QMouseEvent, marker: Marker) -> None:
+        super().__init__(row, event)
+        self.marker = marker
+
+    def move(self, event: QMouseEvent) -> None:
+        scene = self.doc.settled.scene
+        self.doc.preview(self._with(event, scene) if self.far(event) else scene)
+
+    def _with(self, event: QMouseEvent, scene: Scene) -> Scene:
+        return edits.move_marker(scene, self.marker.frame, self.moved(self.marker.frame, event))
+
+    def end(self, event: QMouseEvent) -> None:
+        if self.far(event):
+            self.doc.edit(f"Move the marker {self.marker.name}", lambda s: self._with(event, s))
+        else:
+            self.doc.set_frame(self.marker.frame)
+
+
+class MoveSound(RowGesture):
+    """A drag moves the sound, a click scrubs."""
+
+    def _with(self, event: QMouseEvent, scene: Scene) -> Scene:
+        return edits.change_sound(scene, start=self.moved(scene.sound.start, event))
+
+    def move(self, event: QMouseEvent) -> None:
+        scene = self.doc.settled.scene
+        self.doc.preview(self._with(event, scene) if self.far(event) else scene)
+
+    def end(self, event: QMouseEvent) -> None:
+        if self.far(event):
+            self.doc.edit("Move the sound", lambda s: self._with(event, s))
+        else:
+            self.doc.scrub(self.axis.frame_at(event.position().x()))
+
+
+class TimeRow(Gesturing, QWidget):
     """A row as wide as the lanes, with a head. It scrubs where nothing else is under the pointer."""
 
     HIGH = 26
@@ -36,7 +100,6 @@ class TimeRow(QWidget):
         self.doc, self.lanes, self.actions_, self.palette_ = doc, lanes, actions, palette
         self.setFixedHeight(self.HIGH)
         self.setMouseTracking(True)
-        self._pressed: QPointF | None = None
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.update)
         lanes.axis.looked.connect(self.update)
@@ -79,9 +142,6 @@ class TimeRow(QWidget):
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def scrub(self, x: float) -> None:
-        self.doc.scrub(self.lanes.axis.frame_at(x))
-
     def wheelEvent(self, event: QWheelEvent) -> None:
         """As over the lanes, but here are no values to zoom."""
         if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -100,7 +160,6 @@ class MarkerRow(TimeRow):
     """Names at frames: click goes there, a drag moves one, a double click renames one or makes one."""
 
     def __init__(self, *parts) -> None:
-        self._held: Marker | None = None
         super().__init__(*parts)
         self.setAccessibleName("Markers")
         self.setToolTip("")
@@ -142,16 +201,14 @@ class MarkerRow(TimeRow):
                 text = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideRight, int(rect.width() - 9))
                 painter.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def begin(self, event: QMouseEvent) -> Gesture | None:
         at = event.position()
-        self._held = self.marker_under(at)
+        marker = self.marker_under(at)
         if event.button() == Qt.MouseButton.RightButton:
-            held, self._held = self._held, None
-            self.menu(event, ("marker", "previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, held))
+            self.menu(event, ("marker", "previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, marker))
         elif event.button() == Qt.MouseButton.LeftButton and at.x() >= HEAD:
-            self._pressed = at
-            if self._held is None:
-                self.scrub(at.x())
+            return ScrubRow(self, event) if marker is None else MoveMarker(self, event, marker)
+        return None
 
     def _marker_menu(self, menu: QMenu, marker: Marker | None) -> None:
         if marker is None:
@@ -161,34 +218,13 @@ class MarkerRow(TimeRow):
             f"Delete the marker {marker.name}", lambda s: edits.drop_marker(s, marker.frame)))  # fmt: skip
         menu.addSeparator()
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self._pressed is None:
-            grip = at.x() >= HEAD and self.marker_under(at) is not None
-            self.setCursor(Qt.CursorShape.PointingHandCursor if grip else Qt.CursorShape.ArrowCursor)
-        elif self._held is None:
-            self.scrub(at.x())
-        elif abs(at.x() - self._pressed.x()) > CLICK:
-            self.doc.preview(edits.move_marker(self.doc.settled.scene, self._held.frame, self._moved_to(event)))
-
-    def _moved_to(self, event: QMouseEvent) -> float:
-        by = self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self._pressed.x())
-        frame = self._held.frame + by
-        return frame if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(frame))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        held, pressed = self._held, self._pressed
-        if held is not None and pressed is not None:
-            if abs(event.position().x() - pressed.x()) > CLICK:
-                to = self._moved_to(event)
-                self.doc.edit(f"Move the marker {held.name}", lambda s: edits.move_marker(s, held.frame, to))
-            else:
-                self.doc.set_frame(held.frame)
-        self._pressed = self._held = None
+    def hover(self, event: QMouseEvent) -> None:
+        grip = event.position().x() >= HEAD and self.marker_under(event.position()) is not None
+        self.setCursor(Qt.CursorShape.PointingHandCursor if grip else Qt.CursorShape.ArrowCursor)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         marker = self.marker_under(event.position())
-        self._pressed = self._held = None
+        self.doc.hand.cancel()
         if marker is not None:
             self.edit_name(marker)
         elif event.position().x() >= HEAD:
@@ -203,7 +239,7 @@ class MarkerRow(TimeRow):
             if text.strip() != marker.name:
                 self.doc.edit(f"Rename the marker {marker.name}", lambda s: edits.set_marker(s, marker.frame, text))
 
-        inline_editor(self, rect, marker.name, finish)
+        inline_editor(self, rect, marker.name, finish, lambda: marker in self.doc.scene.markers, self.doc.changed)
 
 
 class SoundRow(TimeRow):
@@ -212,7 +248,6 @@ class SoundRow(TimeRow):
     HIGH = 46
 
     def __init__(self, *parts) -> None:
-        self._moving = False
         self._wanted: bytes | None = None  # the sound that is being read, or could not be
         self._failed = False
         self._picture: tuple[tuple, QPixmap] | None = None
@@ -321,7 +356,7 @@ class SoundRow(TimeRow):
         extent = self.extent()
         return extent is not None and x >= HEAD and extent[0] <= x <= extent[1]
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def begin(self, event: QMouseEvent) -> Gesture | None:
         at = event.position()
         if event.button() == Qt.MouseButton.RightButton:
             self.menu(event, ("sound-mute", "sound-here", "sound-numbers", "scrub-sound", None, "sound", "sound-remove"))
@@ -329,31 +364,9 @@ class SoundRow(TimeRow):
             if self.icon_place.contains(at):
                 self.actions_.by_id["sound-mute"].trigger()
             elif at.x() >= HEAD:
-                self._pressed, self._moving = at, self._on_wave(at.x())
-                if not self._moving:
-                    self.scrub(at.x())
+                return MoveSound(self, event) if self._on_wave(at.x()) else ScrubRow(self, event)
+        return None
 
-    def _start(self, event: QMouseEvent) -> float:
-        by = self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self._pressed.x())
-        start = self.doc.settled.scene.sound.start + by
-        return start if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else float(np.round(start))
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self.doc.settled.scene.sound is None:  # removed meanwhile
-            self._pressed, self._moving = None, False
-        if self._pressed is None:
-            self.setCursor(Qt.CursorShape.SizeHorCursor if self._on_wave(at.x()) else Qt.CursorShape.ArrowCursor)
-        elif not self._moving:
-            self.scrub(at.x())
-        elif abs(at.x() - self._pressed.x()) > CLICK:
-            self.doc.preview(edits.change_sound(self.doc.settled.scene, start=self._start(event)))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._pressed is not None and self._moving and self.doc.settled.scene.sound is not None:
-            if abs(event.position().x() - self._pressed.x()) > CLICK:
-                start = self._start(event)
-                self.doc.edit("Move the sound", lambda s: edits.change_sound(s, start=start))
-            else:
-                self.scrub(event.position().x())
-        self._pressed, self._moving = None, False
+    def hover(self, event: QMouseEvent) -> None:
+        on_wave = self._on_wave(event.position().x())
+        self.setCursor(Qt.CursorShape.SizeHorCursor if on_wave else Qt.CursorShape.ArrowCursor)

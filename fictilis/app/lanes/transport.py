@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.model.document import Document
 from fictilis.app.model.times import time_label
-from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, TextField
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
@@ -78,16 +78,21 @@ class Transport(QWidget):
         playback.changed.connect(self.refresh)
         self.set_palette_(palette)
 
+    def subject(self) -> object:
+        """What the fields are about."""
+        return self.doc.openings
+
     def _rate_field(self) -> ArrowCombo:
         rate = ArrowCombo(self.palette_)
         rate.setAccessibleName("Frame rate")
         rate.setEditable(True)
-        rate.setLineEdit(KeptKeysField())
+        self.rate_text = TextField("Frame rate")
+        rate.setLineEdit(self.rate_text)
         rate.addItems(RATES)
         rate.setFixedWidth(72)
         rate.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         rate.activated.connect(lambda _i: self._set_rate())
-        rate.lineEdit().editingFinished.connect(self._set_rate)
+        self.rate_text.committed.connect(lambda _text: self._set_rate())
         return rate
 
     def _quiet(self, text: str) -> QLabel:
@@ -132,8 +137,7 @@ class Transport(QWidget):
         self.plot.set_value("Together" if doc.together else "Lanes")
         self.start.set_value(doc.scene.start)
         self.end.set_value(doc.scene.end)
-        if not self.rate.lineEdit().hasFocus():
-            self.rate.setEditText(f"{doc.scene.fps:g}")
+        self.rate_text.set_value(f"{doc.scene.fps:g}")
         self.refresh_time()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -187,7 +191,7 @@ class Transport(QWidget):
         except (ValueError, FictilisError) as error:
             said = error.said if isinstance(error, FictilisError) else f"“{text[:40]}” is not a frame rate."
             self.doc.say(said, "error")
-            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+            self.rate_text.leave()
             return
         if rate == self.doc.scene.fps or self._asking:
             return
@@ -197,7 +201,7 @@ class Transport(QWidget):
         keep = self._ask_keep(rate) if timed else False
         self._asking = False
         if keep is None or not self.doc.edit("Frame rate", lambda s: edits.set_rate(s, rate, keep)):
-            self.rate.setEditText(f"{self.doc.scene.fps:g}")
+            self.rate_text.leave()
 
 
 def icon_of(name: str, palette: Palette):

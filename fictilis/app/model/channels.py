@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol, TypeVar
 
 from fictilis.app.model.arithmetic import number_from
+from fictilis.app.model.hand import Hand
 from fictilis.app.model.session import Notice, Session, State
 from fictilis.core.animation.hold_guard import Hold
 from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, values_at
@@ -26,6 +27,7 @@ class Edited(Protocol):
     """What of a document the channels need."""
 
     session: Session
+    hand: Hand
 
     @property
     def scene(self) -> Scene: ...
@@ -88,6 +90,8 @@ class Channels:
 
     def set_values(self, values: Mapping[ChannelRef, float], label: str, final: bool = True) -> None:
         """Set several channels at once; ``final`` is one undoable step, else it is shown only."""
+        if final:
+            self.doc.hand.leave()
         values = {ref: float(v) for ref, v in values.items() if self.find(ref) is not None}
         for ref, value in values.items():
             what = self.channel(ref)

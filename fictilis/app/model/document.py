@@ -12,13 +12,13 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.channels import Channels
-from fictilis.app.model.session import NAMES, Notice, Session, State
+from fictilis.app.model.hand import Hand
+from fictilis.app.model.session import NAMES, POINTING, Notice, Session, State
 from fictilis.core.channels import Channel, ChannelRef
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
-from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, targets_by_id
+from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
 from fictilis.formats.files import stamp_of
 from fictilis.render.stage import WAYS
@@ -45,14 +45,16 @@ class Document(QObject):
         self.stamp: tuple[int, ...] | None = None  # of the scene's file, as it was read or written here
         self.session = Session()
         self.channels = Channels(self)
+        self.hand = Hand(self._ground, self.cancel_preview)
         self._start(scene or Scene())
 
     def _start(self, scene: Scene) -> None:
         self._versions = count()
         self.openings += 1
-        self._history = History(State(scene, version=next(self._versions)), UNDO_STEPS)
+        self._history = History(State(scene, version=next(self._versions), frame=scene.start), UNDO_STEPS)
         self._preview: State | None = None
         self.saved_version: int | None = self._history.state.version
+        self._highest_id = 0  # in any scene that was undone
         self.session = self.session.for_scene(scene)
         self._fit_tool_sizes()
 
@@ -91,6 +93,17 @@ class Document(QObject):
     @property
     def scene(self) -> Scene:
         return self.state.scene
+
+    @property
+    def ground(self) -> Scene:
+        """The committed scene, to make an edit of: ids that were undone are not given again."""
+        scene = self.settled.scene
+        return replace(scene, id_floor=self._highest_id) if scene.id_floor < self._highest_id else scene
+
+    def _ground(self) -> tuple:
+        """What a gesture stands on."""
+        now = self.settled
+        return now.scene, now.picks, self.object_id, self.shaping, self.way, self.openings
 
     @property
     def object(self) -> MorphObject | None:
@@ -147,18 +160,21 @@ class Document(QObject):
 
     def commit(self, label: str, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
         """One undoable step to a new scene and, by name, new ``posed`` or ``picks``; told together with a new session."""
+        self.hand.leave()
         now = self.settled
         if scene is not None and scene is not now.scene:
             parts["version"] = next(self._versions)
         self._preview = None
         self.session = session or self.session
-        self._history.push(label, replace(now, scene=scene or now.scene, **parts))
-        self._tidy()
-        self.changed.emit()
+        state = replace(now, scene=scene or now.scene, frame=self.frame, **parts)
+        self._history.push(label, state.fitting(now.scene, self.frame))
+        self._fit(now.scene)
+        self._tell()
 
     def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
         """Commit ``function(scene)``; an expected error is said and changes nothing."""
-        scene = self.attempt(lambda: function(self.settled.scene))
+        self.hand.leave()
+        scene = self.attempt(lambda: function(self.ground))
         if scene is None:
             self.cancel_preview()
             return False
@@ -182,7 +198,12 @@ class Document(QObject):
     def cancel_preview(self) -> None:
         if self._preview is not None:
             self._preview = None
-            self.changed.emit()
+            self._tell()
+
+    def _tell(self) -> None:
+        """Say that something changed; a gesture on another ground is over before anybody looks."""
+        self.hand.check()
+        self.changed.emit()
 
     def undo_label(self) -> str:
         return self._history.undo_label()
@@ -197,38 +218,31 @@ class Document(QObject):
         self._step(1)
 
     def _step(self, way: int) -> None:
-        if self._preview is not None:
-            self.cancel_preview()
+        self.hand.leave()
+        self.cancel_preview()
+        left = self.settled.scene
         if self._history.step(way):
-            self._tidy()
-            self.changed.emit()
+            self._highest_id = max(self._highest_id, left.id_floor, *(highest_number(o) for o in left.owners), 0)
+            self._history.state = self.settled.fitting(left, self.frame)
+            self._fit(left)
+            self._tell()
 
-    def _tidy(self) -> None:
-        """Drop interface state that points at what is no longer there."""
+    def _fit(self, before: Scene) -> None:
+        """The scene changed: the session points at nothing that is gone, and the frame is within a range that is new."""
         scene = self.settled.scene
-        if not any(o.id == self.object_id for o in scene.objects):
-            self._now(object_id=scene.objects[-1].id if scene.objects else None, selected=(), shaping=None)
-        obj, shaping = self.object, self.shaping
-        self._now(
-            selected=tuple(ref for ref in self.selected if self.channels.find(ref) is not None),
-            through_camera=self.through_camera and bool(scene.cameras),
-            shaping=shaping if shaping is not None and obj is not None and shaping.exists_in(obj) else None,
-            keys=frozenset(k for k in self.keys if self._key_is_there(scene, k)),
-        )
-
-    @staticmethod
-    def _key_is_there(scene: Scene, key: KeyRef) -> bool:
-        owner = next((o for o in scene.owners if o.id == key.owner), None)
-        lane = owner.lane(key.channel) if owner else None
-        return lane is not None and lane.curve.key_at(key.frame) is not None
+        if (scene.start, scene.end) != (before.start, before.end) and not scene.start <= self.frame <= scene.end:
+            self._now(frame=float(np.clip(self.frame, scene.start, scene.end)))
+            self._history.state = self.settled.fitting(scene, self.frame)
+        self.session = self.session.fitting(scene)
 
     def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
         """Another scene in place of this one, with a history of its own."""
+        self.hand.leave()
         self._start(scene)
         self.path, self.stamp = path, None if path is None else stamp_of(path)
         if not saved:
             self.saved_version = None
-        self.changed.emit()
+        self._tell()
 
     def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
         """Remember that ``saved`` is on the disk; ``named`` is the same scene with its file's name."""
@@ -237,7 +251,7 @@ class Document(QObject):
         if now.scene is saved:
             self._history.state = replace(now, scene=named)
             self.saved_version = now.version
-        self.changed.emit()
+        self._tell()
 
     def changed_on_disk(self) -> bool:
         """Whether the scene's file is another one than was read or written here."""
@@ -248,13 +262,14 @@ class Document(QObject):
 
     def change(self, **parts: Any) -> None:
         """Change the session, by the names of its fields, and tell."""
-        self._now(**parts)
-        self.changed.emit()
+        self.put(replace(self.session, **parts))
 
     def put(self, session: Session) -> None:
         """Another session in place of this one, and tell."""
-        self.session = session
-        self.changed.emit()
+        was, self.session = self.session, session
+        if any(getattr(was, name) is not getattr(session, name) for name in POINTING):
+            self.session = session.fitting(self.settled.scene)
+        self._tell()
 
     def set_tools(self, **values: Any) -> None:
         self.change(tools=replace(self.tools, **values))
@@ -267,10 +282,11 @@ class Document(QObject):
         if frame == self.frame:
             return
         self._now(frame=float(frame))
+        if self._preview is not None:
+            self._preview = replace(self._preview, posed={})
         if self.settled.posed:
-            self._history.state = replace(self.settled, posed={})
-            self._preview = None
-            self.changed.emit()
+            self._history.state = replace(self.settled, posed={}, frame=self.frame)
+            self._tell()
         else:
             self.moved.emit()
 
@@ -289,9 +305,11 @@ class Document(QObject):
 
     def select_object(self, object_id: str) -> None:
         if object_id != self.object_id:
-            self._now(object_id=object_id, selected=(), shaping=None)
+            self.hand.leave()
+            self._now(object_id=object_id, shaping=None)
+            self.session = self.session.fitting(self.settled.scene)
             self._fit_tool_sizes()
-            self.changed.emit()
+            self._tell()
 
     def select_channel(self, ref: ChannelRef | None, add: bool = False) -> None:
         """Select a channel (None: the base), or with ``add`` also keep those selected before."""

@@ -8,10 +8,12 @@ from typing import Any
 
 from fictilis.app.model.tool_settings import MIX, ToolSettings
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import ChannelRef
+from fictilis.core.channels import ChannelRef, find_channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.scene import Pick, Scene, targets_by_id
+from fictilis.core.shaping.picks import element_count
+from fictilis.core.timeline import Animated
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -93,13 +95,39 @@ class Session:
             kept["lanes_shown"] = "all"
         return Session(scene.start, scene.objects[0].id if scene.objects else None, **kept)
 
+    def fitting(self, scene: Scene) -> Session:
+        """This session without what points at something that is gone, or that is not shown: the one place that prunes."""
+        obj = next((o for o in scene.objects if o.id == self.object_id), None)
+        shaping = self.shaping if obj is not None else None
+        obj = obj or (scene.objects[-1] if scene.objects else None)
+        shown = {owner.id: owner for owner in (obj, scene.camera) if owner is not None}
+        shaping = shaping if shaping is not None and shaping.exists_in(obj) else None
+        lanes = self.lanes_shown
+        if lanes.startswith("group:") and (obj is None or obj.group(lanes.removeprefix("group:")) is None):
+            lanes = "all"
+        tools = self.tools
+        if tools.blend_to != MIX and (obj is None or tools.blend_to and tools.blend_to not in targets_by_id(obj)):
+            tools = replace(tools, blend_to=MIX)
+        return replace(
+            self, object_id=obj.id if obj is not None else None, shaping=shaping, lanes_shown=lanes, tools=tools,
+            selected=tuple(r for r in self.selected if r.owner in shown and find_channel(shown[r.owner], r.channel)),
+            keys=frozenset(k for k in self.keys if k.owner in shown and _has_key(shown[k.owner], k)),
+            before=self.before if shaping is not None else None, through_camera=self.through_camera and bool(scene.cameras),
+        )  # fmt: skip
 
+
+def _has_key(owner: Animated, key: KeyRef) -> bool:
+    lane = owner.lane(key.channel)
+    return lane is not None and lane.curve.key_at(key.frame) is not None
+
+
+POINTING = ("object_id", "selected", "keys", "shaping", "lanes_shown", "through_camera")  # fields that point into the scene
 NAMES = frozenset(f.name for f in fields(Session))
 
 
 @dataclass(frozen=True, eq=False)
 class State:
-    """What undo goes back to. ``posed``: values set over a lane and not keyed, by owner and channel id.
+    """What undo goes back to. ``posed``: values set over a lane at ``frame`` and not keyed, by owner and channel id.
 
     ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.
     """
@@ -108,3 +136,29 @@ class State:
     posed: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
     picks: Mapping[str, Pick] = field(default_factory=dict)
     version: int = 0
+    frame: float = 0.0
+
+    def fitting(self, before: Scene, frame: float) -> State:
+        """This state without poses of another frame or of lanes that are gone, and without picks of what is gone or was made
+        anew since ``before``."""
+        posed = _standing(self.posed, self.scene) if self.frame == frame else {}
+        there, was = {o.id: o for o in self.scene.objects}, {o.id: o for o in before.objects}
+
+        def stays(object_id: str, pick: Pick) -> bool:
+            obj, old = there.get(object_id), was.get(object_id)
+            same = obj is not None and old is not None and obj.geometry is old.geometry
+            return same or obj is not None and (not len(pick) or pick.elements[-1] < element_count(obj.geometry, pick.kind))
+
+        picks = {object_id: pick for object_id, pick in self.picks.items() if stays(object_id, pick)}
+        same = posed == self.posed and len(picks) == len(self.picks)
+        return self if same and self.frame == frame else replace(self, posed=posed, picks=picks, frame=frame)
+
+
+def _standing(posed: Mapping[str, Mapping[str, float]], scene: Scene) -> dict[str, dict[str, float]]:
+    """Posed values whose lanes are there."""
+    out = {}
+    for owner in scene.owners:
+        kept = {c: v for c, v in posed.get(owner.id, {}).items() if owner.lane(c) is not None}
+        if kept:
+            out[owner.id] = kept
+    return out

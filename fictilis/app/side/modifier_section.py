@@ -39,6 +39,10 @@ class ModifierSection(Section):
         lane = self._lane()
         return lane.modifiers if lane is not None else ()
 
+    def subject(self) -> object:
+        chosen = self.doc.chosen
+        return self.doc.openings, chosen and chosen.ref, tuple(m.kind for m in self._modifiers())
+
     def _lane(self) -> Lane | None:
         """The lane selected last."""
         chosen = self.doc.chosen

@@ -32,6 +32,10 @@ class Section(QWidget):
         layout.addWidget(self.heading)
         layout.addWidget(self.body)
 
+    def subject(self) -> object:
+        """What its fields are about: what is typed for one thing is not written to another."""
+        return None
+
     def _fold(self) -> None:
         self.body.setVisible(self.body.isHidden())
         self.set_heading(self.heading.accessibleName())

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QColorDialog,
     QLabel,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -25,7 +24,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.tool_section import ToolSection
-from fictilis.app.widgets.fields import ArrowCombo, KeptKeysField, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import AXES
 from fictilis.core.edits import objects as object_edits
@@ -69,6 +68,9 @@ class TargetSection(Section):
         self.moves, self.largest = QLabel(), QLabel()
         self.add(Labelled("Moves", self.moves))
         self.add(Labelled("Largest", self.largest))
+
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id, self.doc.target.id if self.doc.target is not None else None
 
     def _set_range(self, _value: float) -> None:
         doc, low, high = self.doc, self.low.value, self.high.value
@@ -131,9 +133,8 @@ class ObjectSection(Section):
     def __init__(self, doc: Document, palette: Palette, commands: Commands, operations: OperationCommands) -> None:
         super().__init__(palette)
         self.doc, self.commands, self.operations = doc, commands, operations
-        self.name: QLineEdit = KeptKeysField()
-        self.name.setAccessibleName("Object name")
-        self.name.editingFinished.connect(self._rename)
+        self.name = TextField("Object name")
+        self.name.committed.connect(self._rename)
         self.add(Labelled("Name", self.name))
         self.fields: dict[str, list[NumberField]] = {}
         for part, label in (("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale")):
@@ -172,11 +173,13 @@ class ObjectSection(Section):
         self.faces = QLabel()
         self.add(Labelled("Faces", self.faces))
 
-    def _rename(self) -> None:
-        doc, text = self.doc, self.name.text()
-        if doc.object is not None and text != doc.object.name:
-            doc.edit(f"Rename {doc.object.name}", lambda s: object_edits.rename_object(s, doc.object_id, text))
-            self.refresh()
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id
+
+    def _rename(self, text: str) -> None:
+        doc = self.doc
+        doc.edit(f"Rename {doc.object.name}", lambda s: object_edits.rename_object(s, doc.object_id, text))
+        self.refresh()
 
     def _set_transform(self, part: str) -> None:
         doc = self.doc
@@ -235,9 +238,7 @@ class ObjectSection(Section):
         if obj is None:
             return
         self.set_heading(obj.name)
-        if not self.name.hasFocus():
-            self.name.setText(obj.name)
-            self.name.setCursorPosition(0)
+        self.name.set_value(obj.name)
         self.show_values()
         self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
         self.colour.setText(obj.appearance.colour)
@@ -262,9 +263,8 @@ class CameraSection(Section):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
-        self.name: QLineEdit = KeptKeysField()
-        self.name.setAccessibleName("Camera name")
-        self.name.editingFinished.connect(self._rename)
+        self.name = TextField("Camera name")
+        self.name.committed.connect(self._rename)
         self.add(Labelled("Name", self.name))
         self.fields: dict[str, NumberField] = {}
         row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
@@ -276,12 +276,14 @@ class CameraSection(Section):
         ):  # fmt: skip
             self.add(Labelled(name, self._field(channel_id, name, unit)))
 
-    def _rename(self) -> None:
-        doc, text = self.doc, self.name.text()
-        if doc.through_camera and text != doc.scene.camera.name:
-            camera = doc.scene.camera
-            doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
-            self.refresh()
+    def subject(self) -> object:
+        camera = self.doc.scene.camera
+        return self.doc.openings, self.doc.through_camera, camera.id if camera is not None else None
+
+    def _rename(self, text: str) -> None:
+        camera = self.doc.scene.camera
+        self.doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
+        self.refresh()
 
     def _field(self, channel_id: str, name: str, unit: str) -> NumberField:
         field = self.fields[channel_id] = NumberField(name, unit, 1)
@@ -297,8 +299,7 @@ class CameraSection(Section):
         self.setVisible(self.doc.through_camera)
         if self.doc.through_camera:
             self.set_heading(self.doc.scene.camera.name)
-            if not self.name.hasFocus():
-                self.name.setText(self.doc.scene.camera.name)
+            self.name.set_value(self.doc.scene.camera.name)
             self.show_values()
 
     def show_values(self) -> None:

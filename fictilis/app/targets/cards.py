@@ -10,20 +10,23 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
+from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, bar_part, lay_out
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
+from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Group, Scene, Target
+from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
-class Cards(QWidget):
+class Cards(Gesturing, QWidget):
     """All cards in one painted widget. ``shape`` asks to shape what was clicked twice; ``reached`` says where the keys went."""
 
     shape = pyqtSignal(object)
@@ -36,9 +39,7 @@ class Cards(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Targets")
-        self._drag: tuple[str, str] | None = None
-        self._press = QPointF()
-        self._drop_at: int | None = None
+        self.drop_at: int | None = None
         self._editor: QLineEdit | None = None
         self._placed: list[Place] = []
         self.group_places: list[GroupPlace] = []
@@ -101,7 +102,7 @@ class Cards(QWidget):
                 self._paint_card(painter, place, weights)
         for group in self.group_places:
             self._paint_group(painter, group)
-        if self._drop_at is not None:
+        if self.drop_at is not None:
             self._paint_drop(painter)
 
     def _paint_group(self, painter: QPainter, place: GroupPlace) -> None:
@@ -198,7 +199,7 @@ class Cards(QWidget):
         if not cards:
             return
         painter.setPen(QPen(QColor(self.palette_.primary), 3))
-        at = min(self._drop_at, len(cards))
+        at = min(self.drop_at, len(cards))
         rect = cards[at].rect if at < len(cards) else cards[-1].rect
         if self.as_rows():
             y = rect.top() - 1.5 if at < len(cards) else rect.bottom() + 1.5
@@ -212,42 +213,41 @@ class Cards(QWidget):
     def _under(self, at: QPointF) -> Place | None:
         return next((p for p in self._placed if p.rect.contains(at)), None)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def begin(self, event: QMouseEvent) -> Gesture | None:
         at, place = event.position(), self._under(event.position())
         heading = next((g for g in self.group_places if g.rect.contains(at)), None)
         if heading is not None:
-            self._press_group(heading, event)
-            return
+            return self._press_group(heading, event)
         if place is None:
-            return
+            return None
         if event.button() == Qt.MouseButton.RightButton:
             self._menu(place, event)
-            return
+            return None
         if event.button() != Qt.MouseButton.LeftButton:
-            return
-        self._press = at
+            return None
         target = place.target
         if target is None:
             self.doc.select_target(None)
-        elif place.bar.adjusted(-4, -6, 4, 6).contains(at):
+            return None
+        if place.bar.adjusted(-4, -6, 4, 6).contains(at):
             if target.id not in self.doc.selected_targets:
                 self.doc.select_target(target.id)
-            self._drag = ("weight", target.id)
-        else:
-            keys = event.modifiers()
-            self.doc.select_target(
-                target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-            )
-            self._drag = ("card", target.id)
+            return SlideWeight(self, place)
+        keys = event.modifiers()
+        self.doc.select_target(
+            target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+        )
+        return CarryCard(self, event, target.id)
 
-    def _press_group(self, place: GroupPlace, event: QMouseEvent) -> None:
+    def _press_group(self, place: GroupPlace, event: QMouseEvent) -> Gesture | None:
         if event.button() == Qt.MouseButton.RightButton:
             self.group_menu(place).popup(event.globalPosition().toPoint())
         elif event.button() == Qt.MouseButton.LeftButton:
             if place.bar.adjusted(-4, -8, 4, 8).contains(event.position()):
-                self._drag = ("group", place.group.id)
-            elif not place.number.contains(event.position()):
+                return SlideFactor(self, place)
+            if not place.number.contains(event.position()):
                 self.fold(place.group.id)
+        return None
 
     def fold(self, group_id: str) -> None:
         group = self.doc.object.group(group_id)
@@ -256,13 +256,6 @@ class Cards(QWidget):
             f"{word} {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group_id, folded=not group.folded)
         )
 
-    def _factor_at(self, group_id: str, x: float) -> float:
-        bar = next(g.bar for g in self.group_places if g.group.id == group_id)
-        return round(min(max((x - bar.left()) / bar.width(), 0.0), 1.0), 3)
-
-    def _with_factor(self, group_id: str, factor: float, scene: Scene) -> Scene:
-        return edits.change_group(scene, self.doc.object_id, group_id, factor=factor)
-
     def group_menu(self, place: GroupPlace) -> QMenu:
         """What can be done with a group."""
         doc, group = self.doc, place.group
@@ -270,7 +263,9 @@ class Cards(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Unfold" if group.folded else "Fold", lambda: self.fold(group.id))
-        menu.addAction("Rename", lambda: self._edit(place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group)))
+        menu.addAction(
+            "Rename", lambda: self._edit(group.id, place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group))
+        )
         menu.addAction("Set its slider…", lambda: self.edit_factor(place))
         menu.addAction(
             "Dissolve",
@@ -292,35 +287,19 @@ class Cards(QWidget):
             except ValueError:
                 self.doc.say(f"“{text}” is not a number; the slider of {place.group.name} stays.", "error")
                 return
-            self.doc.edit(f"Slider of {place.group.name}", lambda s: self._with_factor(place.group.id, factor, s))
-
-        self._edit(place.number.adjusted(-8, 1, 3, -1), f"{place.group.factor:.2f}", finish)
-
-    def _weight_at(self, target_id: str, x: float) -> float:
-        place = next(p for p in self._placed if p.target is not None and p.target.id == target_id)
-        low, high = self.doc.object.target(target_id).range
-        part = min(max((x - place.bar.left()) / place.bar.width(), 0.0), 1.0)
-        return round(low + part * (high - low), 3)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._drag is None:
-            place = self._under(event.position())
-            on_bar = place is not None and place.bar is not None and place.bar.adjusted(-4, -6, 4, 6).contains(event.position())
-            self.setCursor(Qt.CursorShape.SizeHorCursor if on_bar else Qt.CursorShape.ArrowCursor)
-            return
-        kind, target_id = self._drag
-        if kind == "weight":
-            self.doc.channels.set_value(
-                self.doc.channels.ref(target_id), self._weight_at(target_id, event.position().x()), final=False
+            self.doc.edit(
+                f"Slider of {place.group.name}",
+                lambda s: edits.change_group(s, self.doc.object_id, place.group.id, factor=factor),
             )
-        elif kind == "group":
-            factor = self._factor_at(target_id, event.position().x())
-            self.doc.preview(self._with_factor(target_id, factor, self.doc.settled.scene))
-        elif (event.position() - self._press).manhattanLength() > 10:
-            self._drop_at = self._order_at(event.position())
-            self.update()
 
-    def _order_at(self, at: QPointF) -> int:
+        self._edit(place.group.id, place.number.adjusted(-8, 1, 3, -1), f"{place.group.factor:.2f}", finish)
+
+    def hover(self, event: QMouseEvent) -> None:
+        place = self._under(event.position())
+        on_bar = place is not None and place.bar is not None and place.bar.adjusted(-4, -6, 4, 6).contains(event.position())
+        self.setCursor(Qt.CursorShape.SizeHorCursor if on_bar else Qt.CursorShape.ArrowCursor)
+
+    def order_at(self, at: QPointF) -> int:
         cards = [p for p in self._placed if p.target is not None]
         for number, place in enumerate(cards):
             middle = place.rect.center()
@@ -330,27 +309,6 @@ class Cards(QWidget):
                 return number + 1
         return len(cards)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._drag is None:
-            return
-        (kind, target_id), self._drag = self._drag, None
-        if kind == "weight":
-            self.doc.channels.set_value(self.doc.channels.ref(target_id), self._weight_at(target_id, event.position().x()))
-        elif kind == "group":
-            factor = self._factor_at(target_id, event.position().x())
-            name = self.doc.object.group(target_id).name
-            self.doc.edit(f"Slider of {name}", lambda s: self._with_factor(target_id, factor, s))
-        elif self._drop_at is not None:
-            order = [t.id for t in self.doc.object.targets]
-            shown = [p.target.id for p in self._placed if p.target is not None]
-            now = order.index(target_id)
-            at = order.index(shown[self._drop_at]) if self._drop_at < len(shown) else order.index(shown[-1]) + 1
-            place = at - (1 if at > now else 0)
-            self._drop_at = None
-            if place != now:
-                self.doc.edit("Reorder targets", lambda s: edits.move_target(s, self.doc.object_id, target_id, place))
-            self.update()
-
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at, place = event.position(), self._under(event.position())
         heading = next((g for g in self.group_places if g.rect.contains(at)), None)
@@ -359,7 +317,7 @@ class Cards(QWidget):
             return
         if place is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self._drag = None
+        self.doc.hand.cancel()
         target = place.target
         if target is None:
             self.shape.emit(ShapeRef())
@@ -434,7 +392,7 @@ class Cards(QWidget):
             if text.strip() != name:
                 self.doc.edit(f"Rename {name}", lambda s: edits.rename_target(s, self.doc.object_id, target_id, text))
 
-        self._edit(rect, name, finish)
+        self._edit(target_id, rect, name, finish)
 
     def edit_weight(self, place: Place) -> None:
         target = place.target
@@ -442,8 +400,15 @@ class Cards(QWidget):
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
         now = f"{self.doc.channels.weights(self.doc.object)[target.id]:.2f}"
-        self._edit(rect, now, lambda text: self.doc.channels.type_value(self.doc.channels.ref(target.id), text))
+        self._edit(target.id, rect, now, lambda text: self.doc.channels.type_value(self.doc.channels.ref(target.id), text))
 
-    def _edit(self, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
-        editor = inline_editor(self, rect, text, finish)
-        self._editor = editor
+    def _edit(self, part_id: str, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
+        """Type over a painted text of a target or a group."""
+        doc, opened = self.doc, (self.doc.openings, self.doc.object_id)
+
+        def still() -> bool:
+            obj = doc.object
+            there = obj is not None and (part_id in targets_by_id(obj) or obj.group(part_id) is not None)
+            return there and opened == (doc.openings, doc.object_id)
+
+        self._editor = inline_editor(self, rect, text, finish, still, doc.changed)

@@ -77,7 +77,11 @@ class AmountField(QFrame):
             return False
         held, axis = self._under()
         bench = self.view.bench(self.view.shaped_item())
-        if self.view.strokes.on or self.view.strokes.start(Event("type", 0, 0)):
+        if not self.view.strokes.on:
+            stroke = self.view.strokes.start(Event("type", 0, 0))
+            if stroke is not None:
+                self.view.doc.hand.take(stroke)
+        if self.view.strokes.on:
             self._open(bench, held, axis, event.text())
         return True
 
@@ -159,7 +163,7 @@ class AmountField(QFrame):
         for box in self.boxes.values():
             box.mark(True)
         self._say_unit()
-        self.view.strokes.send(Event("type", 0, 0, amounts=self.amounts()))
+        self.view.strokes.type(self.amounts())
 
     def apply(self) -> None:
         """Commit what the boxes say; what is no number is said, and the field stays open."""
@@ -170,8 +174,8 @@ class AmountField(QFrame):
             bad[0].setFocus()
             self.view.doc.say(f"“{bad[0].text()[:40]}” is not a number; nothing has moved.", "error")
             return
-        self.view.strokes.send(Event("type", 0, 0, amounts=self.amounts()))
-        self.view.strokes.send(Event("release", 0, 0))
+        self.view.strokes.type(self.amounts())
+        self.view.doc.hand.release()
 
     def stroke_ended(self) -> None:
         if self.isVisible():

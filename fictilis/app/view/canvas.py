@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from PyQt6.QtCore import QPointF, QRect, QRectF
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.picture import Picture
-from fictilis.app.view.tools import Bench
+from fictilis.app.view.tools import Bench, Event
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
@@ -55,6 +56,7 @@ class Canvas(Protocol):
     def setFocus(self) -> None: ...
     def update(self) -> None: ...
     def refresh(self) -> None: ...
+    def as_event(self, kind: str, event: QMouseEvent) -> Event: ...
     def shaped_item(self) -> StageItem | None: ...
     def bench(self, item: StageItem) -> Bench: ...
     def draw_items(self) -> list[DrawItem]: ...

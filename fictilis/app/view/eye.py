@@ -9,8 +9,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.core.channels import ChannelRef, camera_at
 from fictilis.core.scene import MorphObject, SavedView
+from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem
@@ -28,6 +30,30 @@ class Sight(Protocol):
     def refresh(self) -> None: ...
 
 
+class Aim(Gesture):
+    """The camera that is looked through is turned: shown now, one step when it rests or something else acts."""
+
+    by_keys = True
+
+    def __init__(self, doc: Document, camera: SceneCamera) -> None:
+        self.doc, self.camera = doc, camera
+        self.aims: dict[ChannelRef, float] = {}
+
+    def move(self, camera: Camera) -> None:
+        now = Camera.of(camera_at(self.camera, self.doc.frame, self.doc.state.posed.get(self.camera.id), self.doc.scene.fps))
+        turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
+        wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
+                  "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
+        before = self.doc.channels.values(self.camera)
+        self.aims |= {self.doc.channels.ref(c, self.camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
+        self.doc.channels.set_values(self.aims, "Aim the camera", final=False)
+
+    def end(self, _event: object = None) -> None:
+        self.doc.channels.set_values(self.aims, f"Aim {self.camera.name}")
+
+    interrupt = end
+
+
 class Eye:
     """The camera of a view, and how it is turned."""
 
@@ -36,8 +62,6 @@ class Eye:
         self._own = Camera(yaw=START_YAW, pitch=START_PITCH)
         self._before_line_up: Camera | None = None
         self._was_way = doc.way
-        self._aims: dict[ChannelRef, float] = {}
-        self._aimed = False
 
     def looks_through(self) -> bool:
         """Whether the view is that of the scene's camera."""
@@ -54,31 +78,18 @@ class Eye:
     @camera.setter
     def camera(self, camera: Camera) -> None:
         if self.looks_through():
-            self._aim(camera)
+            if not isinstance(self.doc.hand.gesture, Aim):
+                self.doc.hand.take(Aim(self.doc, self.doc.scene.camera))
+            self.doc.hand.move(camera)
         else:
             self._own = camera
 
-    def _aim(self, camera: Camera) -> None:
-        """Turning the view turns the camera that is looked through: shown now, one step when it rests."""
-        now = self.camera
-        turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
-        wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
-                  "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
-        aimed = self.doc.scene.camera
-        before = self.doc.channels.values(aimed)
-        self._aims = self._aims | {self.doc.channels.ref(c, aimed): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
-        self._aimed = True
-        self.doc.channels.set_values(self._aims, "Aim the camera", final=False)
-
     def aim_done(self) -> None:
-        if self._aimed and self.view.navigating is None:
-            aims, self._aims, self._aimed = self._aims, {}, False
-            self.doc.channels.set_values(aims, f"Aim {self.doc.scene.camera.name}")
+        if isinstance(self.doc.hand.gesture, Aim) and self.view.navigating is None:
+            self.doc.hand.release()
 
     def changed(self) -> None:
-        """The document changed: forget an aim that was given up meanwhile, and frame another way of showing."""
-        if self.doc.state is self.doc.settled:
-            self._aims, self._aimed = {}, False
+        """The document changed: frame another way of showing."""
         if self.doc.way == self._was_way:
             return
         was, self._was_way = self._was_way, self.doc.way

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Callable
 
 import numpy as np
+from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
@@ -15,6 +16,69 @@ from fictilis.core.errors import EditRefused, FictilisError
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
 from fictilis.render.stage import StageItem
+
+
+class ToolStroke(Gesture):
+    """A tool's generator, from the press to the release."""
+
+    def __init__(self, strokes: Strokes, bench: Bench, press: Event) -> None:
+        self.strokes, self.bench = strokes, bench
+        self.by_keys = press.kind == "type"
+        self.press = self.last = press
+        self._run = self._begun()
+        self.over = False
+
+    def _begun(self) -> Stroke:
+        return TOOLS[self.bench.tools.tool].run(self.bench, self.press)
+
+    def begin(self) -> bool:
+        """The first step; whether the stroke goes on."""
+        self._step(lambda: next(self._run))
+        return not self.over
+
+    def send(self, event: Event) -> None:
+        self.last = event
+        self._step(lambda: self._run.send(event))
+
+    def _step(self, step: Callable[[], None]) -> None:
+        """Let the tool take an event. An expected error ends the stroke and is said."""
+        try:
+            step()
+            return
+        except StopIteration:
+            self.over = True
+        except FictilisError as error:
+            self.over = True
+            self.strokes.doc.say(error.said, "error")
+        if self.strokes.doc.hand.gesture is self:
+            self.strokes.doc.hand.cancel()
+
+    def move(self, event: QMouseEvent) -> None:
+        self.send(self.strokes.view.as_event("move", event))
+
+    def end(self, event: QMouseEvent | None) -> None:
+        self.send(self.strokes.view.as_event("release", event) if event is not None else Event("release", 0, 0))
+        self.cancel()
+
+    def cancel(self) -> None:
+        self._run.close()
+        self.strokes.clean()
+
+    def renew(self) -> None:
+        """The tool's numbers changed: do the stroke again with them. Brushes take them for further dabs."""
+        bench, tools = self.bench, self.strokes.doc.tools
+        if bench.tools == tools:
+            return
+        tool = TOOLS[tools.tool]
+        if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
+            bench.tools = tools
+            return
+        self._run.close()
+        self.strokes.live = None
+        self.bench = self.strokes.bench(self.strokes.view.shaped_item())
+        self._run, last = self._begun(), self.last
+        if self.begin() and last is not self.press:
+            self.send(last)
 
 
 class Strokes:
@@ -25,31 +89,24 @@ class Strokes:
         self.view, self.doc = view, doc
         self.live: Deltas | None = None
         self.line: np.ndarray | None = None
-        self._stroke: Stroke | None = None
-        self._own_bench: Bench | None = None
         self._kept_bench: tuple[tuple, Bench] | None = None
-        self._pressed: tuple[Event, Event] | None = None
-        self._began: tuple | None = None
-        self._renewing = False
         self.held_axis: int | None = None
         self._exact_key: tuple | None = None
 
     @property
+    def gesture(self) -> ToolStroke | None:
+        held = self.doc.hand.gesture
+        return held if isinstance(held, ToolStroke) else None
+
+    @property
     def on(self) -> bool:
-        return self._stroke is not None
+        return self.gesture is not None
 
     def changed(self) -> None:
         """The document changed: do the stroke again with other numbers, and show the exact change as it is now."""
-        if self._stroke is not None and self._began == self._made_on():
-            self.renew()
-        else:
-            self.cancel()
+        if self.gesture is not None:
+            self.gesture.renew()
         self.show_exact()
-
-    def _made_on(self) -> tuple:
-        """What a stroke is made on; it does not go on upon anything else."""
-        obj = self.doc.object
-        return self.doc.object_id, self.doc.shaping, obj.geometry if obj is not None else None
 
     def bench(self, item: StageItem) -> Bench:
         """What tools work on, kept while nothing it was made of has changed."""
@@ -116,72 +173,42 @@ class Strokes:
             return None
         return item
 
-    def start(self, event: Event) -> bool:
+    def start(self, event: Event) -> ToolStroke | None:
+        """The stroke that a press begins; None where nothing goes on."""
         tool = TOOLS[self.doc.tools.tool]
         item = self.view.shaped_item() if tool.family == "pick" else self.may_shape()
         if item is None or self.view.picture is None:
-            return False
+            return None
+        self.doc.hand.leave()
         if tool.id != "exact":
             self.live = None
-        self._own_bench = self.bench(self.view.shaped_item())
-        self.held_axis = handle_under(self._own_bench, event.x, event.y)[1] if tool.family == "handles" else None
+        bench = self.bench(self.view.shaped_item())
+        self.held_axis = handle_under(bench, event.x, event.y)[1] if tool.family == "handles" else None
         self.view.worn.falloff = None
-        self._began = self._made_on()
-        self._stroke = tool.run(self._own_bench, event)
-        self._pressed = (event, event)
-        return self._go_on(lambda: next(self._stroke))
+        stroke = ToolStroke(self, bench, event)
+        if stroke.begin():
+            return stroke
+        self.clean()
+        return None
 
-    def send(self, event: Event) -> None:
-        if self._stroke is not None:
-            self._pressed = (self._pressed[0], event)
-            self._go_on(lambda: self._stroke.send(event))
+    def type(self, amounts: dict[int | None, float] | None) -> None:
+        """Typed amounts for the stroke that goes on."""
+        if self.gesture is not None:
+            self.gesture.by_keys = True
+            self.gesture.send(Event("type", 0, 0, amounts=amounts))
 
-    def renew(self) -> None:
-        """The tool's numbers changed under a stroke: do it again with the new ones. Brushes take them for further dabs."""
-        bench = self._own_bench
-        if bench is None or self._renewing or bench.tools is self.doc.tools or self._is_running():
-            return
-        tool = TOOLS[self.doc.tools.tool]
-        if tool.id != bench.tools.tool or tool.family == "brush" and tool.id != "grab" or tool.family == "pick":
-            bench.tools = self.doc.tools
-            return
-        press, last = self._pressed
-        self._renewing = True
-        self._stroke.close()
-        self._stroke, self.live = None, None
-        if self.start(press) and last is not press:
-            self.send(last)
-        self._renewing = False
-
-    def _go_on(self, step: Callable[[], None]) -> bool:
-        """Let the stroke take an event; whether it goes on. An expected error ends it and is said."""
-        try:
-            step()
-        except StopIteration:
-            self._end_stroke()
-            return False
-        except FictilisError as error:
-            self._end_stroke()
-            self.doc.say(error.said, "error")
-            return False
-        return True
-
-    def _end_stroke(self) -> None:
-        self._stroke, self._own_bench, self.line = None, None, None
-        self.view.worn.mask = None
+    def clean(self) -> None:
+        """Nothing is left of a stroke."""
+        self.line, self.view.worn.mask = None, None
         self.live, self._exact_key = None, None
         self.view.amount.stroke_ended()
         self.show_exact()
         self.view.refresh()
 
-    def _is_running(self) -> bool:
-        return self._stroke is not None and inspect.getgeneratorstate(self._stroke) == inspect.GEN_RUNNING
-
     def cancel(self) -> None:
-        """Leave the stroke without a change; one that is committing its own ends by itself."""
-        if self._stroke is not None and not self._is_running():
-            self._stroke.close()
-            self._end_stroke()
+        """Leave the stroke without a change."""
+        if self.on:
+            self.doc.hand.cancel()
 
     def exact_change(self) -> Deltas | None:
         """What the exact change as set would do; None where it cannot be. Raises FictilisError with the reason."""
@@ -200,7 +227,7 @@ class Strokes:
         doc = self.doc
         tools = doc.tools
         on = doc.shaping is not None and tools.tool == "exact" and tools.exact_shown and len(doc.pick()) > 0
-        if self._stroke is not None:
+        if self.on:
             return
         if not on or self.view.picture is None:
             if self._exact_key is not None:

@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.canvas import Seen
 from fictilis.app.view.dressing import Dressing, Worn
@@ -31,6 +32,7 @@ from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click, under
+from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
@@ -42,7 +44,22 @@ from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
 
 
-class View(QWidget):
+class MoveDivider(Gesture):
+    """The line between before and after."""
+
+    def __init__(self, view: View) -> None:
+        self.view, self.was = view, float(view.divider)
+
+    def move(self, event: QMouseEvent) -> None:
+        self.view.divider = min(max(event.position().x() / max(self.view.width(), 1), 0.02), 0.98)
+        self.view.update()
+
+    def cancel(self) -> None:
+        self.view.divider = self.was
+        self.view.update()
+
+
+class View(Gesturing, QWidget):
     """Shows the document's objects, and turns mouse and keys into strokes."""
 
     picture_shown = pyqtSignal()
@@ -69,8 +86,7 @@ class View(QWidget):
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
         self.placing_pivot = False
-        self.divider = 0.5
-        self._divider_held = False
+        self.divider: float = 0.5
         self._pressure = 1.0
         self._image: QImage | None = None
         self._before_image: QImage | None = None
@@ -257,7 +273,8 @@ class View(QWidget):
 
     # events
 
-    def _event(self, kind: str, event: QMouseEvent) -> Event:
+    def as_event(self, kind: str, event: QMouseEvent) -> Event:
+        """A mouse event as one that tools take."""
         at, keys = event.position(), event.modifiers()
         return Event(
             kind, at.x(), at.y(), bool(keys & Qt.KeyboardModifier.ShiftModifier),
@@ -272,33 +289,36 @@ class View(QWidget):
         event.ignore()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.setFocus()
         self.pointer = event.position()
-        if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
+        turns = event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton)
+        if self.navigating is not None and event.buttons() != event.button():
+            self._stop_navigating()  # a second button
+        elif turns and not self.doc.hand.busy:
             self.navigating = event.position()
-        elif event.button() == Qt.MouseButton.LeftButton:
-            if self.doc.seeing.before and abs(event.position().x() - divider_x(self)) < 6:
-                self._divider_held = True
-                return
-            self._press(self._event("press", event))
+        else:
+            self.setFocus()
+            super().mousePressEvent(event)
 
-    def _press(self, press: Event) -> None:
-        doc = self.doc
-        if self.strokes.on:
-            self.strokes.cancel()
+    def begin(self, event: QMouseEvent) -> Gesture | None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return None
+        doc, press = self.doc, self.as_event("press", event)
+        if doc.seeing.before and abs(press.x - divider_x(self)) < 6:
+            return MoveDivider(self)
         if doc.way == LINE_UP:
             item = self._line_up_under(press.x, press.y)
             if item is not None and item.ref is not None and item.ref != doc.shaping:
                 doc.start_shaping(item.ref)
-                return
+                return None
             if item is not None and item.ref is None and doc.shaping is None:
-                return
+                return None
         if self.placing_pivot:
             self._place_pivot(press)
         elif doc.shaping is not None:
-            self.strokes.start(press)
+            return self.strokes.start(press)
         else:
             self._pick_object(press.x, press.y)
+        return None
 
     def _place_pivot(self, press: Event) -> None:
         """Put the pivot on the point under the pointer, else on the surface."""
@@ -318,8 +338,8 @@ class View(QWidget):
         if event.button() != Qt.MouseButton.LeftButton or item is None or family == "brush" or self.picture is None:
             self.mousePressEvent(event)
             return
-        self.strokes.cancel()
-        double_click(self.bench(item), self._event("press", event))
+        self.doc.hand.cancel()
+        double_click(self.bench(item), self.as_event("press", event))
 
     def _line_up_under(self, x: float, y: float) -> StageItem | None:
         self._items = self.items()  # the picture may still show another object
@@ -339,23 +359,24 @@ class View(QWidget):
             self.doc.select_object(best[1])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self._divider_held:
-            self.divider = min(max(at.x() / max(self.width(), 1), 0.02), 0.98)
-            self.update()
-            return
         if self.navigating is not None:
-            self._navigate(at, event)
+            self._navigate(event.position(), event)
             return
-        self.pointer = at
-        if self.strokes.on and not self.amount.isVisible():
-            self.strokes.send(self._event("move", event))
-        elif not self.strokes.on:
-            self._hover(at.x(), at.y())
-        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6 and not self.strokes.on
+        self.pointer = event.position()
+        if not self.amount.isVisible():
+            super().mouseMoveEvent(event)
+        self.update()
+
+    def hover(self, event: QMouseEvent) -> None:
+        at = event.position()
+        self._hover(at.x(), at.y())
+        near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6
         self.setCursor(Qt.CursorShape.SplitHCursor if near else
                        Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
-        self.update()
+
+    def _stop_navigating(self) -> None:
+        self.navigating = None
+        self.eye.aim_done()
 
     def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
         dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
@@ -395,13 +416,10 @@ class View(QWidget):
         return best[1] if best is not None else None
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
-            self.navigating = None
-            self.eye.aim_done()
-        elif self._divider_held:
-            self._divider_held = False
-        elif event.button() == Qt.MouseButton.LeftButton and self.strokes.on and not self.amount.isVisible():
-            self.strokes.send(self._event("release", event))
+        if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:
+            self._stop_navigating()
+        elif not self.amount.isVisible():  # else what is typed goes on without the button
+            super().mouseReleaseEvent(event)
 
     def leaveEvent(self, _event: object) -> None:
         self.pointer, self.seen = QPointF(-1, -1), None
@@ -411,6 +429,8 @@ class View(QWidget):
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.doc.hand.busy:
+            return
         factor = 0.9 ** (event.angleDelta().y() / 120)
         at = event.position()
         self.camera = self.camera.zoomed(factor, at.x(), at.y(), self.width(), self.height())

@@ -4,10 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from typing import Any
 
-from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.widgets.theme import Palette, pixmap
@@ -25,7 +36,87 @@ class KeptKeysField(QLineEdit):
         return super().event(event)
 
 
-class NumberField(KeptKeysField):
+class Editor(KeptKeysField):
+    """A field whose text is taken by Enter or by leaving it, and written only to what it was opened for.
+
+    That is what the section it stands in says it is about; once it is about something else, what was typed is left.
+    """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._about: object = None
+        self.textEdited.connect(self._begin)
+        self.editingFinished.connect(self.finish)
+
+    def _subject(self) -> object:
+        place = self.parentWidget()
+        while place is not None and not hasattr(place, "subject"):
+            place = place.parentWidget()
+        return None if place is None else place.subject()
+
+    def _begin(self) -> None:
+        if self._about is None:
+            self._about = (self._subject(),)
+
+    def begun(self) -> bool:
+        """Whether something was typed that is not taken yet, for what the field is still about."""
+        return self.differs() and self._about in (None, (self._subject(),))
+
+    def differs(self) -> bool:
+        return self.isModified()
+
+    def finish(self) -> None:
+        """Take what was typed, or leave it where the field is about something else by now."""
+        if self.differs():
+            good = self.begun()
+            self.setModified(False)
+            self._about = None
+            self.take() if good else self.leave()
+
+    def take(self) -> None:
+        """Write what was typed."""
+        raise NotImplementedError
+
+    def leave(self) -> None:
+        """Show again what was there."""
+        raise NotImplementedError
+
+
+class TextField(Editor):
+    """A text. ``committed`` after Enter or leaving the field, where it was changed."""
+
+    committed = pyqtSignal(str)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.value = ""
+        self.setAccessibleName(name)
+
+    def set_value(self, text: str) -> None:
+        """Show a text without announcing it; a field being edited is left alone."""
+        self.value = text
+        if not (self.hasFocus() and self.begun()):
+            self.leave()
+
+    def differs(self) -> bool:
+        return self.text() != self.value
+
+    def take(self) -> None:
+        self.committed.emit(self.text())
+
+    def leave(self) -> None:
+        if self.differs():
+            self.setText(self.value)
+            self.setCursorPosition(0)  # the beginning of a long one is seen
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.leave()
+            return
+        super().keyPressEvent(event)
+
+
+class NumberField(Editor):
     """A number with its unit. ``committed`` after Enter or leaving the field, with a number within bounds only."""
 
     committed = pyqtSignal(float)
@@ -35,18 +126,20 @@ class NumberField(KeptKeysField):
         self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
         self.value = 0.0
         self.setAccessibleName(name)
-        self.editingFinished.connect(self.finish)
         if unit:
             self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
 
     def set_value(self, value: float) -> None:
         """Show a value without announcing it; a field being edited is left alone."""
         self.value = float(value)
-        if not self.hasFocus() or not self.isModified():
-            text = self._text(self.value)
-            if text != self.text():
-                self.setText(text)
-            self._mark(True)
+        if not (self.hasFocus() and self.begun()):
+            self.leave()
+
+    def leave(self) -> None:
+        text = self._text(self.value)
+        if text != self.text():
+            self.setText(text)
+        self._mark(True)
 
     def _text(self, value: float) -> str:
         text = f"{value:.{self.decimals}f}"
@@ -59,17 +152,14 @@ class NumberField(KeptKeysField):
             self.style().polish(self)
             self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
 
-    def finish(self) -> None:
+    def take(self) -> None:
         """Take what was typed, where it is a number within bounds."""
-        if not self.isModified():
-            return
         try:
             value = number_from(self.text().strip().removesuffix(self.unit))
         except ValueError:
             value = math.nan
         good = math.isfinite(value) and self.low <= value <= self.high
         self._mark(good)
-        self.setModified(False)
         if good:
             self.value = value
             self.setText(self._text(value))
@@ -77,9 +167,7 @@ class NumberField(KeptKeysField):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.isModified():
-            self.setModified(False)
-            self.setText(self._text(self.value))
-            self._mark(True)
+            self.leave()
             return
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -164,8 +252,18 @@ class Labelled(QWidget):
                 field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
 
-def inline_editor(parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None]) -> QLineEdit:
-    """A field over a painted text: Enter or leaving it finishes, Esc leaves the text as it was."""
+def end_editing(unless: QObject | None = None) -> None:
+    """Something else acts: what is being typed is taken, or left."""
+    field = QApplication.focusWidget()
+    if isinstance(field, Editor | _Inline) and field is not unless:
+        field.finish()
+
+
+def inline_editor(
+    parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None], still: Callable[[], bool], changed: Any
+) -> QLineEdit:
+    """A field over a painted text: Enter or leaving it finishes, Esc leaves the text as it was. It goes with what it was
+    opened for: once ``still()`` is not so after the signal ``changed``."""
     editor = _Inline(parent)
     editor.setProperty("inline", True)
     editor.setGeometry(rect.toRect())
@@ -179,10 +277,12 @@ def inline_editor(parent: QWidget, rect: QRectF, text: str, finish: Callable[[st
             editor.hide()
             editor.deleteLater()
             parent.setFocus()
-            if apply:
+            if apply and still():
                 finish(said)
 
     editor.closing.connect(close)
+    changed.connect(editor.check)
+    editor.still = still
     editor.show()
     editor.setFocus()
     return editor
@@ -194,6 +294,15 @@ class _Inline(KeptKeysField):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.open = True
+        self.still: Callable[[], bool] = lambda: True
+
+    def check(self) -> None:
+        """The document changed."""
+        if not self.still():
+            self.closing.emit(False)
+
+    def finish(self) -> None:
+        self.closing.emit(True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

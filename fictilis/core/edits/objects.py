@@ -34,7 +34,7 @@ def add_object(
 
 def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Appearance]]) -> tuple[Scene, list[str]]:
     """Many new objects at once, each a name, a geometry, its points and how it looks; returns the scene and their ids."""
-    first = int(fresh_id("o", (o.id for o in scene.objects))[1:])
+    first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
     taken, made = {o.name for o in scene.objects}, []
     seen: Counter[str] = Counter()  # of many with one name each looks on from the last number only
     for number, (name, geometry, points, look) in enumerate(rows, first):
@@ -45,8 +45,7 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
 
 
 def remove_object(scene: Scene, object_id: str) -> Scene:
-    scene.object(object_id)
-    return replace(scene, objects=tuple(o for o in scene.objects if o.id != object_id))
+    return scene.without(scene.object(object_id))
 
 
 def rename_object(scene: Scene, object_id: str, name: str) -> Scene:

@@ -42,7 +42,8 @@ def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, *
 def append(scene: Scene, obj: MorphObject, new: Target, name: str) -> tuple[Scene, str]:
     """``new`` behind all targets, with an id, name and colour of its own."""
     made = replace(
-        new, id=fresh_id("t", (t.id for t in obj.targets)), name=fresh_name(name, (t.name for t in obj.targets)),
+        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
+        name=fresh_name(name, (t.name for t in obj.targets)),
         colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)],
     )  # fmt: skip
     return scene.with_object(replace(obj, targets=(*obj.targets, made))), made.id
@@ -262,7 +263,7 @@ def group_targets(scene: Scene, object_id: str, target_ids: Sequence[str], name:
     obj = scene.unlocked(object_id)
     if not target_ids:
         raise EditRefused("Select the targets to group first.")
-    group = Group(fresh_id("g", (g.id for g in obj.groups)), fresh_name(name, (g.name for g in obj.groups)))
+    group = Group(fresh_id("g", (g.id for g in obj.groups), scene.id_floor), fresh_name(name, (g.name for g in obj.groups)))
     scene = scene.with_object(replace(obj, groups=(*obj.groups, group)))
     return put_in_group(scene, object_id, target_ids, group.id), group.id
 

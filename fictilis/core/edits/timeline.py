@@ -117,7 +117,7 @@ def change_sound(scene: Scene, **values: Any) -> Scene:
 def add_camera(scene: Scene, camera: SceneCamera) -> tuple[Scene, str]:
     """A camera that stands where ``camera`` does, with a name and id of its own; it is the one looked through."""
     name = fresh_name(camera.name.strip() or "Camera", (o.name for o in scene.owners))
-    made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras)), name=name)
+    made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras), scene.id_floor), name=name)
     return replace(scene, cameras=(made, *scene.cameras)), made.id
 
 
@@ -139,5 +139,4 @@ def first_camera(scene: Scene, camera_id: str) -> Scene:
 
 
 def remove_camera(scene: Scene, camera_id: str) -> Scene:
-    gone = scene.owner(camera_id)
-    return replace(scene, cameras=tuple(c for c in scene.cameras if c is not gone))
+    return scene.without(scene.owner(camera_id))

@@ -48,7 +48,8 @@ def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[float,
 def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: str) -> tuple[Scene, str]:
     """``new`` as a target of its own name and id behind ``after``; without weight, so that the mix stays as it is."""
     made = replace(
-        new, id=fresh_id("t", (t.id for t in obj.targets)), name=fresh_name(name, (t.name for t in obj.targets)),
+        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
+        name=fresh_name(name, (t.name for t in obj.targets)),
         colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0,
     )  # fmt: skip
     place = [t.id for t in obj.targets].index(after.id) + 1

@@ -1,0 +1,58 @@
+"""The mouse of a painted widget, in one place: a press begins a gesture, a second button gives it up, a release ends it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtGui import QMouseEvent
+
+from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
+from fictilis.core.errors import FictilisError
+
+
+class Gesturing:
+    """Beside QWidget: ``begin`` says what a press begins, ``hover`` what a move without a press does."""
+
+    doc: Document
+    _held: Gesture | None = None
+
+    def begin(self, event: QMouseEvent) -> Gesture | None:
+        """The gesture that a press begins; None where a click is all, or nothing."""
+        raise NotImplementedError
+
+    def hover(self, event: QMouseEvent) -> None:
+        """The pointer moves with no button held."""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        hand = self.doc.hand
+        second = hand.busy and event.buttons() != event.button()  # else its release was lost
+        hand.cancel() if hand.busy else hand.leave()
+        self._held = None
+        if not second:
+            self.safely(lambda: self._begin(event))
+
+    def _begin(self, event: QMouseEvent) -> None:
+        self._held = self.begin(event)
+        if self._held is not None:
+            self.doc.hand.take(self._held)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None and self._held is self.doc.hand.gesture:
+            self.safely(lambda: self.doc.hand.move(event))
+        elif not event.buttons():
+            self.hover(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, self._held = self._held, None
+        if held is not None and held is self.doc.hand.gesture:
+            self.safely(lambda: self.doc.hand.release(event))
+
+    def safely(self, act: Callable[[], object]) -> None:
+        """An edit that is refused gives the gesture up, and is said."""
+        try:
+            act()
+        except FictilisError as error:
+            self.doc.hand.cancel()
+            self.doc.cancel_preview()
+            self.doc.say(error.said, "error")
