@@ -78,6 +78,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.look = LaneLook()
         self.axis = Axis(doc, self.viewport())
         self.axis.looked.connect(self.refresh)
+        self._shown_of = doc.openings
         self.box: QRectF | None = None
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
         self._places: list[LanePlace] = []
@@ -101,6 +102,10 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.refresh()
 
     def refresh(self) -> None:
+        if self._shown_of != self.doc.openings:  # another scene is looked at afresh
+            self._shown_of, self.look, self.axis.span = self.doc.openings, LaneLook(), None
+            self.bodies.clear()
+            self.filter.clear()
         self.which.refresh()
         self.lay_out()
         self.viewport().update()

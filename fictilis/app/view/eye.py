@@ -33,11 +33,14 @@ class Sight(Protocol):
 class Aim(Gesture):
     """The camera that is looked through is turned: shown now, one step when it rests or something else acts."""
 
-    by_keys = True
-
-    def __init__(self, doc: Document, camera: SceneCamera) -> None:
-        self.doc, self.camera = doc, camera
+    def __init__(self, doc: Document, view: Sight, camera: SceneCamera) -> None:
+        self.doc, self.view, self.camera = doc, view, camera
         self.aims: dict[ChannelRef, float] = {}
+
+    @property
+    def by_keys(self) -> bool:  # type: ignore[override]
+        """Turned by the wheel."""
+        return self.view.navigating is None
 
     def move(self, camera: Camera) -> None:
         now = Camera.of(camera_at(self.camera, self.doc.frame, self.doc.state.posed.get(self.camera.id), self.doc.scene.fps))
@@ -51,7 +54,12 @@ class Aim(Gesture):
     def end(self, _event: object = None) -> None:
         self.doc.channels.set_values(self.aims, f"Aim {self.camera.name}")
 
-    interrupt = end
+    def cancel(self) -> None:
+        self.view.navigating = None
+
+    def interrupt(self) -> None:
+        self.end()
+        self.cancel()
 
 
 class Eye:
@@ -79,7 +87,7 @@ class Eye:
     def camera(self, camera: Camera) -> None:
         if self.looks_through():
             if not isinstance(self.doc.hand.gesture, Aim):
-                self.doc.hand.take(Aim(self.doc, self.doc.scene.camera))
+                self.doc.hand.take(Aim(self.doc, self.view, self.doc.scene.camera))
             self.doc.hand.move(camera)
         else:
             self._own = camera

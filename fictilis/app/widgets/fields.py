@@ -94,8 +94,9 @@ class TextField(Editor):
 
     def set_value(self, text: str) -> None:
         """Show a text without announcing it; a field being edited is left alone."""
+        editing = self.hasFocus() and self.begun()
         self.value = text
-        if not (self.hasFocus() and self.begun()):
+        if not editing:
             self.leave()
 
     def differs(self) -> bool:
@@ -131,8 +132,9 @@ class NumberField(Editor):
 
     def set_value(self, value: float) -> None:
         """Show a value without announcing it; a field being edited is left alone."""
+        editing = self.hasFocus() and self.begun()
         self.value = float(value)
-        if not (self.hasFocus() and self.begun()):
+        if not editing:
             self.leave()
 
     def leave(self) -> None:
@@ -254,7 +256,8 @@ class Labelled(QWidget):
 
 def end_editing(unless: QObject | None = None) -> None:
     """Something else acts: what is being typed is taken, or left."""
-    field = QApplication.focusWidget()
+    place = QApplication.focusWidget()
+    field = place.lineEdit() if isinstance(place, QComboBox) else place
     if isinstance(field, Editor | _Inline) and field is not unless:
         field.finish()
 
