@@ -36,6 +36,7 @@ from fictilis.app.lanes.sound_player import SoundPlayer
 from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
 from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.document import Document
+from fictilis.app.model.memory import give_back
 from fictilis.app.model.recovery import Autosave, Recoverable, left_behind, sweep
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import QUEUED, Background
@@ -86,6 +87,8 @@ class Window(QMainWindow):
         self._build()
         self._restore_sizes()
         self.set_theme(self.palette_.name)
+        doc.opened.connect(self.thumbnails.forget)
+        doc.opened.connect(lambda: QTimer.singleShot(500, give_back))
         doc.changed.connect(self._on_change)
         self.view.picture_shown.connect(self.playback.picture_shown)
         self.playback.changed.connect(lambda: setattr(self.thumbnails, "paused", self.playback.playing))

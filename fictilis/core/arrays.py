@@ -43,7 +43,8 @@ def plain_numbers(value: object, *names: str) -> None:
 
 
 def cached_by_identity(function: Callable[[S], T]) -> Callable[[S], T]:
-    """Remember ``function(value)`` for as long as ``value`` (compared by identity) lives."""
+    """Remember ``function(value)`` for as long as ``value`` (compared by identity) lives. A result that held the value would
+    keep it alive for ever."""
     known: WeakKeyDictionary[S, T] = WeakKeyDictionary()
 
     @wraps(function)
@@ -55,6 +56,32 @@ def cached_by_identity(function: Callable[[S], T]) -> Callable[[S], T]:
             return result
 
     return lookup
+
+
+def recent_by_identity(most: int) -> Callable[[Callable[Concatenate[S, P], T]], Callable[Concatenate[S, P], T]]:
+    """Remember the last ``most`` results of ``function(value, *rest)`` of each value (by identity) for as long as it lives;
+    ``rest`` must be hashable."""
+
+    def decorated(function: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
+        known: WeakKeyDictionary[S, dict[tuple[Any, ...], T]] = WeakKeyDictionary()
+
+        @wraps(function)
+        def lookup(value: S, *rest: P.args, **named: P.kwargs) -> T:
+            kept = known.get(value)
+            if kept is None:
+                kept = known[value] = {}
+            try:
+                return kept[rest]
+            except KeyError:
+                result = function(value, *rest, **named)
+            while len(kept) >= most:  # threads may be here at once
+                kept.pop(next(iter(tuple(kept))), None)
+            kept[rest] = result
+            return result
+
+        return lookup  # type: ignore[return-value]
+
+    return decorated
 
 
 def cached_by_array(function: Callable[Concatenate[np.ndarray, P], T]) -> Callable[Concatenate[np.ndarray, P], T]:

@@ -7,14 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from fictilis.core.animation.lane_bank import lane_bank
-from fictilis.core.arrays import cached_by_array, cached_by_identity
+from fictilis.core.arrays import cached_by_array, cached_by_identity, recent_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import SceneCamera
@@ -58,12 +57,50 @@ class Channel:
     """A kind with its owner. ``value`` is what it has where no lane drives it; ``low`` … ``high`` the soft range of its
     slider; the rest is what the kind says."""
 
+    __slots__ = ("kind", "owner")
+
     def __init__(self, owner: Owner, kind: ChannelKind) -> None:
         self.owner, self.kind = owner, kind
-        self.ref = ChannelRef(owner.id, kind.id)
-        self.id, self.name, self.part, self.unit = kind.id, kind.name, kind.part, kind.unit
-        self.rest, self.decimals, self.colour = kind.rest, kind.decimals, kind.colour
-        self.stepped, self.quiet = kind.stepped, kind.quiet
+
+    @property
+    def ref(self) -> ChannelRef:
+        return ChannelRef(self.owner.id, self.kind.id)
+
+    @property
+    def id(self) -> str:
+        return self.kind.id
+
+    @property
+    def name(self) -> str:
+        return self.kind.name
+
+    @property
+    def part(self) -> str:
+        return self.kind.part
+
+    @property
+    def unit(self) -> str:
+        return self.kind.unit
+
+    @property
+    def rest(self) -> float:
+        return self.kind.rest
+
+    @property
+    def decimals(self) -> int:
+        return self.kind.decimals
+
+    @property
+    def colour(self) -> str:
+        return self.kind.colour
+
+    @property
+    def stepped(self) -> bool:
+        return self.kind.stepped
+
+    @property
+    def quiet(self) -> bool:
+        return self.kind.quiet
 
     @property
     def value(self) -> float:
@@ -217,10 +254,15 @@ def part_of(owner: Owner, channel_id: str) -> str:
 
 
 @cached_by_identity
+def kinds(owner: Owner) -> dict[str, ChannelKind]:
+    """What channels an object or a camera has, by id, in the order of its lanes."""
+    weights = {t.id: _weight_kind(owner, t.id) for t in owner.targets} if isinstance(owner, MorphObject) else {}
+    return weights | own_kinds(owner)
+
+
 def channels(owner: Owner) -> tuple[Channel, ...]:
     """All channels of an object or a camera, in the order of its lanes."""
-    weights = [_weight_kind(owner, t.id) for t in owner.targets] if isinstance(owner, MorphObject) else []
-    return tuple(Channel(owner, kind) for kind in (*weights, *own_kinds(owner).values()))
+    return tuple(Channel(owner, kind) for kind in kinds(owner).values())
 
 
 def channel_named(owner: Owner, name: str) -> Channel:
@@ -258,7 +300,7 @@ def values_at(
     return out
 
 
-@lru_cache(maxsize=RECENT)
+@recent_by_identity(RECENT)
 def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> Mapping[str, float]:
     out = _own_values(owner)
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))

@@ -312,6 +312,11 @@ class Renderer:
         for item in sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1):
             self._draw_item(item, factor)
 
+    def forget(self) -> None:
+        """Release what is kept of the items drawn so far."""
+        while self._buffers:
+            self._buffers.popitem()[1].release()
+
     def _draw_item(self, item: DrawItem, factor: int) -> None:
         buffers = self._buffers.get(item.key)
         if buffers is not None and (buffers.geometry is not item.geometry):

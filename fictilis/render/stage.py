@@ -15,7 +15,7 @@ from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
-from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.core.scene import Deltas, MorphObject, Scene, targets_by_id
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
@@ -146,12 +146,14 @@ class Stage:
 
     def __init__(self) -> None:
         self._banks: dict[str, DeltaBank] = {}
-        self._shapes: dict[object, _Shape] = {}
+        self._shapes: dict[tuple, _Shape] = {}
+        self._fits: tuple[Scene, str] | None = None
         self.lifted = False
 
     def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
         """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
         self.lifted = False
+        self._forget(wish)
         current = next((o for o in wish.scene.objects if o.id == wish.current), None)
         if wish.way == LINE_UP and current is not None:
             return self._line_up(wish, current, live)
@@ -167,7 +169,19 @@ class Stage:
             if stand.visible or o is current and wish.shaping is not None
         ]
 
-    def _shape(self, place: object, made_of: tuple, make, mesh, live) -> _Shape:
+    def _forget(self, wish: StageWish) -> None:
+        """Drop what is kept of objects and targets that are gone, and the shapes of a Line-up that is left."""
+        if self._fits is not None and self._fits[0] is wish.scene and self._fits[1] == wish.way:
+            return
+        self._fits = (wish.scene, wish.way)
+        parts = {(o.id, t) for o in wish.scene.objects for t in (None, *targets_by_id(o))}
+        ways = ("mix", "alone", "line-up") if wish.way == LINE_UP else ("mix", "alone")
+        for place in [p for p in self._shapes if p[0] not in ways or (p[1], p[2].target if len(p) > 2 else None) not in parts]:
+            del self._shapes[place]
+        for object_id in [i for i in self._banks if (i, None) not in parts]:
+            del self._banks[object_id]
+
+    def _shape(self, place: tuple, made_of: tuple, make, mesh, live) -> _Shape:
         shape = self._shapes.setdefault(place, _Shape())
         shape.show(made_of, make, mesh)
         shape.lay(live, mesh)

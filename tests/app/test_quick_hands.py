@@ -1,6 +1,8 @@
 """What is done in the middle of something else: gestures × interruptions, fields that stay open, selections and poses that
 outlive what they were of."""
 
+import gc
+import weakref
 from dataclasses import replace
 
 import numpy as np
@@ -451,3 +453,39 @@ def test_numbers_are_followed_after_a_click_on_the_tool_already_chosen(hurried):
 
     user.drag(user.view, start, start + QPointF(30, 0), between=larger)
     assert seen[1] > seen[0]
+
+
+def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried):
+    user, doc = hurried, hurried.doc
+    points, mesh = ball(8.0, 6)
+    scene, object_id = add_object(Scene(), "Pearl", mesh, points)
+    doc.open_scene(target_from_points(scene, object_id, "Puff", points * 1.5)[0], None)
+    del scene, points, mesh
+    doc.start_shaping(ShapeRef("t1"))
+    doc.set_picks(np.arange(6))
+    doc.set_tools(tool="move")
+    for way in ("Line-up", "Alone", "In the mix"):
+        doc.change(way=way)
+        user.settle()
+    doc.see(ghosts="frames", motion=True, before=True)
+    user.settle(400)
+    obj = doc.object
+    left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, obj.targets[0].deltas)]
+    del obj
+    doc.open_scene(Scene(), None)
+    user.settle(400)
+    gc.collect()
+    assert [part() for part in left] == [None] * len(left)
+
+
+def test_edits_leave_no_older_objects_behind(hurried):
+    """500 steps are kept, and each holds only what differs; the objects between them must be free to go."""
+    doc, seen = hurried.doc, []
+    for number in range(30):
+        doc.edit("Rename", lambda s, n=number: rename_object(s, "o1", f"Sheet {n}"))
+        hurried.window.lanes.refresh()
+        doc.channels.values(doc.object)
+        seen.append(weakref.ref(doc.object))
+    doc.open_scene(Scene(), None)
+    gc.collect()
+    assert not [part for part in seen if part() is not None]

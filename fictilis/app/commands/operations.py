@@ -8,7 +8,7 @@ from dataclasses import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
-from fictilis.core.channels import ChannelRef, channels
+from fictilis.core.channels import ChannelRef, kinds
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Parameter
@@ -19,7 +19,9 @@ from fictilis.core.timeline import lanes_by_channel
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
     """The lanes an operation is for: those selected, else all of the object and the camera, in the order of the cards."""
     owners = [(o, lanes_by_channel(o)) for o in (doc.object, doc.scene.camera) if o is not None and o.lanes]
-    keyed = tuple(c.ref for owner, lanes in owners for c in channels(owner) if c.id in lanes)
+    keyed = tuple(
+        ChannelRef(owner.id, channel_id) for owner, lanes in owners for channel_id in kinds(owner) if channel_id in lanes
+    )
     chosen = frozenset(doc.selected)
     return tuple(ref for ref in keyed if ref in chosen) or keyed
 

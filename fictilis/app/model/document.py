@@ -28,13 +28,15 @@ UNDO_STEPS = 500
 
 
 class Document(QObject):
-    """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did.
+    """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did; ``opened``, before
+    ``changed``, when another scene came: what was kept of the one before can go.
 
     The fields of the session are read here as attributes; only ``change`` and the methods beside it write them.
     """
 
     changed = pyqtSignal()
     moved = pyqtSignal()
+    opened = pyqtSignal()
     said = pyqtSignal(str, str)
     noticed = pyqtSignal(list)
 
@@ -242,6 +244,7 @@ class Document(QObject):
         self.path, self.stamp = path, None if path is None else stamp_of(path)
         if not saved:
             self.saved_version = None
+        self.opened.emit()
         self._tell()
 
     def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:

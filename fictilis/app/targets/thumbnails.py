@@ -69,6 +69,11 @@ class Thumbnails(QObject):
             self._timer.start()
         return kept[1] if kept is not None else None
 
+    def forget(self) -> None:
+        """Keep nothing of the scene that was left."""
+        self._kept.clear()
+        self._wanted.clear()
+
     @staticmethod
     def _made_of(obj: MorphObject, ref: ShapeRef) -> tuple:
         parts: list[object] = [obj.geometry, obj.base, obj.appearance, obj.transform]

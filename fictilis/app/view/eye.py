@@ -38,7 +38,7 @@ class Aim(Gesture):
         self.aims: dict[ChannelRef, float] = {}
 
     @property
-    def by_keys(self) -> bool:  # type: ignore[override]
+    def by_keys(self) -> bool:
         """Turned by the wheel."""
         return self.view.navigating is None
 

@@ -197,6 +197,10 @@ class Strokes:
             self.gesture.by_keys = True
             self.gesture.send(Event("type", 0, 0, amounts=amounts))
 
+    def forget(self) -> None:
+        """Keep nothing of the scene that was left."""
+        self._kept_bench, self.live, self._exact_key = None, None, None
+
     def clean(self) -> None:
         """Nothing is left of a stroke."""
         self.line, self.view.worn.mask = None, None

@@ -99,6 +99,7 @@ class View(Gesturing, QWidget):
         self._fine.setInterval(FINE_AFTER)
         self._fine.timeout.connect(self._settle)
         self._framed_for: tuple | None = None
+        doc.opened.connect(self.forget)
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
 
@@ -107,6 +108,14 @@ class View(Gesturing, QWidget):
     def set_renderer(self, renderer: Renderer) -> None:
         self.picture, self.before_picture = Picture(renderer), Picture(renderer)
         self.refresh()
+
+    def forget(self) -> None:
+        """Keep nothing of the scene that was left."""
+        self.stage, self._before_stage, self.dressing = Stage(), Stage(), Dressing(self.doc)
+        self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
+        self.strokes.forget()
+        if self.picture is not None:
+            self.picture.renderer.forget()
 
     def refresh(self) -> None:
         """Draw again soon."""

@@ -6,11 +6,11 @@ Everybody who mixes asks here; nobody multiplies weights on his own.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import recent_by_identity
 from fictilis.core.channels import RECENT, values_at
 from fictilis.core.mix.coefficients import coefficients, column_number
 from fictilis.core.scene import MorphObject, Target
@@ -54,7 +54,7 @@ def shares_at(
     return _shares_at(obj, float(frame), tuple(posed.items()) if posed else (), float(fps))
 
 
-@lru_cache(maxsize=RECENT)
+@recent_by_identity(RECENT)
 def _shares_at(obj: MorphObject, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> np.ndarray:
     out = shares(obj, weights_at(obj, frame, dict(posed), fps))
     out.flags.writeable = False
