@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from fictilis.app.commands.actions import MENUS, ROWS
+from fictilis.app.commands.actions import MENUS
+from fictilis.app.commands.rows import ROWS
 from fictilis.cli_operate import PARTS
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span
@@ -30,11 +31,11 @@ def shortcuts_page() -> str:
         "",
     ]
     for menu in MENUS:
-        lines += [f"## {menu}", "", "| action | keys |", "|---|---|"]
+        lines += [f"## {menu}", "", "| action | where | keys |", "|---|---|---|"]
         for row in ROWS:
-            if row.menu == menu:
+            if row.door == menu:
                 keys = ", ".join(f"`{key}`" for key in row.keys)
-                lines.append(f"| {row.text.rstrip('…')} | {keys} |")
+                lines.append(f"| {row.text.rstrip('…')} | {row.place} | {keys} |")
         lines.append("")
     lines += [
         "## Mouse",

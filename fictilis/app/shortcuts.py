@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QHeaderView, QKeySequenceEdit, QTableWidget, QTableWidgetItem, QWidget
 
-from fictilis.app.commands.actions import ROWS
+from fictilis.app.commands.rows import ROWS
 from fictilis.app.widgets.dialogs import Dialog
 
 
@@ -29,7 +29,7 @@ class ShortcutsDialog(Dialog):
         self.table.setMinimumHeight(400)
         self.editors: dict[str, QKeySequenceEdit] = {}
         for number, row in enumerate(ROWS):
-            self.table.setItem(number, 0, QTableWidgetItem(row.menu))
+            self.table.setItem(number, 0, QTableWidgetItem(row.place))
             self.table.setItem(number, 1, QTableWidgetItem(row.text.rstrip("…")))
             editor = QKeySequenceEdit()
             editor.setMaximumSequenceLength(1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon
@@ -10,6 +10,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QTo
 
 from fictilis.app.commands.actions import MENUS, Actions
 from fictilis.app.model.document import Document
+from fictilis.app.model.finding import Findable
+from fictilis.app.widgets.find_field import FindField
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
 
@@ -68,8 +70,11 @@ class StateLine(QFrame):
 
 
 class TopLine(QWidget):
-    def __init__(self, doc: Document, actions: Actions, palette: Palette, lists: Sequence[tuple]) -> None:
-        """``lists`` are menus that are filled when they open: (menu, action behind which they stand, title, filler)."""
+    def __init__(
+        self, doc: Document, actions: Actions, palette: Palette, lists: Sequence[tuple], things: Callable[[], list[Findable]]
+    ) -> None:
+        """``things`` is what the find field looks among. ``lists`` are menus that are filled when they open: (menu, action
+        behind which they stand, title, filler)."""
         super().__init__()
         self.setObjectName("top_line")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -96,7 +101,10 @@ class TopLine(QWidget):
         end = QHBoxLayout(right)
         end.setContentsMargins(0, 0, 0, 0)
         end.setSpacing(6)
-        end.addStretch()
+        end.addStretch(1)
+        self.find_field = FindField(palette, things)
+        self.find_field.setMaximumWidth(190)
+        self.find_field.setMinimumWidth(84)
         self.undo, self.redo = self._tool("undo"), self._tool("redo")
         self.export = QPushButton("Export")
         self.export.setIconSize(QSize(16, 16))
@@ -104,6 +112,7 @@ class TopLine(QWidget):
         self.checks = QPushButton("Checks")
         self.checks.setIconSize(QSize(16, 16))
         self.checks.clicked.connect(actions.by_id["checks"].trigger)
+        end.addWidget(self.find_field, 3)
         for part in (self.undo, self.redo, self.checks, self.export):
             end.addWidget(part)
         layout.addWidget(left, 1)
@@ -128,13 +137,13 @@ class TopLine(QWidget):
         self.submenus: dict[str, QMenu] = {}
         self.lists: dict[str, QMenu] = {}
         for name in MENUS:
-            part = self.submenus[name] = menu.addMenu(name)
-            self.actions_.fill(part, name)
-            for _, before, title, fill in (row for row in lists if row[0] == name):
-                more = QMenu(title, part)
-                part.insertMenu(self.actions_.by_id[before], more)
-                more.aboutToShow.connect(lambda m=more, f=fill: f(m))
-                self.lists[title] = more
+            self.submenus |= self.actions_.fill(menu.addMenu(name), name)
+        for name, before, title, fill in lists:
+            part = self.submenus[name]
+            more = QMenu(title, part)
+            part.insertMenu(self.actions_.by_id[before], more)
+            more.aboutToShow.connect(lambda m=more, f=fill: f(m))
+            self.lists[title] = more
         return menu
 
     def set_palette_(self, palette: Palette) -> None:
@@ -143,6 +152,7 @@ class TopLine(QWidget):
         self.redo.defaultAction().setIcon(icon("arrow-clockwise", palette))
         self.export.setIcon(icon("export", palette))
         self.palette_ = palette
+        self.find_field.set_palette_(palette)
         self.show_found(self.found)
         self.refresh()
 

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.finder import Finder
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
 from fictilis.app.commands.scene_time import SceneTimeCommands
@@ -49,12 +50,15 @@ from fictilis.app.view.view import View
 from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import end_editing
+from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import PALETTES, style_sheet
+from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
 from fictilis.render.renderer import Light, Renderer
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
+QWIDGETSIZE_MAX = 16777215
 
 
 class Window(QMainWindow):
@@ -73,6 +77,7 @@ class Window(QMainWindow):
         self.checker = Checker(doc)
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
+        self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
         self.operations = OperationCommands(doc, self.ports)
@@ -107,9 +112,10 @@ class Window(QMainWindow):
         views = self._kept(lambda: doc.scene.views, lambda view: self.view.eye.go_to(view))
         cameras = self._kept(lambda: doc.scene.cameras, lambda camera: self.scene_time_commands.choose_camera(camera))
         lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
-                 ("View", "drop-view", "Kept views", views), ("View", "remove-camera", "Cameras", cameras),
-                 ("Target", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
-        self.top = TopLine(doc, self.actions_, p, lists)
+                 ("See/From where", "drop-view", "Kept views", views), ("See/Camera", "remove-camera", "Cameras", cameras),
+                 ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
+        self.finder = Finder(doc, self.actions_, self._show_lane, self._fields)
+        self.top = TopLine(doc, self.actions_, p, lists, self.finder.things)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(doc, self.view, self.actions_, p)
         self.view.picture_shown.connect(lambda: self.top.state.set_lifted(self.view.stage.lifted))
@@ -124,11 +130,16 @@ class Window(QMainWindow):
         self.lanes = Lanes(doc, self.actions_, p)
         self.ports.lanes = self.lanes
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
-        low = QWidget()
+        self.low = low = QWidget()
         stack = QVBoxLayout(low)
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(0)
         stack.addWidget(self.transport)
+        self.below = QWidget()
+        stack.addWidget(self.below, 1)
+        stack = QVBoxLayout(self.below)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(0)
         stack.addWidget(self.lanes)
         self.lanes.dropped.connect(self.scene_time_commands.take_sound)
         self.marker_row = MarkerRow(doc, self.lanes, self.actions_, p)
@@ -226,12 +237,39 @@ class Window(QMainWindow):
 
     def _keep_sizes(self) -> None:
         self.settings.set_sizes("window", self.saveGeometry())
+        if self.doc.large:
+            self._fold(False)
         for splitter in (self.across, self.down):
             self.settings.set_sizes(splitter.objectName(), splitter.saveState())
 
+    def _show_lane(self, ref: ChannelRef) -> None:
+        self.lanes.show_lane(ref)
+
+    def find(self) -> None:
+        self.top.find_field.begin()
+
+    def _fields(self) -> list[tuple[str, str, QWidget]]:
+        return named_fields((("side column", self.side), ("transport line", self.transport)))
+
+    def _fold(self, large: bool) -> None:
+        """Only the view and the transport line, or everything again."""
+        if large and not self.below.isHidden():
+            self._sizes = (self.across.sizes(), self.down.sizes())
+        for part in (self.column, self.side, self.below):
+            part.setVisible(not large)
+        self.low.setMaximumHeight(self.transport.height() if large else QWIDGETSIZE_MAX)
+        if large:
+            self.down.setSizes([self.height(), 0])
+        elif self._sizes is not None:
+            self.across.setSizes(self._sizes[0])
+            self.down.setSizes(self._sizes[1])
+            self._sizes = None
+
     def _on_change(self) -> None:
-        mark = "*" if self.doc.unsaved else ""
-        self.setWindowTitle(f"{mark}{self.doc.title} — Fictilis")
+        if self.doc.large == self.below.isVisibleTo(self):
+            self._fold(self.doc.large)
+        self.setWindowTitle(f"{self.doc.title}[*] — Fictilis")
+        self.setWindowModified(self.doc.unsaved)
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
 
     def _fill_recent(self, menu: QMenu) -> None:

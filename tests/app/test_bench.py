@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from fictilis.app.commands.actions import ROWS
+from fictilis.app.commands.rows import ROWS
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets import dialogs
 from fictilis.core.animation.curve import Key

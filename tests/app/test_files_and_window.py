@@ -11,9 +11,9 @@ from PyQt6.QtGui import QDropEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QCheckBox
 
 import fictilis
-from fictilis.app.commands.actions import ROWS
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
+from fictilis.app.commands.rows import ROWS
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from fictilis.app.commands.actions import ROWS
+from fictilis.app.commands.rows import ROWS
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef

@@ -2,13 +2,18 @@
 
 import os
 import random
+from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from fictilis.app.commands.actions import ROWS
+from fictilis.app.commands.rows import ROWS
+from fictilis.app.model.memory import give_back
+from fictilis.app.widgets.fields import Editor
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
@@ -16,12 +21,14 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import ball
 from fictilis.formats.native import read_native, write_native
-from tests.app.conftest import CTRL, NONE, SHIFT
+from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
-from tests.formats.test_native import same
+from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
+from tests.formats.test_native import same_bits
+from tests.formats.test_sound import TONE, wav
 
-SEEDS = range(int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK", "1")) + 12)
-STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "1500"))
+FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
+STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
 LEAVE = {"quit", "demo", "open", "new", "theme", "play", "save", "save-as", "export", "export-shapes"}
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
@@ -39,8 +46,8 @@ def scene(sheet):
 class Monkey:
     """Does one thing after another, whatever comes."""
 
-    def __init__(self, user, seed: int) -> None:
-        self.user, self.random, self.done = user, random.Random(seed), []
+    def __init__(self, user, seed: int, files: list[Path], sound: Path) -> None:
+        self.user, self.random, self.done, self.files, self.sound = user, random.Random(seed), [], files, sound
 
     def place(self, widget) -> QPointF:
         return QPointF(self.random.uniform(2, widget.width() - 2), self.random.uniform(2, widget.height() - 2))
@@ -59,7 +66,9 @@ class Monkey:
     def drag(self) -> None:
         widget, between = self.widget(), None
         if self.random.random() < 0.3:
-            between = self.random.choice((self.action, self.key, lambda: self.user.doc.undo(), self.shape))
+            undo, redo = self.user.doc.undo, self.user.doc.redo
+            acts = (self.action, self.key, undo, redo, self.shape, self.object, self.second, self.frame)
+            between = self.random.choice(acts)
         keys = self.random.choice((NONE, NONE, SHIFT, CTRL))
         button = self.random.choice((Qt.MouseButton.LeftButton,) * 4 + (Qt.MouseButton.RightButton,))
         self.done.append(f"drag {type(widget).__name__}")
@@ -73,6 +82,47 @@ class Monkey:
             QTest.keyClick(focus, key)
         else:
             QTest.keyClick(focus, self.random.choice((Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Delete)))
+
+    def field(self) -> None:
+        """Type into some field, and leave it at once, later, or never."""
+        fields = [f for f in self.user.window.findChildren(Editor) if f.isVisible() and f.isEnabled()]
+        if not fields:
+            return
+        field = self.random.choice(fields)
+        self.done.append(f"type into {field.accessibleName()}")
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, self.random.choice(("7", "-2.5", "1e9", "x", "0", "12/5", "Sail")))
+        if self.random.random() < 0.5:
+            QTest.keyClick(field, self.random.choice((Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab)))
+
+    def double(self) -> None:
+        widget = self.widget()
+        self.done.append(f"double click {type(widget).__name__}")
+        self.user.double_click(widget, self.place(widget))
+        focus = QApplication.focusWidget()
+        if isinstance(focus, QLineEdit) and self.random.random() < 0.6:
+            QTest.keyClicks(focus, self.random.choice(("3", "Tide", "")))
+
+    def wheel(self) -> None:
+        widget, turn = self.widget(), QPoint(0, self.random.choice((-120, 120)))
+        at, keys = self.place(widget), self.random.choice((NONE, SHIFT, CTRL))
+        self.done.append(f"wheel {type(widget).__name__}")
+        none, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
+        QApplication.sendEvent(widget, QWheelEvent(at, widget.mapToGlobal(at), QPoint(), turn, none, keys, phase, False))
+
+    def drop(self) -> None:
+        self.done.append("drop")
+        if self.random.random() < 0.5:
+            self.user.window.column.dropped.emit([self.random.choice(self.files)])
+        else:
+            self.user.window.lanes.dropped.emit(self.sound)
+
+    def second(self) -> None:
+        """Another button in the middle of a drag."""
+        view, right = self.user.view, Qt.MouseButton.RightButton
+        QTest.mousePress(view, right, NONE, point(self.place(view)))
+        QTest.mouseRelease(view, right, NONE, point(self.place(view)))
 
     def shape(self) -> None:
         doc = self.user.doc
@@ -95,43 +145,77 @@ class Monkey:
             self.user.doc.set_picks(np.unique([self.random.randrange(len(obj.base)) for _ in range(4)]))
 
     def step(self) -> None:
+        """One of them; a menu that it opened is closed."""
         self.random.choice(
-            (self.action, self.action, self.drag, self.drag, self.key, self.shape, self.object, self.frame, self.pick)
+            (
+                self.action,
+                self.action,
+                self.drag,
+                self.drag,
+                self.drag,
+                self.key,
+                self.field,
+                self.double,
+                self.wheel,
+                self.shape,
+                self.object,
+                self.frame,
+                self.pick,
+                self.drop,
+            )
         )()
+        while QApplication.activePopupWidget() is not None:
+            QApplication.activePopupWidget().close()
 
 
-@pytest.mark.parametrize("seed", SEEDS)
-def test_a_monkey_at_the_window_leaves_a_whole_scene(open_window, scene, forms, monkeypatch, tmp_path, seed):  # noqa: F811
+def memory() -> float:
+    """MB of this process, once nothing is kept that could go."""
+    give_back()
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + COUNT))
+def test_a_monkey_at_the_window_leaves_a_whole_scene(
+    open_window, scene, forms, monkeypatch, tmp_path, sheet_files, seed  # noqa: F811
+):  # fmt: skip
+    """After each step nothing is left of a gesture, nothing points astray, and the scene comes back from its file; at the end
+    from the first step to the last one bit for bit; and memory does not grow."""
+    monkeypatch.setattr("fictilis.app.model.document.UNDO_STEPS", 100)
     user = open_window(scene)
     forms(user)
-    ask, monkey = user.window.ask, Monkey(user, seed)
+    (tmp_path / "tide.wav").write_bytes(wav(TONE))
+    ask, doc, monkey = user.window.ask, user.doc, Monkey(user, seed, list(sheet_files.values()), tmp_path / "tide.wav")
     for name in ("open", "save", "folder_for"):
         monkeypatch.setattr(ask.files, name, lambda *_a: None)
     monkeypatch.setattr(ask.files, "open_several", lambda *_a: [])
     answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "unsaved"))
-    answers |= {"colour": "#112233", "ease": "back-in", "base": "follow"}
+    answers |= {"colour": "#112233", "ease": "back-in", "base": "follow", "keep_rate": True}
     for name, answer in answers.items():
         monkeypatch.setattr(ask, name, lambda *_a, said=answer: said)
-    user.view.ask_base = lambda _moved: "follow"
+    user.view.ask_base, user.window.transport._ask_keep = lambda _moved: "follow", lambda _rate: True
+    written, quarters, file = None, [], tmp_path / "s.fictilis"
     for number in range(STEPS):
         monkey.step()
-        doc = user.doc
-        assert all(doc.channels.find(ref) is not None for ref in doc.selected), monkey.done[-9:]
-        assert doc.shaping is None or doc.shaping.exists_in(doc.object), monkey.done[-9:]
-        points = sum(len(o.base) for o in user.doc.scene.objects)
-        if points > 20_000 or not user.doc.scene.objects:
-            user.doc.open_scene(scene, None)
-        if number % 50 == 49:
+        if doc.hand.gesture is None:
+            assert nothing_is_left(user), monkey.done[-9:]
+        assert nothing_points_astray(user), monkey.done[-9:]
+        if doc.settled.scene is not written:
+            written = doc.settled.scene
+            write_native(file, written)
+            assert same_bits(read_native(file), written), monkey.done[-9:]
+        if sum(len(o.base) for o in doc.scene.objects) > 20_000 or not doc.scene.objects:
+            doc.open_scene(scene, None)
+        if number % 10 == 9:
             user.settle(1)
-            write_native(tmp_path / "s.fictilis", user.doc.settled.scene)
-            assert same(read_native(tmp_path / "s.fictilis"), user.doc.settled.scene), monkey.done[-50:]
-    user.view.strokes.cancel()
-    user.doc.cancel_preview()
-    now = user.doc.settled.scene
+        if (number + 1) % (STEPS // 4) == 0:
+            quarters.append(memory())
+    doc.hand.cancel()
+    now = doc.settled.scene
     steps = 0
-    while user.doc.undo_label():
-        user.doc.undo()
+    while doc.undo_label():
+        doc.undo()
         steps += 1
     for _ in range(steps):
-        user.doc.redo()
-    assert same(user.doc.settled.scene, now)
+        doc.redo()
+    assert same_bits(doc.settled.scene, now)
+    assert quarters[3] <= quarters[1] * 1.03 + 4, quarters

@@ -79,6 +79,17 @@ def same(a, b):
     return a == b
 
 
+def same_bits(a, b):
+    """As ``same``, with 0 and -0 apart."""
+    if isinstance(a, np.ndarray):
+        return a.dtype == b.dtype and a.shape == b.shape and a.tobytes() == b.tobytes()
+    if hasattr(a, "__dataclass_fields__"):
+        return type(a) is type(b) and all(same_bits(getattr(a, f), getattr(b, f)) for f in a.__dataclass_fields__)
+    if isinstance(a, tuple):
+        return len(a) == len(b) and all(same_bits(x, y) for x, y in zip(a, b, strict=True))
+    return repr(a) == repr(b)
+
+
 @pytest.mark.parametrize("which", ["full", "demo"])
 def test_everything_survives_save_and_open(tmp_path, full, which):
     scene = full if which == "full" else moon_jelly()

@@ -187,6 +187,9 @@ class Commands:
 
     # edit
 
+    def find(self) -> None:
+        self.ports.shell.find()
+
     def undo(self) -> None:
         self.doc.undo()
 
@@ -291,6 +294,10 @@ class Commands:
 
     def theme(self) -> None:
         self.ports.shell.set_theme("Bisque" if self.doc.dark else "Kiln")
+
+    def large_view(self) -> None:
+        """Fold both columns and the lanes, or show them again."""
+        self.doc.change(large=not self.doc.large)
 
     # help
 

@@ -326,6 +326,15 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     # keys and files
 
+    def show_lane(self, ref: ChannelRef) -> None:
+        """Bring a lane into sight."""
+        place = self.place(ref)
+        if place is not None:
+            bar, low = self.verticalScrollBar(), self.viewport().height()
+            if place.head.top() < RULER or place.head.bottom() > low:
+                up = place.head.top() < RULER
+                bar.setValue(round(bar.value() + (place.head.top() - RULER if up else place.head.bottom() - low)))
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and Down go from lane to lane; with Shift they select on."""
         way = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
@@ -339,10 +348,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
             self.doc.select_channel(refs[place], add=True)
         else:
             self.doc.select_channel(refs[place])
-        head = self._places[place].head
-        bar, low = self.verticalScrollBar(), self.viewport().height()
-        if head.top() < RULER or head.bottom() > low:
-            bar.setValue(round(bar.value() + (head.top() - RULER if head.top() < RULER else head.bottom() - low)))
+        self.show_lane(refs[place])
 
     @staticmethod
     def _sound_in(event: QDropEvent) -> Path | None:

@@ -84,6 +84,7 @@ class Session:
     shared_scale: bool = _preference(False)
     scrub_sound: bool = _preference(True)
     dark: bool = _preference(False)
+    large: bool = _preference(False)
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

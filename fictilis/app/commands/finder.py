@@ -1,0 +1,114 @@
+"""Everything the find field can find: actions, objects, targets, lanes, markers, cameras, and fields of numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QWidget
+
+from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.rows import ROWS
+from fictilis.app.model.document import Document
+from fictilis.app.model.finding import Findable
+from fictilis.core.channels import ChannelRef, channels
+from fictilis.core.edits import timeline
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.timeline import SceneCamera
+
+ALSO = {  # words of the trade for what is called otherwise here
+    "delete": "remove erase", "remove-target": "delete erase", "remove-object": "delete erase", "key": "keyframe set",
+    "key-mix": "keyframe all", "new-target": "morph shape add create copy duplicate", "checks": "problems warnings errors",
+    "in-between": "breakdown stage", "hold": "stepped constant", "linear": "straight", "ease": "easing", "fit": "zoom all",
+    "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",
+    "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help", "export": "glb gltf obj write save",
+    "open": "load file", "ghosts-frames": "onion", "mirror": "symmetry symmetric", "transfer": "wrap copy carry",
+    "wire": "edges", "large-view": "columns hide panels full", "quit": "exit close",
+    "mask-from-pick": "protect freeze", "reduce-keys": "simplify thin", "bake-keys": "sample", "retime": "stretch scale speed",
+}  # fmt: skip
+
+
+class Finder:
+    """Lists what can be found in a document and its window. ``show_lane`` brings a lane into sight, ``fields`` gives the
+    fields on the screen, each with its name and place."""
+
+    def __init__(
+        self,
+        doc: Document,
+        actions: Actions,
+        show_lane: Callable[[ChannelRef], None],
+        fields: Callable[[], Iterable[tuple[str, str, QWidget]]],
+    ) -> None:
+        self.doc, self.actions_, self.show_lane, self.fields = doc, actions, show_lane, fields
+
+    def things(self) -> list[Findable]:
+        return [*self._actions(), *self._objects(), *self._lanes(), *self._times(), *self._fields()]
+
+    def _actions(self) -> Iterator[Findable]:
+        for row in ROWS:
+            action = self.actions_.by_id[row.id]
+            keys = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+            on = ("on" if action.isChecked() else "off") if row.checked is not None else ""
+            sentence = row.operation.sentence if row.operation else ""
+            yield Findable(
+                row.text, action.trigger, on, row.place, keys, self.actions_.why_not(row.id) if not action.isEnabled() else "",
+                f"{ALSO.get(row.id, '')} {row.id.replace('-', ' ')} {sentence}",
+            )  # fmt: skip
+
+    def _objects(self) -> Iterator[Findable]:
+        doc = self.doc
+        for obj in doc.scene.objects:
+            note = f"object, {len(obj.targets)} target{'' if len(obj.targets) == 1 else 's'}"
+            yield Findable(obj.name, lambda i=obj.id: doc.select_object(i), note, "show it", icon="cube")
+            for target in obj.targets:
+                go = lambda i=obj.id, t=target.id: self._target(i, t)  # noqa: E731
+                yield Findable(target.name, go, f"target of {obj.name}", "go to its card", colour=target.colour)
+                for stage in target.in_betweens:
+                    at = lambda i=obj.id, t=target.id, w=stage.at: self._stage(i, t, w)  # noqa: E731
+                    name = f"{stage.name} " if stage.name else ""
+                    note = f"{name}at {stage.at:g}, in-between"
+                    yield Findable(target.name, at, note, "shape it", colour=target.colour)
+
+    def _target(self, object_id: str, target_id: str) -> None:
+        self.doc.select_object(object_id)
+        self.doc.select_target(target_id)
+        self.show_lane(self.doc.channels.ref(target_id))
+
+    def _stage(self, object_id: str, target_id: str, at: float) -> None:
+        self.doc.select_object(object_id)
+        self.doc.start_shaping(ShapeRef(target_id, at))
+
+    def _lanes(self) -> Iterator[Findable]:
+        doc = self.doc
+        for owner in (doc.object, doc.scene.camera):
+            if owner is None:
+                continue
+            for channel in channels(owner):
+                if channel.part != "weight":
+                    keyed = ", keyed" if owner.lane(channel.id) is not None else ""
+                    go = lambda ref=channel.ref: self._lane(ref)  # noqa: E731
+                    yield Findable(
+                        channel.name, go, f"lane of {owner.name}{keyed}", "go to its lane", colour=channel.colour
+                    )  # fmt: skip
+
+    def _lane(self, ref: ChannelRef) -> None:
+        self.doc.select_channel(ref)
+        self.show_lane(ref)
+
+    def _times(self) -> Iterator[Findable]:
+        doc = self.doc
+        for marker in doc.scene.markers:
+            go = lambda frame=marker.frame: doc.set_frame(frame)  # noqa: E731
+            yield Findable(marker.name, go, f"marker at {marker.frame:g}", f"go to frame {marker.frame:g}", icon="flag")
+        for camera in doc.scene.cameras:
+            go = lambda c=camera: self._camera(c)  # noqa: E731
+            yield Findable(camera.name, go, "camera", "look through it", icon="video-camera")
+
+    def _camera(self, camera: SceneCamera) -> None:
+        if camera is not self.doc.scene.camera:
+            self.doc.edit(f"Look through {camera.name}", lambda s: timeline.first_camera(s, camera.id))
+        self.doc.change(through_camera=True)
+
+    def _fields(self) -> Iterator[Findable]:
+        for name, place, field in self.fields():
+            yield Findable(name, lambda f=field: f.setFocus(), "setting", place, icon="sliders-horizontal")

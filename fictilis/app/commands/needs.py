@@ -1,0 +1,45 @@
+"""What an action needs, and the sentence that says so while it is not there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from fictilis.app.model.document import Document
+
+
+@dataclass(frozen=True)
+class Need:
+    """``met`` of a document, else ``why``: half a sentence behind a name, as in *Split: select a target first*."""
+
+    why: str
+    met: Callable[[Document], bool]
+
+    def __call__(self, doc: Document) -> bool:
+        return self.met(doc)
+
+
+def _has_pick(doc: Document) -> bool:
+    return doc.object is not None and len(doc.pick()) > 0
+
+
+always = Need("", lambda _doc: True)
+has_object = Need("there is no object yet", lambda d: d.object is not None)
+has_target = Need("select a target first", lambda d: d.target is not None)
+has_targets = Need("the object has no targets yet", lambda d: d.object is not None and bool(d.object.targets))
+has_keys = Need("select keys in the lanes first", lambda d: bool(d.keys))
+has_lanes = Need("nothing has keys yet", lambda d: any(owner.lanes for owner in d.scene.owners))
+has_chosen = Need("select a lane or a target first", lambda d: d.chosen is not None)
+has_markers = Need("the scene has no markers", lambda d: bool(d.scene.markers))
+has_sound = Need("the scene has no sound", lambda d: d.scene.sound is not None)
+has_camera = Need("the scene has no camera", lambda d: bool(d.scene.cameras))
+has_views = Need("no view is kept", lambda d: bool(d.scene.views))
+has_mixes = Need("keep two mixes first", lambda d: d.object is not None and len(d.object.mixes) > 1)
+has_copied = Need("copy keys first", lambda d: d.object is not None and bool(d.copied))
+has_undo = Need("nothing was done yet", lambda d: bool(d.undo_label()))
+has_redo = Need("nothing was undone", lambda d: bool(d.redo_label()))
+has_chosen_parts = Need("select keys or targets first", lambda d: bool(d.keys or d.selected_targets))
+is_shaping = Need("shape a target or the base first", lambda d: d.shaping is not None)
+is_shaping_stage = Need("shape an in-between first", lambda d: d.shaping is not None and d.shaping.at != 1.0)
+is_shaping_target = Need("shape a target first", lambda d: d.shaping is not None and d.target is not None)
+shaping_pick = Need("shape something and pick points of it first", lambda d: d.shaping is not None and _has_pick(d))
