@@ -32,6 +32,7 @@ from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.lanes.lanes import Lanes
+from fictilis.app.lanes.places import HEAD, WIDEST
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.lanes.sound_player import SoundPlayer
 from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
@@ -234,9 +235,11 @@ class Window(QMainWindow):
             if state is not None:
                 splitter.restoreState(state)
                 splitter.setHandleWidth(1)
+        self.lanes.axis.head = min(max(self.settings.number("lane heads", HEAD), HEAD), WIDEST)
 
     def _keep_sizes(self) -> None:
         self.settings.set_sizes("window", self.saveGeometry())
+        self.settings.set_number("lane heads", self.lanes.axis.head)
         if self.doc.large:
             self._fold(False)
         for splitter in (self.across, self.down):

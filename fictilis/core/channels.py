@@ -103,6 +103,12 @@ class Channel:
         return self.kind.quiet
 
     @property
+    def seen(self) -> tuple[object, ...]:
+        """Everything of it that a picture of its lane depends on."""
+        kind = self.kind
+        return kind.name, kind.colour, kind.quiet, self.value, *kind.bounds(self.owner)
+
+    @property
     def value(self) -> float:
         return self.kind.get(self.owner)
 

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from fictilis.app.lanes.places import HEAD, MARGIN
+from fictilis.app.lanes.places import HEAD, MARGIN, WIDEST
 from fictilis.app.model.document import Document
 
 
@@ -20,9 +20,10 @@ class Axis(QObject):
         super().__init__(port)
         self.doc, self._port = doc, port
         self.span: tuple[float, float] | None = None
+        self.head = HEAD  # pixels of the heads beside it
 
     def x_range(self) -> tuple[float, float]:
-        return HEAD + MARGIN, max(self._port.width() - MARGIN - 8, HEAD + MARGIN + 10)
+        return self.head + MARGIN, max(self._port.width() - MARGIN - 8, self.head + MARGIN + 10)
 
     def x(self, frame: float) -> float:
         """The pixel of a frame."""
@@ -65,6 +66,11 @@ class Axis(QObject):
     def pan(self, frames: float) -> None:
         first, last = self.frames_in_sight()
         self._look_at((first + frames, last + frames))
+
+    def widen(self, head: int) -> None:
+        """Wider or narrower heads."""
+        self.head = max(HEAD, min(head, WIDEST, max(self._port.width() - 240, HEAD)))
+        self.looked.emit()
 
     def ticks(self) -> tuple[float, list[float]]:
         """Frames between labels, and the labelled frames."""

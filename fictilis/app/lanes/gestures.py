@@ -10,8 +10,8 @@ from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.commands.operations import lanes_of
 from fictilis.app.lanes.area import LaneArea
-from fictilis.app.lanes.places import HEAD, HIGHEST, LANE, RULER, TALL, THIN, LanePlace
-from fictilis.app.model.hand import Gesture
+from fictilis.app.lanes.places import HIGHEST, LANE, RULER, TALL, THIN, LanePlace
+from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
@@ -19,6 +19,7 @@ from fictilis.core.edits.targets import move_target
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 CLICK = 3  # pixels: less is a click
+GRIP = 4  # pixels on both sides of the line behind the heads
 
 
 class LaneGesture(Gesture):
@@ -32,6 +33,20 @@ class LaneGesture(Gesture):
 
     def frames_moved(self, event: QMouseEvent) -> float:
         return self.lanes.axis.frame_at(event.position().x()) - self.lanes.axis.frame_at(self.pressed.x())
+
+
+class WidenHeads(LaneGesture):
+    """The line behind the heads: wider heads have longer sliders."""
+
+    def __init__(self, lanes: LaneArea, event: QMouseEvent) -> None:
+        super().__init__(lanes, event)
+        self.was = lanes.axis.head
+
+    def move(self, event: QMouseEvent) -> None:
+        self.lanes.axis.widen(round(self.was + event.position().x() - self.pressed.x()))
+
+    def cancel(self) -> None:
+        self.lanes.axis.widen(self.was)
 
 
 class Scrub(LaneGesture):
@@ -48,12 +63,12 @@ class Slide(LaneGesture):
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
-        self.place = place
+        self.place, self.way = place, FineWay(event)
         if place.ref not in self.doc.selected:
             self.doc.select_channel(place.ref)
 
     def _set(self, event: QMouseEvent, final: bool) -> None:
-        self.doc.channels.set_value(self.place.ref, self.place.value_on_slider(event.position().x()), final)
+        self.doc.channels.set_value(self.place.ref, self.place.value_on_slider(self.way.x(event)), final)
 
     def move(self, event: QMouseEvent) -> None:
         self._set(event, False)
@@ -272,7 +287,9 @@ def begin(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
         return Pan(lanes, event)
     if event.button() != Qt.MouseButton.LeftButton:
         return None
-    if at.x() < HEAD:
+    if abs(at.x() - lanes.axis.head) < GRIP:
+        return WidenHeads(lanes, event)
+    if at.x() < lanes.axis.head:
         return _on_head(lanes, event)
     if at.y() < RULER:
         part = lanes.band_under(at)
@@ -331,7 +348,9 @@ def _on_body(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
 def cursor_at(lanes: LaneArea, at: QPointF) -> Qt.CursorShape:
     """The pointer's shape while nothing is pressed."""
     shapes = Qt.CursorShape
-    if at.x() < HEAD:
+    if abs(at.x() - lanes.axis.head) < GRIP:
+        return shapes.SplitHCursor
+    if at.x() < lanes.axis.head:
         place = lanes.lane_under(at)
         if place is not None and place.edge.contains(at) and not lanes.doc.together:
             return shapes.SizeVerCursor

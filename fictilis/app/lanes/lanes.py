@@ -28,7 +28,7 @@ from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.choice import LaneChoice
 from fictilis.app.lanes.gestures import begin, cursor_at
-from fictilis.app.lanes.places import HEAD, LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
+from fictilis.app.lanes.places import LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.fields import KeptKeysField, inline_editor
@@ -91,7 +91,6 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.filter.setPlaceholderText("Filter")
         self.filter.setAccessibleName("Filter lanes by name")
         self.filter.setClearButtonEnabled(True)
-        self.filter.setGeometry(HEAD - 92, 2, 86, RULER - 4)
         self.filter.textChanged.connect(self._set_filter)
         doc.changed.connect(self.refresh)
         doc.moved.connect(self._moved)
@@ -118,11 +117,14 @@ class Lanes(Gesturing, QAbstractScrollArea):
     # places
 
     def lay_out(self, keep_scale: bool = False) -> None:
-        kept = {p.ref: (p.low, p.high) for p in self._places} if keep_scale else {}
+        kept = {p.ref: p.scale for p in self._places} if keep_scale else {}
         port, bar = self.viewport(), self.verticalScrollBar()
-        self._places, self.headings, total = lay_out(self.doc, self.look, port.width(), port.height(), bar.value())
+        self.filter.setGeometry(self.axis.head - 92, 2, 86, RULER - 4)
+        self._places, self.headings, total = lay_out(
+            self.doc, self.look, port.width(), port.height(), bar.value(), self.axis.head
+        )
         for place in self._places:
-            place.low, place.high = kept.get(place.ref, (place.low, place.high))
+            place.scale = kept.get(place.ref, place.scale)
         page = max(port.height() - RULER, 1)
         bar.setRange(0, max(total - page, 0))
         bar.setPageStep(page)
@@ -134,6 +136,11 @@ class Lanes(Gesturing, QAbstractScrollArea):
     def drawn(self) -> list[LanePlace]:
         """The lanes whose bodies are seen; what is selected comes last, so that it lies on top."""
         return sorted((p for p in self._places if p.drawn), key=lambda p: p.ref in self.doc.selected)
+
+    def in_sight(self) -> list[LanePlace]:
+        """The lanes whose bodies are seen at present."""
+        high = self.viewport().height()
+        return [p for p in self.drawn() if p.body.bottom() > RULER and p.body.top() < high]
 
     def place_of(self, name: str) -> LanePlace:
         """The lane of a channel by name."""
@@ -165,7 +172,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         """Over heads the wheel scrolls; elsewhere it zooms in time, with Ctrl in value, and with Shift it pans."""
         turn, at = event.angleDelta(), event.position()
         steps = (turn.y() or turn.x()) / 120
-        if at.x() < HEAD:
+        if at.x() < self.axis.head:
             bar = self.verticalScrollBar()
             bar.setValue(bar.value() - round(steps * LANE))
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -215,7 +222,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         return (
             Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
             self.palette_.name, self.axis.frames_in_sight(), doc.band, doc.time_shown, doc.together,
-            tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high, p.drawn) for p in self._places),
+            tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high) for p in self.in_sight()), self.axis.head,
         )  # fmt: skip
 
     def handles(self) -> list[tuple[KeyRef, str, QPointF, QPointF]]:
@@ -263,7 +270,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         """The lane of the head under a pixel; in a body that of the curve nearest to it."""
         if at.y() < RULER:
             return None
-        if at.x() < HEAD:
+        if at.x() < self.axis.head:
             return next((p for p in self._places if p.head.top() <= at.y() < p.head.bottom()), None)
         under = [p for p in self.drawn() if p.body.contains(at)]
         if len(under) < 2:
@@ -318,7 +325,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         if place is None:
             return ""
         channel, unit = place.channel, f" {place.channel.unit}".rstrip()
-        if at.x() < HEAD:
+        if at.x() < self.axis.head:
             return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
         frame = float(np.round(self.axis.frame_at(at.x())))
         value = channel.value if place.lane is None else float(place.lane.values(frame, self.doc.scene.fps))
@@ -386,7 +393,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         if place is None or event.button() != Qt.MouseButton.LeftButton:
             return
         self.doc.hand.cancel()
-        if at.x() < HEAD:
+        if at.x() < self.axis.head:
             if place.number.contains(at):
                 self.edit_value(place)
             elif place.name.contains(at):
@@ -417,7 +424,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         place = self.lane_under(at)
-        if at.x() < HEAD and place is not None:
+        if at.x() < self.axis.head and place is not None:
             if place.ref not in self.doc.selected:
                 self.doc.select_channel(place.ref)
             self.actions_.add_to(menu, HEAD_MENU)

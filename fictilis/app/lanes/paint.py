@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.curve import paint_curve, paint_scale
-from fictilis.app.lanes.places import HEAD, RULER, Heading, LanePlace
+from fictilis.app.lanes.places import RULER, Heading, LanePlace
 from fictilis.app.model.times import time_label
 from fictilis.app.widgets.theme import font, mix
 from fictilis.core.channels import Channel
@@ -24,12 +24,12 @@ def backdrop(lanes: LaneArea) -> QPixmap:
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.fillRect(port.rect(), QColor(p.panel))
-    painter.fillRect(QRectF(HEAD, 0, port.width() - HEAD, port.height()), QColor(p.lane_body))
-    drawn = [place for place in lanes.drawn() if place.body.bottom() > RULER and place.body.top() < port.height()]
+    painter.fillRect(QRectF(lanes.axis.head, 0, port.width() - lanes.axis.head, port.height()), QColor(p.lane_body))
+    drawn = lanes.in_sight()
     if not drawn:
         painter.setPen(QColor(p.quiet))
         painter.setFont(font(12.5))
-        below = QRectF(HEAD, RULER, port.width() - HEAD, 60)
+        below = QRectF(lanes.axis.head, RULER, port.width() - lanes.axis.head, 60)
         painter.drawText(below, Qt.AlignmentFlag.AlignCenter, _nothing_words(lanes))
     if lanes.doc.together and drawn:
         paint_scale(lanes, painter, drawn[-1])
@@ -38,10 +38,10 @@ def backdrop(lanes: LaneArea) -> QPixmap:
     _outside(lanes, painter)
     _ruler(lanes, painter)
     _band(lanes, painter)
-    painter.fillRect(QRectF(0, 0, HEAD - 1, port.height()), QColor(p.panel))
+    painter.fillRect(QRectF(0, 0, lanes.axis.head - 1, port.height()), QColor(p.panel))
     painter.setPen(QColor(p.line))
-    painter.drawLine(QPointF(0, RULER - 0.5), QPointF(HEAD, RULER - 0.5))
-    painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, port.height()))
+    painter.drawLine(QPointF(0, RULER - 0.5), QPointF(lanes.axis.head, RULER - 0.5))
+    painter.drawLine(QPointF(lanes.axis.head - 0.5, 0), QPointF(lanes.axis.head - 0.5, port.height()))
     painter.end()
     return out
 
@@ -65,7 +65,7 @@ def heads(lanes: LaneArea, painter: QPainter) -> None:
     p, doc, high = lanes.palette_, lanes.doc, lanes.viewport().height()
     values = {}
     painter.save()
-    painter.setClipRect(QRectF(0, RULER, HEAD - 1, high))
+    painter.setClipRect(QRectF(0, RULER, lanes.axis.head - 1, high))
     for heading in lanes.headings:
         if heading.rect.bottom() > RULER and heading.rect.top() < high:
             _heading(lanes, painter, heading)
@@ -81,7 +81,7 @@ def heads(lanes: LaneArea, painter: QPainter) -> None:
         _head(lanes, painter, place, values[place.owner][place.channel.id], QColor(p.lane(place.channel.colour)))
     if lanes.drop_at is not None:
         painter.setPen(QPen(QColor(p.primary), 2))
-        painter.drawLine(QPointF(0, lanes.drop_at), QPointF(HEAD, lanes.drop_at))
+        painter.drawLine(QPointF(0, lanes.drop_at), QPointF(lanes.axis.head, lanes.drop_at))
     painter.restore()
 
 
@@ -121,8 +121,8 @@ def _outside(lanes: LaneArea, painter: QPainter) -> None:
     veil = QColor(lanes.palette_.ground)
     veil.setAlpha(150)
     first, last = lanes.axis.x(scene.start), lanes.axis.x(scene.end)
-    if lanes.axis.span is not None and first > HEAD:
-        painter.fillRect(QRectF(HEAD, RULER, first - HEAD, port.height()), veil)
+    if lanes.axis.span is not None and first > lanes.axis.head:
+        painter.fillRect(QRectF(lanes.axis.head, RULER, first - lanes.axis.head, port.height()), veil)
     if lanes.axis.span is not None and last < port.width():
         painter.fillRect(QRectF(last, RULER, port.width() - last, port.height()), veil)
 
@@ -149,7 +149,7 @@ def _band(lanes: LaneArea, painter: QPainter) -> None:
 def _ruler(lanes: LaneArea, painter: QPainter) -> None:
     p = lanes.palette_
     painter.fillRect(QRectF(0, 0, lanes.viewport().width(), RULER), QColor(p.panel))
-    painter.fillRect(QRectF(HEAD, 0, lanes.viewport().width() - HEAD, RULER), QColor(p.ground))
+    painter.fillRect(QRectF(lanes.axis.head, 0, lanes.viewport().width() - lanes.axis.head, RULER), QColor(p.ground))
     left, right = lanes.axis.x_range()
     painter.fillRect(QRectF(left, RULER - 4, right - left, 4), QColor(mix(p.line, p.ground, 0.25)))
     painter.setFont(font(11))
@@ -195,14 +195,14 @@ def _played(lanes: LaneArea, painter: QPainter) -> None:
 def playhead_line(lanes: LaneArea, painter: QPainter, top: float, bottom: float) -> None:
     """The line of the present frame; nothing where that lies under the heads."""
     x = lanes.axis.x(lanes.doc.frame)
-    if x >= HEAD - 1:
+    if x >= lanes.axis.head - 1:
         painter.setPen(QPen(QColor(lanes.palette_.text), 1.6))
         painter.drawLine(QPointF(x, top), QPointF(x, bottom))
 
 
 def playhead(lanes: LaneArea, painter: QPainter) -> None:
     x = lanes.axis.x(lanes.doc.frame)
-    if x < HEAD - 1:
+    if x < lanes.axis.head - 1:
         return
     playhead_line(lanes, painter, 4, lanes.viewport().height())
     painter.setPen(Qt.PenStyle.NoPen)
@@ -221,8 +221,8 @@ def _body(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     port, body = lanes.viewport(), place.body
     chosen = frozenset(ref.frame for ref in lanes.doc.keys if ref.lane == place.ref)
     key = (
-        place.lane, place.channel, body.width(), body.height(), place.low, place.high, chosen, lanes.axis.frames_in_sight(),
-        lanes.palette_, lanes.doc.scene.fps, place.is_thin,
+        place.lane, place.channel.seen, body.width(), body.height(), place.low, place.high, chosen,
+        lanes.axis.frames_in_sight(), lanes.palette_, lanes.doc.scene.fps, place.is_thin,
     )  # fmt: skip
     kept = lanes.bodies.get(place.ref)
     if kept is None or kept[0] != key:

@@ -15,7 +15,7 @@ from fictilis.core.channels import Channel, ChannelRef, channels
 from fictilis.core.scene import MorphObject
 from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
 
-RULER, HEAD = 24, 222
+RULER, HEAD, WIDEST = 24, 222, 640
 THIN, LANE, TALL, HEADING = 18, 34, 132, 22
 OPEN_FROM, THIN_BELOW, HIGHEST = 70, 26, 400  # pixels: tangents from here on, no slider below, no higher than this
 MARGIN = 14
@@ -30,9 +30,22 @@ class LanePlace:
     lane: Lane | None
     head: QRectF
     body: QRectF
-    low: float
-    high: float
+    scale: tuple[float, float] | None = None
     drawn: bool = True
+
+    @property
+    def low(self) -> float:
+        return self._scale()[0]
+
+    @property
+    def high(self) -> float:
+        return self._scale()[1]
+
+    def _scale(self) -> tuple[float, float]:
+        """Worked out for lanes that are looked at only."""
+        if self.scale is None:
+            self.scale = scale_of(self.channel, self.lane)
+        return self.scale
 
     @property
     def curve(self) -> AnimationCurve | None:
@@ -60,7 +73,7 @@ class LanePlace:
 
     @property
     def name(self) -> QRectF:
-        wide = 70 if not self.is_thin else 124
+        wide = 70 + self._more * 0.3 if not self.is_thin else 124 + self._more
         return QRectF(self.head.left() + 32, self.head.top(), wide, self.head.height())
 
     @property
@@ -68,11 +81,17 @@ class LanePlace:
         """Empty in a thin lane."""
         if self.is_thin:
             return QRectF()
-        return QRectF(self.head.left() + 112, self.head.center().y() - 2, 40, 4)
+        more = self._more
+        return QRectF(self.head.left() + 112 + more * 0.3, self.head.center().y() - 2, 40 + more * 0.7, 4)
 
     @property
     def number(self) -> QRectF:
-        return QRectF(self.head.left() + 157, self.head.center().y() - 9, 41, 18)
+        return QRectF(self.head.right() - 65, self.head.center().y() - 9, 41, 18)
+
+    @property
+    def _more(self) -> float:
+        """Pixels by which the head is wider than usual: the slider takes most of them."""
+        return self.head.width() - HEAD
 
     @property
     def dot(self) -> QRectF:
@@ -219,25 +238,26 @@ def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
     return out
 
 
-def lay_out(doc: Document, look: LaneLook, width: float, height: float, scroll: float) -> tuple[list, list[Heading], int]:
-    """Places, headings, and the height of all of them; ``width`` and ``height`` are of the whole area."""
+def lay_out(
+    doc: Document, look: LaneLook, width: float, height: float, scroll: float, head: float
+) -> tuple[list, list[Heading], int]:
+    """Places, headings, and the height of all; ``width`` and ``height`` are of the whole area, ``head`` of the heads."""
     places: list[LanePlace] = []
     headings: list[Heading] = []
     y = RULER - scroll
-    wide = max(width - HEAD, 10)
+    wide = max(width - head, 10)
     for row in rows_of(doc, look):
         if isinstance(row, tuple):
-            headings.append(Heading(row[0], row[1], QRectF(0, y, HEAD, HEADING), row[0] in look.folded))
+            headings.append(Heading(row[0], row[1], QRectF(0, y, head, HEADING), row[0] in look.folded))
             y += HEADING
             continue
         channel, lane = row.channel, row.lane
         tall = LANE if doc.together else look.heights.get(channel.ref, LANE)
-        head, body = QRectF(0, y, HEAD, tall), QRectF(HEAD, y, wide, tall)
-        low, high = look.scales.get(channel.ref) or scale_of(channel, lane)
-        places.append(LanePlace(channel, lane, head, body, low, high))
+        body = QRectF(head, y, wide, tall)
+        places.append(LanePlace(channel, lane, QRectF(0, y, head, tall), body, look.scales.get(channel.ref)))
         y += tall
     if doc.together:
-        _lay_together(doc, look, places, QRectF(HEAD, RULER, wide, max(height - RULER, 10)))
+        _lay_together(doc, look, places, QRectF(head, RULER, wide, max(height - RULER, 10)))
     elif doc.shared_scale:
         _share(look, places)
     return places, headings, int(y + scroll - RULER)
@@ -261,4 +281,4 @@ def _share(look: LaneLook, places: list[LanePlace]) -> None:
         kept = look.scales.get(("shared", unit))
         low, high = kept or (min(p.low for p in group), max(p.high for p in group))
         for place in group:
-            place.low, place.high = low, high
+            place.scale = (low, high)

@@ -13,7 +13,6 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.gestures import CLICK
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.paint import playhead_line
-from fictilis.app.lanes.places import HEAD
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.model.tasks import Background, Task
@@ -119,14 +118,16 @@ class TimeRow(Gesturing, QWidget):
         painter, p = QPainter(self), self.palette_
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(p.panel))
-        painter.fillRect(QRectF(HEAD, 0, self.right() - HEAD, self.height()), QColor(p.lane_body))
+        painter.fillRect(
+            QRectF(self.lanes.axis.head, 0, self.right() - self.lanes.axis.head, self.height()), QColor(p.lane_body)
+        )
         painter.save()
-        painter.setClipRect(QRectF(HEAD, 0, self.right() - HEAD, self.height()))
+        painter.setClipRect(QRectF(self.lanes.axis.head, 0, self.right() - self.lanes.axis.head, self.height()))
         self.paint_body(painter)
         painter.restore()
         painter.setPen(QColor(p.line))
         painter.drawLine(QPointF(0, 0.5), QPointF(self.width(), 0.5))
-        painter.drawLine(QPointF(HEAD - 0.5, 0), QPointF(HEAD - 0.5, self.height()))
+        painter.drawLine(QPointF(self.lanes.axis.head - 0.5, 0), QPointF(self.lanes.axis.head - 0.5, self.height()))
         self.paint_head(painter)
 
     def paint_body(self, painter: QPainter) -> None:
@@ -138,7 +139,7 @@ class TimeRow(Gesturing, QWidget):
     def head_text(self, painter: QPainter, text: str, left: float = 30, quiet: bool = False) -> None:
         painter.setFont(font(12.5, 500))
         painter.setPen(QColor(self.palette_.quiet if quiet else self.palette_.text))
-        rect = QRectF(left, 0, HEAD - left - 12, self.height())
+        rect = QRectF(left, 0, self.lanes.axis.head - left - 12, self.height())
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
         painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
@@ -206,7 +207,7 @@ class MarkerRow(TimeRow):
         marker = self.marker_under(at)
         if event.button() == Qt.MouseButton.RightButton:
             self.menu(event, ("marker", "previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, marker))
-        elif event.button() == Qt.MouseButton.LeftButton and at.x() >= HEAD:
+        elif event.button() == Qt.MouseButton.LeftButton and at.x() >= self.lanes.axis.head:
             return ScrubRow(self, event) if marker is None else MoveMarker(self, event, marker)
         return None
 
@@ -219,7 +220,7 @@ class MarkerRow(TimeRow):
         menu.addSeparator()
 
     def hover(self, event: QMouseEvent) -> None:
-        grip = event.position().x() >= HEAD and self.marker_under(event.position()) is not None
+        grip = event.position().x() >= self.lanes.axis.head and self.marker_under(event.position()) is not None
         self.setCursor(Qt.CursorShape.PointingHandCursor if grip else Qt.CursorShape.ArrowCursor)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -227,7 +228,7 @@ class MarkerRow(TimeRow):
         self.doc.hand.cancel()
         if marker is not None:
             self.edit_name(marker)
-        elif event.position().x() >= HEAD:
+        elif event.position().x() >= self.lanes.axis.head:
             self.actions_.by_id["marker"].trigger()
 
     def edit_name(self, marker: Marker) -> None:
@@ -302,7 +303,7 @@ class SoundRow(TimeRow):
             said += ", silent while every frame is shown"
         if self.wave() is None:
             said = "cannot be read" if self._failed else "being read"
-        painter.drawText(QRectF(30, 0, HEAD - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
+        painter.drawText(QRectF(30, 0, self.lanes.axis.head - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
         painter.restore()
 
     def paint_body(self, painter: QPainter) -> None:
@@ -337,7 +338,7 @@ class SoundRow(TimeRow):
     def _paint_wave(self, painter: QPainter, wave: Waveform) -> None:
         sound, p = self.doc.scene.sound, self.palette_
         left, right = self.extent()
-        first, last = int(max(np.floor(left), HEAD)), int(min(np.ceil(right), self.right()))
+        first, last = int(max(np.floor(left), self.lanes.axis.head)), int(min(np.ceil(right), self.right()))
         if last <= first:
             return
         xs = np.arange(first, last + 1)
@@ -354,7 +355,7 @@ class SoundRow(TimeRow):
 
     def _on_wave(self, x: float) -> bool:
         extent = self.extent()
-        return extent is not None and x >= HEAD and extent[0] <= x <= extent[1]
+        return extent is not None and x >= self.lanes.axis.head and extent[0] <= x <= extent[1]
 
     def begin(self, event: QMouseEvent) -> Gesture | None:
         at = event.position()
@@ -363,7 +364,7 @@ class SoundRow(TimeRow):
         elif event.button() == Qt.MouseButton.LeftButton:
             if self.icon_place.contains(at):
                 self.actions_.by_id["sound-mute"].trigger()
-            elif at.x() >= HEAD:
+            elif at.x() >= self.lanes.axis.head:
                 return MoveSound(self, event) if self._on_wave(at.x()) else ScrubRow(self, event)
         return None
 

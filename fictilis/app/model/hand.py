@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from PyQt6.QtCore import Qt
+
 
 class Gesture:
     """A press, its moves and its end. It shows what it would do as a preview of the document, and commits at its end.
@@ -82,3 +84,17 @@ class Hand:
             now = self._ground()
             if any(a is not b and a != b for a, b in zip(self._stood_on, now, strict=True)):
                 self.leave()
+
+
+class FineWay:
+    """Where a slider's knob is while it is dragged: with Shift it goes a tenth of the pointer's way."""
+
+    def __init__(self, event: Any) -> None:
+        self._at = self._last = event.position().x()
+
+    def x(self, event: Any) -> float:
+        now = event.position().x()
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._at += (now - self._last) * (0.1 if fine else 1.0)
+        self._last = now
+        return self._at

@@ -93,6 +93,15 @@ class Settings:
     def flag(self, name: str, default: bool) -> bool:
         return str(self._store.value(f"flags/{name}", default)).lower() == "true"
 
+    def number(self, name: str, default: int) -> int:
+        try:
+            return int(self._store.value(f"numbers/{name}", default))
+        except (TypeError, ValueError):
+            return default
+
+    def set_number(self, name: str, value: int) -> None:
+        self._store.setValue(f"numbers/{name}", value)
+
     def set_flag(self, name: str, value: bool) -> None:
         self._store.setValue(f"flags/{name}", value)
 

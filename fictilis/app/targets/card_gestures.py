@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.model.document import Document
-from fictilis.app.model.hand import Gesture
+from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.core.edits import targets as edits
 from fictilis.core.scene import Scene
@@ -30,13 +30,13 @@ class CardArea(Protocol):
 class SlideWeight(Gesture):
     """The bar of a card."""
 
-    def __init__(self, cards: CardArea, place: Place) -> None:
-        self.doc, self.place = cards.doc, place
+    def __init__(self, cards: CardArea, event: QMouseEvent, place: Place) -> None:
+        self.doc, self.place, self.way = cards.doc, place, FineWay(event)
         self.ref = cards.doc.channels.ref(place.target.id)
 
     def _set(self, event: QMouseEvent, final: bool) -> None:
         low, high = self.doc.object.target(self.ref.channel).range
-        part = min(max((event.position().x() - self.place.bar.left()) / self.place.bar.width(), 0.0), 1.0)
+        part = min(max((self.way.x(event) - self.place.bar.left()) / self.place.bar.width(), 0.0), 1.0)
         self.doc.channels.set_value(self.ref, round(low + part * (high - low), 3), final)
 
     def move(self, event: QMouseEvent) -> None:
@@ -49,11 +49,11 @@ class SlideWeight(Gesture):
 class SlideFactor(Gesture):
     """The bar of a group."""
 
-    def __init__(self, cards: CardArea, place: GroupPlace) -> None:
-        self.doc, self.place = cards.doc, place
+    def __init__(self, cards: CardArea, event: QMouseEvent, place: GroupPlace) -> None:
+        self.doc, self.place, self.way = cards.doc, place, FineWay(event)
 
     def _changed(self, event: QMouseEvent, scene: Scene) -> Scene:
-        part = (event.position().x() - self.place.bar.left()) / self.place.bar.width()
+        part = (self.way.x(event) - self.place.bar.left()) / self.place.bar.width()
         return edits.change_group(scene, self.doc.object_id, self.place.group.id, factor=round(min(max(part, 0.0), 1.0), 3))
 
     def move(self, event: QMouseEvent) -> None:

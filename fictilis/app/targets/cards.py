@@ -232,7 +232,7 @@ class Cards(Gesturing, QWidget):
         if place.bar.adjusted(-4, -6, 4, 6).contains(at):
             if target.id not in self.doc.selected_targets:
                 self.doc.select_target(target.id)
-            return SlideWeight(self, place)
+            return SlideWeight(self, event, place)
         keys = event.modifiers()
         self.doc.select_target(
             target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
@@ -244,7 +244,7 @@ class Cards(Gesturing, QWidget):
             self.group_menu(place).popup(event.globalPosition().toPoint())
         elif event.button() == Qt.MouseButton.LeftButton:
             if place.bar.adjusted(-4, -8, 4, 8).contains(event.position()):
-                return SlideFactor(self, place)
+                return SlideFactor(self, event, place)
             if not place.number.contains(event.position()):
                 self.fold(place.group.id)
         return None
