@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Protocol, TypeVar
 
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QColorDialog, QFileDialog, QWidget
+from PyQt6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QWidget
 
 from fictilis import __version__
 from fictilis.app.commands.actions import Actions
@@ -20,16 +21,49 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import run_task
 from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.targets.thumbnails import shape_picture
-from fictilis.app.widgets import dialogs, file_questions
+from fictilis.app.view.view import View
+from fictilis.app.widgets import dialogs, file_questions, new_scene
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.forms import add_form, point_count
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import blended
-from fictilis.core.scene import Deltas
+from fictilis.core.scene import Deltas, Scene
 from fictilis.render.renderer import Ground, Light, Renderer
 
 T = TypeVar("T")
+SEEN_LIVE = 200_000  # points of a form that is shown while its numbers are typed
+
+
+class SaveDialog(QFileDialog):
+    """Asks where to save. The kind of file follows the name, and the name the kind."""
+
+    def __init__(self, window: QWidget, title: str, folder: str, name: str, kinds: str) -> None:
+        super().__init__(window, title, folder, kinds)
+        self.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        self.setOption(QFileDialog.Option.DontUseNativeDialog)
+        self.suffixes = {kind: [f[1:] for f in kind[kind.rindex("(") + 1 : -1].split()] for kind in kinds.split(";;")}
+        self.name = self.findChild(QLineEdit)
+        self.selectFile(name)
+        self._follow(name)
+        self.name.textEdited.connect(self._follow)
+        self.filterSelected.connect(self._rename)
+
+    def _follow(self, name: str) -> None:
+        """The kind that a name's end asks for."""
+        for kind, suffixes in self.suffixes.items():
+            if any(name.lower().endswith(suffix) for suffix in suffixes) and kind != self.selectedNameFilter():
+                self.selectNameFilter(kind)
+                self.name.setText(name)
+
+    def _rename(self, kind: str) -> None:
+        """The name with the end of a kind."""
+        path = Path(self.name.text())
+        if self.suffixes.get(kind) and not any(path.name.lower().endswith(s) for s in self.suffixes[kind]):
+            known = any(path.suffix.lower() in suffixes for suffixes in self.suffixes.values())
+            stem = path.with_suffix("") if known else path
+            self.name.setText(f"{stem}{self.suffixes[kind][0]}")
 
 
 class FileChooser:
@@ -52,7 +86,8 @@ class FileChooser:
         return [path for path in map(self._remember, paths) if path]
 
     def save(self, title: str, name: str, kinds: str) -> Path | None:
-        return self._remember(QFileDialog.getSaveFileName(self.window, title, str(Path(self.folder, name)), kinds)[0])
+        dialog = SaveDialog(self.window, title, self.folder, name, kinds)
+        return self._remember(dialog.selectedFiles()[0]) if dialog.exec() else None
 
     def folder_for(self, title: str) -> Path | None:
         path = QFileDialog.getExistingDirectory(self.window, title, self.folder)
@@ -71,6 +106,7 @@ class Asker(Protocol):
     playback: Playback
     checker: Checker
     actions_: Actions
+    view: View
 
     def show_light(self, light: Light, picked: str) -> None: ...
 
@@ -154,11 +190,26 @@ class Questions:
             self._asker.settings.set_light(dialog.light(), dialog.picked)
         self._asker.show_light(self._asker.settings.light(), self._asker.settings.picked())
 
-    def new_scene(self) -> dialogs.NewSceneChoice | None:
-        dialog = dialogs.NewSceneDialog(
-            self._window, lambda: self.files.open("Take a mesh file", file_kinds("read")), bool(self.doc.scene.objects)
-        )
+    def new_scene(self) -> new_scene.NewSceneChoice | None:
+        """Which form or file; meanwhile the form is seen in the view, and then everything is as it was."""
+        doc, eye = self.doc, self._asker.view.eye
+        session, camera = doc.session, eye.camera
+
+        def seen(choice: new_scene.NewSceneChoice) -> None:
+            if point_count(choice.form, choice.numbers) <= SEEN_LIVE:
+                doc.attempt(lambda: see(*add_form(doc.ground if choice.beside else Scene(), choice.form, choice.numbers)))
+
+        def see(scene: Scene, object_id: str) -> None:
+            alone = replace(session.for_scene(scene), object_id=object_id, playing=False, frame=session.frame)
+            doc.preview(scene, alone)
+            eye.fit()
+
+        files = lambda: self.files.open("Take a mesh file", file_kinds("read"))  # noqa: E731
+        dialog = new_scene.NewSceneDialog(self._window, files, bool(doc.scene.objects), seen)
         self.show(dialog)
+        doc.session = session
+        doc.cancel_preview()
+        eye.camera = camera
         return dialog.choice if dialog.answer not in (None, "cancel") else None
 
     def unsaved(self) -> str | None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QHeaderView, QKeySequenceEdit, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QHeaderView, QKeySequenceEdit, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
 
 from fictilis.app.commands.rows import ROWS
+from fictilis.app.model.finding import plain
 from fictilis.app.widgets.dialogs import Dialog
 
 
@@ -44,13 +45,27 @@ class ShortcutsDialog(Dialog):
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.resizeSection(0, 80)
         header.resizeSection(2, 170)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter by words or keys")
+        self.filter.setAccessibleName("Filter the shortcuts")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(self._filter)
+        self.body.addWidget(self.filter)
         self.body.addWidget(self.table)
+        self.filter.setFocus()
         self.clash = self.sentence("")
         self.clash.setProperty("error", True)
         self.clash.hide()
         self.button("reset", "All as shipped")
         self.button("cancel", "Cancel")
         self.button("keep", "Keep", True)
+
+    def _filter(self, text: str) -> None:
+        """Only the actions that all words are found in, by name, place or keys."""
+        asked = plain(text).split()
+        for number, row in enumerate(ROWS):
+            keys = self.editors[row.id].keySequence().toString()
+            self.table.setRowHidden(number, not all(word in plain(f"{row.text} {row.place} {keys}") for word in asked))
 
     def _changed(self, action_id: str, sequence: QKeySequence) -> None:
         self.own[action_id] = [sequence.toString()] if not sequence.isEmpty() else []

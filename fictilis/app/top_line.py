@@ -104,7 +104,7 @@ class TopLine(QWidget):
         end.addStretch(1)
         self.find_field = FindField(palette, things)
         self.find_field.setMaximumWidth(190)
-        self.find_field.setMinimumWidth(84)
+        self.find_field.setMinimumWidth(64)
         self.undo, self.redo = self._tool("undo"), self._tool("redo")
         self.export = QPushButton("Export")
         self.export.setIconSize(QSize(16, 16))

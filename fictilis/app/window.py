@@ -67,7 +67,12 @@ class Window(QMainWindow):
         super().__init__()
         self.doc, self.settings, self.recovery_folder = doc, settings, recovery_folder
         self.palette_ = PALETTES.get(settings.theme(), PALETTES["Bisque"])
-        doc.change(dark=self.palette_.dark, hold_guard=settings.flag("hold_guard", True))
+        doc.change(
+            dark=self.palette_.dark,
+            hold_guard=settings.flag("hold_guard", True),
+            tool_names=settings.flag("tool_names", True),  # the first time
+        )
+        self._shaped = False
         self.setWindowTitle("Fictilis")
         self.resize(WIDTH, HEIGHT)
         self.renderer: Renderer | None = None
@@ -93,9 +98,11 @@ class Window(QMainWindow):
         self._build()
         self._restore_sizes()
         self.set_theme(self.palette_.name)
+        doc.acting.connect(end_editing)
         doc.opened.connect(self.thumbnails.forget)
         doc.opened.connect(lambda: QTimer.singleShot(500, give_back))
         doc.changed.connect(self._on_change)
+        self._on_change()
         self.view.picture_shown.connect(self.playback.picture_shown)
         self.playback.changed.connect(lambda: setattr(self.thumbnails, "paused", self.playback.playing))
         self.view.first_painted.connect(self._start_renderer, QUEUED)  # type: ignore[call-arg]
@@ -104,19 +111,8 @@ class Window(QMainWindow):
         p, doc = self.palette_, self.doc
         self.view: View = View(doc, p, self.ask.base)
         self.ports.view = self.view
-
-        def of_object(name: str) -> Callable[[], Sequence]:
-            return lambda: getattr(doc.object, name) if doc.object is not None else ()
-
-        picks = self._kept(of_object("picks"), lambda kept: self.shape_commands.pick_kept(kept.name))
-        mixes = self._kept(of_object("mixes"), lambda mix: self.target_commands.put_back(mix.name))
-        views = self._kept(lambda: doc.scene.views, lambda view: self.view.eye.go_to(view))
-        cameras = self._kept(lambda: doc.scene.cameras, lambda camera: self.scene_time_commands.choose_camera(camera))
-        lists = (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
-                 ("See/From where", "drop-view", "Kept views", views), ("See/Camera", "remove-camera", "Cameras", cameras),
-                 ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
         self.finder = Finder(doc, self.actions_, self._show_lane, self._fields)
-        self.top = TopLine(doc, self.actions_, p, lists, self.finder.things)
+        self.top = TopLine(doc, self.actions_, p, self._lists(), self.finder.things)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(doc, self.view, self.actions_, p)
         self.view.picture_shown.connect(lambda: self.top.state.set_lifted(self.view.stage.lifted))
@@ -162,9 +158,25 @@ class Window(QMainWindow):
         layout.addWidget(self.down, 1)
         self.setCentralWidget(whole)
         self.setFocusProxy(self.view)
+        self.view.setFocus()
         for button in self.findChildren(QAbstractButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
         QApplication.instance().installEventFilter(self)
+
+    def _lists(self) -> tuple[tuple, ...]:
+        """Menus that are filled when they open."""
+        doc = self.doc
+
+        def of_object(name: str) -> Callable[[], Sequence]:
+            return lambda: getattr(doc.object, name) if doc.object is not None else ()
+
+        picks = self._kept(of_object("picks"), lambda kept: self.shape_commands.pick_kept(kept.name))
+        mixes = self._kept(of_object("mixes"), lambda mix: self.target_commands.put_back(mix.name))
+        views = self._kept(lambda: doc.scene.views, lambda view: self.view.eye.go_to(view))
+        cameras = self._kept(lambda: doc.scene.cameras, lambda camera: self.scene_time_commands.choose_camera(camera))
+        return (("File", "save", "Open recent", self._fill_recent), ("Pick", "drop-pick", "Kept picks", picks),
+                 ("See/From where", "drop-view", "Kept views", views), ("See/Camera", "remove-camera", "Cameras", cameras),
+                 ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """What is typed ends before a press elsewhere. Esc gives a gesture up. Space and Enter press the button that Tab has
@@ -240,6 +252,8 @@ class Window(QMainWindow):
     def _keep_sizes(self) -> None:
         self.settings.set_sizes("window", self.saveGeometry())
         self.settings.set_number("lane heads", self.lanes.axis.head)
+        known = self.settings.has("tool_names")  # who has seen the names once has them by the switch
+        self.settings.set_flag("tool_names", self.doc.tool_names and (known or not self._shaped))
         if self.doc.large:
             self._fold(False)
         for splitter in (self.across, self.down):
@@ -274,6 +288,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.doc.title}[*] — Fictilis")
         self.setWindowModified(self.doc.unsaved)
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
+        self._shaped = self._shaped or self.doc.shaping is not None
 
     def _fill_recent(self, menu: QMenu) -> None:
         menu.clear()

@@ -196,6 +196,17 @@ class Appearance:
 
 
 @dataclass(frozen=True)
+class FormNumbers:
+    """The simple form that an object was made as, and its numbers by name: sizes in cm and counts."""
+
+    kind: str
+    numbers: tuple[tuple[str, float], ...]
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
+
+
+@dataclass(frozen=True)
 class SavedView:
     """A view kept under a name: the numbers of a camera that turns about ``centre``; cm and degrees."""
 
@@ -227,6 +238,7 @@ class MorphObject(Animated):
     groups: tuple[Group, ...] = ()
     picks: tuple[NamedPick, ...] = ()
     mixes: tuple[StoredMix, ...] = ()
+    form: FormNumbers | None = None
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "base", frozen(self.base, np.float64, 3))

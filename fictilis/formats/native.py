@@ -25,6 +25,7 @@ from fictilis.formats.native_reading import read_native
 from fictilis.formats.native_records import (
     CameraRecord,
     DeltasRecord,
+    FormRecord,
     GroupRecord,
     KeyRecord,
     LaneRecord,
@@ -136,6 +137,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,
+            form=None if o.form is None else FormRecord(kind=o.form.kind, numbers=dict(o.form.numbers)),
             mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes],
         )  # fmt: skip
 

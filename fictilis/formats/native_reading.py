@@ -15,13 +15,16 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import OWN_IDS, channel
+from fictilis.core.edits.forms import defaults
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.scene import (
     PICK_KINDS,
     Appearance,
     Deltas,
+    FormNumbers,
     Group,
     InBetween,
     MorphObject,
@@ -218,6 +221,7 @@ class _ObjectReader:
             Transform(t.position, t.rotation, t.scale, t.pivot), Appearance(item.colour, item.smooth, texture, item.opacity),
             item.visible, item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
+            None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
         )  # fmt: skip
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
@@ -345,6 +349,8 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
         _once(archive, values, f"in {obj.name} the {what}")
     if not 0 <= obj.appearance.opacity <= 1:
         raise archive.fail(f"{obj.name} has the opacity {obj.appearance.opacity:g}")
+    if obj.form is not None and (obj.form.kind not in FORMS or {n for n, _ in obj.form.numbers} - set(defaults(obj.form.kind))):
+        raise archive.fail(f"{obj.name} was made as “{obj.form.kind[:20]}” with numbers that no form has")
     for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
         if not COLOUR.fullmatch(colour):
             raise archive.fail(f"“{colour[:20]}” is no colour")

@@ -144,6 +144,11 @@ class TransformRecord(_Strict, kw_only=True):
     pivot: tuple[float, float, float]
 
 
+class FormRecord(_Strict, kw_only=True):
+    kind: str
+    numbers: dict[str, float]
+
+
 class ObjectRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -161,6 +166,7 @@ class ObjectRecord(_Strict, kw_only=True):
     mixes: list[MixRecord] = []
     texture: TextureRecord | None = None
     opacity: float = 1.0
+    form: FormRecord | None = None
 
 
 class SceneRecord(_Strict, kw_only=True):

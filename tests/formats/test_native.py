@@ -137,6 +137,8 @@ def as_version_4(record):
 
 def as_version_5(record):
     record.pop("id_floor")
+    for obj in record["objects"]:
+        obj.pop("form")
 
 
 BACK = {5: as_version_5, 4: as_version_4, 3: as_version_3, 2: as_version_2, 1: as_version_1}

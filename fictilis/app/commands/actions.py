@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.rows import LINES_BEFORE, ROWS, Row
 from fictilis.app.model.document import Document
-from fictilis.app.widgets.fields import end_editing
 
 BY_ID = {row.id: row for row in ROWS}
 MENUS = ("File", "Edit", "Pick", "Target", "Shape", "Object", "See", "Time", "Help")
@@ -44,8 +43,7 @@ class Actions:
 
         def run() -> None:
             if not row.meanwhile:
-                end_editing()
-                doc.hand.leave()
+                doc.interrupt()
             if row.given is not None:
                 method(row.argument, row.given(doc))
             elif row.argument is not None:
@@ -81,6 +79,18 @@ class Actions:
             if name is None:
                 menu.addSeparator()
             else:
+                menu.addAction(self.by_id[name])
+
+    def add_possible(self, menu: QMenu, names: Sequence[str | None]) -> None:
+        """As ``add_to``, but only what is possible now."""
+        line = False
+        for name in names:
+            if name is None:
+                line = bool(menu.actions())
+            elif self.by_id[name].isEnabled():
+                if line:
+                    menu.addSeparator()
+                line = False
                 menu.addAction(self.by_id[name])
 
     def why_not(self, action_id: str) -> str:

@@ -13,9 +13,9 @@ from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Session
 from fictilis.core.edits import objects as object_edits
+from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
-from fictilis.core.geometry.primitives import FORMS
-from fictilis.core.scene import Appearance, MorphObject, SavedView, Scene, Texture, fresh_name
+from fictilis.core.scene import MorphObject, SavedView, Scene, Texture, fresh_name
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
@@ -46,10 +46,7 @@ class Commands:
 
         def make() -> tuple[Scene, tuple[str, ...]]:
             if choice.file is None:
-                points, mesh = FORMS[choice.form](**choice.numbers)
-                smooth = choice.form not in ("Box", "Plane")
-                scene, _ = object_edits.add_object(beside or Scene(), choice.form, mesh, points, Appearance(smooth=smooth))
-                return scene, ()
+                return add_form(beside or Scene(), choice.form, choice.numbers)[0], ()
             return self.ask.run(f"Reading {choice.file.name}", lambda progress: scene_from_file(choice.file, progress, beside))
 
         made = self.doc.attempt(make)

@@ -220,6 +220,8 @@ ROWS = (
     _op("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("large-view", "See", "Large view, and back", "large_view", ("Shift+V",), always, lambda d: d.large),
+    Row("tool-names", "See", "Names in the tool strip", "toggle", (), always, lambda d: d.tool_names,
+        lambda s: replace(s, tool_names=not s.tool_names)),
     Row("theme", "See", "Dark theme", "theme", (), always, lambda d: d.dark),
     Row("play", "Time", "Play or pause", "play", ("Space",)),
     Row("back", "Time", "A frame back", "step", ("Left",), argument=-1),

@@ -21,13 +21,14 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QToolTip
+from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.choice import LaneChoice
 from fictilis.app.lanes.gestures import begin, cursor_at
+from fictilis.app.lanes.menus import context_menu
 from fictilis.app.lanes.places import LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
@@ -40,10 +41,6 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.formats.sound import SUFFIXES
 
-CONTEXT = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
-           "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,
-           "delete")  # fmt: skip
-HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
 GRAB = 8
 
 
@@ -420,17 +417,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         )  # fmt: skip
 
     def _context(self, event: QMouseEvent) -> None:
-        at = event.position()
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        place = self.lane_under(at)
-        if at.x() < self.axis.head and place is not None:
-            if place.ref not in self.doc.selected:
-                self.doc.select_channel(place.ref)
-            self.actions_.add_to(menu, HEAD_MENU)
-        else:
-            key = self.key_under(at)
-            if key is not None and key not in self.doc.keys:
-                self.doc.change(keys=frozenset({key}), selected=(key.lane,))
-            self.actions_.add_to(menu, CONTEXT)
-        menu.popup(event.globalPosition().toPoint())
+        at, place = event.position(), self.lane_under(event.position())
+        menu = context_menu(self, self.actions_, at, lambda: self._add_key(place, at, False))
+        if menu.actions():
+            menu.popup(event.globalPosition().toPoint())

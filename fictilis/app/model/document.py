@@ -29,7 +29,8 @@ UNDO_STEPS = 500
 
 class Document(QObject):
     """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did; ``opened``, before
-    ``changed``, when another scene came: what was kept of the one before can go.
+    ``changed``, when another scene came: what was kept of the one before can go;
+    ``acting`` before an action: what is being typed is taken, or left.
 
     The fields of the session are read here as attributes; only ``change`` and the methods beside it write them.
     """
@@ -37,6 +38,7 @@ class Document(QObject):
     changed = pyqtSignal()
     moved = pyqtSignal()
     opened = pyqtSignal()
+    acting = pyqtSignal()
     said = pyqtSignal(str, str)
     noticed = pyqtSignal(list)
 
@@ -101,6 +103,11 @@ class Document(QObject):
         """The committed scene, to make an edit of: ids that were undone are not given again."""
         scene = self.settled.scene
         return replace(scene, id_floor=self._highest_id) if scene.id_floor < self._highest_id else scene
+
+    def interrupt(self) -> None:
+        """An action begins: what is typed ends, and so does a gesture."""
+        self.acting.emit()
+        self.hand.leave()
 
     def _ground(self) -> tuple:
         """What a gesture stands on."""

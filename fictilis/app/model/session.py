@@ -85,6 +85,7 @@ class Session:
     scrub_sound: bool = _preference(True)
     dark: bool = _preference(False)
     large: bool = _preference(False)
+    tool_names: bool = _preference(True)
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

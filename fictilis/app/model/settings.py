@@ -90,6 +90,10 @@ class Settings:
         self._store.setValue("light", json.dumps([light.right, light.up, light.strength]))
         self._store.setValue("picked", picked)
 
+    def has(self, name: str) -> bool:
+        """Whether a flag was ever set."""
+        return self._store.contains(f"flags/{name}")
+
     def flag(self, name: str, default: bool) -> bool:
         return str(self._store.value(f"flags/{name}", default)).lower() == "true"
 

@@ -45,7 +45,8 @@ class Section(QWidget):
         shown = self.heading.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 180)
         self.heading.setText(shown)
         self.heading.setIcon(icon("caret-right" if self.body.isHidden() else "caret-down", self.palette_))
-        self.heading.setToolTip("Unfold" if self.body.isHidden() else "Fold")
+        what = "Unfold" if self.body.isHidden() else "Fold"
+        self.heading.setToolTip(what if shown == text else f"{text} — {what.lower()}")
 
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = palette

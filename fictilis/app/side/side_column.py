@@ -25,12 +25,15 @@ from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
+from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import timeline
+from fictilis.core.edits.forms import defaults, form_of, set_form
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.mix.masks import LEAST
 
 
@@ -144,6 +147,14 @@ class ObjectSection(Section):
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
             self.add(Labelled(label, *row, width=56))
+        self.form_fields: dict[str, NumberField] = {}
+        self.form_rows: dict[str, Labelled] = {}
+        for kind in FORMS:
+            for name, first in defaults(kind).items():
+                if name not in self.form_fields:
+                    field = self.form_fields[name] = form_field(name, first)
+                    field.committed.connect(lambda v, n=name: self._set_form(n, v))
+                    self.form_rows[name] = self.add(Labelled(name.capitalize(), field))
         self.locked = QCheckBox("Locked")
         self.locked.toggled.connect(self._lock)
         self.add(self.locked)
@@ -190,6 +201,21 @@ class ObjectSection(Section):
         if changed:
             doc.channels.set_values(doc.channels.refs(changed), f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
+
+    def _set_form(self, name: str, value: float) -> None:
+        doc, form = self.doc, form_of(self.doc.object)
+        if form is not None and dict(form.numbers).get(name) != value:
+            doc.edit(f"{name.capitalize()} of {doc.object.name}", lambda s: set_form(s, doc.object_id, {name: value}))
+            self.refresh()
+
+    def _show_form(self) -> None:
+        """The numbers of a form that nothing was reshaped of yet."""
+        form = form_of(self.doc.object)
+        numbers = {**defaults(form.kind), **dict(form.numbers)} if form is not None else {}
+        for name, row in self.form_rows.items():
+            row.setVisible(name in numbers)
+            if name in numbers:
+                self.form_fields[name].set_value(numbers[name])
 
     def _look(self, **values: Any) -> None:
         doc = self.doc
@@ -239,6 +265,7 @@ class ObjectSection(Section):
             return
         self.set_heading(obj.name)
         self.name.set_value(obj.name)
+        self._show_form()
         self.show_values()
         self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
         self.colour.setText(obj.appearance.colour)

@@ -24,6 +24,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.canvas import Seen
+from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.overlay import divider_x, paint_over
@@ -44,25 +45,11 @@ from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
 
 
-class MoveDivider(Gesture):
-    """The line between before and after."""
-
-    def __init__(self, view: View) -> None:
-        self.view, self.was = view, float(view.divider)
-
-    def move(self, event: QMouseEvent) -> None:
-        self.view.divider = min(max(event.position().x() / max(self.view.width(), 1), 0.02), 0.98)
-        self.view.update()
-
-    def cancel(self) -> None:
-        self.view.divider = self.was
-        self.view.update()
-
-
 class View(Gesturing, QWidget):
     """Shows the document's objects, and turns mouse and keys into strokes."""
 
     picture_shown = pyqtSignal()
+    asked = pyqtSignal(object)  # for a menu, at a place of the screen
     first_painted = pyqtSignal()
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
@@ -79,6 +66,7 @@ class View(Gesturing, QWidget):
         self.stage, self._before_stage = Stage(), Stage()
         self.dressing = Dressing(doc)
         self.navigating: QPointF | None = None
+        self._turned_from = QPointF()
         self.eye = Eye(doc, self)
         self.strokes = Strokes(self, doc)
         self.amount = AmountField(self)
@@ -303,7 +291,7 @@ class View(Gesturing, QWidget):
         if self.navigating is not None and event.buttons() != event.button():
             self._stop_navigating()  # a second button
         elif turns and not self.doc.hand.busy:
-            self.navigating = event.position()
+            self.navigating = self._turned_from = event.position()
         else:
             self.setFocus()
             super().mousePressEvent(event)
@@ -427,6 +415,9 @@ class View(Gesturing, QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:
             self._stop_navigating()
+            still = (event.position() - self._turned_from).manhattanLength() < 3
+            if event.button() == Qt.MouseButton.RightButton and still:
+                self.asked.emit(event.globalPosition().toPoint())
         elif not self.amount.isVisible():  # else what is typed goes on without the button
             super().mouseReleaseEvent(event)
 

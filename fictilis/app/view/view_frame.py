@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QWidget
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
@@ -18,6 +18,11 @@ from fictilis.render.stage import WAYS
 
 SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", "texture": "checkerboard"}
 BUTTON, GAP_AFTER = 26, ("slide", "pinch", "mask")  # pixels of a tool's button; tools with a line behind them
+NAMED, LEAST, FOOT = 126, 22, 16  # pixels: a button with its name, the least height of one, and the strip's foot
+MIXING_MENU = ("shape", "new-target", "new-from-seen", "in-between", None, "key-mix", "keep-mix", None, "fit", "front", "side",
+               "top", "keep-view", "new-camera", None, "hide", "show-all", "lock")  # fmt: skip
+SHAPING_MENU = ("pick-all", "pick-none", "pick-inverse", "pick-grow", "pick-shrink", "pick-connected", "pick-mirrored",
+                "keep-pick", None, "place-pivot", "mask-from-pick", None, "fit", "about-pick", None, "done")  # fmt: skip
 
 
 class ViewFrame(QWidget):
@@ -25,7 +30,7 @@ class ViewFrame(QWidget):
 
     def __init__(self, doc: Document, view: View, actions: Actions, palette: Palette) -> None:
         super().__init__()
-        self.doc, self.view, self.actions_ = doc, view, actions
+        self.doc, self.view, self.actions_, self.palette_ = doc, view, actions, palette
         view.setParent(self)
         self.ways = Segments("Way to see", WAYS)
         self.ways.chosen.connect(lambda way: doc.change(way=way))
@@ -41,16 +46,21 @@ class ViewFrame(QWidget):
         self.more.setIconSize(QSize(18, 18))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.shows.layout().addWidget(self.more)
+        view.asked.connect(self._menu)
         self.strip = QFrame(self)
         self.strip.setObjectName("strip")
         self.tools: dict[str, QToolButton] = {}
         for name in TOOLS:
             button = QToolButton(self.strip)
             button.setDefaultAction(actions.by_id[f"tool-{name}"])
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
             button.setIconSize(QSize(16, 16))
-            button.setFixedSize(BUTTON, BUTTON)
             self.tools[f"tool-{name}"] = button
+        self.names = QToolButton(self.strip)
+        self.names.setObjectName("foot")
+        self.names.setDefaultAction(actions.by_id["tool-names"])
+        self.names.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+        self.names.setIconSize(QSize(14, 14))
+        self._laid: tuple | None = None
         self.toast = Toast(self, palette)
         doc.said.connect(self.toast.say)
         doc.noticed.connect(self.toast.notice)
@@ -58,11 +68,27 @@ class ViewFrame(QWidget):
         view.picture_shown.connect(self.refresh_look)
         self.refresh()
 
-    def _lay_out_strip(self, room: int) -> None:
-        """The tools in one column, or in as many as the height asks for."""
-        lines = len(GAP_AFTER) * 5
+    def _menu(self, at: QPoint) -> None:
+        """What makes sense in the view."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.actions_.add_possible(menu, SHAPING_MENU if self.doc.shaping is not None else MIXING_MENU)
+        if menu.actions():
+            menu.popup(at)
+
+    def _lay_out_strip(self) -> None:
+        """The tools in one column, with their names where there is room and they are wanted; else in as many columns as the
+        height asks for."""
+        room, lines = self.height() - 66, len(GAP_AFTER) * 5
+        high = min((room - lines - FOOT - 8) // len(self.tools) - 1, BUTTON)
+        fits = high >= LEAST and self.width() >= 420
+        named = self.doc.tool_names and fits
+        if (room, named, fits) == self._laid:
+            return
+        self._laid = (room, named, fits)
+        wide, high = (NAMED, high) if named else (BUTTON, BUTTON)
         columns = 1
-        while columns < 4 and -(-len(self.tools) // columns) * (BUTTON + 1) + lines + 8 > room:
+        while columns < 4 and -(-len(self.tools) // columns) * (high + 1) + lines + FOOT + 8 > room:
             columns += 1
         rows = -(-len(self.tools) // columns)
         y, low = 4, 0
@@ -70,10 +96,18 @@ class ViewFrame(QWidget):
             column, row = divmod(number, rows)
             if row == 0:
                 y = 4
-            button.move(4 + column * (BUTTON + 1), y)
-            y += BUTTON + 1 + (5 if name.removeprefix("tool-") in GAP_AFTER and columns == 1 else 0)
+            button.setToolButtonStyle(
+                Qt.ToolButtonStyle.ToolButtonTextBesideIcon if named else Qt.ToolButtonStyle.ToolButtonIconOnly
+            )
+            button.setFixedSize(wide, high)
+            button.move(4 + column * (wide + 1), y)
+            y += high + 1 + (5 if name.removeprefix("tool-") in GAP_AFTER and columns == 1 else 0)
             low = max(low, y)
-        self.strip.resize(8 + columns * (BUTTON + 1) - 1, low + 3)
+        across = columns * (wide + 1) - 1
+        self.names.setVisible(fits)
+        self.names.setFixedSize(across, FOOT)
+        self.names.move(4, low + 1)
+        self.strip.resize(8 + across, low + 3 + (FOOT + 2 if fits else 0))
 
     def _buttons(self, names: Iterable[str]) -> QWidget:
         row = QWidget(self)
@@ -97,6 +131,8 @@ class ViewFrame(QWidget):
         for tool in TOOLS.values():
             by_id[f"tool-{tool.id}"].setIcon(icon(tool.icon, palette, palette.on_primary))
         self.more.setIcon(icon("dots-three", palette))
+        self.palette_ = palette
+        self._show_fold()
         self.toast.palette_ = palette
         self.view.set_palette_(palette)
 
@@ -104,7 +140,14 @@ class ViewFrame(QWidget):
         self.ways.set_value(self.doc.way)
         self.ways.setEnabled(self.doc.object is not None)
         self.strip.setVisible(self.doc.shaping is not None)
+        self._show_fold()
+        self._lay_out_strip()
         self.refresh_look()
+
+    def _show_fold(self) -> None:
+        """The strip's foot makes it wider or narrower."""
+        name = "caret-left" if self.doc.tool_names else "caret-right"
+        self.actions_.by_id["tool-names"].setIcon(icon(name, self.palette_))
 
     def refresh_look(self) -> None:
         c = self.view.camera
@@ -125,6 +168,6 @@ class ViewFrame(QWidget):
             row = 12 if self.shows.width() <= beside else 50
             self.shows.move(edge - self.shows.width(), row)
             self.looks.move(edge - self.looks.width(), row + 38)
-        self._lay_out_strip(self.height() - 66)
+        self._lay_out_strip()
         self.strip.move(12, 54)
         self.toast.place()

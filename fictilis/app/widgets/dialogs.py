@@ -1,17 +1,15 @@
-"""Dialogs: a new scene, how targets take a change of the base, shortcuts, several sentences."""
+"""Dialogs: forms, easings, light, how targets take a change of the base, shortcuts, several sentences."""
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QSize, Qt
-from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PyQt6.QtCore import QEvent, QObject, QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap, QPolygonF, QShowEvent
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QCheckBox,
     QColorDialog,
     QDialog,
@@ -32,7 +30,6 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
 from fictilis.core.errors import FictilisError
-from fictilis.core.geometry.primitives import FORMS
 from fictilis.render.renderer import Light
 
 
@@ -70,12 +67,35 @@ class Dialog(QDialog):
     def button(self, name: str, text: str, primary: bool = False) -> QPushButton:
         button = QPushButton(text)
         button.setProperty("primary", primary)
-        button.setDefault(primary)
-        button.setAutoDefault(primary)
+        button.setAutoDefault(False)
         button.clicked.connect(lambda _on: self._close(name))
         self.row.addWidget(button)
         self.buttons[name] = button
         return button
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter is the main button from anywhere, Esc gives up."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            main = next((b for b in self.buttons.values() if b.property("primary")), None)
+            if main is not None and main.isEnabled():
+                main.click()
+        else:
+            super().keyPressEvent(event)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        for button in self.findChildren(QPushButton):
+            button.setAutoDefault(False)  # else a button that was clicked takes Enter
+        for part in self.findChildren(QAbstractItemView):
+            part.installEventFilter(self)
+        super().showEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Lists leave Enter to the dialog."""
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QAbstractItemView):
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.keyPressEvent(event)
+                return True
+        return super().eventFilter(watched, event)
 
     def _close(self, name: str) -> None:
         self.answer = name
@@ -83,83 +103,6 @@ class Dialog(QDialog):
             self.reject()
         else:
             self.accept()
-
-
-@dataclass(frozen=True)
-class NewSceneChoice:
-    """A form with its numbers, or a file to take."""
-
-    form: str | None = None
-    numbers: dict[str, float] | None = None
-    file: Path | None = None
-    beside: bool = False
-
-
-class NewSceneDialog(Dialog):
-    """Start from a simple form, or from a mesh file; in a new scene or beside what is there."""
-
-    def __init__(self, parent: QWidget, choose_file: Callable[[], Path | None], has_objects: bool) -> None:
-        super().__init__(parent, "New scene", 520)
-        self._choose_file = choose_file
-        self.choice: NewSceneChoice | None = None
-        self.sentence("Start from a simple form, or from a finished mesh. Its points and faces are kept as they are.", True)
-        self.forms = Segments("Form", tuple(FORMS))
-        self.forms.chosen.connect(self._show_form)
-        self.body.addWidget(self.forms)
-        self._panels: dict[str, QWidget] = {}
-        self._fields: dict[str, dict[str, NumberField]] = {}
-        for name, function in FORMS.items():
-            panel = QWidget()
-            inside = QVBoxLayout(panel)
-            inside.setContentsMargins(0, 4, 0, 4)
-            inside.setSpacing(7)
-            fields = self._fields[name] = {}
-            for parameter in inspect.signature(function).parameters.values():
-                size = isinstance(parameter.default, float)
-                label = parameter.name.capitalize()
-                fields[parameter.name] = field = NumberField(
-                    label, "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000
-                )
-                field.set_value(parameter.default)
-                field.setMaximumWidth(150)
-                row = Labelled(label, field, width=96)
-                row.row.addStretch(1)
-                inside.addWidget(row)
-            self._panels[name] = panel
-            self.body.addWidget(panel)
-        self.beside = QCheckBox("Add it beside the objects of this scene")
-        self.beside.setVisible(has_objects)
-        self.body.addWidget(self.beside)
-        self.button("file", "From a mesh file…")
-        self.button("cancel", "Cancel")
-        self.button("form", "Make it", True)
-        self._show_form("Box")
-
-    def _show_form(self, name: str) -> None:
-        self.form = name
-        self.forms.set_value(name)
-        for other, panel in self._panels.items():
-            panel.setVisible(other == name)
-        self.adjustSize()
-
-    def field(self, name: str) -> NumberField:
-        """A number of the form shown."""
-        return self._fields[self.form][name]
-
-    def _close(self, name: str) -> None:
-        beside = self.beside.isChecked()
-        if name == "file":
-            file = self._choose_file()
-            if file is None:
-                return
-            self.choice = NewSceneChoice(file=file, beside=beside)
-        elif name == "form":
-            fields = self._fields[self.form]
-            if any(field.property("bad") for field in fields.values()):
-                return
-            numbers = {k: (int(f.value) if f.decimals == 0 else f.value) for k, f in fields.items()}
-            self.choice = NewSceneChoice(self.form, numbers, beside=beside)
-        super()._close(name)
 
 
 SIDE_BY_SIDE = 26  # letters of choices that still fit side by side

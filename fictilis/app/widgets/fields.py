@@ -17,6 +17,9 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
     QWidget,
 )
 
@@ -143,6 +146,14 @@ class NumberField(Editor):
             self.setText(text)
         self._mark(True)
 
+    def typed(self) -> float | None:
+        """The number that stands in the field; None where none does, or one out of bounds."""
+        try:
+            value = number_from(self.text().strip().removesuffix(self.unit))
+        except ValueError:
+            return None
+        return value if math.isfinite(value) and self.low <= value <= self.high else None
+
     def _text(self, value: float) -> str:
         text = f"{value:.{self.decimals}f}"
         return "0" if self.decimals == 0 and text == "-0" else text
@@ -156,13 +167,9 @@ class NumberField(Editor):
 
     def take(self) -> None:
         """Take what was typed, where it is a number within bounds."""
-        try:
-            value = number_from(self.text().strip().removesuffix(self.unit))
-        except ValueError:
-            value = math.nan
-        good = math.isfinite(value) and self.low <= value <= self.high
-        self._mark(good)
-        if good:
+        value = self.typed()
+        self._mark(value is not None)
+        if value is not None:
             self.value = value
             self.setText(self._text(value))
             self.committed.emit(value)
@@ -173,11 +180,14 @@ class NumberField(Editor):
             return
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            event.accept()
             if self.window().focusProxy() is not None:
+                event.accept()
                 self.window().setFocus()  # to the view, where keys are shortcuts again
-            else:
+            elif self.property("bad"):
+                event.accept()
                 self.selectAll()
+            else:
+                event.ignore()  # in a dialog it is the main button
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
@@ -326,10 +336,25 @@ class ArrowCombo(QComboBox):
     def __init__(self, palette: Palette) -> None:
         super().__init__()
         self.palette_ = palette
+        self.hint: str | None = None  # the tip while the text fits
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        painter = QPainter(self)
+        """A text that does not fit is elided, and told whole by the tip."""
+        if self.isEditable():
+            super().paintEvent(event)
+            painter = QPainter(self)
+        else:
+            option = QStyleOptionComboBox()
+            self.initStyleOption(option)
+            room = self.width() - 38 - (0 if option.currentIcon.isNull() else 22)
+            shown = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideRight, room)
+            if self.hint is None:
+                self.hint = self.toolTip()
+            self.setToolTip(self.hint if shown == option.currentText else option.currentText)
+            option.currentText = shown
+            painter = QStylePainter(self)
+            painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+            painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         painter.drawPixmap(self.width() - 22, self.height() // 2 - 7, pixmap("caret-down", self.palette_.quiet, 14))
 
     def wheelEvent(self, event: QWheelEvent) -> None:

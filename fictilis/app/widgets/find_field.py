@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPoint, QRectF, Qt
-from PyQt6.QtGui import QColor, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QWidget
 
 from fictilis.app.model.finding import Findable, find, spans
@@ -22,7 +22,6 @@ class FindField(KeptKeysField):
     def __init__(self, palette: Palette, things: Callable[[], Sequence[Findable]]) -> None:
         super().__init__()
         self.things = things
-        self.setPlaceholderText("Find")
         self.setAccessibleName("Find actions, targets, lanes, markers and settings")
         self.setToolTip("Find an action, a target, a lane, a marker or a setting by a few words (Ctrl+F)")
         self.list = FindList(palette, self)
@@ -39,6 +38,10 @@ class FindField(KeptKeysField):
         super().paintEvent(event)
         sign = pixmap("magnifying-glass", self.list.palette_.quiet, 15, self.devicePixelRatioF())
         QPainter(self).drawPixmap(9, self.height() // 2 - 7, sign)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.setPlaceholderText("Find" if self.width() > 84 else "")
 
     def begin(self) -> None:
         """Come to the field, with its text selected."""

@@ -208,6 +208,10 @@ class Operation:
     def missing(self, subject: Subject) -> str:
         """Why it cannot be made on a subject, or nothing."""
         why = next((NEEDS[need][1] for need in self.needs if not NEEDS[need][0](subject)), "")
+        if "{object}" in why and not _has_object(subject):  # nothing to be named
+            return NEEDS["object"][1]
+        if "{target}" in why and not _has_target(subject):
+            return NEEDS["target"][1]
         return self.says(why, subject) if why else ""
 
     def says(self, text: str, subject: Subject, values: Values | None = None) -> str:

@@ -1,0 +1,80 @@
+"""Objects that are still the simple form they were made as: its numbers can be changed until something is reshaped."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from fictilis.core.arrays import cached_by_array
+from fictilis.core.edits.objects import add_object
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry import primitives
+from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.scene import Appearance, FormNumbers, MorphObject, Scene
+
+FLAT = ("Box", "Plane")  # shaded flat at first
+COUNTS: dict[str, Callable[[Mapping[str, float]], float]] = {  # points of each form
+    "Box": lambda n: 6 * n["segments"] ** 2 + 2,
+    "Ball": lambda n: 6 * n["segments"] ** 2 + 2,
+    "Plane": lambda n: (n["columns"] + 1) * (n["rows"] + 1),
+    "Globe": lambda n: (n["rings"] - 1) * n["segments"] + 2,
+    "Cylinder": lambda n: (n["rows"] + 1) * n["segments"] + 2,
+}
+
+
+def defaults(kind: str) -> dict[str, float]:
+    """The numbers of a form and what they begin with: float64 are sizes in cm, int are counts."""
+    return {p.name: p.default for p in inspect.signature(FORMS[kind]).parameters.values()}
+
+
+def made(kind: str, numbers: Mapping[str, float]) -> primitives.Form:
+    """Points (n, 3) and mesh of a form. Raises EditRefused for numbers that it cannot have."""
+    whole = {name: type(first)(numbers.get(name, first)) for name, first in defaults(kind).items()}
+    return FORMS[kind](**whole)
+
+
+def point_count(kind: str, numbers: Mapping[str, float]) -> float:
+    """How many points a form has, without making it."""
+    return COUNTS[kind]({**defaults(kind), **numbers})
+
+
+def add_form(scene: Scene, kind: str, numbers: Mapping[str, float]) -> tuple[Scene, str]:
+    """A new object of a simple form, which remembers its numbers."""
+    points, mesh = made(kind, numbers)
+    scene, object_id = add_object(scene, kind, mesh, points, Appearance(smooth=kind not in FLAT))
+    obj = replace(scene.object(object_id), form=FormNumbers(kind, tuple(sorted(numbers.items()))))
+    return scene.with_object(obj), object_id
+
+
+def form_of(obj: MorphObject) -> FormNumbers | None:
+    """The form an object still is: nothing was reshaped, and nothing is built on it. None otherwise."""
+    if obj.form is None or obj.targets or not isinstance(obj.geometry, Mesh):
+        return None
+    return obj.form if _untouched(obj.base, obj.form) else None
+
+
+@cached_by_array
+def _untouched(base: np.ndarray, form: FormNumbers) -> bool:
+    numbers = dict(form.numbers)
+    if point_count(form.kind, numbers) != len(base):  # before anything large is made
+        return False
+    try:
+        return bool(np.array_equal(made(form.kind, numbers)[0], base))
+    except EditRefused:
+        return False
+
+
+def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scene:
+    """Another size or fineness of an object that is still a simple form; picks kept with it go, as its points are others."""
+    obj = scene.unlocked(object_id)
+    form = form_of(obj)
+    if form is None:
+        raise EditRefused(f"{obj.name} is no simple form any more; its numbers cannot be changed.")
+    wanted = {**dict(form.numbers), **numbers}
+    points, mesh = made(form.kind, wanted)
+    changed = replace(obj, base=points, geometry=mesh, form=FormNumbers(form.kind, tuple(sorted(wanted.items()))), picks=())
+    return scene.with_object(changed)

@@ -1,0 +1,320 @@
+"""Every action is found by a word; and what the window offers where: menus, the find field, context menus, dialogs, folding."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu
+
+from fictilis.app.commands.actions import MENUS
+from fictilis.app.commands.rows import ROWS
+from fictilis.app.lanes.places import HEAD
+from fictilis.app.model.finding import Findable, find, spans
+from fictilis.app.questions import SaveDialog
+from fictilis.app.shortcuts import ShortcutsDialog
+from fictilis.app.widgets.dialogs import Dialog
+from fictilis.app.widgets.new_scene import NewSceneDialog
+from fictilis.core.animation.curve import Key
+from fictilis.core.edits.forms import add_form, form_of, set_form
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.targets import new_target
+from fictilis.core.edits.timeline import set_marker
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Scene
+from fictilis.formats.native import read_native, write_native
+from tests.app.conftest import CTRL, LEFT, NONE, RIGHT, SHIFT, bead, move, point
+
+K = Qt.Key
+
+
+def ask(user, text) -> list[Findable]:
+    user.press(K.Key_F, CTRL)
+    QTest.keyClicks(user.window.top.find_field, text)
+    return user.window.top.find_field.list.found
+
+
+def test_at_most_nine_menus_hold_every_action(user):
+    assert [a.text() for a in user.window.top.menu.actions()] == list(MENUS) and len(MENUS) <= 9
+    shown = {name: menu.actions() for name, menu in user.window.top.submenus.items()}
+    for row in ROWS:
+        assert user.window.actions_.by_id[row.id] in shown[row.menu], row.id
+        assert row.door in MENUS
+    assert max(len(actions) for actions in shown.values()) <= 36
+
+
+@pytest.mark.parametrize("row", ROWS, ids=lambda row: row.id)
+def test_every_action_is_found_by_its_words_with_its_place(row):
+    things = [Findable(r.text, lambda: None, place=r.place, words=r.id.replace("-", " ")) for r in ROWS]
+    found = find(things, row.text.rstrip("…"))
+    assert row.text in [thing.title for thing in found[:3]]
+    assert next(t for t in found if t.title == row.text).place
+
+
+def test_a_greyed_action_says_what_it_needs(user):
+    user.doc.open_scene(Scene(), None)
+    actions = user.window.actions_
+    for row in ROWS:
+        why = actions.why_not(row.id)
+        assert bool(why) == (not actions.by_id[row.id].isEnabled()), row.id
+        assert not why or why[0].islower() or why.split()[0].istitle(), (row.id, why)
+
+
+def test_the_find_field_runs_goes_there_and_says_why_not(user):
+    doc, field = user.doc, user.window.top.find_field
+    doc.edit("Marker", lambda s: set_marker(s, 31.0, "Split second"))
+    found = ask(user, "split")
+    assert found[0].title == "Split second" or "split" in found[0].title.lower()
+    split = next(t for t in found if t.title.startswith("Split into") or t.title.startswith("Split") and t.why)
+    assert "select a target first" in split.why and split.place.startswith("Target")
+    marker = next(t for t in found if t.title == "Split second")
+    user.window.top.find_field.list.at = found.index(marker)
+    user.press(K.Key_Return, on=field)
+    assert doc.frame == 31.0 and not field.list.isVisible() and user.view.hasFocus()
+    assert ask(user, "slide tar")[0].note == "target of Sheet"
+    user.press(K.Key_Return, on=field)
+    assert doc.target.name == "Slide"
+    ask(user, "dark")
+    user.press(K.Key_Return, on=field)
+    assert doc.dark
+    lane = next(t for t in ask(user, "position y") if t.note.startswith("lane"))
+    lane.run()
+    assert doc.chosen.id == "position.y"
+    setting = next(t for t in ask(user, "opacity") if t.note == "setting")
+    setting.run()
+    assert QApplication.focusWidget() is user.window.side.object.opacity
+
+
+def test_what_is_greyed_does_not_run_and_esc_leaves(user):
+    field, before = user.window.top.find_field, user.doc.settled.scene
+    found = ask(user, "paste keys")
+    assert found[0].why and field.list.chosen is found[0]
+    user.press(K.Key_Return, on=field)
+    assert field.list.isVisible() and user.doc.settled.scene is before
+    user.press(K.Key_Escape, on=field)
+    assert not field.list.isVisible() and user.view.hasFocus() and not field.text()
+    assert ask(user, "zzzz") == []
+
+
+def test_words_are_found_whatever_their_marks_and_order():
+    things = [Findable(name, lambda: None) for name in ("Größe left", "Left curl", "Curl in", "Uncurl")]
+    assert [t.title for t in find(things, "curl")] == ["Curl in", "Left curl", "Uncurl"]
+    assert [t.title for t in find(things, "curl left")] == ["Left curl"] and find(things, "GROSSE LEFT")
+    assert spans("Left curl", "curl") == [(5, 9)] and find(things, " ") == []
+
+
+def menu_at(user, widget, at) -> list[str]:
+    user.click(widget, at, button=RIGHT)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    texts = [a.text() for a in menu.actions() if not a.isSeparator()]
+    user.menu = menu
+    menu.close()
+    return texts
+
+
+def test_context_menus_offer_what_makes_sense_where_nothing_is_selected(user):
+    user.doc.commit("Key", set_key(set_key(user.doc.settled.scene, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)))
+    lanes = user.window.lanes
+    place = lanes.place_of("Lift")
+    texts = menu_at(user, lanes.viewport(), QPointF(lanes.axis.x(50), place.body.center().y() - 10))
+    assert {"Key Lift here", "New marker here…", "Go to this frame"} <= set(texts) and "Hold" not in texts
+    user.menu.actions()[0].trigger()
+    assert user.doc.scene.object("o1").lane("t1").curve.key_at(50.0) is not None
+    assert "New marker here…" in menu_at(user, lanes.viewport(), QPointF(lanes.axis.x(40), 6))
+    assert "Delete keys, else remove targets" in menu_at(user, lanes.viewport(), bead(lanes, "Lift", 20))
+    assert "New target" in menu_at(user, user.view, QPointF(40, 300))
+    user.doc.start_shaping(ShapeRef("t1"))
+    assert "Pick all" in menu_at(user, user.view, QPointF(40, 300))
+
+
+def test_a_turn_by_the_right_button_opens_no_menu(user):
+    user.drag(user.view, (200, 200), (260, 220), button=RIGHT)
+    assert QApplication.activePopupWidget() is None
+
+
+def test_heads_are_dragged_wider_and_sliders_take_the_room(user):
+    lanes = user.window.lanes
+    was = lanes.place_of("Lift").slider.width()
+    user.drag(lanes.viewport(), (HEAD, 100), (HEAD + 150, 100))
+    assert lanes.axis.head == HEAD + 150 and lanes.place_of("Lift").slider.width() > was + 90
+    assert lanes.axis.x(0) > HEAD + 150 and user.window.marker_row.lanes.axis.head == HEAD + 150
+    user.window._keep_sizes()
+    assert user.window.settings.number("lane heads", 0) == HEAD + 150
+
+
+def test_shift_drags_a_slider_finely(user):
+    lanes, got = user.window.lanes, []
+    for keys in (NONE, SHIFT):
+        user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
+        slider = lanes.place_of("Lift").slider
+        start = slider.center()
+        user.drag(lanes.viewport(), start, start + QPointF(10, 0), keys)
+        got.append(user.doc.object.target("t1").weight - 0.5)
+    assert got[0] == pytest.approx(0.25, abs=0.02) and got[1] == pytest.approx(0.025, abs=0.005)
+
+
+def test_the_wheel_over_heads_and_fields_changes_no_value(user):
+    before = user.doc.settled.scene
+    lanes = user.window.lanes
+    fields = (user.window.side.object.opacity, user.window.transport.rate)
+    for widget, at in ((lanes.viewport(), lanes.place_of("Lift").slider.center()), *((f, QPointF(5, 5)) for f in fields)):
+        none = Qt.MouseButton.NoButton
+        QApplication.sendEvent(widget, QWheelEvent(
+            at, QPointF(widget.mapToGlobal(point(at))), QPoint(), QPoint(0, 120), none, NONE, Qt.ScrollPhase.NoScrollPhase,
+            False))  # fmt: skip
+    assert user.doc.settled.scene is before
+
+
+def test_one_key_folds_all_for_a_large_view_and_back(user):
+    window = user.window
+    user.settle()
+    wide = window.view.width(), window.view.height()
+    user.press(K.Key_V, SHIFT)
+    user.settle()
+    parts = (window.column, window.side, window.lanes)
+    assert not any(part.isVisible() for part in parts) and window.transport.isVisible()
+    assert window.view.width() > wide[0] + 300 and window.view.height() > wide[1] + 150
+    user.press(K.Key_V, SHIFT)
+    user.settle()
+    assert all(part.isVisible() for part in parts) and (window.view.width(), window.view.height()) == wide
+
+
+def test_the_title_carries_name_and_unsaved_state(user):
+    assert user.window.windowTitle() == "Sheet[*] — Fictilis" and not user.window.isWindowModified()
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
+    assert user.window.isWindowModified()
+
+
+def test_the_tool_strip_has_names_the_first_time(user):
+    frame = user.window.frame
+    user.doc.start_shaping(ShapeRef("t1"))
+    assert frame.tools["tool-grab"].toolButtonStyle() == Qt.ToolButtonStyle.ToolButtonTextBesideIcon
+    frame.names.click()
+    assert frame.tools["tool-grab"].toolButtonStyle() == Qt.ToolButtonStyle.ToolButtonIconOnly
+    frame.names.click()
+    user.window._keep_sizes()
+    assert not user.window.settings.flag("tool_names", True), "from the second time on they come by the switch"
+
+
+def test_a_long_object_name_is_elided_with_a_tip(user):
+    from fictilis.core.edits.objects import rename_object
+
+    name = "A very long name of an object that nobody can read to its end"
+    user.doc.edit("Rename", lambda s: rename_object(s, "o1", name))
+    user.settle()
+    assert user.window.column.chooser.toolTip() == name and name in user.window.side.object.heading.toolTip()
+
+
+@pytest.mark.parametrize(("typed", "kind"), [("a.obj", "OBJ"), ("a.glb", "glTF"), ("a.unknown", "glTF")])
+def test_the_kind_of_an_export_follows_its_name(qtbot, tmp_path, typed, kind):
+    dialog = SaveDialog(None, "Export", str(tmp_path), "s.glb", "glTF binary (*.glb);;OBJ (*.obj)")
+    qtbot.addWidget(dialog)
+    dialog.name.setText("")
+    QTest.keyClicks(dialog.name, typed)
+    assert dialog.selectedNameFilter().startswith(kind) and dialog.name.text() == typed
+    dialog.filterSelected.emit("OBJ (*.obj)")
+    assert dialog.name.text() == ("a.unknown.obj" if typed == "a.unknown" else "a.obj")
+
+
+def test_the_shortcut_window_is_filtered_by_words(user, qtbot):
+    dialog = ShortcutsDialog(user.window, {})
+    qtbot.addWidget(dialog)
+    dialog.filter.setText("key mix")
+    shown = [row.id for number, row in enumerate(ROWS) if not dialog.table.isRowHidden(number)]
+    assert "key-mix" in shown and len(shown) < 8
+    dialog.filter.setText("ctrl+z")
+    assert "undo" in [row.id for number, row in enumerate(ROWS) if not dialog.table.isRowHidden(number)]
+
+
+# the dialog of a new scene
+
+
+def new_scene_dialog(user, act):
+    """Opens the dialog by its key, lets ``act`` use it, and closes it where that did not."""
+    seen = []
+
+    def show(dialog: Dialog):
+        dialog.show()
+        seen.append(dialog)
+        act(dialog)
+        dialog.hide()
+        return dialog.answer
+
+    user.window.ask.show = show
+    user.press(K.Key_N, CTRL)
+    return seen[0]
+
+
+def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(user):
+    before, session, camera = user.doc.settled, user.doc.session, user.view.camera
+
+    def act(dialog: NewSceneDialog):
+        high = dialog.height()
+        dialog.forms.buttons["Ball"].click()
+        assert user.doc.object.name == "Ball" and dialog.height() == high
+        dialog.field("radius").setFocus()
+        dialog.field("radius").selectAll()
+        QTest.keyClicks(dialog.field("radius"), "20")
+        assert np.ptp(user.doc.object.base, axis=0).max() == pytest.approx(40)
+        dialog.forms.buttons["Globe"].click()
+        assert dialog.field("radius").value == 50 or dialog.field("radius").value == 20
+        dialog.buttons["cancel"].click()
+
+    new_scene_dialog(user, act)
+    assert user.doc.state is before and user.doc.session is session and user.view.camera == camera
+
+
+def test_enter_is_the_main_button_from_anywhere(user):
+    for focus in ("form", "field", "check"):
+
+        def act(dialog, focus=focus):
+            dialog.forms.buttons["Plane"].click()
+            widget = {"form": dialog.forms.buttons["Plane"], "field": dialog.field("width"), "check": dialog.beside}[focus]
+            widget.setFocus()
+            QTest.keyClick(widget, K.Key_Return)
+
+        user.doc.saved_version = user.doc.settled.version
+        dialog = new_scene_dialog(user, act)
+        assert dialog.answer == "form" and user.doc.object.name == "Plane", focus
+
+
+def test_the_numbers_of_a_form_stay_editable_until_something_is_reshaped(user, tmp_path):
+    doc, side = user.doc, user.window.side.object
+    doc.open_scene(add_form(Scene(), "Box", {"width": 30.0, "segments": 2})[0], None)
+    field = side.form_fields["width"]
+    assert field.isVisible() and not side.form_fields["radius"].isVisible()
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "44\r")
+    assert np.ptp(doc.object.base[:, 0]) == 44 and doc.undo_label() == "Width of Box"
+    write_native(tmp_path / "s.fictilis", doc.settled.scene)
+    assert form_of(read_native(tmp_path / "s.fictilis").objects[0]) == doc.object.form
+    doc.undo()
+    assert np.ptp(doc.object.base[:, 0]) == 30
+    doc.edit("Target", lambda s: new_target(s, "o1", "Puff")[0])
+    assert form_of(doc.object) is None and not field.isVisible()
+    with pytest.raises(EditRefused, match="no simple form"):
+        set_form(doc.settled.scene, "o1", {"width": 3})
+
+
+@pytest.mark.parametrize("kind", ["Box", "Ball", "Plane", "Globe", "Cylinder"])
+def test_a_form_knows_its_points_and_its_numbers(kind):
+    scene, object_id = add_form(Scene(), kind, {})
+    obj = scene.object(object_id)
+    assert form_of(obj) is not None
+    finer = set_form(scene, object_id, {"rows" if kind in ("Plane", "Cylinder") else "segments": 7})
+    assert form_of(finer.object(object_id)) is not None and len(finer.object(object_id).base) != len(obj.base)
+
+
+def test_nothing_of_this_is_left_open(user):
+    ask(user, "mirror")
+    user.click(user.view, (40, 300))
+    assert not user.window.top.find_field.list.isVisible()
+    lanes = user.window.lanes
+    QTest.mousePress(lanes.viewport(), LEFT, NONE, point((HEAD, 90)))
+    move(lanes.viewport(), (HEAD + 60, 90))
+    user.press(K.Key_Escape)
+    assert lanes.axis.head == HEAD
+    assert not [w for w in user.window.findChildren(QLineEdit) if w.hasFocus()] and KeyRef
