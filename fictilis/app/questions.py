@@ -201,7 +201,7 @@ class Questions:
 
         def see(scene: Scene, object_id: str) -> None:
             alone = replace(session.for_scene(scene), object_id=object_id, playing=False, frame=session.frame)
-            doc.preview(scene, alone)
+            doc.preview(scene, alone, others=True, posed={}, picks={})
             eye.fit()
 
         files = lambda: self.files.open("Take a mesh file", file_kinds("read"))  # noqa: E731

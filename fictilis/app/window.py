@@ -55,11 +55,15 @@ from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import PALETTES, style_sheet
 from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
+from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.scene import MorphObject
+from fictilis.core.shaping.dabs import links
 from fictilis.render.renderer import Light, Renderer
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
 QWIDGETSIZE_MAX = 16777215
+WARMED_FROM = 20_000  # points
 
 
 class Window(QMainWindow):
@@ -83,6 +87,7 @@ class Window(QMainWindow):
         self.checker = Checker(doc)
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
+        self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
@@ -161,7 +166,7 @@ class Window(QMainWindow):
         self.view.setFocus()
         for button in self.findChildren(QAbstractButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
-        QApplication.instance().installEventFilter(self)
+            button.installEventFilter(self)  # not the whole application: each event of any widget would pass through Python
 
     def _lists(self) -> tuple[tuple, ...]:
         """Menus that are filled when they open."""
@@ -179,18 +184,9 @@ class Window(QMainWindow):
                  ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """What is typed ends before a press elsewhere. Esc gives a gesture up. Space and Enter press the button that Tab has
-        reached, instead of playing or shaping."""
-        kind = event.type()
-        if kind == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget) and watched.window() is self:
-            end_editing(unless=watched)
-        if kind == QEvent.Type.ShortcutOverride and self.doc.hand.busy and isinstance(event, QKeyEvent):
-            if event.key() == Qt.Key.Key_Escape:
-                self.doc.hand.cancel()
-                event.accept()
-                return True
-        if kind == QEvent.Type.ShortcutOverride and isinstance(watched, QAbstractButton):
-            if isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 event.accept()
                 return True
         return super().eventFilter(watched, event)
@@ -221,6 +217,12 @@ class Window(QMainWindow):
 
     def _warm_up(self) -> None:
         self._warming.run(warm_up)
+
+    def _warm_strokes(self, obj: MorphObject) -> None:
+        """Find what brushes need to know of a large mesh while the pointer is still on its way to it."""
+        if obj.geometry is not self._warmed and obj.geometry.point_count > WARMED_FROM and not self._warming.busy:
+            self._warmed = obj.geometry
+            self._warming.run(lambda: links(obj))
 
     # theme and sizes
 
@@ -288,7 +290,9 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.doc.title}[*] — Fictilis")
         self.setWindowModified(self.doc.unsaved)
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
-        self._shaped = self._shaped or self.doc.shaping is not None
+        if self.doc.shaping is not None:
+            self._shaped = True
+            self._warm_strokes(self.doc.object)
 
     def _fill_recent(self, menu: QMenu) -> None:
         menu.clear()

@@ -33,6 +33,31 @@ def frozen(values: Any, dtype: type, width: int | None = None) -> np.ndarray:
     return array
 
 
+def distinct(values: np.ndarray) -> np.ndarray:
+    """The different whole numbers of an array, sorted (k,). By sorting: np.unique's hash table takes fifty times as long for
+    codes that follow a pattern."""
+    flat = np.sort(np.asarray(values).ravel())
+    if not len(flat):
+        return flat
+    first = np.empty(len(flat), bool)
+    first[0] = True
+    np.not_equal(flat[1:], flat[:-1], out=first[1:])
+    return flat[first]
+
+
+def distinct_rows(rows: np.ndarray, count: int) -> np.ndarray:
+    """The different rows (k, m) int64 of whole numbers 0 … ``count`` - 1, sorted; ``count`` ** m stays below 2 ** 63."""
+    rows = np.asarray(rows, np.int64)
+    count, codes = max(count, 1), np.zeros(len(rows), np.int64)
+    for column in rows.T:
+        codes = codes * count + column
+    codes = distinct(codes)
+    out = np.empty((len(codes), rows.shape[1]), np.int64)
+    for place in range(rows.shape[1] - 1, -1, -1):
+        codes, out[:, place] = np.divmod(codes, count)
+    return out
+
+
 def plain_numbers(value: object, *names: str) -> None:
     """Fields of a frozen value, and numbers in its tuples, as Python's own floats: NumPy's are floats too, but files and
     comparisons should not have to tell them apart."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity, frozen, plain_numbers
+from fictilis.core.arrays import cached_by_identity, distinct, frozen, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
@@ -109,7 +109,7 @@ class Pick:
     def __post_init__(self) -> None:
         if self.kind not in PICK_KINDS:
             raise ValueError(f"a pick is of {', '.join(PICK_KINDS)}, not of {self.kind}")
-        object.__setattr__(self, "elements", frozen(np.unique(np.asarray(self.elements, np.int64)), np.int64))
+        object.__setattr__(self, "elements", frozen(distinct(np.asarray(self.elements, np.int64)), np.int64))
 
     def __len__(self) -> int:
         return len(self.elements)

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.errors import BadFile
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
@@ -164,12 +165,12 @@ def _mesh_data(
         local = corners
     else:
         used = np.union1d(np.arange(*own), corners)
-        if own[0] == 0 and own[1] == len(points) and len(np.unique(corners)) < len(points):
-            used = np.unique(corners)
+        if own[0] == 0 and own[1] == len(points) and len(distinct(corners)) < len(points):
+            used = distinct(corners)
         local, points = np.searchsorted(used, corners), points[used]
     mesh: dict[str, Any] = {"uvs": None, "uv_corners": None}
     if len(uv_corners) and (uv_corners >= 0).any():
-        kept = np.unique(uv_corners[uv_corners >= 0])
+        kept = distinct(uv_corners[uv_corners >= 0])
         whole = alone or len(kept) == len(uvs)
         mesh["uvs"] = uvs if whole else uvs[kept]
         mesh["uv_corners"] = uv_corners if whole else np.where(uv_corners >= 0, np.searchsorted(kept, uv_corners), -1)

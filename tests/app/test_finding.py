@@ -236,7 +236,10 @@ def new_scene_dialog(user, act):
     seen = []
 
     def show(dialog: Dialog):
+        dialog.setModal(True)
         dialog.show()
+        dialog.activateWindow()
+        user.qtbot.waitUntil(dialog.isActiveWindow)
         seen.append(dialog)
         act(dialog)
         dialog.hide()

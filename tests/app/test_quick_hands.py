@@ -348,7 +348,7 @@ def test_an_editor_over_a_name_goes_with_what_it_was_opened_for(hurried):
     typed(QApplication.focusWidget(), "Rise")
     user.doc.select_object("o2")
     user.settle()
-    assert user.doc.scene.object("o1").target("t1").name == "Lift" and user.doc.object.targets[0].name == "Puff"
+    assert user.doc.scene.object("o1").target("t1").name == "Rise" and user.doc.object.targets[0].name == "Puff"
     user.double_click(row, row.places()[0][1].center())
     typed(QApplication.focusWidget(), "Fall")
     user.doc.edit("Drop", lambda s: drop_marker(s, 30.0))

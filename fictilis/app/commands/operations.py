@@ -54,6 +54,7 @@ class OperationCommands:
     def operate(self, operation_id: str, given: Mapping[str, object] | None = None) -> None:
         """Ask for what is not given, make the operation in one step, and select what it made."""
         doc, operation, values = self.doc, OPERATIONS[operation_id], dict(given or {})
+        doc.interrupt()
         subject = subject_of(doc)
         why = operation.missing(subject)
         if why:

@@ -10,6 +10,7 @@ import numpy as np
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
+from fictilis.core.arrays import distinct
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Pick
@@ -105,7 +106,7 @@ class ShapeCommands:
             edges = picks.edges_of(obj.geometry, pick)
             if not len(edges):
                 raise EditRefused(f"An edge {way} starts at a picked edge; pick an edge, or two points at its ends.")
-            found = np.unique(np.concatenate([run(obj.geometry, int(e)) for e in edges[:200]]))
+            found = distinct(np.concatenate([run(obj.geometry, int(e)) for e in edges[:200]]))
             return picks.as_kind(obj.geometry, Pick("edges", found), self.doc.tools.kind)
 
         self._pick(make)

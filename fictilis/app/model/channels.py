@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol, TypeVar
 
 from fictilis.app.model.arithmetic import number_from
-from fictilis.app.model.hand import Hand
 from fictilis.app.model.session import Notice, Session, State
 from fictilis.core.animation.hold_guard import Hold
 from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, values_at
@@ -27,7 +26,6 @@ class Edited(Protocol):
     """What of a document the channels need."""
 
     session: Session
-    hand: Hand
 
     @property
     def scene(self) -> Scene: ...
@@ -40,6 +38,7 @@ class Edited(Protocol):
     def commit(self, label: str, scene: Scene | None = None, *, posed: Posed) -> None: ...
     def preview(self, scene: Scene | None = None, *, posed: Posed) -> None: ...
     def cancel_preview(self) -> None: ...
+    def interrupt(self) -> None: ...
     def say(self, sentence: str, kind: str = "note") -> None: ...
     def notice(self, notices: Sequence[Notice]) -> None: ...
     def edit(self, label: str, change: Callable[[Scene], Scene]) -> bool: ...
@@ -91,7 +90,7 @@ class Channels:
     def set_values(self, values: Mapping[ChannelRef, float], label: str, final: bool = True) -> None:
         """Set several channels at once; ``final`` is one undoable step, else it is shown only."""
         if final:
-            self.doc.hand.leave()
+            self.doc.interrupt()
         values = {ref: float(v) for ref, v in values.items() if self.find(ref) is not None}
         for ref, value in values.items():
             what = self.channel(ref)

@@ -182,7 +182,7 @@ class Document(QObject):
 
     def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
         """Commit ``function(scene)``; an expected error is said and changes nothing."""
-        self.hand.leave()
+        self.interrupt()
         scene = self.attempt(lambda: function(self.ground))
         if scene is None:
             self.cancel_preview()
@@ -198,11 +198,11 @@ class Document(QObject):
             self.say(error.said, "error")
             return None
 
-    def preview(self, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
-        """Show a state without committing it."""
+    def preview(self, scene: Scene | None = None, session: Session | None = None, others: bool = False, **parts: Any) -> None:
+        """Show a state without committing it; ``others`` says that it has other objects than the one before."""
         self.session = session or self.session
         self._preview = replace(self.settled, scene=scene or self.settled.scene, **parts)
-        self.moved.emit()
+        (self.changed if others else self.moved).emit()
 
     def cancel_preview(self) -> None:
         if self._preview is not None:
@@ -227,7 +227,7 @@ class Document(QObject):
         self._step(1)
 
     def _step(self, way: int) -> None:
-        self.hand.leave()
+        self.interrupt()
         self.cancel_preview()
         left = self.settled.scene
         if self._history.step(way):
@@ -315,7 +315,7 @@ class Document(QObject):
 
     def select_object(self, object_id: str) -> None:
         if object_id != self.object_id:
-            self.hand.leave()
+            self.interrupt()
             self._now(object_id=object_id, shaping=None)
             self.session = self.session.fitting(self.settled.scene)
             self._fit_tool_sizes()

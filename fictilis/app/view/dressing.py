@@ -9,6 +9,7 @@ import numpy as np
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.arrays import distinct
 from fictilis.core.channels import stand_at
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
@@ -157,7 +158,7 @@ class Dressing:
             if pick.kind == "edges":
                 return marks, pick.elements
             place = edge_of_corner(obj.geometry)[corners_of(obj.geometry, pick.elements)]
-            return marks, np.unique(place[place >= 0])
+            return marks, distinct(place[place >= 0])
 
         (draw.marks, draw.edge_marks), number = self._kept.get((draw.key, "marks"), (pick, obj.geometry), make)
         return number

@@ -48,6 +48,7 @@ class Editor(KeptKeysField):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._about: object = None
+        self._taking = False
         self.textEdited.connect(self._begin)
         self.editingFinished.connect(self.finish)
 
@@ -70,11 +71,12 @@ class Editor(KeptKeysField):
 
     def finish(self) -> None:
         """Take what was typed, or leave it where the field is about something else by now."""
-        if self.differs():
-            good = self.begun()
+        if self.differs() and not self._taking:
+            good, self._taking = self.begun(), True  # writing ends what is typed once more
             self.setModified(False)
             self._about = None
             self.take() if good else self.leave()
+            self._taking = False
 
     def take(self) -> None:
         """Write what was typed."""

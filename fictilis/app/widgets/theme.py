@@ -85,9 +85,14 @@ def font(size: float = 12.5, weight: int = 400) -> QFont:
 
 
 @lru_cache(maxsize=256)
+def _drawing(name: str) -> str:
+    return (ASSETS / "icons" / f"{name}.svg").read_text()
+
+
+@lru_cache(maxsize=1024)
 def pixmap(name: str, colour: str, size: int = 18, scale: float = 1.0) -> QPixmap:
     """An icon of the shipped family in one colour."""
-    text = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", colour)
+    text = _drawing(name).replace("currentColor", colour)
     out = QPixmap(round(size * scale), round(size * scale))
     out.fill(Qt.GlobalColor.transparent)
     painter = QPainter(out)

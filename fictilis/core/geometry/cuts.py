@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import triangles
 
@@ -21,7 +22,7 @@ def self_cuts(geometry: Geometry, points: np.ndarray, twins: np.ndarray | None =
     shared = (names[pairs[:, 0]][:, :, None] == names[pairs[:, 1]][:, None, :]).any(axis=(1, 2))
     pairs = pairs[~shared & (plan.faces[pairs[:, 0]] != plan.faces[pairs[:, 1]])]
     cut = pairs[_cutting(points[plan.points], points[plan.points], pairs)]
-    return np.unique(plan.faces[cut.ravel()]).astype(np.int64)
+    return distinct(plan.faces[cut.ravel()]).astype(np.int64)
 
 
 def cuts_between(
@@ -32,7 +33,7 @@ def cuts_between(
     a, b = points[mine.points], other_points[its.points]
     pairs = _close_pairs(a, b, same=False)
     cut = pairs[_cutting(a, b, pairs)]
-    return np.unique(mine.faces[cut[:, 0]]).astype(np.int64), np.unique(its.faces[cut[:, 1]]).astype(np.int64)
+    return distinct(mine.faces[cut[:, 0]]).astype(np.int64), distinct(its.faces[cut[:, 1]]).astype(np.int64)
 
 
 def _close_pairs(a: np.ndarray, b: np.ndarray, same: bool) -> np.ndarray:

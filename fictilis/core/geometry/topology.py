@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_identity, distinct
 from fictilis.core.geometry.kinds import Geometry, Mesh
 
 
@@ -56,7 +56,7 @@ def edges(geometry: Geometry) -> np.ndarray:
     """(e, 2) int32: each edge once, lower point first, sorted."""
     a, b = geometry.joined()
     pairs = np.stack([np.minimum(a, b), np.maximum(a, b)], axis=1).astype(np.int64)
-    codes = np.unique(pairs[:, 0] * geometry.point_count + pairs[:, 1])
+    codes = distinct(pairs[:, 0] * geometry.point_count + pairs[:, 1])
     out = np.stack([codes // max(geometry.point_count, 1), codes % max(geometry.point_count, 1)], axis=1).astype(np.int32)
     return out[out[:, 0] != out[:, 1]]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_both
+from fictilis.core.arrays import cached_by_both, distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     border_points,
@@ -32,7 +32,7 @@ class _Links:
         twins = pairs_of_twins(base)
         pairs = np.concatenate([edges(geometry).astype(np.int64), _diagonals(geometry), _across(geometry), twins])
         pairs = np.concatenate([pairs, pairs[:, ::-1]])
-        codes = np.unique(pairs[:, 0] * geometry.point_count + pairs[:, 1])
+        codes = distinct(pairs[:, 0] * geometry.point_count + pairs[:, 1])
         self.others = (codes % geometry.point_count).astype(np.int32)
         self.starts = np.searchsorted(codes, np.arange(geometry.point_count + 1) * geometry.point_count)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_identity, distinct_rows
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import components, edges, face_of_corner, next_corner, ranges
 from fictilis.core.geometry.twins import twin_pairs
@@ -82,7 +82,7 @@ def surface_links(geometry: Geometry) -> SurfaceLinks:
     sizes = geometry.face_sizes[face_of_corner(geometry)]
     second = follow[follow]
     diagonals = np.stack([corners, corners[second]], axis=1)[sizes >= 4]
-    straight = np.unique(np.sort(np.concatenate([edges(geometry), diagonals]), axis=1), axis=0)
+    straight = distinct_rows(np.sort(np.concatenate([edges(geometry), diagonals]), axis=1), geometry.point_count)
     # the two corners next to an edge, one in each face: for quads both far corners of either side
     a, b = corners, corners[follow]
     prior = np.empty_like(follow)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     components,
@@ -26,8 +27,8 @@ def points_of(geometry: Geometry, pick: Pick) -> np.ndarray:
     if pick.kind == "points":
         return pick.elements
     if pick.kind == "edges":
-        return np.unique(edges(geometry)[pick.elements]).astype(np.int64)
-    return np.unique(geometry.corners[corners_of(geometry, pick.elements)]).astype(np.int64)
+        return distinct(edges(geometry)[pick.elements]).astype(np.int64)
+    return distinct(geometry.corners[corners_of(geometry, pick.elements)]).astype(np.int64)
 
 
 def faces_of(geometry: Geometry, pick: Pick) -> np.ndarray:
@@ -46,7 +47,7 @@ def edges_of(geometry: Geometry, pick: Pick) -> np.ndarray:
         return pick.elements
     if pick.kind == "faces":
         place = edge_of_corner(geometry)[corners_of(geometry, pick.elements)]
-        return np.unique(place[place >= 0])
+        return distinct(place[place >= 0])
     on = np.zeros(geometry.point_count, bool)
     on[pick.elements] = True
     return np.flatnonzero(on[edges(geometry)].all(axis=1))
@@ -93,7 +94,7 @@ def inverse(geometry: Geometry, pick: Pick) -> Pick:
 def connected(geometry: Geometry, pick: Pick) -> Pick:
     """Everything joined to the pick by edges."""
     parts = components(geometry)
-    return _from_points(geometry, pick.kind, np.isin(parts, np.unique(parts[points_of(geometry, pick)])))
+    return _from_points(geometry, pick.kind, np.isin(parts, distinct(parts[points_of(geometry, pick)])))
 
 
 def moved_by(obj: MorphObject, target_id: str, kind: str = "points") -> Pick:

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges
@@ -53,7 +54,7 @@ class Carry:
             on[pick.elements] = True
             return Pick("faces", np.flatnonzero(on[self.face_parents]))
         on = np.zeros(old.point_count)
-        on[pick.elements if pick.kind == "points" else np.unique(edges(old)[pick.elements])] = 1.0
+        on[pick.elements if pick.kind == "points" else distinct(edges(old)[pick.elements])] = 1.0
         points = np.flatnonzero(self.matrix @ on > 1 - 1e-9)
         if pick.kind == "points":
             return Pick("points", points)

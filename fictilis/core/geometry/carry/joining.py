@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, need_faces
 from fictilis.core.geometry.carry.lifting import face_normals
@@ -160,7 +161,7 @@ def mirror_weld(mesh: Mesh, points: np.ndarray, axis: int, side: int, tolerance:
     faces = np.flatnonzero(inside & ~outside)
     if not len(faces):
         raise EditRefused("No face lies on the side to be kept.")
-    used = np.unique(mesh.corners[corners_of(mesh, faces)])
+    used = distinct(mesh.corners[corners_of(mesh, faces)])
     build = Builder(mesh)
     build.points = [((int(p), 1.0),) for p in used]
     to, back = {int(p): k for k, p in enumerate(used)}, {}
