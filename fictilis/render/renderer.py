@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
@@ -224,6 +225,8 @@ class Renderer:
         self._buffers: OrderedDict[Hashable, _Buffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
+        self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
+        self.unfinished = False
         self.light = Light()
 
     def _program(self, vertex: str, fragment: str):
@@ -231,28 +234,38 @@ class Renderer:
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
-        fine: bool = False, into: bytearray | None = None,
+        fine: bool = False, into: bytearray | None = None, seconds: float = np.inf,
     ) -> np.ndarray:  # fmt: skip
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
 
-        ``into`` is a buffer of that size to write to instead of a new one.
+        ``into`` is a buffer of that size to write to instead of a new one. After ``seconds`` no further item is begun:
+        ``unfinished`` says so, and the next call for the same picture goes on where this one stopped.
         """
         width, height = max(int(width), 1), max(int(height), 1)
         out = bytearray(4 * width * height) if into is None else into
         with self.ctx:  # another renderer of this thread may have been current
-            self._draw(items, camera, width, height, ground, fine, out)
+            self._draw(items, camera, width, height, ground, fine, out, seconds)
         return np.frombuffer(out, np.uint8).reshape(height, width, 4)
 
     def _draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray
-    ) -> None:
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray,
+        seconds: float,
+    ) -> None:  # fmt: skip
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
-        self._paint_ground(frame, ground)
-        frame.fbo.clear(depth=1.0)
-        self.ctx.copy_framebuffer(frame.fbo, frame.ground)
+        items = sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1)
+        marks = [(item.key, item.revision, item.matrix.tobytes(), item.alpha, item.wire, item.point_colours) for item in items]
+        picture = (frame, camera, ground, self.light)
+        done = len(self._begun[1]) if self._begun is not None else 0
+        if self._begun is None or self._begun[0] != picture or self._begun[1] != marks[:done] or done >= len(marks):
+            done = 0  # another picture, or the same one again
+            self._paint_ground(frame, ground)
+            frame.fbo.clear(depth=1.0)
+            self.ctx.copy_framebuffer(frame.fbo, frame.ground)
         frame.fbo.use()
-        self._draw_items(items, camera, width, height, factor)
+        done += self._draw_items(items[done:], camera, width, height, factor, seconds)
+        self.unfinished = done < len(items)
+        self._begun = (picture, marks[:done]) if self.unfinished else None
         source = frame
         if factor == 2:
             source = self._frame(width, height)
@@ -295,7 +308,11 @@ class Renderer:
         self._ground_pass.render(moderngl.TRIANGLES, vertices=3)
         frame.ground_is = ground
 
-    def _draw_items(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, factor: int) -> None:
+    def _draw_items(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, factor: int, seconds: float
+    ) -> int:  # fmt: skip
+        """Draws items until the time is over; how many."""
+        end = time.perf_counter() + seconds
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
@@ -309,8 +326,14 @@ class Renderer:
         self.clay["parallel_view"].value = float(camera.parallel)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
-        for item in sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1):
+        waits = np.isfinite(seconds)
+        for number, item in enumerate(items, 1):
             self._draw_item(item, factor)
+            if waits and len(items) > 1:
+                self.ctx.finish()  # what was asked for is drawn only then
+                if time.perf_counter() > end:
+                    return number
+        return len(items)
 
     def forget(self) -> None:
         """Release what is kept of the items drawn so far."""

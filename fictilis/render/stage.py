@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -144,15 +145,17 @@ class _Shape:
 class Stage:
     """Keeps delta banks and shapes between pictures; knows no window and no clock."""
 
-    def __init__(self) -> None:
+    def __init__(self, seconds: float = np.inf) -> None:
+        """``seconds`` may go by before the next shapes of a Line-up are left to the next picture: ``unfinished``."""
         self._banks: dict[str, DeltaBank] = {}
         self._shapes: dict[tuple, _Shape] = {}
         self._fits: tuple[Scene, str] | None = None
+        self.seconds, self.unfinished = seconds, False
         self.lifted = False
 
     def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
         """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
-        self.lifted = False
+        self.lifted = self.unfinished = False
         self._forget(wish)
         current = next((o for o in wish.scene.objects if o.id == wish.current), None)
         if wish.way == LINE_UP and current is not None:
@@ -214,9 +217,7 @@ class Stage:
         )  # fmt: skip
 
     def _line_up(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> list[StageItem]:
-        refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
-        if wish.shaping is not None and wish.shaping not in refs:
-            refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
+        refs = line_up_refs(obj, wish)
         in_mix = live
         if live is not None and wish.shaping is not None:
             in_mix = Deltas(live.indices, live.offsets * shown_shares(wish, obj)[1])
@@ -224,9 +225,15 @@ class Stage:
         self.lifted = False
         first.label, first.shaped, first.share = "In the mix", False, 1.0
         items = [first]
+        end, self.unfinished = time.perf_counter() + self.seconds, False
         for ref in refs:
+            if time.perf_counter() > end and self._shapes.get(("line-up", obj.id, ref)) is None:
+                self.unfinished = True  # the next picture has more of them
+                continue
             items.append(self._alone(wish, obj, ref, live if ref == wish.shaping else None, "line-up"))
-        for item, place in zip(items, line_up_places(obj, len(items), wish), strict=True):
+        places = dict(zip([None, *refs], line_up_places(obj, len(refs) + 1, wish), strict=True))
+        for item in items:
+            place = places[item.ref]
             item.matrix = item.matrix.copy()
             item.matrix[:3, 3] += place
         return items
@@ -242,6 +249,28 @@ def _ingredients(obj: MorphObject, ref: ShapeRef) -> tuple:
 def _same(a: tuple, b: tuple) -> bool:
     """Equal numbers, and otherwise the very same values."""
     return len(a) == len(b) and all(x is y or (isinstance(x, float) and x == y) for x, y in zip(a, b, strict=True))
+
+
+def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
+    """The shapes of a Line-up behind the mix: the base, the targets, and an in-between that is shaped."""
+    refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
+    if wish.shaping is not None and wish.shaping not in refs:
+        refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
+    return refs
+
+
+def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
+    """(k, 3): between these lies a Line-up, as far as the base and full targets reach; in the scene."""
+    low, high = (obj.base.min(0), obj.base.max(0)) if len(obj.base) else (np.zeros(3), np.zeros(3))
+    reach = np.zeros(3)
+    for target in obj.targets:
+        if len(target.deltas.offsets):
+            reach = np.maximum(reach, np.abs(target.deltas.offsets).max(axis=0))
+    corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1] - reach[1], high[1] + reach[1])
+                        for z in (low[2], high[2])])  # fmt: skip
+    corners = placed(corners, obj.transform.matrix())
+    places = line_up_places(obj, len(line_up_refs(obj, wish)) + 1, wish)
+    return (places[:, None, :] + corners).reshape(-1, 3)
 
 
 def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:

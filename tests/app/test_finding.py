@@ -232,7 +232,7 @@ def test_the_shortcut_window_is_filtered_by_words(user, qtbot):
 
 
 def new_scene_dialog(user, act):
-    """Opens the dialog by its key, lets ``act`` use it, and closes it where that did not."""
+    """Opens the dialog, lets ``act`` use it, and closes it where that did not."""
     seen = []
 
     def show(dialog: Dialog):
@@ -246,7 +246,7 @@ def new_scene_dialog(user, act):
         return dialog.answer
 
     user.window.ask.show = show
-    user.press(K.Key_N, CTRL)
+    user.window.actions_.by_id["new"].trigger()
     return seen[0]
 
 

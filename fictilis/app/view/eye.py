@@ -15,7 +15,7 @@ from fictilis.core.scene import MorphObject, SavedView
 from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
-from fictilis.render.stage import LINE_UP, StageItem
+from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners
 
 
 class Sight(Protocol):
@@ -26,6 +26,7 @@ class Sight(Protocol):
     def width(self) -> int: ...
     def height(self) -> int: ...
     def items(self) -> list[StageItem]: ...
+    def wish(self) -> StageWish: ...
     def shaped_item(self) -> StageItem | None: ...
     def refresh(self) -> None: ...
 
@@ -129,8 +130,7 @@ class Eye:
         aspect = self.view.width() / max(self.view.height(), 1)
         if self.doc.way == LINE_UP and self.doc.object is not None:
             # what stands where depends on the camera's axes only
-            clouds = [i.in_scene() for i in self.view.items() if len(i.points)]
-            every = np.concatenate(clouds) if clouds else np.zeros((1, 3))
+            every = line_up_corners(self.doc.object, self.view.wish())
             axes = self.camera.axes()
             flat = every @ axes.T
             low, high = flat.min(0), flat.max(0)

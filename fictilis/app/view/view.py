@@ -28,13 +28,14 @@ from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.overlay import divider_x, paint_over
-from fictilis.app.view.picture import Picture
+from fictilis.app.view.picture import AT_ONCE, Picture
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click, under
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.affine import placed
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
@@ -63,7 +64,7 @@ class View(Gesturing, QWidget):
         self.motion_kept: tuple | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None
-        self.stage, self._before_stage = Stage(), Stage()
+        self.stage, self._before_stage = Stage(AT_ONCE), Stage()
         self.dressing = Dressing(doc)
         self.navigating: QPointF | None = None
         self._turned_from = QPointF()
@@ -99,7 +100,7 @@ class View(Gesturing, QWidget):
 
     def forget(self) -> None:
         """Keep nothing of the scene that was left."""
-        self.stage, self._before_stage, self.dressing = Stage(), Stage(), Dressing(self.doc)
+        self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
         self.strokes.forget()
         if self.picture is not None:
@@ -221,20 +222,22 @@ class View(Gesturing, QWidget):
                 self._before_items(), self.camera, *size, self.palette_.view, fine=fine
             )
         self._image = self.picture.draw(self.draw_items(), self.camera, *size, self.palette_.view, fine=fine)
-        self._dirty = False
+        self._dirty = self.picture.unfinished or self.stage.unfinished
+        if self._dirty:
+            QTimer.singleShot(0, self.update)
         self.picture_shown.emit()
 
     def _pixel_size(self):
         return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
-        """Line-up: each item with the rectangle it covers in the picture."""
+        """Line-up: each item with the rectangle it covers in the picture, found by some of its points."""
         out = []
         for item in self._items:
-            corners = item.in_scene()
-            if not len(corners):
+            if not len(item.points):
                 continue
-            pixels, _ = self.camera.project(corners, self.width(), self.height())
+            some = placed(item.points[:: 1 + len(item.points) // 4000].astype(np.float64), item.matrix)
+            pixels, _ = self.camera.project(some, self.width(), self.height())
             low, high = pixels.min(0), pixels.max(0)
             out.append((item, QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1])))
         return out
