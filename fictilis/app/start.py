@@ -41,9 +41,6 @@ def folders() -> tuple[Path, Path]:
     )
 
 
-TURN = 5e-4  # s: how long a thread beside the interface may keep Python to itself, a tenth of what is usual
-
-
 @cache  # widgets must not outlive it, so it is kept until the interpreter ends
 def application() -> QApplication:
     # the sound library tells of every optional library it does not find
@@ -56,7 +53,6 @@ def application() -> QApplication:
     load_fonts()
     app.setFont(font(13))
     MainThreadGarbage(app)
-    sys.setswitchinterval(TURN)
     return app
 
 

@@ -107,6 +107,11 @@ class Background(QObject):
         task.finished.connect(self._tell, QUEUED)  # type: ignore[call-arg]
         task.start()
 
+    def cancel(self) -> None:
+        """Stop the work under way where it next asks; ``then`` gets the task all the same."""
+        if self._task is not None:
+            self._task.cancelled = True
+
     def finish(self) -> None:
         """Wait for the work under way, and forget it."""
         if self._task is not None:

@@ -37,6 +37,12 @@ class Checker(QObject):
         self._timer.setInterval(AFTER)
         self._timer.timeout.connect(self._start)
         doc.changed.connect(self._later)
+        doc.acting.connect(self._give_way)
+
+    def _give_way(self) -> None:
+        """Something acts: what is looked at is out of date soon, and the interface needs Python for itself."""
+        if self._looking.busy:
+            self._looking.cancel()
 
     def _later(self) -> None:
         if (
@@ -45,12 +51,13 @@ class Checker(QObject):
             or self._looked_at[1:] != self._wanted()[1:]
         ):
             self._timer.start()
+            self._give_way()
 
     def _wanted(self) -> tuple[Scene, bool, float]:
         return self.doc.settled.scene, self.doc.loop, self.pile
 
     def _start(self) -> None:
-        if self._looking.busy or self.doc.playing:  # playing has the processor to itself
+        if self._looking.busy or self.doc.playing or self.doc.hand.busy:  # these have the processor to themselves
             self._timer.start()
             return
         wanted, obj = self._wanted(), self.doc.object
@@ -62,6 +69,9 @@ class Checker(QObject):
         self._looking.run(work, lambda task: self._take(wanted, task))
 
     def _take(self, wanted: tuple[Scene, bool, float], task: Task[tuple[list[Finding], tuple[float, float] | None]]) -> None:
+        if task.cancelled:
+            self._timer.start()
+            return
         self._looked_at = wanted
         self.found, self.seam = task.result()
         self.changed.emit()

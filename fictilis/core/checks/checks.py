@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator
 
+from fictilis.core import interrupt
 from fictilis.core.checks.finding import Finding
 from fictilis.core.checks.lanes import creep, off_frames, out_of_range, seam, unkeyed
 from fictilis.core.checks.shapes import PILE, idle, pile_up, shuffled, twins_apart
@@ -24,6 +25,7 @@ def run_checks(scene: Scene, loops: bool = False, pile: float = PILE, only: Coll
     found: list[Finding] = []
     for obj in scene.objects:
         for name, check in CHECKS.items():
+            interrupt.check()
             if name in only and (name != "seam" or loops):
                 found += check(scene, obj, pile) if name == "pile-up" else check(scene, obj)
     for camera in scene.cameras:

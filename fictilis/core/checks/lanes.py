@@ -18,6 +18,7 @@ from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.evaluate import evaluate_object
+from fictilis.core.interrupt import check
 from fictilis.core.scene import MorphObject, Scene
 
 
@@ -30,6 +31,7 @@ def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
     Source: common practice, no published source.
     """
     for lane in obj.lanes:
+        check()
         keys, part = lane.curve.keys, part_of(obj, lane.channel)
         moves = _moves_by_part(obj)[part]
         for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
@@ -108,6 +110,7 @@ def unkeyed(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
 def out_of_range(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """A lane that leaves its target's soft range."""
     for lane in obj.lanes:
+        check()
         target = next((t for t in obj.targets if t.id == lane.channel), None)
         if target is None:
             continue
@@ -132,6 +135,7 @@ def out_of_range(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
 def off_frames(scene: Scene, obj: Owner) -> Iterator[Finding]:
     """Keys between whole frames, and keys outside of the range."""
     for lane in obj.lanes:
+        check()
         name = channel(obj, lane.channel).name
         between = [k.frame for k in lane.curve.keys if abs(k.frame - round(k.frame)) > SAME_FRAME]
         if between:

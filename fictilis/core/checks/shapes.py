@@ -8,12 +8,15 @@ from functools import partial
 
 import numpy as np
 
+from fictilis.core.arrays import cached_by_both, cached_by_identity
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import timing
 from fictilis.core.edits.targets import remove_target, set_muted
-from fictilis.core.evaluate import full_shape
+from fictilis.core.evaluate import shape_parts
+from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
+from fictilis.core.interrupt import check
 from fictilis.core.mix.acting import acting_weights, weights_at
 from fictilis.core.mix.masks import own
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
@@ -27,27 +30,37 @@ TORN = 0.15  # part of the edges that are torn when an order is shuffled
 def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Finding]:
     """Targets that move the same points at once by weights that add up to too much."""
     targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
+    pairs = _overlapping([_strong(own(t)) for t in targets], len(obj.base))
     at = frames_of(scene)
-    weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps))
-    strong: dict[str, np.ndarray] = {}
-    for n, a in enumerate(targets):
-        for b in targets[n + 1 :]:
-            one, two = weights[a.id], weights[b.id]
-            sums = np.where((one > 0.1) & (two > 0.1), one + two, 0.0)
-            worst = int(np.argmax(sums))
-            if sums[worst] <= limit:
-                continue
-            for target in (a, b):
-                if target.id not in strong:
-                    strong[target.id] = _strong(target)
-            both = np.intersect1d(strong[a.id], strong[b.id], assume_unique=True)
-            if len(both) >= OVERLAP * min(len(strong[a.id]), len(strong[b.id])) and _same_way(a, b, both):
-                part = limit / float(sums[worst])
-                yield Finding(
-                    "pile", f"{a.name} and {b.name} move {len(both):,} points the same way and add up to {sums[worst]:.2f} at "
-                    f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]), f"Lower both to {part:.0%}",
-                    lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p),
-                )  # fmt: skip
+    weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps)) if pairs else {}
+    for first, second, shared in pairs:
+        check()
+        a, b = targets[first], targets[second]
+        one, two = weights[a.id], weights[b.id]
+        sums = np.where((one > 0.1) & (two > 0.1), one + two, 0.0)
+        worst = int(np.argmax(sums))
+        if sums[worst] > limit and _same_way(a, b):
+            part = limit / float(sums[worst])
+            yield Finding(
+                "pile", f"{a.name} and {b.name} move {shared:,} points the same way and add up to {sums[worst]:.2f} at "
+                f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]), f"Lower both to {part:.0%}",
+                lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p),
+            )  # fmt: skip
+
+
+def _overlapping(moved: list[np.ndarray], count: int) -> list[tuple[int, int, int]]:
+    """Pairs of point sets that share enough of the smaller one, in order, each with how many they share."""
+    from scipy.sparse import csr_array
+
+    if len(moved) < 2:
+        return []
+    sizes = np.array([len(points) for points in moved])
+    starts = np.concatenate([[0], np.cumsum(sizes)])
+    sets = csr_array((np.ones(starts[-1], np.int32), np.concatenate(moved), starts), shape=(len(moved), count))
+    shared = (sets @ sets.T).tocoo()
+    a, b, both = shared.row, shared.col, shared.data
+    keep = (a < b) & (both >= OVERLAP * np.minimum(sizes[a], sizes[b]))
+    return sorted(zip(a[keep].tolist(), b[keep].tolist(), both[keep].tolist(), strict=True))
 
 
 def _lowered(scene: Scene, object_id: str, targets: tuple[str, ...], part: float) -> Scene:
@@ -63,14 +76,15 @@ def _lowered(scene: Scene, object_id: str, targets: tuple[str, ...], part: float
     return scene
 
 
-def _strong(target: Target) -> np.ndarray:
+@cached_by_identity
+def _strong(deltas: Deltas) -> np.ndarray:
     """Points that a target moves by at least a fifth of its largest move."""
-    deltas = own(target)
     return deltas.indices[np.linalg.norm(deltas.offsets, axis=1) >= 0.2 * deltas.largest]
 
 
-def _same_way(a: Target, b: Target, points: np.ndarray) -> bool:
-    """Whether two targets push the points on the whole in the same direction."""
+def _same_way(a: Target, b: Target) -> bool:
+    """Whether two targets push the points that both move strongly on the whole in the same direction."""
+    points = np.intersect1d(_strong(own(a)), _strong(own(b)), assume_unique=True)
     u, v = (own(t).offsets[np.searchsorted(own(t).indices, points)] for t in (a, b))
     return float((u * v).sum()) > 0.5 * float(np.sqrt((u * u).sum() * (v * v).sum()))
 
@@ -79,6 +93,7 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """Targets that move nothing, and such as are never used."""
     used = {t.built_on for t in obj.targets}
     for target in obj.targets:
+        check()
         lane = obj.lane(target.id)
         empty = not len(target.deltas.indices) and not target.in_betweens
         still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(frames_of(scene), scene.fps))
@@ -95,6 +110,7 @@ def twins_apart(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         return
     pairs = twin_pairs(obj)
     for target in obj.targets:
+        check()
         dense = target.deltas.dense(len(obj.base))
         gap = np.linalg.norm(dense[pairs[:, 0]] - dense[pairs[:, 1]], axis=1)
         apart = int((gap > 1e-6).sum())
@@ -116,15 +132,13 @@ def _joined(scene: Scene, object_id: str, target_id: str) -> Scene:
 
 def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """Targets whose vertex order looks shuffled: many edges suddenly many times as long."""
-    pairs = edges(obj.geometry)
-    if len(pairs) < 8:
+    if len(edges(obj.geometry)) < 8:
         return
-    then = np.linalg.norm(obj.base[pairs[:, 0]] - obj.base[pairs[:, 1]], axis=1)
     for target in obj.targets:
-        shape = full_shape(obj, target.id)
-        now = np.linalg.norm(shape[pairs[:, 0]] - shape[pairs[:, 1]], axis=1)
-        size = max(float(np.median(then)), 1e-12)
-        torn = float((now > LONG * np.maximum(then, size)).mean())
+        check()
+        parts = shape_parts(obj, target.id)
+        one = len(parts) == 1
+        torn = _torn(parts[0], obj.base, obj.geometry) if one else _stretched(parts, obj.base, obj.geometry)
         if torn > TORN:
             yield Finding(
                 "order",
@@ -132,3 +146,30 @@ def shuffled(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
                 "order than the base's.", obj.id, target.id, None, "" if target.muted else "Mute it",
                 None if target.muted else lambda s, t=target.id: set_muted(s, obj.id, t, True),
             )  # fmt: skip
+
+
+@cached_by_both
+def _torn(deltas: Deltas, base: np.ndarray, geometry: Geometry) -> float:
+    return _stretched([deltas], base, geometry)
+
+
+def _stretched(parts: list[Deltas], base: np.ndarray, geometry: Geometry) -> float:
+    """The part of all edges that deltas make many times as long; edges of points that stay need no look."""
+    pairs = edges(geometry)
+    shape, moved = base.copy(), np.zeros(len(base), bool)
+    for deltas in parts:
+        shape[deltas.indices] += deltas.offsets
+        moved[deltas.indices] = True
+    then = _lengths(geometry, base)
+    looked = np.flatnonzero(moved[pairs[:, 0]] | moved[pairs[:, 1]])
+    a, b = pairs[looked].T
+    now = np.linalg.norm(shape[a] - shape[b], axis=1)
+    size = max(float(np.median(then)), 1e-12)
+    return float((now > LONG * np.maximum(then[looked], size)).sum()) / len(pairs)
+
+
+@cached_by_both
+def _lengths(geometry: Geometry, base: np.ndarray) -> np.ndarray:
+    """(e,) lengths of the edges in the base, cm."""
+    pairs = edges(geometry)
+    return np.linalg.norm(base[pairs[:, 0]] - base[pairs[:, 1]], axis=1)
