@@ -219,6 +219,7 @@ ROWS = (
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),
     _op("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
+    Row("sharp", "See", "Sharp while it moves", "see", (), always, lambda d: d.seeing.sharp, "sharp"),
     Row("large-view", "See", "Large view, and back", "large_view", ("Shift+V",), always, lambda d: d.large),
     Row("tool-names", "See", "Names in the tool strip", "toggle", (), always, lambda d: d.tool_names,
         lambda s: replace(s, tool_names=not s.tool_names)),

@@ -19,8 +19,9 @@ from fictilis.render.stage import IN_THE_MIX
 
 @dataclass(frozen=True)
 class Seeing:
-    """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing;
-    ``scale`` the displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing."""
+    """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing; ``scale`` the
+    displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing; ``sharp``: at
+    full resolution while something moves too."""
 
     wire: bool = False
     points: bool = False
@@ -36,6 +37,7 @@ class Seeing:
     ghost_count: int = 2
     ghost_step: int = 4
     motion: bool = False
+    sharp: bool = False
 
 
 @dataclass(frozen=True)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QColor,
     QImage,
     QKeyEvent,
-    QLinearGradient,
     QMouseEvent,
     QPainter,
     QResizeEvent,
@@ -28,7 +27,7 @@ from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.overlay import divider_x, paint_over
-from fictilis.app.view.picture import AT_ONCE, Picture
+from fictilis.app.view.picture import AT_ONCE, Pace, Picture, ground_of
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
@@ -78,6 +77,8 @@ class View(Gesturing, QWidget):
         self.divider: float = 0.5
         self._pressure = 1.0
         self._image: QImage | None = None
+        self._drawn_size = QSize()
+        self.pace = Pace()
         self._before_image: QImage | None = None
         self._painted = False
         self._dirty = True
@@ -93,7 +94,6 @@ class View(Gesturing, QWidget):
         doc.moved.connect(self.refresh)
 
     # the picture
-
     def set_renderer(self, renderer: Renderer) -> None:
         self.picture, self.before_picture = Picture(renderer), Picture(renderer)
         self.refresh()
@@ -198,13 +198,11 @@ class View(Gesturing, QWidget):
             if not self._painted:
                 self._painted = True
                 self.first_painted.emit()
-            slope = QLinearGradient(0, 0, 0, self.height())
-            slope.setColorAt(0, QColor(p.view.top))
-            slope.setColorAt(1, QColor(p.view.bottom))
-            painter.fillRect(self.rect(), slope)
+            painter.fillRect(self.rect(), ground_of(p.view, self.height()))
         else:
-            if self._dirty or self._image is None or self._image.size() != self._pixel_size():
+            if self._dirty or self._image is None or self._drawn_size != self._pixel_size():
                 self._draw()
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(0, 0, self._image)
             if self.doc.seeing.before and self._before_image is not None:
                 painter.save()
@@ -215,13 +213,15 @@ class View(Gesturing, QWidget):
         paint_over(self, painter)
 
     def _draw(self) -> None:
-        size = (self.width(), self.height(), self.devicePixelRatioF())
-        fine = not self._moving and not self.strokes.on
+        begun, fine = time.perf_counter(), not self._moving and not self.strokes.on
+        size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.palette_.view
+        part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
         if self.doc.seeing.before:
-            self._before_image = self.before_picture.draw(
-                self._before_items(), self.camera, *size, self.palette_.view, fine=fine
-            )
-        self._image = self.picture.draw(self.draw_items(), self.camera, *size, self.palette_.view, fine=fine)
+            self._before_image = self.before_picture.draw(self._before_items(), self.camera, *size, ground, fine, part)
+        self._image = self.picture.draw(self.draw_items(), self.camera, *size, ground, fine, part)
+        self._drawn_size = self._pixel_size()
+        if not fine:
+            self.pace.took(time.perf_counter() - begun)
         self._dirty = self.picture.unfinished or self.stage.unfinished
         if self._dirty:
             QTimer.singleShot(0, self.update)
