@@ -722,7 +722,7 @@ def each_action(user, leave=("quit", "demo", "open")):
             action.trigger()
         user.window.playback.stop()
         yield row
-        user.settle(1)
+    user.settle(1)
 
 
 def test_every_action_can_be_run_while_shaping_with_a_pick(answering):

@@ -229,10 +229,12 @@ def nothing_points_astray(user) -> bool:
 
 @pytest.mark.parametrize("gesture", GESTURES)
 def test_whatever_acts_in_the_middle_of_a_gesture_leaves_nothing_of_it(hurried, gesture):
-    """Each gesture against each interruption: what is committed after the interruption stays as it is to the release."""
+    """Each gesture against every other interruption, and some against all: what is committed after it stays as it is to the
+    release. The monkey of ``make soak`` tries all with all."""
     user, button = hurried, BUTTONS.get(gesture, LEFT)
-    first, session = user.doc.settled.scene, user.doc.session
-    for name, interrupt in INTERRUPTIONS.items():
+    first, session, number = user.doc.settled.scene, user.doc.session, list(GESTURES).index(gesture)
+    every = gesture in ("bead", "bar", "marker", "grab", "aim")
+    for name, interrupt in list(INTERRUPTIONS.items())[0 if every else number % 2 :: 1 if every else 2]:
         user.doc.open_scene(first, None)
         user.doc.put(session)
         for frame in (3.0, 9.0):

@@ -94,7 +94,7 @@ def test_near_steps_keep_their_identity_and_labels():
 
 
 def test_two_hundred_strokes_keep_only_what_changed():
-    points, mesh = ball(10, 60)
+    points, mesh = ball(10, 30)
     scene, _ = add_object(Scene(), "Ball", mesh, points)
     scene, _ = edits.target_from_points(scene, OBJ, "A", points * 1.1)
     history = History(State(scene))

@@ -73,7 +73,7 @@ def test_a_regular_grid_tends_to_the_bicubic_b_spline():
     BSpline evaluates it."""
     points, mesh = plane(8, 8, 8, 8)
     points = points + np.random.default_rng(1).normal(size=points.shape) * [0.2, 1.0, 0.2]
-    finer, _ = refined(points, mesh, 6)
+    finer, _ = refined(points, mesh, 5)
     grid = points.reshape(9, 9, 3)
     knots = np.arange(-2, 11)
     along = BSpline(knots, grid, 3, extrapolate=True)
@@ -82,7 +82,7 @@ def test_a_regular_grid_tends_to_the_bicubic_b_spline():
         return BSpline(knots, along(i), 3, extrapolate=True)(j)
 
     for i, j in ((3, 3), (4, 4), (5, 3), (4, 6)):
-        assert np.linalg.norm(finer[i * 9 + j] - surface(i, j)) < 2e-3
+        assert np.linalg.norm(finer[i * 9 + j] - surface(i, j)) < 8e-3
 
 
 def test_a_border_tends_to_the_cubic_b_spline_of_its_points():

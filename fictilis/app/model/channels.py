@@ -89,8 +89,6 @@ class Channels:
 
     def set_values(self, values: Mapping[ChannelRef, float], label: str, final: bool = True) -> None:
         """Set several channels at once; ``final`` is one undoable step, else it is shown only."""
-        if final:
-            self.doc.interrupt()
         values = {ref: float(v) for ref, v in values.items() if self.find(ref) is not None}
         for ref, value in values.items():
             what = self.channel(ref)
@@ -99,6 +97,8 @@ class Channels:
                 word = "A weight" if what.part == "weight" else what.name
                 self.doc.say(f"{word} must be from -{most:g} to {most:g}; {what.name} keeps its own.", "error")
                 return
+        if final:
+            self.doc.interrupt()
         if final and self.doc.session.auto_key:
             self.key_values(values, label if len(values) != 1 else f"Auto-key {self.channel(next(iter(values))).name}")
             return
