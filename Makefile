@@ -14,6 +14,7 @@ soak: setup
 
 bench: setup
 	@env -u OPENBLAS_CORETYPE -u OPENBLAS_L2_SIZE FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m benchmarks
+	@env -u OPENBLAS_CORETYPE -u OPENBLAS_L2_SIZE FICTILIS_VIRTUAL=1 PYTHONPATH=. scripts/on_screen.sh .venv/bin/python -m benchmarks.large
 
 lint: setup
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy

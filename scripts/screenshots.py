@@ -21,8 +21,8 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.view.tools import TOOLS
-from fictilis.app.widgets import dialogs
 from fictilis.app.widgets.checks_window import ChecksDialog
+from fictilis.app.widgets.new_scene import NewSceneDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
@@ -31,8 +31,6 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick
 from fictilis.core.shaping.mirror import Mirror
-from fictilis.formats.files import MeshData
-from fictilis.formats.obj import write_obj
 from fictilis.formats.sound import read_sound
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -259,15 +257,28 @@ def main() -> None:
     take("kiln")
     window.set_theme("Bisque")
 
-    points, mesh = fictilis.primitives.plane(10, 10, 9, 12)
-    write_obj(home / "Curl.obj", [MeshData("Curl", points, mesh)])
-    window.target_commands.targets_from_files([home / "Curl.obj"])
-    take("refusal")
+    window.top.find_field.begin()
+    QTest.keyClicks(window.top.find_field, "lean")
+    take("find")
+    window.top.find_field.leave()
 
-    dialog = dialogs.NewSceneDialog(window, lambda: None, True)
-    dialog.show()
-    take("new-scene", dialog)
-    dialog.close()
+    def look_at_form(dialog: NewSceneDialog) -> None:
+        dialog.forms.buttons["Globe"].click()
+        dialog.show()
+        QTest.qWait(600)
+        both, corner = window.grab(), QPoint(30, 150)
+        painter = QPainter(both)
+        painter.drawPixmap(corner, dialog.grab())
+        painter.setPen(QColor(window.palette_.line))
+        painter.drawRect(corner.x(), corner.y(), dialog.width(), dialog.height())
+        painter.end()
+        both.save(str(OUT / "new-scene.png"))
+        dialog.buttons["cancel"].click()
+
+    shown = window.ask.show
+    window.ask.show = look_at_form
+    window.ask.new_scene()
+    window.ask.show = shown
 
     displacement = doc.object.base * [[0.12, 0.0, 0.12]]
     asked = []

@@ -108,8 +108,9 @@ class Actions:
             if row.door != door:
                 continue
             if row.menu not in parts:
-                if row.id in LINES_BEFORE:
-                    menu.addSeparator()
+                last = menu.actions()[-1] if menu.actions() else None
+                if last is not None and last.menu() is None:
+                    menu.addSeparator()  # parts stand together
                 parts[row.menu] = menu.addMenu(row.menu.split("/")[1])
             elif row.id in LINES_BEFORE:
                 parts[row.menu].addSeparator()

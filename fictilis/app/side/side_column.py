@@ -149,12 +149,11 @@ class ObjectSection(Section):
             self.add(Labelled(label, *row, width=56))
         self.form_fields: dict[str, NumberField] = {}
         self.form_rows: dict[str, Labelled] = {}
-        for kind in FORMS:
-            for name, first in defaults(kind).items():
-                if name not in self.form_fields:
-                    field = self.form_fields[name] = form_field(name, first)
-                    field.committed.connect(lambda v, n=name: self._set_form(n, v))
-                    self.form_rows[name] = self.add(Labelled(name.capitalize(), field))
+        numbers = {name: first for kind in FORMS for name, first in defaults(kind).items()}
+        for name, first in sorted(numbers.items(), key=lambda row: not isinstance(row[1], float)):  # sizes, then counts
+            field = self.form_fields[name] = form_field(name, first)
+            field.committed.connect(lambda v, n=name: self._set_form(n, v))
+            self.form_rows[name] = self.add(Labelled(name.capitalize(), field))
         self.locked = QCheckBox("Locked")
         self.locked.toggled.connect(self._lock)
         self.add(self.locked)

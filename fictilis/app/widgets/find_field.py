@@ -26,7 +26,7 @@ class FindField(KeptKeysField):
         self.setToolTip("Find an action, a target, a lane, a marker or a setting by a few words (Ctrl+F)")
         self.list = FindList(palette, self)
         self._known: Sequence[Findable] = ()
-        self.setTextMargins(20, 0, 0, 0)
+        self._signed = True
         self.textEdited.connect(self._search)
         self.set_palette_(palette)
 
@@ -36,12 +36,24 @@ class FindField(KeptKeysField):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
+        if not self._signed:
+            return
         sign = pixmap("magnifying-glass", self.list.palette_.quiet, 15, self.devicePixelRatioF())
         QPainter(self).drawPixmap(9, self.height() // 2 - 7, sign)
 
+    def _fit(self) -> None:
+        """In a narrow window the sign makes room for what is typed."""
+        self._signed = self.width() > 84 or not self.hasFocus()
+        self.setTextMargins(20 if self._signed else 0, 0, 0, 0)
+        self.setPlaceholderText("Find" if self.width() > 84 else "")
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.setPlaceholderText("Find" if self.width() > 84 else "")
+        self._fit()
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self._fit()
 
     def begin(self) -> None:
         """Come to the field, with its text selected."""
@@ -69,6 +81,7 @@ class FindField(KeptKeysField):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        self._fit()
         self.list.hide()
         self._known = ()
 
