@@ -113,7 +113,16 @@ class AnimationCurve:
 
     def with_key(self, key: Key) -> AnimationCurve:
         """With a key added, or replaced where there is one at that frame."""
-        return AnimationCurve.of((*self.keys, key), self)
+        low = bisect_left(self.keys, key.frame - SAME_FRAME, key=lambda k: k.frame)
+        high = bisect_right(self.keys, key.frame + SAME_FRAME, key=lambda k: k.frame)
+        curve = object.__new__(AnimationCurve)  # its keys are in order already: looking through all again would make n keys n²
+        for name, value in (
+            ("keys", (*self.keys[:low], key, *self.keys[high:])),
+            ("before", self.before),
+            ("after", self.after),
+        ):
+            object.__setattr__(curve, name, value)
+        return curve
 
     def without(self, frames: Iterable[float]) -> AnimationCurve:
         """With the keys at these frames taken away."""
