@@ -193,7 +193,7 @@ class Questions:
     def new_scene(self) -> new_scene.NewSceneChoice | None:
         """Which form or file; meanwhile the form is seen in the view, and then everything is as it was."""
         doc, eye = self.doc, self._asker.view.eye
-        session, camera = doc.session, eye.camera
+        session, camera = doc.session, eye.own
 
         def seen(choice: new_scene.NewSceneChoice) -> None:
             if point_count(choice.form, choice.numbers) <= SEEN_LIVE:
@@ -209,7 +209,7 @@ class Questions:
         self.show(dialog)
         doc.session = session
         doc.cancel_preview()
-        eye.camera = camera
+        eye.own = camera
         return dialog.choice if dialog.answer not in (None, "cancel") else None
 
     def unsaved(self) -> str | None:

@@ -20,9 +20,10 @@ from fictilis.core.edits.forms import add_form, form_of, set_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import new_target
-from fictilis.core.edits.timeline import set_marker
+from fictilis.core.edits.timeline import add_camera, set_marker
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
+from fictilis.core.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, RIGHT, SHIFT, bead, move, point
 
@@ -267,6 +268,12 @@ def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(u
 
     new_scene_dialog(user, act)
     assert user.doc.state is before and user.doc.session is session and user.view.camera == camera
+    scene, _ = add_camera(before.scene, SceneCamera("", "Camera", (0.0, 0.0, 0.0), 120.0, 20.0, 30.0))
+    user.doc.commit("Camera", scene)
+    user.doc.change(through_camera=True)
+    new_scene_dialog(user, act)
+    user.settle(300)
+    assert user.doc.settled.scene is scene and user.doc.undo_label() == "Camera" and user.doc.through_camera
 
 
 def test_enter_is_the_main_button_from_anywhere(user):

@@ -167,6 +167,9 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over heads the wheel scrolls; elsewhere it zooms in time, with Ctrl in value, and with Shift it pans."""
+        event.accept()
+        if self.doc.hand.busy:  # what is dragged stays under the pointer
+            return
         turn, at = event.angleDelta(), event.position()
         steps = (turn.y() or turn.x()) / 120
         if at.x() < self.axis.head:
@@ -182,7 +185,6 @@ class Lanes(Gesturing, QAbstractScrollArea):
             self.axis.pan(-steps * (last - first) * 0.1)
         else:
             self.axis.zoom(0.85**steps, at.x())
-        event.accept()
 
     def fit(self, span: tuple[float, float] | None = None) -> None:
         self.axis.fit(span)

@@ -53,7 +53,8 @@ class Aim(Gesture):
         self.doc.channels.set_values(self.aims, "Aim the camera", final=False)
 
     def end(self, _event: object = None) -> None:
-        self.doc.channels.set_values(self.aims, f"Aim {self.camera.name}")
+        if self.aims:
+            self.doc.channels.set_values(self.aims, f"Aim {self.camera.name}")
 
     def cancel(self) -> None:
         self.view.navigating = None
@@ -71,6 +72,16 @@ class Eye:
         self._own = Camera(yaw=START_YAW, pitch=START_PITCH)
         self._before_line_up: Camera | None = None
         self._was_way = doc.way
+
+    @property
+    def own(self) -> Camera:
+        """The view's own camera, also while the scene's is looked through."""
+        return self._own
+
+    @own.setter
+    def own(self, camera: Camera) -> None:
+        self._own = camera
+        self.view.refresh()
 
     def looks_through(self) -> bool:
         """Whether the view is that of the scene's camera."""
