@@ -18,6 +18,7 @@ from fictilis.render.renderer import Ground, Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
+MANY = 50_000  # points: with more, a pixel has points enough to be smooth, and smoothing takes long
 WIDTH, HEIGHT = 88, 66
 
 
@@ -35,7 +36,7 @@ def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, widt
     cloud = placed(obj.base, obj.transform.matrix())
     low, high = (cloud.min(0), cloud.max(0)) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
     camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, aspect=width / height, margin=1.2)
-    return image_of(renderer.draw([item], camera, width, height, ground, fine=True))
+    return image_of(renderer.draw([item], camera, width, height, ground, fine=len(points) < MANY))
 
 
 class Thumbnails(QObject):
