@@ -337,8 +337,16 @@ class Renderer:
 
     def forget(self) -> None:
         """Release what is kept of the items drawn so far."""
-        while self._buffers:
-            self._buffers.popitem()[1].release()
+        with self.ctx:
+            while self._buffers:
+                self._buffers.popitem()[1].release()
+
+    def forget_frames(self) -> None:
+        """Release the surfaces of pictures; those of a large one take tens of megabytes."""
+        with self.ctx:
+            while self._frames:
+                self._frames.popitem()[1].release()
+        self._last = self._begun = None
 
     def _draw_item(self, item: DrawItem, factor: int) -> None:
         buffers = self._buffers.get(item.key)

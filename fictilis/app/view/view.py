@@ -93,13 +93,11 @@ class View(Gesturing, QWidget):
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
 
-    # the picture
     def set_renderer(self, renderer: Renderer) -> None:
         self.picture, self.before_picture = Picture(renderer), Picture(renderer)
         self.refresh()
 
     def forget(self) -> None:
-        """Keep nothing of the scene that was left."""
         self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
         self.strokes.forget()
@@ -244,6 +242,8 @@ class View(Gesturing, QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        if self.picture is not None:
+            self.picture.renderer.forget_frames()
         self.refresh()
 
     # what is shaped
