@@ -116,7 +116,7 @@ class Window(QMainWindow):
         p, doc = self.palette_, self.doc
         self.view: View = View(doc, p, self.ask.base)
         self.ports.view = self.view
-        self.finder = Finder(doc, self.actions_, self._show_lane, self._fields)
+        self.finder = Finder(doc, self.actions_, self._show_lane, self.scene_time_commands.choose_camera, self._fields)
         self.top = TopLine(doc, self.actions_, p, self._lists(), self.finder.things)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(doc, self.view, self.actions_, p)

@@ -12,7 +12,6 @@ from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
 from fictilis.core.channels import ChannelRef, channels
-from fictilis.core.edits import timeline
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.timeline import SceneCamera
 
@@ -29,7 +28,8 @@ ALSO = {  # words of the trade for what is called otherwise here
 
 
 class Finder:
-    """Lists what can be found in a document and its window. ``show_lane`` brings a lane into sight, ``fields`` gives the
+    """Lists what can be found in a document and its window. ``show_lane`` brings a lane into sight, ``choose_camera`` looks
+    through one, ``fields`` gives the
     fields on the screen, each with its name and place."""
 
     def __init__(
@@ -37,9 +37,11 @@ class Finder:
         doc: Document,
         actions: Actions,
         show_lane: Callable[[ChannelRef], None],
+        choose_camera: Callable[[SceneCamera], None],
         fields: Callable[[], Iterable[tuple[str, str, QWidget]]],
     ) -> None:
-        self.doc, self.actions_, self.show_lane, self.fields = doc, actions, show_lane, fields
+        self.doc, self.actions_, self.fields = doc, actions, fields
+        self.show_lane, self.choose_camera = show_lane, choose_camera
 
     def things(self) -> list[Findable]:
         return [*self._actions(), *self._objects(), *self._lanes(), *self._times(), *self._fields()]
@@ -101,13 +103,8 @@ class Finder:
             go = lambda frame=marker.frame: doc.set_frame(frame)  # noqa: E731
             yield Findable(marker.name, go, f"marker at {marker.frame:g}", f"go to frame {marker.frame:g}", icon="flag")
         for camera in doc.scene.cameras:
-            go = lambda c=camera: self._camera(c)  # noqa: E731
+            go = lambda c=camera: self.choose_camera(c)  # noqa: E731
             yield Findable(camera.name, go, "camera", "look through it", icon="video-camera")
-
-    def _camera(self, camera: SceneCamera) -> None:
-        if camera is not self.doc.scene.camera:
-            self.doc.edit(f"Look through {camera.name}", lambda s: timeline.first_camera(s, camera.id))
-        self.doc.change(through_camera=True)
 
     def _fields(self) -> Iterator[Findable]:
         for name, place, field in self.fields():

@@ -15,9 +15,9 @@ from fictilis.app.lanes.places import RULER
 KEYS = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
         "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,
         "delete")  # fmt: skip
-HEAD = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
+HEAD_MENU = ("lane-open", "lane-normal", "lane-thin", None, "fit-values", "shared-scale", None, "key", "beyond", "paste-keys")
 NOWHERE = ("paste-keys", "paste-mirrored", "beyond", None, "retime", "fit-time", "fit-values", "shared-scale", "together")
-RULER_MENU = ("play-from", "play-until", "play-all", None, "previous-marker", "next-marker", None, "fit-time")
+RULER_MENU = ("play-all", None, "previous-marker", "next-marker", None, "fit-time")
 
 
 def context_menu(lanes: LaneArea, actions: Actions, at: QPointF, add_key: Callable[[], None]) -> QMenu:
@@ -38,13 +38,13 @@ def context_menu(lanes: LaneArea, actions: Actions, at: QPointF, add_key: Callab
         if place is not None:
             if place.ref not in doc.selected:
                 doc.select_channel(place.ref)
-            actions.add_to(menu, HEAD)
+            actions.add_to(menu, HEAD_MENU)
     elif at.y() < RULER:
         menu.addAction("New marker here…", at_frame("marker"))
         menu.addAction("Play from here", at_frame("play-from"))
         menu.addAction("Play until here", at_frame("play-until"))
         menu.addSeparator()
-        actions.add_possible(menu, RULER_MENU[2:])
+        actions.add_possible(menu, RULER_MENU)
     elif key is not None:
         if key not in doc.keys:
             doc.change(keys=frozenset({key}), selected=(key.lane,))

@@ -206,13 +206,16 @@ class MarkerRow(TimeRow):
         at = event.position()
         marker = self.marker_under(at)
         if event.button() == Qt.MouseButton.RightButton:
-            self.menu(event, ("marker", "previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, marker))
+            frame = float(np.round(self.lanes.axis.frame_at(at.x())))
+            self.menu(event, ("previous-marker", "next-marker"), lambda menu: self._marker_menu(menu, marker, frame))
         elif event.button() == Qt.MouseButton.LeftButton and at.x() >= self.lanes.axis.head:
             return ScrubRow(self, event) if marker is None else MoveMarker(self, event, marker)
         return None
 
-    def _marker_menu(self, menu: QMenu, marker: Marker | None) -> None:
+    def _marker_menu(self, menu: QMenu, marker: Marker | None, frame: float) -> None:
         if marker is None:
+            menu.addAction("New marker here…", lambda: (self.doc.set_frame(frame), self.actions_.by_id["marker"].trigger()))
+            menu.addSeparator()
             return
         menu.addAction("Rename", lambda: self.edit_name(marker))
         menu.addAction("Delete", lambda: self.doc.edit(

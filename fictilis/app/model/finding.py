@@ -37,13 +37,13 @@ def fit(thing: Findable, asked: list[str]) -> tuple[int, ...] | None:
     A word at the start of the title is best, then at the start of a word of it, within it, and last among the other words.
     """
     title = plain(thing.title)
-    beginnings = [" " + word for word in title.replace("-", " ").replace("(", " ").split()]
+    beginnings = title.replace("-", " ").replace("(", " ").split()
     rest = plain(f"{thing.note} {thing.place} {thing.words}")
     ranks = []
     for word in asked:
         if title.startswith(word):
             ranks.append(0)
-        elif any(b.startswith(" " + word) for b in beginnings):
+        elif any(beginning.startswith(word) for beginning in beginnings):
             ranks.append(1)
         elif word in title:
             ranks.append(2)

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QFocusEvent, QFont, QFontMetricsF, QKeyEvent, QM
 from PyQt6.QtWidgets import QFrame, QWidget
 
 from fictilis.app.model.finding import Findable, find, spans
-from fictilis.app.widgets.fields import KeptKeysField
+from fictilis.app.widgets.fields import ArrowCombo, Editor, KeptKeysField
 from fictilis.app.widgets.theme import Palette, font, pixmap
 
 ROW, WIDE, EDGE = 34, 600, 8  # pixels: a row, the list, and its distance from the window's edge
@@ -66,7 +66,7 @@ class FindField(KeptKeysField):
             self._known = self.things()
         self.list.show_found(find(self._known, text), text)
 
-    def _choose(self, thing: Findable) -> None:
+    def choose(self, thing: Findable) -> None:
         """Run or go to what was found; what is not possible now stays, and says why."""
         if not thing.why:
             self.leave()
@@ -93,7 +93,7 @@ class FindField(KeptKeysField):
             self.leave()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if self.list.chosen is not None:
-                self._choose(self.list.chosen)
+                self.choose(self.list.chosen)
         else:
             super().keyPressEvent(event)
 
@@ -207,7 +207,7 @@ class FindList(QFrame):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.mouseMoveEvent(event)
         if self.chosen is not None:
-            self.field._choose(self.chosen)
+            self.field.choose(self.chosen)
 
 
 def _elided(painter: QPainter, rect: QRectF, text: str) -> None:
@@ -218,8 +218,6 @@ def _elided(painter: QPainter, rect: QRectF, text: str) -> None:
 
 def named_fields(parts: Sequence[tuple[str, QWidget]]) -> list[tuple[str, str, QWidget]]:
     """The fields seen in some parts of a window: name, where it is, and the field."""
-    from fictilis.app.widgets.fields import ArrowCombo, Editor
-
     found: list[tuple[str, str, QWidget]] = []
     for place, part in parts:
         for field in part.findChildren(QWidget):
