@@ -105,6 +105,7 @@ def actions(window, folder: Path) -> dict[str, Callable[[], object]]:
 
     def drag(widget, start: QPointF, way: QPointF, steps: int = 8) -> None:
         QTest.mousePress(widget, left, none, point(start))
+        QTest.qWait(5)  # as for a hand: what waits is served between a press and a first move
         for k in range(1, steps + 1):
             move(widget, start + way * (k / steps))
             QTest.qWait(5)

@@ -7,9 +7,9 @@ import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import Any, TypeVar
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -57,7 +57,7 @@ from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.scene import MorphObject
-from fictilis.core.shaping.dabs import links
+from fictilis.core.shaping.dabs import prepare
 from fictilis.render.renderer import Light, Renderer
 
 T = TypeVar("T")
@@ -157,8 +157,7 @@ class Window(QMainWindow):
         layout.addWidget(self.top)
         line = QFrame()
         line.setFixedHeight(1)
-        line.setObjectName("line")
-        self.line = line
+        line.setObjectName("hairline")
         layout.addWidget(line)
         layout.addWidget(self.down, 1)
         self.setCentralWidget(whole)
@@ -166,7 +165,6 @@ class Window(QMainWindow):
         self.view.setFocus()
         for button in self.findChildren(QAbstractButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
-            button.installEventFilter(self)  # not the whole application: each event of any widget would pass through Python
 
     def _lists(self) -> tuple[tuple, ...]:
         """Menus that are filled when they open."""
@@ -183,13 +181,14 @@ class Window(QMainWindow):
                  ("See/From where", "drop-view", "Kept views", views), ("See/Camera", "remove-camera", "Cameras", cameras),
                  ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def event(self, event: QEvent) -> bool:
         """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            press = event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            if press and isinstance(QApplication.focusWidget(), QAbstractButton):
                 event.accept()
                 return True
-        return super().eventFilter(watched, event)
+        return super().event(event)
 
     @staticmethod
     def _splitter(way: Qt.Orientation, name: str, parts: Sequence[QWidget], sizes: Sequence[int]) -> QSplitter:
@@ -222,7 +221,7 @@ class Window(QMainWindow):
         """Find what brushes need to know of a large mesh while the pointer is still on its way to it."""
         if obj.geometry is not self._warmed and obj.geometry.point_count > WARMED_FROM and not self._warming.busy:
             self._warmed = obj.geometry
-            self._warming.run(lambda: links(obj))
+            self._warming.run(lambda: prepare(obj))
 
     # theme and sizes
 
@@ -230,10 +229,9 @@ class Window(QMainWindow):
         picked = self.settings.picked()
         self.palette_ = replace(PALETTES[name], picked=picked) if picked else PALETTES[name]
         self.settings.set_theme(name)
-        sheet, app = style_sheet(self.palette_), cast(QApplication, QApplication.instance())
-        if app.styleSheet() != sheet:  # setting it dresses every widget anew
-            app.setStyleSheet(sheet)
-        self.line.setStyleSheet(f"background: {self.palette_.line};")
+        sheet = style_sheet(self.palette_)
+        if self.styleSheet() != sheet:
+            self.setStyleSheet(sheet)  # the window's: Qt dresses each widget once, the application's once for each parent
         for part in (self.top, self.frame, self.column, self.side, self.transport):
             part.set_palette_(self.palette_)
         for row in (self.lanes, self.marker_row, self.sound_row):

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from fictilis.core.animation.lane_bank import lane_bank
-from fictilis.core.arrays import cached_by_array, cached_by_identity, recent_by_identity
+from fictilis.core.arrays import cached_by_array, cached_by_identity, extent, recent_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import SceneCamera
@@ -139,7 +139,7 @@ def _axis_of(
 
 @cached_by_array
 def _extent(points: np.ndarray) -> float:
-    return float(np.ptp(points, axis=0).max(initial=0.0)) if len(points) else 0.0
+    return float(extent(points).max(initial=0.0))
 
 
 def _reach(length: float) -> tuple[float, float]:

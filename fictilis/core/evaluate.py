@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 
 from fictilis.core.affine import placed
+from fictilis.core.arrays import add_rows
 from fictilis.core.channels import stand_at
 from fictilis.core.mix.acting import shares, shares_at
 from fictilis.core.mix.coefficients import FULL, columns
@@ -82,5 +83,5 @@ def full_shape(obj: MorphObject, target_id: str, at: float = FULL) -> np.ndarray
     """Points (n, 3) float64 of a target alone at full weight, or of its in-between at ``at``."""
     out = obj.base.copy()
     for deltas in shape_parts(obj, target_id, at):
-        out[deltas.indices] += deltas.offsets
+        add_rows(out, deltas.indices, deltas.offsets)
     return out

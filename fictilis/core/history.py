@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import any_in_rows
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 
@@ -30,7 +31,7 @@ class _Rows:
     @classmethod
     def of(cls, array: np.ndarray, reference: np.ndarray) -> _Rows:
         differs = _bits(array) != _bits(reference)
-        places = np.flatnonzero(differs.any(axis=1) if differs.ndim > 1 else differs).astype(np.int32)
+        places = np.flatnonzero(any_in_rows(differs) if differs.ndim > 1 else differs).astype(np.int32)
         return cls(places, array[places])
 
     def whole(self, reference: np.ndarray) -> np.ndarray:
@@ -60,7 +61,7 @@ class _DeltaRows:
         differs = np.ones(len(deltas.indices), bool)
         if len(reference.indices):
             same = reference.indices[clipped] == deltas.indices
-            differs[same] = (_bits(reference.offsets[clipped[same]]) != _bits(deltas.offsets[same])).any(axis=1)
+            differs[same] = any_in_rows(_bits(reference.offsets[clipped[same]]) != _bits(deltas.offsets[same]))
         return cls(gone, deltas.indices[differs], deltas.offsets[differs])
 
     def whole(self, reference: Deltas) -> Deltas:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.arrays import lengths, pair_lengths
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import edges
 
 
 def displacement_lengths(base: np.ndarray, points: np.ndarray) -> np.ndarray:
     """(n,) cm: how far each point is from the base."""
-    moved = points - base
-    return np.sqrt(np.einsum("ij,ij->i", moved, moved))
+    return lengths(points - base)
 
 
 def stretch(geometry: Geometry, base: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -20,8 +20,8 @@ def stretch(geometry: Geometry, base: np.ndarray, points: np.ndarray) -> np.ndar
     Edges without length in either do not count. Source: logarithmic (Hencky) strain, base 2.
     """
     pairs = edges(geometry)
-    now = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
-    then = np.linalg.norm(base[pairs[:, 0]] - base[pairs[:, 1]], axis=1)
+    now = pair_lengths(points, pairs)
+    then = pair_lengths(base, pairs)
     ok = (now > 1e-12) & (then > 1e-12)
     value = np.log2(np.where(ok, now, 1.0) / np.where(ok, then, 1.0))
     ends, both = pairs[ok].ravel(), np.repeat(value[ok], 2)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity, distinct, frozen, plain_numbers
+from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
@@ -36,7 +36,7 @@ class Deltas:
     @classmethod
     def from_dense(cls, offsets: np.ndarray) -> Deltas:
         """Keep the rows of offsets (n, 3) that are not exactly zero."""
-        indices = np.flatnonzero(np.any(offsets != 0.0, axis=1)).astype(np.int32)
+        indices = np.flatnonzero(any_in_rows(offsets != 0.0)).astype(np.int32)
         return cls(indices, offsets[indices])
 
     def dense(self, point_count: int) -> np.ndarray:
@@ -48,7 +48,7 @@ class Deltas:
     @property
     def largest(self) -> float:
         """Length of the longest offset, cm; 0 when nothing moves."""
-        return float(np.sqrt((self.offsets**2).sum(1).max())) if len(self.offsets) else 0.0
+        return float(lengths(self.offsets).max(initial=0.0))
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from fictilis.core.arrays import distinct
 from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
@@ -59,8 +60,8 @@ def find_cuts(stage: list[StageItem]) -> dict[str, np.ndarray]:
     for a, one in enumerate(stage):
         for two in stage[a + 1 :]:
             mine, its = cuts_between(one.obj.geometry, one.in_scene(), two.obj.geometry, two.in_scene())
-            found[one.obj.id] = np.union1d(found[one.obj.id], mine)
-            found[two.obj.id] = np.union1d(found[two.obj.id], its)
+            found[one.obj.id] = distinct(np.concatenate([found[one.obj.id], mine]))
+            found[two.obj.id] = distinct(np.concatenate([found[two.obj.id], its]))
     return found
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.affine import placed
+from fictilis.core.arrays import box
 from fictilis.core.channels import camera_at, stand_at
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
@@ -40,7 +41,7 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
     if not clouds:
         return np.full(3, -50.0), np.full(3, 50.0)
     every = np.concatenate(clouds)
-    return every.min(0), every.max(0)
+    return box(every)
 
 
 def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.affine import placed
+from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent
 from fictilis.core.channels import Stand, stand_at
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
@@ -17,10 +18,12 @@ from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, MorphObject, Scene, targets_by_id
+from fictilis.render.camera import Camera
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
 FEW = 4  # fewer than one in so many points changed: normals are renewed near those only
+LOOKED_AT = 40_000  # points at most, to find where shapes are in the picture
 LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at its own weight instead
 
 
@@ -48,7 +51,7 @@ class StageItem:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
         out = mixed_points(self.obj, self.shares) if self.ref is None else shape_points(self.obj, self.ref)
         if self.live is not None:
-            out[self.live.indices] += self.live.offsets
+            add_rows(out, self.live.indices, self.live.offsets)
         return out
 
     def in_scene(self) -> np.ndarray:
@@ -133,10 +136,10 @@ class _Shape:
         self.points[gone] = self.still_points[gone]
         if len(now):
             rows = self.still_points[now] + live.offsets.astype(np.float32)
-            other = (rows != self.points[now]).any(axis=1)
+            other = any_in_rows(rows != self.points[now])
             now = now[other]
             self.points[now] = rows[other]
-        self._kept.update(self.points, np.union1d(gone, now) if len(gone) else now)
+        self._kept.update(self.points, distinct(np.concatenate([gone, now])) if len(gone) else now)
         self.touched = live.indices if live is not None else None
         self.laid = live
         self.revision += 1
@@ -251,6 +254,19 @@ def _same(a: tuple, b: tuple) -> bool:
     return len(a) == len(b) and all(x is y or (isinstance(x, float) and x == y) for x, y in zip(a, b, strict=True))
 
 
+def seen_boxes(items: list[StageItem], camera: Camera, width: int, height: int) -> list[tuple[StageItem, list[float]]]:
+    """Each item that has points with the rectangle (left, top, width, height) it covers, in pixels, found by some of them."""
+    items = [item for item in items if len(item.points)]
+    if not items:
+        return []
+    steps = [1 + len(item.points) * len(items) // LOOKED_AT for item in items]
+    clouds = [placed(i.points[::n].astype(np.float64), i.matrix) for i, n in zip(items, steps, strict=True)]
+    pixels, _ = camera.project(np.concatenate(clouds), width, height)
+    starts = np.cumsum([0, *(len(cloud) for cloud in clouds[:-1])])
+    low, high = (ends.reduceat(pixels, starts, axis=0) for ends in (np.minimum, np.maximum))
+    return list(zip(items, np.concatenate([low, high - low], axis=1).tolist(), strict=True))
+
+
 def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
     """The shapes of a Line-up behind the mix: the base, the targets, and an in-between that is shaped."""
     refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
@@ -261,11 +277,11 @@ def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
 
 def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
     """(k, 3): between these lies a Line-up, as far as the base and full targets reach; in the scene."""
-    low, high = (obj.base.min(0), obj.base.max(0)) if len(obj.base) else (np.zeros(3), np.zeros(3))
+    low, high = box(obj.base) if len(obj.base) else (np.zeros(3), np.zeros(3))
     reach = np.zeros(3)
     for target in obj.targets:
         if len(target.deltas.offsets):
-            reach = np.maximum(reach, np.abs(target.deltas.offsets).max(axis=0))
+            reach = np.maximum(reach, box(np.abs(target.deltas.offsets))[1])
     corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1] - reach[1], high[1] + reach[1])
                         for z in (low[2], high[2])])  # fmt: skip
     corners = placed(corners, obj.transform.matrix())
@@ -275,7 +291,7 @@ def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
 
 def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
     """(count, 3): offsets that stand shapes in rows facing the viewer, the first at the top left."""
-    size = np.ptp(obj.base @ obj.transform.matrix()[:3, :3].T, axis=0) if len(obj.base) else np.ones(3)
+    size = extent(obj.base @ obj.transform.matrix()[:3, :3].T) if len(obj.base) else np.ones(3)
     right, up = np.array(wish.right), np.array(wish.up)
     wide = float(np.abs(right) @ size) * 1.2 + 1e-6
     high = float(np.abs(up) @ size) * 1.32 + 1e-6

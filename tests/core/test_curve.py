@@ -1,9 +1,11 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.curve import INTERPOLATIONS, TANGENTS, AnimationCurve, Key, pieces_of
 from fictilis.core.errors import EditRefused
 
 values = st.floats(-5, 5, allow_nan=False)
@@ -90,3 +92,32 @@ def test_ways_to_go_on_before_the_first_key(way, value):
     """A straight lane from 1 at 10 to 5 at 20, looked at 3 frames before its first key."""
     curve = AnimationCurve((Key(10, 1.0, "linear"), Key(20, 5.0, "linear")), before=way)
     assert curve.evaluate(7.0) == pytest.approx(value) and curve.evaluate(10.0) == 1.0
+
+
+def test_many_curves_cut_at_once_are_what_each_is_alone():
+    rng = np.random.default_rng(4)
+    eases = ("ease-in-out", "bounce-out", "cubic-bezier(0.2, 0.1, 0.7, 1.4)")
+
+    def some() -> AnimationCurve:
+        frames = np.cumsum(rng.uniform(0.2, 9, rng.integers(1, 7)))
+        keys = [
+            Key(
+                f,
+                v,
+                str(rng.choice(INTERPOLATIONS)),
+                str(rng.choice(TANGENTS)),
+                (2.0, -0.3),
+                (4.0, 0.5),
+                str(rng.choice(eases)),
+            )
+            for f, v in zip(frames.tolist(), rng.normal(size=len(frames)).tolist(), strict=True)
+        ]
+        before, after = (str(rng.choice(("hold", "linear"))) for _ in range(2))
+        return AnimationCurve(tuple(keys), before=before, after=after)
+
+    curves = [some() for _ in range(200)]
+    at = np.linspace(-5, 60, 301)
+    for curve, part in zip(curves, pieces_of(curves), strict=True):
+        (alone,) = pieces_of([replace(curve)])
+        assert np.array_equal(alone.coefficients, part.coefficients) and np.array_equal(alone.starts, part.starts)
+        assert np.array_equal(alone.handles, part.handles) and np.array_equal(alone.values(at), part.values(at))

@@ -235,7 +235,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
                 ref = KeyRef(*place.ref, key.frame)
                 if ref not in self.doc.keys:
                     continue
-                into, on = part.into[n], part.out[n]
+                into, on = part.handles_at(n)
                 at = QPointF(self.axis.x(key.frame), place.y(key.value))
                 if n > 0 and keys[n - 1].interpolation == "smooth":
                     out.append((ref, "into", at, QPointF(self.axis.x(key.frame - into[0]), place.y(key.value + into[1]))))

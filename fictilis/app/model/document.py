@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from fictilis.app.model.channels import Channels
 from fictilis.app.model.hand import Hand
 from fictilis.app.model.session import NAMES, POINTING, Notice, Session, State
+from fictilis.core.arrays import extent
 from fictilis.core.channels import Channel, ChannelRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
@@ -80,7 +81,7 @@ class Document(QObject):
     def _fit_tool_sizes(self) -> None:
         obj = self.object
         if obj is not None and len(obj.base):
-            size = float(np.linalg.norm(np.ptp(obj.base, axis=0))) or 1.0
+            size = float(np.linalg.norm(extent(obj.base))) or 1.0
             self._now(tools=replace(self.tools, size=float(f"{size * 0.14:.2g}"), pivot_place=None))
 
     # what is there

@@ -10,11 +10,12 @@ from PyQt6.QtGui import QImage
 
 from fictilis.app.view.picture import image_of
 from fictilis.core.affine import placed
+from fictilis.core.arrays import box, extent, lengths
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
 from fictilis.render.camera import Camera
-from fictilis.render.renderer import Ground, Renderer
+from fictilis.render.renderer import DrawItem, Ground, Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
@@ -24,19 +25,25 @@ WIDTH, HEIGHT = 88, 66
 
 def tint_of(obj: MorphObject, displacement: np.ndarray) -> np.ndarray:
     """(n,) float32 in 0…1: how far points move, against the largest move; nothing where all is rounding."""
-    size = float(np.ptp(obj.base, axis=0).max()) if len(obj.base) else 1.0
-    length = np.sqrt(np.einsum("ij,ij->i", displacement, displacement))
+    size = float(extent(obj.base).max()) or 1.0
+    length = lengths(displacement)
     return (length / max(float(length.max(initial=0.0)), 1e-4 * size, 1e-9)).astype(np.float32)
 
 
-def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground,
-                  tint: np.ndarray | None = None) -> QImage:  # fmt: skip
+def _same(a: tuple, b: tuple) -> bool:
+    return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
+
+
+def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground) -> QImage:
     """A small picture of an object in a shape (n, 3), seen from where every thumbnail is."""
-    item = draw_item(obj, points, "thumbnail", tint)
+    return _picture(renderer, draw_item(obj, points, "thumbnail"), obj, width, height, ground)
+
+
+def _picture(renderer: Renderer, item: DrawItem, obj: MorphObject, width: int, height: int, ground: Ground) -> QImage:
     cloud = placed(obj.base, obj.transform.matrix())
-    low, high = (cloud.min(0), cloud.max(0)) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
+    low, high = box(cloud) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
     camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, aspect=width / height, margin=1.2)
-    return image_of(renderer.draw([item], camera, width, height, ground, fine=len(points) < MANY))
+    return image_of(renderer.draw([item], camera, width, height, ground, fine=len(item.points) < MANY))
 
 
 class Thumbnails(QObject):
@@ -50,6 +57,7 @@ class Thumbnails(QObject):
         self.ratio = 1.0
         self._kept: OrderedDict[tuple, tuple[tuple, QImage]] = OrderedDict()
         self._wanted: list[tuple[tuple, MorphObject, ShapeRef, Ground]] = []
+        self._ready: tuple[tuple, DrawItem] | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make_one)
@@ -62,7 +70,7 @@ class Thumbnails(QObject):
         kept = self._kept.get(place)
         if kept is not None:
             self._kept.move_to_end(place)
-            if all(a is b for a, b in zip(kept[0], made_of, strict=False)) and len(kept[0]) == len(made_of):
+            if _same(kept[0], made_of):
                 return kept[1]
         if not any(w[0] == place for w in self._wanted):
             self._wanted.append((place, obj, ref, ground))
@@ -74,6 +82,7 @@ class Thumbnails(QObject):
         """Keep nothing of the scene that was left."""
         self._kept.clear()
         self._wanted.clear()
+        self._ready = None
 
     @staticmethod
     def _made_of(obj: MorphObject, ref: ShapeRef) -> tuple:
@@ -87,14 +96,22 @@ class Thumbnails(QObject):
             if not self._wanted:
                 self._timer.stop()
             return
-        place, obj, ref, ground = self._wanted.pop(0)
+        place, obj, ref, ground = self._wanted[0]
         if not ref.exists_in(obj):
+            self._wanted.pop(0)
             return
-        points = shape_points(obj, ref)
-        tint = None if ref.is_base else tint_of(obj, points - obj.base)
-        image = shape_picture(self.renderer, obj, points, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground, tint)
+        made_of = self._made_of(obj, ref)
+        if self._ready is None or not _same(self._ready[0], made_of):
+            points = shape_points(obj, ref)
+            tint = None if ref.is_base else tint_of(obj, points - obj.base)
+            self._ready = made_of, draw_item(obj, points, "thumbnail", tint)
+            if len(points) > MANY:
+                return  # it is drawn in a turn of its own, so that others are served between
+        self._wanted.pop(0)
+        item, self._ready = self._ready[1], None
+        image = _picture(self.renderer, item, obj, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground)
         image.setDevicePixelRatio(self.ratio)
-        self._kept[place] = (self._made_of(obj, ref), image)
+        self._kept[place] = (made_of, image)
         while len(self._kept) > KEPT:
             self._kept.popitem(last=False)
         self.ready.emit()

@@ -9,7 +9,7 @@ import numpy as np
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.arrays import distinct
+from fictilis.core.arrays import distinct, extent
 from fictilis.core.channels import stand_at
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
@@ -113,7 +113,7 @@ class Dressing:
 
         def make() -> tuple[np.ndarray, float]:
             length = displacement_lengths(item.obj.base, item.points)
-            size = float(np.ptp(item.obj.base, axis=0).max()) if len(length) else 1.0
+            size = float(extent(item.obj.base).max()) or 1.0
             top = scale or max(float(length.max(initial=0.0)), 1e-4 * size, 1e-9)
             return np.minimum(length / top, 1.0).astype(np.float32), top
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
+from fictilis.core.arrays import box
 from fictilis.core.channels import ChannelRef, camera_at
 from fictilis.core.scene import MorphObject, SavedView
 from fictilis.core.timeline import SceneCamera
@@ -144,7 +145,7 @@ class Eye:
             every = line_up_corners(self.doc.object, self.view.wish())
             axes = self.camera.axes()
             flat = every @ axes.T
-            low, high = flat.min(0), flat.max(0)
+            low, high = box(flat)
             across, above = high[0] - low[0], (high[1] - low[1]) * 1.12  # room for the labels
             half = max(above, across / aspect) / 2 * 1.12
             distance = half / self.camera.tangent + (high[2] - low[2]) / 2
@@ -154,7 +155,7 @@ class Eye:
         shaped = self.view.shaped_item()
         if shaped is not None and len(self.doc.picks()) > 1:
             cloud = shaped.in_scene()[self.doc.picks()]
-            low, high = cloud.min(0), cloud.max(0)
+            low, high = box(cloud)
             grow = 0.3 * max(float((high - low).max()), 1e-3)
             low, high = low - grow, high + grow
         else:

@@ -34,13 +34,12 @@ from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click, under
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.affine import placed
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_shape
 from fictilis.render.renderer import DrawItem, Renderer
-from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish
+from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
 
@@ -230,15 +229,7 @@ class View(Gesturing, QWidget):
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
         """Line-up: each item with the rectangle it covers in the picture, found by some of its points."""
-        out = []
-        for item in self._items:
-            if not len(item.points):
-                continue
-            some = placed(item.points[:: 1 + len(item.points) // 4000].astype(np.float64), item.matrix)
-            pixels, _ = self.camera.project(some, self.width(), self.height())
-            low, high = pixels.min(0), pixels.max(0)
-            out.append((item, QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1])))
-        return out
+        return [(item, QRectF(*box)) for item, box in seen_boxes(self._items, self.camera, self.width(), self.height())]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QRectF, Qt
-from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QPainter, QPixmap
+from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 
 from fictilis.core.affine import rgb
@@ -102,15 +102,30 @@ def pixmap(name: str, colour: str, size: int = 18, scale: float = 1.0) -> QPixma
     return out
 
 
+class _Drawn(QIconEngine):
+    """An icon of the shipped family, drawn in the size and the state in which it is asked for."""
+
+    def __init__(self, name: str, text: str, on: str, faint: str) -> None:
+        super().__init__()
+        self.parts = (name, text, on, faint)
+
+    def pixmap(self, size: QSize, mode: QIcon.Mode, state: QIcon.State) -> QPixmap:
+        name, text, on, faint = self.parts
+        colour = faint if mode == QIcon.Mode.Disabled else on if state == QIcon.State.On else text
+        return pixmap(name, colour, min(size.width(), size.height()))
+
+    def paint(self, painter: QPainter | None, rect: QRect, mode: QIcon.Mode, state: QIcon.State) -> None:
+        assert painter is not None
+        size = rect.size() * painter.device().devicePixelRatioF()
+        painter.drawPixmap(rect, self.pixmap(size, mode, state))
+
+    def clone(self) -> QIconEngine:
+        return _Drawn(*self.parts)
+
+
 def icon(name: str, palette: Palette, checked: str | None = None) -> QIcon:
     """An icon with its quiet state when disabled, and with ``checked`` as the colour while on."""
-    out = QIcon()
-    for scale in (1.0, 2.0):
-        out.addPixmap(pixmap(name, palette.text, 18, scale), QIcon.Mode.Normal, QIcon.State.Off)
-        out.addPixmap(pixmap(name, checked or palette.text, 18, scale), QIcon.Mode.Normal, QIcon.State.On)
-        faint = mix(palette.quiet, palette.panel, 0.5)
-        out.addPixmap(pixmap(name, faint, 18, scale), QIcon.Mode.Disabled, QIcon.State.Off)
-    return out
+    return QIcon(_Drawn(name, palette.text, checked or palette.text, mix(palette.quiet, palette.panel, 0.5)))
 
 
 def mix(a: str, b: str, part: float) -> str:

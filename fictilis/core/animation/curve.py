@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from fictilis.core.animation.easing import bezier_parameter, ease_at, handles_of
-from fictilis.core.arrays import cached_by_identity, plain_numbers
+from fictilis.core.arrays import plain_numbers
 from fictilis.core.errors import EditRefused
 
 INTERPOLATIONS = ("hold", "linear", "smooth", "ease")
@@ -142,7 +143,7 @@ class AnimationCurve:
         """The handles of a key as they act: back and on, shortened where they would reach past the neighbours."""
         part = pieces(self)
         place = next(n for n, k in enumerate(self.keys) if k is key)
-        return part.into[place], part.out[place]
+        return part.handles_at(place)
 
     def evaluate(self, frames: np.ndarray | float) -> np.ndarray:
         """Values at ``frames`` (any shape), float64, the same shape. A curve without keys is 0."""
@@ -193,15 +194,19 @@ class Pieces:
     """A curve as pieces: starts (s,) frames, coefficients (s, 4) of cubics, lowest power first, in frames since the start.
 
     Pieces whose handles bend time are Béziers: ``beziers`` (s, 6) are span, inner x1 and x2 in 0…1, the rise, and the
-    inner values y1 and y2 as offsets from the start; ``eased`` the named easing of a piece. into, out: handles a key.
+    inner values y1 and y2 as offsets from the start; ``eased`` the named easing of a piece. handles (k, 4): back and on.
     """
 
     starts: np.ndarray
     coefficients: np.ndarray
     beziers: dict[int, tuple[float, ...]]
     eased: dict[int, tuple[float, float, str]]
-    into: tuple[Handle, ...] = ()
-    out: tuple[Handle, ...] = ()
+    handles: np.ndarray = field(default_factory=lambda: np.zeros((0, 4)))
+
+    def handles_at(self, number: int) -> tuple[Handle, Handle]:
+        """Both handles (frames, value) of a key, back and on."""
+        back, before, on, after = self.handles[number].tolist()
+        return (back, before), (on, after)
 
     @property
     def is_cubic(self) -> bool:
@@ -250,49 +255,84 @@ class Pieces:
         return out
 
 
-@cached_by_identity
+_known: WeakKeyDictionary[AnimationCurve, Pieces] = WeakKeyDictionary()
+
+
 def pieces(curve: AnimationCurve) -> Pieces:
-    """The pieces of a curve; the first reaches back without end, the last on without end.
+    """The pieces of a curve; the first reaches back without end, the last on without end."""
+    return _known.get(curve) or pieces_of([curve])[0]
+
+
+def pieces_of(curves: Sequence[AnimationCurve]) -> list[Pieces]:
+    """The pieces of many curves, those not known yet in one go: a scene may key a thousand lanes at once.
 
     Source: cubic Hermite form, with the slopes of ``auto_slopes``; with handles of other lengths the Bézier in frame and
     value through both keys and both handles' ends.
     """
-    keys = curve.keys
-    if not keys:
-        return Pieces(np.array([0.0]), np.zeros((1, 4)), {}, {})
-    frames = np.array([k.frame for k in keys])
-    values = np.array([k.value for k in keys])
-    into, out = _handles(keys, frames, values)
-    table = np.zeros((len(keys) + 1, 4))
-    table[0, 0] = values[0]
-    table[1:, 0] = values
-    beziers: dict[int, tuple[float, ...]] = {}
-    eased: dict[int, tuple[float, float, str]] = {}
-    for i, key in enumerate(keys[:-1]):
-        span, rise = float(frames[i + 1] - frames[i]), float(values[i + 1] - values[i])
-        if key.interpolation == "linear":
-            table[i + 1, 1] = rise / span
-        elif key.interpolation == "ease":
-            inner = handles_of(key.ease)
-            if inner is None:
-                eased[i + 1] = (span, rise, key.ease)
-            else:
-                beziers[i + 1] = (span, inner[0], inner[2], rise, inner[1] * rise, inner[3] * rise)
-        elif key.interpolation == "smooth":
-            (df, dv), (bf, bv) = out[i], into[i + 1]
-            if abs(df - span / 3) < 1e-12 * span and abs(bf - span / 3) < 1e-12 * span:
-                secant, a, b = rise / span, 3 * dv / span, -3 * bv / span
-                table[i + 1, 1:] = a, (3 * secant - 2 * a - b) / span, (a + b - 2 * secant) / span**2
-            else:
-                beziers[i + 1] = (span, df / span, 1 - bf / span, rise, dv, rise + bv)
-    starts = np.concatenate([frames[:1] - 1.0, frames])
-    part = Pieces(starts, table, beziers, eased, into, out)
-    if len(keys) > 1 and curve.before == "linear":
-        slope = _slope_at_end(part, 1, float(frames[1] - frames[0]), False)
-        table[0, :2] = values[0] - slope, slope
-    if len(keys) > 1 and curve.after == "linear":
-        table[-1, 1] = _slope_at_end(part, len(keys) - 1, float(frames[-1] - frames[-2]), True)
-    return part
+    fresh = [curve for curve in curves if curve.keys and curve not in _known]
+    if fresh:
+        _known.update(zip(fresh, _cut([c.keys for c in fresh]), strict=True))
+        for curve in fresh:
+            if len(curve.keys) > 1:
+                _run_on(curve, _known[curve])
+    none = Pieces(np.array([0.0]), np.zeros((1, 4)), {}, {})
+    return [_known[curve] if curve.keys else none for curve in curves]
+
+
+def _cut(rows: list[tuple[Key, ...]]) -> list[Pieces]:
+    """The pieces between the keys of each row, worked out as one row of all keys."""
+    keys = [key for row in rows for key in row]
+    counts = np.array([len(row) for row in rows])
+    last = np.cumsum(counts) - 1
+    first, owner = last - counts + 1, np.repeat(np.arange(len(rows)), counts)
+    frames, values = np.array([k.frame for k in keys]), np.array([k.value for k in keys])
+    kinds = np.array([k.interpolation for k in keys])
+    span, rise = np.diff(frames), np.diff(values)
+    span[last[:-1]], rise[last[:-1]] = 1.0, 0.0  # between two rows is nothing
+    handles = _handles(keys, first, last, span, rise, kinds == "hold")
+    kinds[last] = ""
+    heads, at = first + np.arange(len(rows)), np.arange(len(keys)) + owner + 1  # rows of the table
+    table = np.zeros((len(keys) + len(rows), 4))
+    table[heads, 0], table[at, 0] = values[first], values
+    starts = np.empty(len(table))
+    starts[heads], starts[at] = frames[first] - 1.0, frames
+    beziers: list[dict[int, tuple[float, ...]]] = [{} for _ in rows]
+    eased: list[dict[int, tuple[float, float, str]]] = [{} for _ in rows]
+    straight = np.flatnonzero(kinds == "linear")
+    table[at[straight], 1] = rise[straight] / span[straight]
+    smooth = np.flatnonzero(kinds == "smooth")
+    long, high = span[smooth], rise[smooth]
+    (df, dv), (bf, bv) = handles[smooth, 2:].T, handles[smooth + 1, :2].T
+    plain = (np.abs(df - long / 3) < 1e-12 * long) & (np.abs(bf - long / 3) < 1e-12 * long)
+    secant, a, b = high / long, 3 * dv / long, -3 * bv / long
+    cubics = np.stack([a, (3 * secant - 2 * a - b) / long, (a + b - 2 * secant) / long**2], axis=1)
+    table[at[smooth[plain]], 1:] = cubics[plain]
+    bent = np.stack([long, df / long, 1 - bf / long, high, dv, high + bv], axis=1)
+    for n in np.flatnonzero(~plain).tolist():
+        whose = int(owner[smooth[n]])
+        beziers[whose][int(at[smooth[n]] - heads[whose])] = tuple(bent[n].tolist())
+    for n in np.flatnonzero(kinds == "ease").tolist():
+        whose, inner, up, ease = int(owner[n]), handles_of(keys[n].ease), float(rise[n]), keys[n].ease
+        place = int(at[n] - heads[whose])
+        if inner is None:
+            eased[whose][place] = (float(span[n]), up, ease)
+        else:
+            beziers[whose][place] = (float(span[n]), inner[0], inner[2], up, inner[1] * up, inner[3] * up)
+    ends = at[last] + 1
+    return [
+        Pieces(starts[h:e].copy(), table[h:e].copy(), beziers[n], eased[n], handles[f : z + 1].copy())
+        for n, (h, e, f, z) in enumerate(zip(heads.tolist(), ends.tolist(), first.tolist(), last.tolist(), strict=True))
+    ]
+
+
+def _run_on(curve: AnimationCurve, part: Pieces) -> None:
+    """Straight on before the first and after the last key, where the curve is to go on so."""
+    starts = part.starts
+    if curve.before == "linear":
+        slope = _slope_at_end(part, 1, float(starts[2] - starts[1]), False)
+        part.coefficients[0, :2] = part.coefficients[0, 0] - slope, slope
+    if curve.after == "linear":
+        part.coefficients[-1, 1] = _slope_at_end(part, len(starts) - 2, float(starts[-1] - starts[-2]), True)
 
 
 def _slope_at_end(part: Pieces, number: int, span: float, late: bool) -> float:
@@ -310,19 +350,23 @@ def _slope_at_end(part: Pieces, number: int, span: float, late: bool) -> float:
     return (3 * c3 * t + 2 * c2) * t + c1
 
 
-def _handles(keys: tuple[Key, ...], frames: np.ndarray, values: np.ndarray) -> tuple[tuple[Handle, ...], tuple[Handle, ...]]:
-    """Handles (frames, value) back and on of each key, never longer than the way to the neighbour."""
-    slopes = auto_slopes(frames, values, [k.interpolation for k in keys])
-    spans = np.diff(frames)
-    into, out = [], []
-    for i, key in enumerate(keys):
-        slope = 0.0 if key.tangent == "flat" else float(slopes[i])
-        back = float(spans[i - 1]) if i > 0 else float(spans[0]) if len(spans) else 1.0
-        on = float(spans[i]) if i < len(spans) else back
-        own = key.tangent in ("joined", "broken")
-        into.append(_shortened(key.into, back) if own and key.into else (back / 3, -slope * back / 3))
-        out.append(_shortened(key.out, on) if own and key.out else (on / 3, slope * on / 3))
-    return tuple(into), tuple(out)
+def _handles(keys: list[Key], first: np.ndarray, last: np.ndarray, span: np.ndarray, rise: np.ndarray,
+             holds: np.ndarray) -> np.ndarray:  # fmt: skip
+    """(k, 4): handles (frames, value) back and on of each key, never longer than the way to the neighbour."""
+    slopes = auto_slopes(span, rise, holds)
+    slopes[first] = slopes[last] = 0.0
+    slopes[[k.tangent == "flat" for k in keys]] = 0.0
+    back, on = np.concatenate([[1.0], span]), np.concatenate([span, [1.0]])
+    on[last] = np.where(first == last, 1.0, back[last])
+    back[first] = on[first]
+    out = np.stack([back / 3, -slopes * back / 3, on / 3, slopes * on / 3], axis=1)
+    for i in [n for n, key in enumerate(keys) if key.tangent in ("joined", "broken")]:
+        into, after = keys[i].into, keys[i].out
+        if into:
+            out[i, :2] = _shortened(into, float(back[i]))
+        if after:
+            out[i, 2:] = _shortened(after, float(on[i]))
+    return out
 
 
 def _shortened(handle: Handle, span: float) -> Handle:
@@ -330,20 +374,16 @@ def _shortened(handle: Handle, span: float) -> Handle:
     return handle if frames <= span else (span, value * span / frames)
 
 
-def auto_slopes(frames: np.ndarray, values: np.ndarray, interpolations: list[str]) -> np.ndarray:
+def auto_slopes(span: np.ndarray, rise: np.ndarray, holds: np.ndarray) -> np.ndarray:
     """Slopes (k,) of automatic tangents: flat at extremes, at both ends and after a hold, no overshoot between.
 
-    Parameters   frames, values : (k,) float64; interpolations : to the next key
+    Parameters   span, rise : (k - 1,) float64, frames and values from key to key; holds : (k,) bool, no motion to the next
     Source       Fritsch and Carlson (1980), SIAM J. Numer. Anal. 17(2); the weighted harmonic mean of the two secants
                  is Fritsch and Butland (1984), SIAM J. Sci. Stat. Comput. 5(2), which keeps their condition.
     """
-    slopes = np.zeros(len(frames))
-    if len(frames) < 3:
-        return slopes
-    span = np.diff(frames)
-    secant = np.diff(values) / span
-    left, right = secant[:-1].copy(), secant[1:]
-    left[[kind == "hold" for kind in interpolations[:-2]]] = 0.0
+    slopes = np.zeros(len(span) + 1)
+    secant = rise / span
+    left, right = np.where(holds[:-2], 0.0, secant[:-1]), secant[1:]
     before, after = 2 * span[1:] + span[:-1], span[1:] + 2 * span[:-1]
     weighted = before * right + after * left
     rising = (np.sign(left) == np.sign(right)) & (weighted != 0)

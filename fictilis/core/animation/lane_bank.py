@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from fictilis.core.animation.curve import Pieces, pieces
+from fictilis.core.animation.curve import Pieces, pieces_of
 from fictilis.core.animation.easing import bezier_parameter, ease_at
 
 if TYPE_CHECKING:
@@ -26,20 +26,20 @@ class LaneBank:
 
     def __init__(self, lanes: Sequence[Lane]) -> None:
         self.lanes = tuple(lanes)
-        joined: list[tuple[int, Pieces]] = []
+        plain: list[int] = []
         self.alone: list[int] = []
         for number, lane in enumerate(self.lanes):
             curve = lane.curve
             if {curve.before, curve.after} <= {"hold", "linear"} and not any(m.on and m.amount for m in lane.modifiers):
-                joined.append((number, pieces(curve)))
+                plain.append(number)
             else:
                 self.alone.append(number)
-        self.joined = np.array([number for number, _ in joined], np.intp)
-        counts = np.array([len(p.starts) for _, p in joined], np.intp)
+        self.joined, joined = np.array(plain, np.intp), pieces_of([self.lanes[number].curve for number in plain])
+        counts = np.array([len(p.starts) for p in joined], np.intp)
         self.first = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.intp) if len(counts) else np.zeros(0, np.intp)
         self.counts = counts
-        self.starts = np.concatenate([p.starts for _, p in joined]) if joined else np.zeros(0)
-        table = np.concatenate([p.coefficients for _, p in joined]) if joined else np.zeros((0, 4))
+        self.starts = np.concatenate([p.starts for p in joined]) if joined else np.zeros(0)
+        table = np.concatenate([p.coefficients for p in joined]) if joined else np.zeros((0, 4))
         self.c0, self.c1, self.c2, self.c3 = (np.ascontiguousarray(table[:, k]) for k in range(4))
         self._line_up()
         self._gather_beziers(joined)
@@ -52,12 +52,12 @@ class LaneBank:
         self._row = self.starts + np.repeat(self._shifts, self.counts)
         self._row[self.first] = ends[0] + self._shifts  # the first piece reaches back without end
 
-    def _gather_beziers(self, joined: list[tuple[int, Pieces]]) -> None:
+    def _gather_beziers(self, joined: list[Pieces]) -> None:
         """Béziers as rows of one array, and named easings by name; ``odd`` says of each piece which row, or -1."""
         rows: list[Any] = []
         eased: dict[str, list[tuple[float, float, float]]] = {}
         self.odd = np.full(len(self.starts), -1, np.intp)
-        for (_, part), first in zip(joined, self.first, strict=True):
+        for part, first in zip(joined, self.first, strict=True):
             for number, row in part.beziers.items():
                 self.odd[first + number] = len(rows)
                 rows.append(row)

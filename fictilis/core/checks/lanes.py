@@ -11,7 +11,7 @@ import numpy as np
 from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
 from fictilis.core.animation.hold_guard import stands
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_identity, extent
 from fictilis.core.channels import Owner, channel, part_of, stand_at
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
@@ -179,7 +179,7 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
 def seam(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """A jump from the last frame played to the first."""
     jump, _ = loop_seam(scene, obj)
-    size = float(np.ptp(obj.base, axis=0).max()) if len(obj.base) else 1.0
+    size = float(extent(obj.base).max()) or 1.0
     if jump > 1e-4 * size:
         lanes = [(obj.id, lane.channel) for lane in obj.lanes]
         start, end = scene.span

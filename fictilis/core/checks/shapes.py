@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_both, cached_by_identity
+from fictilis.core.arrays import add_rows, cached_by_both, cached_by_identity, lengths, pair_lengths
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import timing
 from fictilis.core.edits.targets import remove_target, set_muted
@@ -79,7 +79,7 @@ def _lowered(scene: Scene, object_id: str, targets: tuple[str, ...], part: float
 @cached_by_identity
 def _strong(deltas: Deltas) -> np.ndarray:
     """Points that a target moves by at least a fifth of its largest move."""
-    return deltas.indices[np.linalg.norm(deltas.offsets, axis=1) >= 0.2 * deltas.largest]
+    return deltas.indices[lengths(deltas.offsets) >= 0.2 * deltas.largest]
 
 
 def _same_way(a: Target, b: Target) -> bool:
@@ -112,7 +112,7 @@ def twins_apart(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     for target in obj.targets:
         check()
         dense = target.deltas.dense(len(obj.base))
-        gap = np.linalg.norm(dense[pairs[:, 0]] - dense[pairs[:, 1]], axis=1)
+        gap = lengths(dense[pairs[:, 0]] - dense[pairs[:, 1]])
         apart = int((gap > 1e-6).sum())
         if apart:
             yield Finding(
@@ -158,12 +158,11 @@ def _stretched(parts: list[Deltas], base: np.ndarray, geometry: Geometry) -> flo
     pairs = edges(geometry)
     shape, moved = base.copy(), np.zeros(len(base), bool)
     for deltas in parts:
-        shape[deltas.indices] += deltas.offsets
+        add_rows(shape, deltas.indices, deltas.offsets)
         moved[deltas.indices] = True
     then = _lengths(geometry, base)
     looked = np.flatnonzero(moved[pairs[:, 0]] | moved[pairs[:, 1]])
-    a, b = pairs[looked].T
-    now = np.linalg.norm(shape[a] - shape[b], axis=1)
+    now = pair_lengths(shape, pairs[looked])
     size = max(float(np.median(then)), 1e-12)
     return float((now > LONG * np.maximum(then[looked], size)).sum()) / len(pairs)
 
@@ -171,5 +170,4 @@ def _stretched(parts: list[Deltas], base: np.ndarray, geometry: Geometry) -> flo
 @cached_by_both
 def _lengths(geometry: Geometry, base: np.ndarray) -> np.ndarray:
     """(e,) lengths of the edges in the base, cm."""
-    pairs = edges(geometry)
-    return np.linalg.norm(base[pairs[:, 0]] - base[pairs[:, 1]], axis=1)
+    return pair_lengths(base, edges(geometry))

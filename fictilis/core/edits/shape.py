@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from fictilis.core.arrays import add_rows, any_in_rows, distinct
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.mix.coefficients import FULL
@@ -85,17 +86,17 @@ def open_part(moved: Deltas, mask: np.ndarray | None) -> Deltas:
 
 def add_deltas(deltas: Deltas, moved: Deltas, factor: float = 1.0) -> Deltas:
     """``deltas + factor * moved``; rows that end exactly at zero are dropped, the others keep their numbers."""
-    indices = np.union1d(deltas.indices, moved.indices)
+    indices = distinct(np.concatenate([deltas.indices, moved.indices]))
     offsets = np.zeros((len(indices), 3))
     offsets[np.searchsorted(indices, deltas.indices)] = deltas.offsets
-    offsets[np.searchsorted(indices, moved.indices)] += factor * moved.offsets
-    on = np.any(offsets != 0.0, axis=1)
+    add_rows(offsets, np.searchsorted(indices, moved.indices).astype(np.int32), moved.offsets, factor)
+    on = any_in_rows(offsets != 0.0)
     return Deltas(indices[on], offsets[on])
 
 
 def _move_base(obj: MorphObject, moved: Deltas, targets: str) -> MorphObject:
     base = obj.base.copy()
-    base[moved.indices] += moved.offsets
+    add_rows(base, moved.indices, moved.offsets)
     if targets == FOLLOW:
         return replace(obj, base=base)
 

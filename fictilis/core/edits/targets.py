@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import add_rows
 from fictilis.core.edits.shape import add_deltas
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
@@ -182,7 +183,7 @@ def part_below(obj: MorphObject, target: Target, at: float) -> Deltas:
     below = np.zeros_like(obj.base)
     for part in obj.ancestors(target):
         deltas = own(part)
-        below[deltas.indices] += at * deltas.offsets
+        add_rows(below, deltas.indices, deltas.offsets, at)
     return Deltas.from_dense(unmasked(below, target.mask))
 
 
@@ -197,8 +198,8 @@ def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, pose
     shares = stage_coefficients(target, float(at))
     seen = np.zeros_like(obj.base)
     for share, stage in zip(shares, target.in_betweens, strict=False):
-        seen[stage.deltas.indices] += share * stage.deltas.offsets
-    seen[target.deltas.indices] += shares[-1] * target.deltas.offsets
+        add_rows(seen, stage.deltas.indices, stage.deltas.offsets, share)
+    add_rows(seen, target.deltas.indices, target.deltas.offsets, shares[-1])
     above = np.zeros_like(obj.base)
     for part in obj.ancestors(target):
         above[own(part).indices] += shares[-1] * own(part).offsets

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.affine import placed
+from fictilis.core.arrays import add_rows, any_in_rows, lengths
 from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
 from fictilis.core.edits.targets import append, part_below, set_built_on
 from fictilis.core.errors import EditRefused
@@ -185,7 +186,7 @@ def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis
 
 
 def _kept(indices: np.ndarray, offsets: np.ndarray) -> Deltas:
-    on = np.any(offsets != 0.0, axis=1)
+    on = any_in_rows(offsets != 0.0)
     return Deltas(indices[on], offsets[on])
 
 
@@ -222,10 +223,10 @@ def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tup
     """
     target = scene.unlocked(object_id).target(target_id)
     before = len(target.deltas.indices)
-    stays = target.deltas.indices[np.linalg.norm(target.deltas.offsets, axis=1) >= threshold]
+    stays = target.deltas.indices[lengths(target.deltas.offsets) >= threshold]
 
     def change(_at: float, deltas: Deltas) -> Deltas:
-        on = (np.linalg.norm(deltas.offsets, axis=1) >= threshold) | np.isin(deltas.indices, stays)
+        on = (lengths(deltas.offsets) >= threshold) | np.isin(deltas.indices, stays)
         return Deltas(deltas.indices[on], deltas.offsets[on])
 
     scene = _edit(scene, object_id, target_id, change)
@@ -305,7 +306,7 @@ def _moved(obj: MorphObject, target_id: str | None) -> np.ndarray:
     """(n, 3): how far a target's full shape moves each point, without the rounding of places; None is the base."""
     out = np.zeros_like(obj.base)
     for deltas in shape_parts(obj, target_id) if target_id is not None else ():
-        out[deltas.indices] += deltas.offsets
+        add_rows(out, deltas.indices, deltas.offsets)
     return out
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import lengths
 from fictilis.core.errors import NotATarget
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.topology import edges, face_of_corner, next_corner
@@ -216,8 +217,8 @@ class _Search:
         candidates = np.flatnonzero(allowed)
         if self.places_a is not None and self.places_b is not None:
             following = (a.corners[next_corner(a)][corner], b.corners[next_corner(b)][candidates])
-            gap = np.linalg.norm(self.places_b[b.corners[candidates]] - self.places_a[point], axis=1)
-            gap += np.linalg.norm(self.places_b[following[1]] - self.places_a[following[0]], axis=1)
+            gap = lengths(self.places_b[b.corners[candidates]] - self.places_a[point])
+            gap += lengths(self.places_b[following[1]] - self.places_a[following[0]])
             candidates = candidates[np.argsort(gap, kind="stable")]
         best, least, ways = None, np.inf, 0
         for seed in candidates[:SEED_FACES_TRIED]:

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-import sys
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import add_rows, loaded
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.scene import Deltas, MorphObject
 
 SPAN_FILL = 0.5  # below this share of moved points within its span a column is scattered instead
 WHOLE = 0.8  # columns that move more of the mesh than this are stacked, for one matrix product
 REFRESH_AFTER = 64  # updates before all is summed afresh, so that rounding cannot pile up
-
-
-def _loaded(module: str) -> Any:
-    """A module of SciPy if it is loaded already: it takes long to import, and the first picture does not wait for it."""
-    return sys.modules.get(module)
 
 
 class _Span:
@@ -33,7 +28,7 @@ class _Span:
 
     def add(self, out: np.ndarray, factor: float) -> None:
         """``out += factor * values`` in place, by BLAS where it is loaded."""
-        blas = _loaded("scipy.linalg.blas")
+        blas = loaded("scipy.linalg.blas")
         if blas is None:
             out[self.part] += self.values * out.dtype.type(factor)
         else:
@@ -50,7 +45,7 @@ class _Scatter:
 
     def add(self, out: np.ndarray, factor: float) -> None:
         """``out[places] += factor * values`` in place, by SciPy's compiled sparse product where it is loaded."""
-        sparse = _loaded("scipy.sparse._sparsetools")
+        sparse = loaded("scipy.sparse._sparsetools")
         if sparse is None or not hasattr(sparse, "csc_matvec"):
             out[self.places] += self.values * out.dtype.type(factor)
         else:
@@ -111,7 +106,7 @@ class _Product:
         if not self.scattered:
             part += np.dot(factors, matrix, out=self.buffers[number])
             return
-        sparse = _loaded("scipy.sparse._sparsetools")
+        sparse = loaded("scipy.sparse._sparsetools")
         if sparse is not None and hasattr(sparse, "csc_matvec"):
             sparse.csc_matvec(len(part), len(factors), *matrix, factors, part)
             return
@@ -203,5 +198,5 @@ def mixed_points(obj: MorphObject, coefficients: np.ndarray) -> np.ndarray:
     out = obj.base.copy()
     for number in np.flatnonzero(coefficients):
         deltas = columns(obj)[number].deltas
-        out[deltas.indices] += coefficients[number] * deltas.offsets
+        add_rows(out, deltas.indices, deltas.offsets, float(coefficients[number]))
     return out

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import extent
 from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
@@ -93,7 +94,7 @@ class Subject:
     def size(self) -> float:
         """How large the object is, cm."""
         base = self.obj.base
-        return float(np.linalg.norm(np.ptp(base, axis=0))) if len(base) else 1.0
+        return float(np.linalg.norm(extent(base))) if len(base) else 1.0
 
     @property
     def faces(self) -> np.ndarray:

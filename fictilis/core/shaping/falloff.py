@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity, distinct_rows
+from fictilis.core.arrays import cached_by_identity, distinct_rows, within
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import components, edges, face_of_corner, next_corner, ranges
 from fictilis.core.geometry.twins import twin_pairs
@@ -46,7 +46,7 @@ def space_distances(points: np.ndarray, sources: np.ndarray, limit: float) -> np
     out = np.full(len(points), np.inf)
     if not len(sources):
         return out
-    near = np.flatnonzero(((points >= sources.min(0) - limit) & (points <= sources.max(0) + limit)).all(1))
+    near = within(points, sources, limit)
     if len(sources) <= 8:
         square = np.full(len(near), np.inf)
         for source in sources:
@@ -163,8 +163,7 @@ def surface_distances(obj: MorphObject, points: np.ndarray, sources: np.ndarray,
     out = np.full(len(points), np.inf)
     if not len(sources):
         return out
-    seeds = points[sources]
-    near = np.flatnonzero(((points >= seeds.min(0) - limit) & (points <= seeds.max(0) + limit)).all(1))
+    near = within(points, points[sources], limit)
     graph = surface_graph(obj, points, near)
     starts = np.searchsorted(near, sources)
     out[near] = dijkstra(graph, directed=False, indices=starts, limit=limit, min_only=True)

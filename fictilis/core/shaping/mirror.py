@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_array, cached_by_both
+from fictilis.core.arrays import any_in_rows, cached_by_array, cached_by_both, extent, lengths
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import half_edges, walk
@@ -61,13 +61,13 @@ def _by_position(base: np.ndarray, axis: int, tolerance: float) -> np.ndarray:
         return np.zeros(0, np.int64)
     flip = np.ones(3)
     flip[axis] = -1
-    limit = tolerance * max(float(np.ptp(base, axis=0).max()), 1e-9)
+    limit = tolerance * max(float(extent(base).max()), 1e-9)
     distance, found = cKDTree(base).query(base * flip, distance_upper_bound=limit)
     out = np.where(np.isfinite(distance), found, -1)
     # keep only pairs that agree both ways, unless twins share the place
     back = np.where(out >= 0, out[np.clip(out, 0, None)], -1)
     agree = back == np.arange(len(base))
-    near = np.linalg.norm(base[np.clip(back, 0, len(base) - 1)] - base, axis=1) <= limit
+    near = lengths(base[np.clip(back, 0, len(base) - 1)] - base) <= limit
     return np.where(agree | ((back >= 0) & near), out, -1)
 
 
@@ -84,8 +84,8 @@ def _find_by_topology(mesh: Mesh, base: np.ndarray, axis: int) -> np.ndarray | N
     a, b = mesh.corners, mesh.corners[next_corner(mesh)]
     x = base[:, axis]
     lying = np.maximum(np.abs(x[a]), np.abs(x[b]))
-    across = np.abs(x[a] + x[b]) + 0.25 * np.linalg.norm(np.delete(base[a] - base[b], axis, 1), axis=1)
-    length = np.maximum(np.linalg.norm(base[a] - base[b], axis=1), 1e-12)
+    across = np.abs(x[a] + x[b]) + 0.25 * lengths(np.delete(base[a] - base[b], axis, 1))
+    length = np.maximum(lengths(base[a] - base[b]), 1e-12)
     score = np.minimum(lying, across) / length
     out = np.full(len(base), -1, np.int64)
     corners = np.lexsort((np.abs(x[a] + x[b]), np.round(score, 6)))
@@ -161,5 +161,5 @@ def reflected_weights(obj: MorphObject, weights: np.ndarray, mirror: Mirror) -> 
 
 def as_deltas(indices: np.ndarray, moved: np.ndarray) -> Deltas:
     """A displacement (k, 3) of sorted points as deltas, without the rows that stay."""
-    on = np.any(moved != 0.0, axis=1)
+    on = any_in_rows(moved != 0.0)
     return Deltas(indices[on], moved[on])

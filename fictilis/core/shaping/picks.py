@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import distinct
+from fictilis.core.arrays import any_in_rows, distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     components,
@@ -76,19 +76,22 @@ def grow(geometry: Geometry, pick: Pick) -> Pick:
     if pick.kind == "edges":
         on = np.zeros(geometry.point_count, bool)
         on[points] = True
-        return Pick("edges", np.flatnonzero(on[edges(geometry)].any(axis=1)))
-    return Pick("points", np.union1d(points, neighbours(geometry).of(points)))
+        return Pick("edges", np.flatnonzero(any_in_rows(on[edges(geometry)])))
+    return Pick("points", distinct(np.concatenate([points, neighbours(geometry).of(points)])))
 
 
 def shrink(geometry: Geometry, pick: Pick) -> Pick:
     """Without what touches something that is not picked."""
     rest = inverse(geometry, pick)
-    return Pick(pick.kind, np.setdiff1d(pick.elements, grow(geometry, rest).elements)) if len(rest) else pick
+    return (
+        Pick(pick.kind, np.setdiff1d(pick.elements, grow(geometry, rest).elements, assume_unique=True)) if len(rest) else pick
+    )
 
 
 def inverse(geometry: Geometry, pick: Pick) -> Pick:
-    every = np.arange(element_count(geometry, pick.kind))
-    return Pick(pick.kind, np.setdiff1d(every, pick.elements))
+    on = np.ones(element_count(geometry, pick.kind), bool)
+    on[pick.elements] = False
+    return Pick(pick.kind, np.flatnonzero(on))
 
 
 def connected(geometry: Geometry, pick: Pick) -> Pick:

@@ -11,6 +11,7 @@ import numpy as np
 
 from fictilis.app.model.document import Document
 from fictilis.core.affine import placed
+from fictilis.core.arrays import extent, pair_lengths
 from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import Deltas
@@ -88,9 +89,7 @@ class Bench:
     @cached_property
     def longest(self) -> float:
         """The longest edge as shown, scene units."""
-        pairs = edges(self.item.obj.geometry)
-        step = self.scene_points[pairs[:, 0]] - self.scene_points[pairs[:, 1]]
-        return float(np.sqrt(np.einsum("ij,ij->i", step, step).max(initial=0.0)))
+        return float(pair_lengths(self.scene_points, edges(self.item.obj.geometry)).max(initial=0.0))
 
     def hit(self, x: float, y: float, points: np.ndarray | None = None) -> Hit | None:
         """What is under the pixel; on ``points`` (n, 3) in the scene where a stroke has moved them."""
@@ -171,7 +170,7 @@ class Bench:
     @cached_property
     def extents(self) -> np.ndarray:
         """(3,): how large the pick is along the axes, in the scene."""
-        return np.ptp(self.scene_points[self.picked] @ self.axes.T, axis=0)
+        return extent(self.scene_points[self.picked] @ self.axes.T)
 
     @cached_property
     def pivots(self) -> np.ndarray:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
+from fictilis.core.arrays import box, distinct
 from fictilis.core.geometry.topology import edge_numbers, edges, face_of_corner
 from fictilis.core.scene import Pick
 from fictilis.core.shaping.picks import connected, edge_loop
@@ -27,7 +28,7 @@ def pick(bench: Bench, press: Event) -> Stroke:
         line.append((event.x, event.y))
         went = went or _far(press, event)
         if way == "Brush":
-            brushed = np.union1d(brushed, _brushed(bench, line[-2], line[-1]))
+            brushed = distinct(np.concatenate([brushed, _brushed(bench, line[-2], line[-1])]))
             bench.show_line(_circle(event.x, event.y, bench.doc.tools.size_px))
         elif went:
             bench.show_line(_box(press, event) if way == "Box" else np.array(line))
@@ -76,11 +77,11 @@ def _take(bench: Bench, before: Pick, found: np.ndarray, press: Event, clicked: 
     kind = bench.doc.tools.kind
     had = before.elements if before.kind == kind else np.zeros(0, np.int64)
     if press.control:
-        after = np.setdiff1d(had, found)
+        after = np.setdiff1d(had, found, assume_unique=True)
     elif press.shift and clicked and len(found) and found[0] in had:
-        after = np.setdiff1d(had, found)
+        after = np.setdiff1d(had, found, assume_unique=True)
     elif press.shift:
-        after = np.union1d(had, found)
+        after = distinct(np.concatenate([had, found]))
     else:
         after = found
     bench.doc.set_pick(Pick(kind, after))
@@ -103,7 +104,7 @@ def places(bench: Bench, kind: str) -> tuple[np.ndarray, np.ndarray]:
 def _within(bench: Bench, outline: np.ndarray) -> np.ndarray:
     """(k,): elements whose place lies inside a closed outline (p, 2). Source: even-odd rule."""
     at, seen = places(bench, bench.doc.tools.kind)
-    low, high = outline.min(axis=0), outline.max(axis=0)
+    low, high = box(outline)
     near = np.flatnonzero(seen & (at >= low).all(axis=1) & (at <= high).all(axis=1))
     x, y = at[near].T
     inside = np.zeros(len(near), bool)
