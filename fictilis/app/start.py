@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
 from fictilis.app.model.document import Document
+from fictilis.app.model.memory import keep_freed
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import MainThreadGarbage
 from fictilis.app.widgets.theme import font, load_fonts
@@ -53,6 +54,7 @@ def application() -> QApplication:
     load_fonts()
     app.setFont(font(13))
     MainThreadGarbage(app)
+    keep_freed()
     return app
 
 

@@ -126,6 +126,24 @@ def add_rows(out: np.ndarray, indices: np.ndarray, rows: np.ndarray, factor: flo
     sparse.csc_matvecs(len(out), count, out.shape[1], ends, indices, factors, rows.reshape(-1), out.reshape(-1))
 
 
+def put_rows(out: np.ndarray, indices: np.ndarray, rows: np.ndarray) -> None:
+    """``out[indices] = rows`` for rows (k, m) of out (n, m): by columns, in a quarter of the time."""
+    for column, values in zip(out.T, rows.T, strict=True):
+        column[indices] = values
+
+
+def spread(out: np.ndarray, places: np.ndarray, starts: np.ndarray, rows: np.ndarray) -> None:
+    """Add row i of rows (k, m) float64 to rows places[starts[i]:starts[i + 1]] of ``out`` (n, m), in place; as add_rows."""
+    sparse = loaded("scipy.sparse._sparsetools")
+    if sparse is None or not hasattr(sparse, "csc_matvecs"):
+        counts = np.diff(starts)
+        for column, values in zip(out.T, rows.T, strict=True):
+            column += np.bincount(places, np.repeat(values, counts), len(out))
+        return
+    ends, ones = starts.astype(np.int32), np.ones(len(places))
+    sparse.csc_matvecs(len(out), len(rows), out.shape[1], ends, places.astype(np.int32), ones, rows.ravel(), out.ravel())
+
+
 def plain_numbers(value: object, *names: str) -> None:
     """Fields of a frozen value, and numbers in its tuples, as Python's own floats: NumPy's are floats too, but files and
     comparisons should not have to tell them apart."""

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
+from fictilis.core.arrays import frozen
 from fictilis.core.timeline import SceneCamera
 
 LENS = 30.0  # degrees, vertical
+
+
+@lru_cache(maxsize=64)
+def _axes(yaw: float, pitch: float) -> np.ndarray:
+    across, rise = np.radians(yaw), np.radians(pitch)
+    sy, cy, sp, cp = np.sin(across), np.cos(across), np.sin(rise), np.cos(rise)
+    return frozen([[cy, 0.0, -sy], [-sp * sy, cp, -sp * cy], [sy * cp, sp, cy * cp]], np.float64, 3)
 
 
 @dataclass(frozen=True)
@@ -35,10 +44,7 @@ class Camera:
 
     def axes(self) -> np.ndarray:
         """(3, 3) float64: rows right, up, toward the viewer."""
-        yaw, pitch = np.radians(self.yaw), np.radians(self.pitch)
-        back = np.array([np.sin(yaw) * np.cos(pitch), np.sin(pitch), np.cos(yaw) * np.cos(pitch)])
-        right = np.array([np.cos(yaw), 0.0, -np.sin(yaw)])
-        return np.stack([right, np.cross(back, right), back])
+        return _axes(self.yaw, self.pitch)
 
     def position(self) -> np.ndarray:
         return np.array(self.centre) + self.axes()[2] * self.distance

@@ -71,8 +71,8 @@ def hit_mesh(
     # only triangles whose points lie on more than one side of the ray can be met
     right = np.cross(direction, [0.0, 1.0, 0.0] if abs(direction[1]) < 0.9 else [1.0, 0.0, 0.0])
     right /= np.linalg.norm(right)
-    flat = (points - origin) @ np.stack([right, np.cross(right, direction)], axis=1)
-    x, y = flat[:, 0], flat[:, 1]
+    plane = np.stack([right, np.cross(right, direction)])
+    x, y = plane @ points.T - (plane @ origin)[:, None]
     corners, numbers = triangles(mesh).points, None
     if longest is not None:
         numbers = triangles_at(mesh, np.flatnonzero((np.abs(x) <= longest) & (np.abs(y) <= longest)))

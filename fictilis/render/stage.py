@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.affine import placed
-from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent
+from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.channels import Stand, stand_at
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
@@ -110,7 +110,7 @@ class _Shape:
         points, changed = make()
         if follows and changed is not None and len(changed) < len(points) / FEW:
             self._renew(mesh)  # of the points as they were
-            self.points[changed] = points[changed]
+            put_rows(self.points, changed, points.take(changed, axis=0))
             self._kept.update(self.points, changed)
         else:
             self.points = np.array(points, np.float32, order="C")
@@ -133,12 +133,12 @@ class _Shape:
         now = np.zeros(0, np.int64) if live is None else live.indices
         before = np.zeros(0, np.int64) if self.touched is None else self.touched
         gone = np.setdiff1d(before, now, assume_unique=True)
-        self.points[gone] = self.still_points[gone]
+        put_rows(self.points, gone, self.still_points.take(gone, axis=0))
         if len(now):
-            rows = self.still_points[now] + live.offsets.astype(np.float32)
-            other = any_in_rows(rows != self.points[now])
-            now = now[other]
-            self.points[now] = rows[other]
+            rows = self.still_points.take(now, axis=0) + live.offsets.astype(np.float32)
+            other = np.flatnonzero(any_in_rows(rows != self.points.take(now, axis=0)))
+            now = now.take(other)
+            put_rows(self.points, now, rows.take(other, axis=0))
         self._kept.update(self.points, distinct(np.concatenate([gone, now])) if len(gone) else now)
         self.touched = live.indices if live is not None else None
         self.laid = live

@@ -1,9 +1,20 @@
-"""Memory given back to the system when a scene was left."""
+"""Memory: kept by the C library while a scene is worked on, given back to the system when it was left."""
 
 from __future__ import annotations
 
 import ctypes
 import gc
+
+M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # malloc.h of glibc
+
+
+def keep_freed() -> None:
+    """Let the C library keep what arrays free for the next ones: pages new from the system take longer to come than most sums
+    over them (a threefold time for 100,000 numbers)."""
+    options = getattr(ctypes.CDLL(None), "mallopt", None)  # only glibc has it
+    if options is not None:
+        options(M_MMAP_THRESHOLD, 32 << 20)  # the most it takes
+        options(M_TRIM_THRESHOLD, 256 << 20)
 
 
 def give_back() -> None:

@@ -4,6 +4,7 @@ since one geometry serves all its shapes."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import ClassVar
 
 import numpy as np
@@ -31,10 +32,10 @@ class Geometry:
     def face_count(self) -> int:
         return len(self.offsets) - 1
 
-    @property
+    @cached_property
     def face_sizes(self) -> np.ndarray:
         """(m,) int32: corners of each face."""
-        return np.diff(self.offsets)
+        return frozen(np.diff(self.offsets), np.int32)
 
     def face(self, index: int) -> np.ndarray:
         """(k,) int32: point indices of one face."""

@@ -70,7 +70,7 @@ class Incidence:
 
     def of(self, points: np.ndarray) -> np.ndarray:
         """Those of all ``points`` (k,), one point after another."""
-        return self.others[ranges(self.starts[points], self.starts[points + 1])]
+        return self.others.take(ranges(self.starts.take(points), self.starts.take(points + 1)))
 
 
 @cached_by_identity
@@ -83,13 +83,18 @@ def point_faces(geometry: Geometry) -> Incidence:
 def ranges(starts: np.ndarray, stops: np.ndarray) -> np.ndarray:
     """The numbers of all half-open ranges, one after another: (sum of lengths,) int64."""
     lengths = stops - starts
+    if len(lengths) and (lengths == lengths[0]).all():
+        out = np.empty((len(starts), int(lengths[0])), np.int64)
+        for k, column in enumerate(out.T):
+            np.add(starts, k, out=column)
+        return out.ravel()
     shifts = starts - np.concatenate([[0], np.cumsum(lengths)[:-1]])
     return np.repeat(shifts, lengths) + np.arange(int(lengths.sum()))
 
 
 def corners_of(geometry: Geometry, faces: np.ndarray) -> np.ndarray:
     """Corner numbers of ``faces`` (k,), face after face."""
-    return ranges(geometry.offsets[faces].astype(np.int64), geometry.offsets[faces + 1].astype(np.int64))
+    return ranges(geometry.offsets.take(faces).astype(np.int64), geometry.offsets.take(faces + 1).astype(np.int64))
 
 
 @cached_by_identity

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import neighbours, ranges
 from fictilis.core.geometry.twins import twin_mean
@@ -15,6 +16,8 @@ from fictilis.core.parameters import Flag, Parameter, completed
 from fictilis.core.scene import Deltas, MorphObject
 from fictilis.core.shaping.dabs import columns_of, dab
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
+
+MOST_AROUND = 12  # neighbours of a point, up to which all fit into one table
 
 
 @dataclass(frozen=True)
@@ -33,9 +36,10 @@ class Brush:
 
 @dataclass(frozen=True, eq=False)
 class Under:
-    """What lies under a dab: points (k, 3) and weights (k,), its centre and mean normal (3,), and the way it is used.
+    """What lies under a dab: points (3, k) and weights (k,), its centre and mean normal (3,), and the way it is used.
 
-    ``amount`` is strength times pressure; ``goal`` (k, 3) is where Erase and Blend lead.
+    ``amount`` is strength times pressure; ``goal`` (3, k) is where Erase and Blend lead. An array an axis, as NumPy takes
+    several times as long for rows of three.
     """
 
     stroke: BrushStroke
@@ -54,44 +58,47 @@ class Under:
 
 
 def _push(u: Under) -> np.ndarray:
-    return (0.12 * u.way * u.amount * u.stroke.brush.size * u.weights)[:, None] * u.normal
+    return np.outer(u.normal, 0.12 * u.way * u.amount * u.stroke.brush.size * u.weights)
+
+
+def _within_plane(u: Under) -> np.ndarray:
+    """(3, k): the ways to the centre, without their part along the normal."""
+    toward = u.centre[:, None] - u.points
+    return toward - np.outer(u.normal, u.normal @ toward)
 
 
 def _pinch(u: Under) -> np.ndarray:
-    toward = u.centre - u.points
-    toward -= (toward @ u.normal)[:, None] * u.normal
-    return (0.25 * u.way * u.amount * u.weights)[:, None] * toward
+    return 0.25 * u.way * u.amount * u.weights * _within_plane(u)
 
 
 def _crease(u: Under) -> np.ndarray:
-    toward = u.centre - u.points
-    toward -= (toward @ u.normal)[:, None] * u.normal
     depth = 0.12 * u.way * u.amount * u.stroke.brush.size * u.weights**2
-    return (0.2 * u.amount * u.weights)[:, None] * toward - depth[:, None] * u.normal
+    return 0.2 * u.amount * u.weights * _within_plane(u) - np.outer(u.normal, depth)
 
 
 def _flatten(u: Under) -> np.ndarray:
-    middle = u.weights @ u.points / u.weights.sum()
-    above = (u.points - middle) @ u.normal
+    middle = u.points @ u.weights / u.weights.sum()
+    above = u.normal @ (u.points - middle[:, None])
     if u.invert:
         above = np.minimum(above, 0.0)
     elif u.stroke.own["scrape"]:
         above = np.maximum(above, 0.0)
-    return (-0.6 * u.amount * u.weights * above)[:, None] * u.normal
+    return np.outer(u.normal, -0.6 * u.amount * u.weights * above)
 
 
 def _smooth(u: Under) -> np.ndarray:
-    toward = neighbour_means(u.stroke.obj.geometry, u.stroke.columns, u.indices).T - u.points
-    return ((-0.4 if u.invert else 0.8) * u.amount * u.weights)[:, None] * toward
+    toward = neighbour_means(u.stroke.obj.geometry, u.stroke.columns, u.indices) - u.points
+    return (-0.4 if u.invert else 0.8) * u.amount * u.weights * toward
 
 
 def _toward_goal(u: Under) -> np.ndarray:
-    return (0.7 * u.way * u.amount * u.weights)[:, None] * (u.goal - u.points)
+    assert u.goal is not None
+    return 0.7 * u.way * u.amount * u.weights * (u.goal - u.points)
 
 
 @dataclass(frozen=True)
 class BrushKind:
-    """``dab(under)`` gives the displacement (k, 3) of what lies under a dab; ``parameters`` are what only this brush
+    """``dab(under)`` gives the displacement (3, k) of what lies under a dab; ``parameters`` are what only this brush
     asks for."""
 
     dab: Callable[[Under], np.ndarray]
@@ -109,19 +116,38 @@ BRUSHES: dict[str, BrushKind] = {
 }
 
 
+@cached_by_identity
+def _ring(geometry: Geometry) -> tuple[np.ndarray, np.ndarray] | None:
+    """The neighbours of each point (m, n), the point itself where it has fewer than m, and their numbers (n,) float64; None
+    where a point has too many for such a table."""
+    table = neighbours(geometry)
+    counts = np.diff(table.starts)
+    most = int(counts.max(initial=0))
+    if most > MOST_AROUND:
+        return None
+    out = np.tile(np.arange(geometry.point_count), (most, 1))
+    for k in range(most):
+        has = np.flatnonzero(counts > k)
+        out[k, has] = table.others[table.starts[has] + k]
+    return out, counts.astype(np.float64)
+
+
 def neighbour_means(geometry: Geometry, columns: np.ndarray, indices: np.ndarray) -> np.ndarray:
     """(c, k): the mean of each of ``columns`` (c, n) over the neighbours of ``indices`` (k,); alone, a point's own value."""
-    table = neighbours(geometry)
-    first, last = table.starts[indices], table.starts[indices + 1]
-    counts = last - first
-    around = table.others[ranges(first, last)]
-    places = np.concatenate([[0], np.cumsum(counts)[:-1]])
-    alone = counts == 0
+    ring = _ring(geometry)
+    if ring is not None:
+        table, counts = ring[0].take(indices, axis=1), ring[1].take(indices)
+        own, spare = columns.take(indices, axis=1), len(ring[0]) - counts
+        sums = np.stack([column.take(table).sum(axis=0) for column in columns])
+        return np.where(counts > 0, (sums - spare * own) / np.maximum(counts, 1), own)
+    around = neighbours(geometry)
+    first, last = around.starts[indices], around.starts[indices + 1]
+    many, places = last - first, np.concatenate([[0], np.cumsum(last - first)[:-1]])
+    others, alone = around.others[ranges(first, last)], last == first
     out = np.empty((len(columns), len(indices)))
     for row, column in zip(out, columns, strict=True):
-        if len(around):
-            gathered = np.append(column.take(around), 0.0)  # one more, so that a last point alone has a place
-            np.divide(np.add.reduceat(gathered, places), np.maximum(counts, 1), out=row)
+        gathered = np.append(column.take(others), 0.0)  # one more, so that a last point alone has a place
+        np.divide(np.add.reduceat(gathered, places), np.maximum(many, 1), out=row)
         row[alone] = column[indices[alone]]
     return out
 
@@ -133,7 +159,7 @@ class _Dabs:
         self, obj: MorphObject, points: np.ndarray, normals: np.ndarray | None, brush: Brush, protect: np.ndarray | None
     ) -> None:
         self.obj, self.brush, self.normals, self.protect = obj, brush, normals, protect
-        self.points, self.columns = points, columns_of(points)
+        self.columns = columns_of(points)  # (3, n): an array an axis
         self.last = np.zeros(0, np.int64)
 
     def taken(self, centre: np.ndarray, face_points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -141,7 +167,7 @@ class _Dabs:
         brush = self.brush
         indices, weights = dab(
             self.obj,
-            self.points,
+            self.columns.T,
             centre,
             face_points,
             brush.size,
@@ -167,9 +193,10 @@ class BrushStroke(_Dabs):
         self, obj: MorphObject, points: np.ndarray, normals: np.ndarray, brush: Brush,
         protect: np.ndarray | None = None, goal: np.ndarray | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(obj, np.array(points, np.float64), normals, brush, protect)
+        super().__init__(obj, points, normals, brush, protect)
+        self.columns = self.columns.copy()
         self.shown_normals = normals
-        self.start, self.goal = points, goal
+        self.start, self.goal = points, None if goal is None else columns_of(goal)
         self.touched = np.zeros(len(points), bool)
         self.own = completed(brush.kind.capitalize(), BRUSHES[brush.kind].parameters, brush.own)
 
@@ -186,16 +213,15 @@ class BrushStroke(_Dabs):
         kind = "smooth" if smooth else brush.kind
         normal = weights @ self.shown_normals.take(indices, axis=0)
         length = float(np.linalg.norm(normal))
-        goal = None if self.goal is None else self.goal.take(indices, axis=0)
-        under = Under(self, indices, self.points.take(indices, axis=0), weights, centre,
+        goal = None if self.goal is None else self.goal.take(indices, axis=1)
+        under = Under(self, indices, self.columns.take(indices, axis=1), weights, centre,
                       normal / length if length else np.zeros(3), brush.strength * pressure, invert, goal)  # fmt: skip
         moved = BRUSHES[kind].dab(under)
         if brush.mirror.axes:
-            indices, weights, moved = reflected(self.obj, indices, weights, moved, brush.mirror)
-        rows = self.points.take(indices, axis=0) + twin_mean(self.obj, indices, moved)
-        self.points[indices] = rows
-        for column, values in zip(self.columns, rows.T, strict=True):
-            column[indices] = values
+            indices, weights, rows = reflected(self.obj, indices, weights, moved.T, brush.mirror)
+            moved = rows.T
+        for column, way in zip(self.columns, twin_mean(self.obj, indices, moved.T).T, strict=True):
+            column[indices] += way
         self.touched[indices] = True
         self.last = indices
         return indices
@@ -208,10 +234,15 @@ class BrushStroke(_Dabs):
         weights = weights * np.clip(0.5 + normals @ normals[np.argmax(weights)], 0.0, 1.0)
         return indices[weights > 0], weights[weights > 0]
 
+    @property
+    def points(self) -> np.ndarray:
+        """(n, 3) float64: the shape as it is by now."""
+        return self.columns.T
+
     def moved(self) -> Deltas:
         """What the stroke has moved so far."""
         indices = np.flatnonzero(self.touched)
-        return Deltas(indices, self.points[indices] - self.start[indices])
+        return Deltas(indices, self.points[indices] - self.start.take(indices, axis=0))
 
 
 class MaskStroke(_Dabs):

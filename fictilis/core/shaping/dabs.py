@@ -79,21 +79,19 @@ def columns_of(points: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(points.T, np.float64)
 
 
-def near_points(
-    points: np.ndarray, centre: np.ndarray, radius: float, columns: np.ndarray | None = None
-) -> tuple[np.ndarray, np.ndarray]:
-    """Sorted indices (k,) of points (n, 3) within ``radius`` of ``centre`` (3,), and their distances (k,).
+def near_points(columns: np.ndarray, centre: np.ndarray, radius: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Sorted indices (k,) of points within ``radius`` of ``centre`` (3,), the ways there (3, k), and their lengths (k,).
 
-    ``columns`` are columns_of the points, where they are at hand.
+    ``columns`` (3, n) are columns_of the points.
     """
-    columns = points.T if columns is None else columns
-    near = np.flatnonzero(np.abs(columns[0] - centre[0]) <= radius)
+    first = columns[0]  # two comparisons need no array of numbers between, whose pages take longer than all else
+    near = np.flatnonzero((first >= centre[0] - radius) & (first <= centre[0] + radius))
     for axis in (1, 2):
         near = near[np.abs(columns[axis].take(near) - centre[axis]) <= radius]
-    difference = points.take(near, axis=0) - centre
-    square = np.einsum("ij,ij->i", difference, difference)
-    on = square <= radius * radius
-    return near[on], np.sqrt(square[on])
+    ways = columns.take(near, axis=1) - centre[:, None]
+    square = ways[0] * ways[0] + ways[1] * ways[1] + ways[2] * ways[2]
+    on = np.flatnonzero(square <= radius * radius)
+    return near.take(on), ways.take(on, axis=1), np.sqrt(square.take(on))
 
 
 def dab(
@@ -110,49 +108,49 @@ def dab(
     Source: along the surface the distance is the straight one, but never less than the shortest way over links divided
     by the links' worst detour, so that it is exact where the surface is flat and never reaches over a gap.
     """
-    near, straight = near_points(points, centre, radius, columns)
+    columns = columns_of(points) if columns is None else columns
+    near, ways, straight = near_points(columns, centre, radius)
     if not along_surface:
         return near, profile(straight, radius, kind)
-    if normals is not None and _is_plain(obj, points, centre, near, normals):
+    if normals is not None and _is_plain(obj, near, ways, straight, normals):
         return near, profile(straight, radius, kind)
     inside = np.full(len(points), -1, np.int32)
     inside[near] = np.arange(len(near), dtype=np.int32)
     starts = face_points[inside[face_points] >= 0]
     if not len(starts):  # a face larger than the dab: nothing lies under it but perhaps points of another sheet
         return near[:0], straight[:0]
-    far = _ways(obj, points, near, inside, starts, radius * DETOUR)
+    far = _ways(obj, columns, near, inside, starts, radius * DETOUR)
     distance = np.maximum(straight, far / DETOUR)
     weights = np.where(np.isfinite(far), profile(distance, radius, kind), 0.0)
     on = weights > 0
     return near[on], weights[on]
 
 
-def _is_plain(obj: MorphObject, points: np.ndarray, centre: np.ndarray, near: np.ndarray, normals: np.ndarray) -> bool:
+def _is_plain(obj: MorphObject, near: np.ndarray, ways: np.ndarray, straight: np.ndarray, normals: np.ndarray) -> bool:
     """Whether what is near lies like one sheet without folds or borders over its mean plane.
 
     There a way on the surface is hardly longer than the straight one (at most 1 / cos 35°, in practice a few percent).
     """
-    if not len(near) or border_points(obj.geometry)[near].any():
+    if not len(near) or border_points(obj.geometry).take(near).any():
         return False
-    parts = components(obj.geometry)[near]
+    parts = components(obj.geometry).take(near)
     if parts[0] != parts.max() or parts[0] != parts.min():
         return False
     turned = normals.take(near, axis=0)
-    mean = turned.sum(axis=0, dtype=np.float64)
+    mean = np.ones(len(turned), turned.dtype) @ turned
     length = float(np.linalg.norm(mean))
     if length < 1e-9 or float((turned @ (mean / length).astype(turned.dtype)).min()) < PLAIN:
         return False
-    arm = points.take(near, axis=0) - centre
-    height = arm @ (mean / length)
-    square = np.einsum("ij,ij->i", arm, arm)
-    slack = 1e-3 * float(np.sqrt(square.max(initial=0.0)))
-    return bool((np.abs(height) <= np.sqrt(1 - PLAIN**2) * np.sqrt(square) + slack).all())
+    height = (mean / length).astype(np.float64) @ ways
+    slack = 1e-3 * float(straight.max(initial=0.0))
+    return bool((np.abs(height) <= np.sqrt(1 - PLAIN**2) * straight + slack).all())
 
 
 def _ways(
     obj: MorphObject, points: np.ndarray, near: np.ndarray, inside: np.ndarray, starts: np.ndarray, limit: float
 ) -> np.ndarray:
-    """(k,) lengths of the shortest ways over links from any of ``starts`` to the points ``near`` (k,), among these."""
+    """(k,) lengths of the shortest ways over links from any of ``starts`` to the points ``near`` (k,), among these; points
+    as columns (3, n)."""
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import dijkstra
 
@@ -162,9 +160,11 @@ def _ways(
     columns = inside[table.others[ranges(first, last)]]
     kept = columns >= 0
     rows, columns = rows[kept], columns[kept]
-    cloud = points[near]
-    step = cloud[rows] - cloud[columns]
-    lengths = np.maximum(np.sqrt(np.einsum("ij,ij->i", step, step, dtype=np.float64)), 1e-12)
+    square = np.zeros(len(rows))
+    for column in points.take(near, axis=1):
+        step = column.take(rows) - column.take(columns)
+        square += step * step
+    lengths = np.maximum(np.sqrt(square), 1e-12)
     ends = np.concatenate([[0], np.cumsum(np.bincount(rows, minlength=len(near)))]).astype(np.int32)
     graph = csr_array((lengths, columns, ends), shape=(len(near), len(near)))
     return dijkstra(graph, directed=True, indices=inside[starts], limit=limit, min_only=True)

@@ -10,6 +10,7 @@ import numpy as np
 from fictilis.app.model.tool_settings import MIX
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.core.affine import placed
+from fictilis.core.arrays import put_rows
 from fictilis.core.edits.shape import shape_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
@@ -181,7 +182,7 @@ class _Trail:
         self.hit = hit
         moved = work.dab(bench.place(hit), hit.points, event.pressure, event.control, event.shift)
         if isinstance(work, BrushStroke) and len(moved):
-            self.cloud[moved] = placed(work.points[moved], bench.item.matrix)
+            put_rows(self.cloud, moved, placed(work.points[moved], bench.item.matrix))
 
 
 def hover_weights(bench: Bench, hit: Hit) -> np.ndarray:
