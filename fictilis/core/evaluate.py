@@ -9,6 +9,8 @@ import numpy as np
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows
 from fictilis.core.channels import stand_at
+from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.topology import triangles
 from fictilis.core.mix.acting import shares, shares_at
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
@@ -85,3 +87,11 @@ def full_shape(obj: MorphObject, target_id: str, at: float = FULL) -> np.ndarray
     for deltas in shape_parts(obj, target_id, at):
         add_rows(out, deltas.indices, deltas.offsets)
     return out
+
+
+def prepare(scene: Scene) -> None:
+    """Work out what is kept and what a first picture and its lanes will ask for; safe in a thread beside the window's."""
+    for obj in scene.objects:
+        shares_at(obj, scene.start, fps=scene.fps)
+        triangles(obj.geometry)
+        point_normals(obj.geometry, obj.base)

@@ -149,7 +149,7 @@ class Stage:
     """Keeps delta banks and shapes between pictures; knows no window and no clock."""
 
     def __init__(self, seconds: float = np.inf) -> None:
-        """``seconds`` may go by before the next shapes of a Line-up are left to the next picture: ``unfinished``."""
+        """``seconds`` may go by before shapes that are not known yet are left to the next picture: ``unfinished``."""
         self._banks: dict[str, DeltaBank] = {}
         self._shapes: dict[tuple, _Shape] = {}
         self._fits: tuple[Scene, str] | None = None
@@ -169,11 +169,13 @@ class Stage:
             return [alone]
         seen = [(o, stand_at(o, wish.frame, wish.posed.get(o.id), wish.scene.fps)) for o in wish.scene.objects]
         # a hidden object is shown all the same while it is shaped
-        return [
-            self._mix(wish, o, live if o is current else None, stand)
-            for o, stand in seen
-            if stand.visible or o is current and wish.shaping is not None
-        ]
+        out, end = [], time.perf_counter() + self.seconds
+        for o, stand in seen:
+            if o is not current and time.perf_counter() > end and self._shapes.get(("mix", o.id)) is None:
+                self.unfinished = True  # the next picture has more of them
+            elif stand.visible or o is current and wish.shaping is not None:
+                out.append(self._mix(wish, o, live if o is current else None, stand))
+        return out
 
     def _forget(self, wish: StageWish) -> None:
         """Drop what is kept of objects and targets that are gone, and the shapes of a Line-up that is left."""

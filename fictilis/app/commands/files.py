@@ -15,6 +15,7 @@ from fictilis.app.model.session import Session
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
+from fictilis.core.evaluate import prepare
 from fictilis.core.scene import MorphObject, SavedView, Scene, Texture, fresh_name
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
@@ -76,8 +77,11 @@ class Commands:
             if path.suffix.lower() == SUFFIX:
                 scene = load(path, progress)
                 unpack_images(scene)
+                prepare(scene)
                 return scene, (), True
-            return *scene_from_file(path, progress), False
+            scene, said = scene_from_file(path, progress)
+            prepare(scene)
+            return scene, said, False
 
         opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
         if opened is None:

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QLinearGradient
 from fictilis.render.camera import Camera
 from fictilis.render.renderer import DrawItem, Ground, Renderer
 
-AT_ONCE = 0.1  # s of drawing before others get their turn
+AT_ONCE = 0.06  # s of drawing before others get their turn
 
 
 PARTS = (1.0, 0.75, 0.5)  # of the resolution
