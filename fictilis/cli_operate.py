@@ -18,6 +18,7 @@ PARTS = {
     "target": "change whole targets",
     "mesh": "change an object's mesh, its targets carried through",
     "object": "change an object, its kept picks and mixes",
+    "form": "simple forms, and their numbers until something is reshaped",
     "lanes": "change many keys at once",
     "modifier": "lay motion over a lane's curve",
     "keys": "change single keys",
@@ -71,6 +72,8 @@ def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
         parser.add_argument(
             "--lane", action="append", default=[], metavar="NAME", help="of the object; default: all that have keys"
         )
+    if part == "form":
+        parser.add_argument("--object", help="the one whose numbers are set")
     if part == "keys":
         parser.add_argument("--at", metavar="F,F,…", help="frames of the keys; default: all")
     if part == "camera":
@@ -147,7 +150,8 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     if part == "camera" and options.camera:
         return Subject(scene, frame=scene.start, camera_id=_camera(scene, options.camera).id)
     if part not in OF_OBJECTS:
-        return Subject(scene, frame=scene.start, span=span)
+        named = scene.object_named(options.object).id if part == "form" and options.object else None
+        return Subject(scene, named, frame=scene.start, span=span)
     obj = scene.object_named(options.object)
     pick = _pick(obj, options)
     mirror = Mirror(AXES[options.mirror], options.by_topology) if part in OF_TARGETS else Mirror()

@@ -14,6 +14,7 @@ MADE_ON = {
     "`--faces`, its falloff by `--radius CM` and `--space`; `--mirror x|y|z` and `--by-topology` say how sides are told apart",
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
+    "form": "`--object NAME` for `numbers`, else nothing but the scene",
     "lanes": "`--object NAME --lane NAME` (again for several); without them every lane that has keys",
     "modifier": "`--object NAME --lane NAME`",
     "keys": "`--object NAME --lane NAME`; `--at F,F`: frames of the keys, without it all",

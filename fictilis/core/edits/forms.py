@@ -33,7 +33,11 @@ def defaults(kind: str) -> dict[str, float]:
 
 def made(kind: str, numbers: Mapping[str, float]) -> primitives.Form:
     """Points (n, 3) and mesh of a form. Raises EditRefused for numbers that it cannot have."""
-    whole = {name: type(first)(numbers.get(name, first)) for name, first in defaults(kind).items()}
+    known = defaults(kind)
+    odd = [name for name in numbers if name not in known]
+    if odd:
+        raise EditRefused(f"A {kind} has no {odd[0]}; it has {', '.join(known)}.")
+    whole = {name: type(first)(numbers.get(name, first)) for name, first in known.items()}
     return FORMS[kind](**whole)
 
 

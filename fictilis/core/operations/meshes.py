@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
-from fictilis.core.edits import topology
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import carry
+from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.operations.table import Kept, Operation, Outcome, Subject, Values, carried
 from fictilis.core.parameters import Choice, Flag, Number, Text
 from fictilis.core.scene import Scene
@@ -53,6 +54,20 @@ def _origin(s: Subject, _v: Values) -> Scene:
     if len(points) != 1:
         raise EditRefused(f"Pick the one point that becomes the origin of {s.obj.name}; {len(points)} are picked.")
     return topology.origin_to_point(s.scene, s.obj.id, int(points[0]))
+
+
+def _numbers_of_forms() -> tuple[Number, ...]:
+    """What any form asks for, each once."""
+    kinds = {name: type(first) for kind in FORMS for name, first in forms.defaults(kind).items()}
+    return tuple(
+        Number(name, name.capitalize(), None, asked=False, unit="cm" if of is float else "", low=0, high=1e6,
+               decimals=2 if of is float else 0)
+        for name, of in kinds.items()
+    )  # fmt: skip
+
+
+def _given(v: Values) -> dict[str, float]:
+    return {name: number for name, number in v.items() if name != "kind" and number is not None}
 
 
 MESHES = (
@@ -111,6 +126,13 @@ OBJECTS = (
     Operation("object", "lock", "Lock object", lambda s, v: edits.set_locked(s.scene, s.obj.id, not v["off"]),
               (Flag("off", "Unlock it", asked=False),), ("object",),
               "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),
+    Operation("form", "add", "Add a simple form", lambda s, v: forms.add_form(s.scene, v["kind"], _given(v))[0],
+              (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in FORMS)),
+               *_numbers_of_forms()),
+              (), "A new object of a simple form.", done="Add a {kind}"),
+    Operation("form", "numbers", "Numbers of its form", lambda s, v: forms.set_form(s.scene, s.obj.id, _given(v)),
+              _numbers_of_forms(), ("object",), "Other numbers for an object that is still the simple form it was made as.",
+              done="Form of {object}"),
     Operation("object", "rename", "Rename object", lambda s, v: edits.rename_object(s.scene, s.obj.id, v["name"]),
               (Text("name", "Name", needed=True),), ("object",), "Another name for the object.", done="Rename {object}"),
     Operation("object", "remove", "Remove object", lambda s, _v: edits.remove_object(s.scene, s.obj.id), (), ("object",),
