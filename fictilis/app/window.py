@@ -52,7 +52,7 @@ from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import end_editing
 from fictilis.app.widgets.find_field import named_fields
-from fictilis.app.widgets.theme import PALETTES, style_sheet
+from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry
@@ -70,7 +70,8 @@ class Window(QMainWindow):
     def __init__(self, doc: Document, settings: Settings, recovery_folder: Path) -> None:
         super().__init__()
         self.doc, self.settings, self.recovery_folder = doc, settings, recovery_folder
-        self.palette_ = PALETTES.get(settings.theme(), PALETTES["Bisque"])
+        self.palette_ = self._coloured(settings.theme())
+        self.setStyleSheet(style_sheet(self.palette_))  # before there are widgets, which are dressed once then
         doc.change(
             dark=self.palette_.dark,
             hold_guard=settings.flag("hold_guard", True),
@@ -225,9 +226,12 @@ class Window(QMainWindow):
 
     # theme and sizes
 
+    def _coloured(self, theme: str) -> Palette:
+        palette, picked = PALETTES.get(theme, PALETTES["Bisque"]), self.settings.picked()
+        return replace(palette, picked=picked) if picked else palette
+
     def set_theme(self, name: str) -> None:
-        picked = self.settings.picked()
-        self.palette_ = replace(PALETTES[name], picked=picked) if picked else PALETTES[name]
+        self.palette_ = self._coloured(name)
         self.settings.set_theme(name)
         sheet = style_sheet(self.palette_)
         if self.styleSheet() != sheet:

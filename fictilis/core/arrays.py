@@ -35,8 +35,8 @@ def frozen(values: Any, dtype: type, width: int | None = None) -> np.ndarray:
 
 
 def distinct(values: np.ndarray) -> np.ndarray:
-    """The different whole numbers of an array, sorted (k,). By sorting: np.unique's hash table takes fifty times as long for
-    codes that follow a pattern."""
+    """The different numbers of an array, sorted (k,). By sorting: np.unique's hash table takes fifty times as long for codes
+    that follow a pattern, and its first call loads NumPy's masked arrays."""
     flat = np.sort(np.asarray(values).ravel())
     if not len(flat):
         return flat

@@ -13,14 +13,13 @@ import moderngl
 import numpy as np
 
 from fictilis.core.affine import rgb
-from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, triangles
 from fictilis.render.camera import Camera
+from fictilis.render.context import off_screen
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
-EGL: dict[str, Any] = {"backend": "egl"}
 LINE_WIDTH = 2.0  # pixels
 PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
@@ -208,13 +207,7 @@ class Renderer:
     """Owns the off-screen context. Use it from one thread only."""
 
     def __init__(self) -> None:
-        try:
-            self.ctx = moderngl.create_context(standalone=True, require=330, **EGL)
-        except Exception as error:  # noqa: BLE001 - moderngl raises plain ones
-            raise FictilisError(
-                f"No picture can be drawn: OpenGL 3.3 over EGL is not to be had here ({error}).",
-                "Install the packages libegl1 and libgl1-mesa-dri.",
-            ) from None
+        self.ctx = off_screen()
         self.clay = self._program("clay.vert", "clay.frag")
         self.plain = self._program("plain.vert", "plain.frag")
         self._ground = self._program("ground.vert", "ground.frag")

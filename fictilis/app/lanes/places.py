@@ -10,7 +10,7 @@ from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.arrays import cached_by_identity, distinct
 from fictilis.core.channels import Channel, ChannelRef, channels
 from fictilis.core.scene import MorphObject
 from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
@@ -157,7 +157,7 @@ def extent(lane: Lane) -> tuple[float, float]:
     """The least and largest value a lane reaches among its keys, its modifiers included at 24 frames a second."""
     keys = lane.curve.keys
     first, last = keys[0].frame, keys[-1].frame
-    frames = np.unique(np.concatenate([[k.frame for k in keys], np.linspace(first, last, 97)]))
+    frames = distinct(np.concatenate([[k.frame for k in keys], np.linspace(first, last, 97)]))
     values = lane.curve.evaluate(frames)
     if any(m.on and m.amount for m in lane.modifiers):
         values = np.concatenate([values, lane.values(np.append(frames, np.linspace(last, last + 24, 25)), 24.0)])
