@@ -15,6 +15,7 @@ import numpy as np
 from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity, extent, recent_by_identity
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.driven import drive, drivers_of
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import SceneCamera
 
@@ -37,7 +38,8 @@ class ChannelRef(NamedTuple):
 @dataclass(frozen=True)
 class ChannelKind:
     """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``object`` or ``camera``: moves of one part
-    follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off."""
+    follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows what is
+    named there, and can be neither set nor keyed."""
 
     id: str
     name: str
@@ -51,6 +53,7 @@ class ChannelKind:
     colour: str = GREY
     stepped: bool = False
     quiet: bool = False
+    driven: str = ""
 
 
 class Channel:
@@ -101,6 +104,10 @@ class Channel:
     @property
     def quiet(self) -> bool:
         return self.kind.quiet
+
+    @property
+    def driven(self) -> str:
+        return self.kind.driven
 
     @property
     def seen(self) -> tuple[object, ...]:
@@ -228,8 +235,16 @@ def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
     return ChannelKind(
         target_id, target.name, "weight", lambda o: o.target(target_id).weight,
         lambda o, v: o.with_target(replace(o.target(target_id), weight=v)), lambda o: o.target(target_id).range,
-        colour=target.colour, quiet=target.muted,
+        colour=target.colour, quiet=target.muted, driven=drivers_of(obj, target),
     )  # fmt: skip
+
+
+def settable(owner: Owner, channel_id: str) -> Channel:
+    """One channel that has a value and a lane of its own. Raises EditRefused for one that is driven, or not there."""
+    found = channel(owner, channel_id)
+    if found.driven:
+        raise EditRefused(f"{found.name} is driven by {found.driven}; it has no weight of its own to set or key.")
+    return found
 
 
 def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
@@ -283,7 +298,7 @@ def channel_named(owner: Owner, name: str) -> Channel:
 def set_value(scene: Scene, owner_id: str, channel_id: str, value: float) -> Scene:
     """The value a channel has where no lane drives it. Raises EditRefused for a value it cannot have."""
     owner = scene.owner(owner_id)
-    kind = channel(owner, channel_id).kind
+    kind = settable(owner, channel_id).kind
     if not np.isfinite(value):
         raise EditRefused(f"{kind.name} must be a finite number, not {value}.")
     return scene.with_owner(kind.set(owner, float(value)))
@@ -303,6 +318,8 @@ def values_at(
     out: dict[str, Any] = {name: np.full(shape, value) for name, value in _own_values(owner).items()}
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed or {})
+    if isinstance(owner, MorphObject):
+        drive(owner, out)
     return out
 
 
@@ -311,6 +328,8 @@ def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...],
     out = _own_values(owner)
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed)
+    if isinstance(owner, MorphObject):
+        drive(owner, out)
     return MappingProxyType(out)
 
 

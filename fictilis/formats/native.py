@@ -25,6 +25,7 @@ from fictilis.formats.native_reading import read_native
 from fictilis.formats.native_records import (
     CameraRecord,
     DeltasRecord,
+    DriverRecord,
     FormRecord,
     GroupRecord,
     KeyRecord,
@@ -36,6 +37,7 @@ from fictilis.formats.native_records import (
     ModifierRecord,
     ObjectRecord,
     PickRecord,
+    RuleRecord,
     SceneRecord,
     SoundRecord,
     StageRecord,
@@ -113,10 +115,12 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
 
     def target(t: Target) -> TargetRecord:
         stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
+        drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
         return TargetRecord(
             id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
             muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
             mask=None if t.mask is None else store(t.mask),
+            rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None,
         )  # fmt: skip
 
     def texture(x: Texture | None) -> TextureRecord | None:

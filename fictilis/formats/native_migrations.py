@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 6
+VERSION = 7
 Record = dict[str, Any]
 
 
@@ -76,4 +76,10 @@ def _from_5(data: Record) -> None:
     """Numbers of ids that are gone were not kept; absent is none."""
 
 
-MIGRATIONS: dict[int, Callable[[Record], None]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+def _from_6(data: Record) -> None:
+    """No target had a rule; absent is none."""
+
+
+MIGRATIONS: dict[int, Callable[[Record], None]] = {
+    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6,
+}  # fmt: skip

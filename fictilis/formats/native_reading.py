@@ -14,12 +14,14 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import OWN_IDS, channel
+from fictilis.core.channels import OWN_IDS, settable
+from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import defaults
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
     Appearance,
@@ -274,9 +276,10 @@ class _ObjectReader:
         mask = None if t.mask is None else self.archive.array(t.mask, "<f8")
         if mask is not None and (len(mask) != self.count or len(mask) and (mask.min() < 0 or mask.max() > 1)):
             raise fail(f"the mask of {t.name} is not one number from 0 to 1 for each of {self.count} points")
+        rule = Rule(tuple(Driver(d.target, d.at, d.width) for d in t.rule.drivers), t.rule.how) if t.rule else None
         return Target(
             t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
-            mask, t.group,
+            mask, t.group, rule,
         )  # fmt: skip
 
     def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:
@@ -324,7 +327,7 @@ def _check(archive: _Archive, scene: Scene) -> None:
     for owner in scene.owners:
         _once(archive, (lane.channel for lane in owner.lanes), f"in {owner.name} the lane of")
         for lane in owner.lanes:
-            channel(owner, lane.channel)
+            settable(owner, lane.channel)
 
 
 def _check_time(archive: _Archive, scene: Scene) -> None:
@@ -358,6 +361,7 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
         if target.id in OWN_IDS:
             raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         obj.ancestors(target)
+        checked_rule(obj, target)
         if target.group is not None and obj.group(target.group) is None:
             raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
     for target_id in (t for m in obj.mixes for t, _ in m.weights):

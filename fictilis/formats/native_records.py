@@ -23,6 +23,17 @@ class StageRecord(_Strict, kw_only=True):
     deltas: DeltasRecord
 
 
+class DriverRecord(_Strict, kw_only=True):
+    target: str
+    at: float
+    width: float | None = None
+
+
+class RuleRecord(_Strict, kw_only=True):
+    drivers: list[DriverRecord]
+    how: str
+
+
 class TargetRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -36,6 +47,7 @@ class TargetRecord(_Strict, kw_only=True):
     in_betweens: list[StageRecord] = []
     mask: str | None = None
     group: str | None = None
+    rule: RuleRecord | None = None
 
 
 class GroupRecord(_Strict, kw_only=True):

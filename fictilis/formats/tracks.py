@@ -10,7 +10,8 @@ import numpy as np
 
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channels import OBJECT_KINDS, stand_at
-from fictilis.core.mix.acting import gain, shares_at
+from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.driven import gain
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import Lane
 
@@ -36,8 +37,9 @@ class Track:
 def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
     """The coefficients of an object's columns over the scene's range, or None when no lane drives it.
 
-    Between keys and the weights at which an in-between stands a coefficient is one polynomial in time, except where a
-    curved path meets a curved lane; there the motion is sampled at the scene's rate, straight between the samples.
+    Between keys and the weights at which an in-between stands or a corrective begins or ends to be driven a coefficient is one
+    polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
+    sampled at the scene's rate, straight between the samples.
     """
     if not _weight_lanes(obj):
         return None
@@ -158,21 +160,33 @@ def _weight_lanes(obj: MorphObject) -> list[Lane]:
     return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj)]
 
 
+def _levels(obj: MorphObject) -> dict[str, set[float]]:
+    """Acting weights at which a coefficient bends, by target: its stages, and where it begins and ends to drive another."""
+    out: dict[str, set[float]] = {
+        t.id: {0.0, 1.0, *(s.at for s in t.in_betweens)} if t.in_betweens else set() for t in obj.targets
+    }
+    for target in obj.targets:
+        for d in target.rule.drivers if target.rule else ():
+            out[d.target] |= {0.0, d.at} if d.width is None else {d.at - d.width, d.at, d.at + d.width}
+    return out
+
+
 def _bends(obj: MorphObject) -> list[float]:
-    """Frames at which a coefficient may bend: keys, and weights crossing a stage."""
+    """Frames at which a coefficient may bend: keys, and weights crossing a level."""
     knots: list[float] = []
+    levels = _levels(obj)
     for lane in _weight_lanes(obj):
         knots += [k.frame for k in lane.curve.keys]
         target = obj.target(lane.channel)
-        stages, factor = target.in_betweens, gain(obj, target)
-        if not stages or not factor:
+        factor = gain(obj, target)
+        if not levels[target.id] or not factor:
             continue
         part = pieces(lane.curve)
         if not part.is_cubic:
             continue
         stops = np.append(part.starts[1:], part.starts[-1] + 1)
         for start, stop, cubic in zip(part.starts, stops, part.coefficients, strict=True):
-            for at in (0.0, 1.0, *(s.at for s in stages)):
+            for at in sorted(levels[target.id]):
                 shifted = cubic[::-1].copy()
                 shifted[-1] -= at / factor
                 if np.any(shifted[:-1]):

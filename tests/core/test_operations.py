@@ -7,6 +7,7 @@ import pytest
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits import objects, timeline
+from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import set_mask
@@ -21,9 +22,10 @@ from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
 
-OBJ, ONE, TWO = "o1", "t1", "t2"
+OBJ, ONE, TWO, BOTH = "o1", "t1", "t2", "t3"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
-           "weld": {"within": 5.5}, "numbers": {"segments": 3}}  # fmt: skip
+           "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
+           "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
@@ -54,6 +56,8 @@ def everything():
         scene = set_key(set_key(scene, OBJ, TWO, Key(frame, value)), OBJ, "position.x", Key(frame + 0.5, 3 * value))
     scene = timeline.set_played(timeline.set_marker(timeline.set_marker(scene, 0, "In"), 30, "Beat"), 0, 48)
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
+    scene, both = add_corrective(scene, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")
+    assert both == BOTH
     scene, _ = add_form(scene, "Ball", {"radius": 4.0})
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
 
@@ -66,7 +70,7 @@ def subject_for(operation, scene) -> Subject:
     lanes = (ChannelRef(OBJ, TWO), ChannelRef(OBJ, "position.x"))
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
     pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
-    targets = (ONE, TWO)
+    targets = (ONE, BOTH) if "corrective" in operation.needs else (ONE, TWO)
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "form-numbers":
         return Subject(scene, scene.objects[-1].id)

@@ -7,11 +7,11 @@ from collections.abc import Callable, Collection, Iterator
 from fictilis.core import interrupt
 from fictilis.core.checks.finding import Finding
 from fictilis.core.checks.lanes import creep, off_frames, out_of_range, seam, unkeyed
-from fictilis.core.checks.shapes import PILE, idle, pile_up, shuffled, twins_apart
+from fictilis.core.checks.shapes import PILE, idle, never_acting, pile_up, shuffled, twins_apart
 from fictilis.core.scene import Scene
 
 CHECKS: dict[str, Callable[..., Iterator[Finding]]] = {
-    "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle, "twins": twins_apart,
+    "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle, "correctives": never_acting, "twins": twins_apart,
     "frames": off_frames, "order": shuffled, "seam": seam,
 }  # fmt: skip
 OF_CAMERAS = ("creep", "frames")

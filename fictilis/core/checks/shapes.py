@@ -18,6 +18,7 @@ from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
 from fictilis.core.interrupt import check
 from fictilis.core.mix.acting import acting_weights, weights_at
+from fictilis.core.mix.driven import drivers_of
 from fictilis.core.mix.masks import own
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
@@ -29,7 +30,7 @@ TORN = 0.15  # part of the edges that are torn when an order is shuffled
 
 def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Finding]:
     """Targets that move the same points at once by weights that add up to too much."""
-    targets = [t for t in obj.targets if not t.muted and t.built_on is None and len(own(t).indices)]
+    targets = [t for t in obj.targets if not t.muted and t.built_on is None and t.rule is None and len(own(t).indices)]
     pairs = _overlapping([_strong(own(t)) for t in targets], len(obj.base))
     at = frames_of(scene)
     weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps)) if pairs else {}
@@ -89,6 +90,21 @@ def _same_way(a: Target, b: Target) -> bool:
     return float((u * v).sum()) > 0.5 * float(np.sqrt((u * u).sum() * (v * v).sum()))
 
 
+def never_acting(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
+    """Correctives whose drivers are never up together, though something is keyed."""
+    ruled = [t for t in obj.targets if t.rule is not None and not t.muted]
+    if not ruled or not obj.lanes:
+        return
+    at = acting_weights(obj, weights_at(obj, frames_of(scene), fps=scene.fps))
+    for target in ruled:
+        check()
+        if float(np.max(at[target.id], initial=0.0)) < 1e-6:
+            yield Finding(
+                "corrective", f"{target.name} never acts: {drivers_of(obj, target)} are never up together.", obj.id, target.id,
+                None, "Remove it", partial(remove_target, object_id=obj.id, target_id=target.id),
+            )  # fmt: skip
+
+
 def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     """Targets that move nothing, and such as are never used."""
     used = {t.built_on for t in obj.targets}
@@ -96,6 +112,8 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         check()
         lane = obj.lane(target.id)
         empty = not len(target.deltas.indices) and not target.in_betweens
+        if target.rule is not None and not empty:
+            continue  # see never_acting
         still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(frames_of(scene), scene.fps))
         remedy = ("Remove it", partial(remove_target, object_id=obj.id, target_id=target.id))
         if empty and target.built_on is None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import Hold, missing_hold
-from fictilis.core.channels import ChannelRef, channel
+from fictilis.core.channels import ChannelRef, channel, settable
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
 
@@ -30,7 +30,7 @@ class KeyRef:
 def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
     """A key written as it is, replacing one at the same frame."""
     owner = scene.owner(owner_id)
-    channel(owner, channel_id)
+    settable(owner, channel_id)
     lane = owner.lane(channel_id)
     curve = lane.curve if lane else AnimationCurve()
     return scene.with_owner(owner.with_lane(channel_id, curve.with_key(key)))
@@ -48,7 +48,7 @@ def key_values(
     holds: list[Hold] = []
     curves: dict[str, AnimationCurve] = {}
     for channel_id, value in values.items():
-        what, lane = channel(before, channel_id), before.lane(channel_id)
+        what, lane = settable(before, channel_id), before.lane(channel_id)
         curve, kind = lane.curve if lane else AnimationCurve(), "hold" if what.stepped else "smooth"
         if lane:
             earlier = [k for k in curve.keys if k.frame <= frame + SAME_FRAME]

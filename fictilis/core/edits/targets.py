@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.arrays import add_rows
+from fictilis.core.channels import settable
 from fictilis.core.edits.shape import add_deltas
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
@@ -97,7 +98,8 @@ def target_from_seen(
 
 
 def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
-    """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape."""
+    """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape; a corrective it
+    drives goes on with its other drivers, and is a plain target where there are none."""
     obj = scene.unlocked(object_id)
     gone = obj.target(target_id)
 
@@ -107,7 +109,10 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
         shown = own(target).dense(len(obj.base)) + own(gone).dense(len(obj.base))
         return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(unmasked(shown, target.mask)))
 
-    targets = tuple(adopt(t) for t in obj.targets if t.id != target_id)
+    def freed(target: Target) -> Target:
+        return target if target.rule is None else replace(target, rule=target.rule.without(target_id))
+
+    targets = tuple(freed(adopt(t)) for t in obj.targets if t.id != target_id)
     lanes = tuple(lane for lane in obj.lanes if lane.channel != target_id)
     mixes = tuple(replace(m, weights=tuple(w for w in m.weights if w[0] != target_id)) for m in obj.mixes)
     return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes, mixes=mixes)))
@@ -141,6 +146,7 @@ def set_weight(scene: Scene, object_id: str, target_id: str, weight: float) -> S
     """The weight a target has where no lane drives it."""
     if not np.isfinite(weight):
         raise EditRefused(f"A weight must be a finite number, not {weight}.")
+    settable(scene.object(object_id), target_id)
     return _changed(scene, object_id, target_id, True, weight=float(weight))
 
 
@@ -240,7 +246,7 @@ def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, floa
     obj, name = scene.object(object_id), tidy_name(name)
     if not name:
         raise EditRefused("A kept mix needs a name of at least one letter.")
-    mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights))
+    mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights and t.rule is None))
     return scene.with_object(replace(obj, mixes=(*(m for m in obj.mixes if m.name != name), mix)))
 
 

@@ -47,11 +47,12 @@ def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[float,
 
 
 def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: str) -> tuple[Scene, str]:
-    """``new`` as a target of its own name and id behind ``after``; without weight, so that the mix stays as it is."""
+    """``new`` as a target of its own name and id behind ``after``; without weight, and a corrective muted, so that the mix
+    stays as it is."""
     made = replace(
         new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
         name=fresh_name(name, (t.name for t in obj.targets)),
-        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0,
+        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0, muted=new.muted or new.rule is not None,
     )  # fmt: skip
     place = [t.id for t in obj.targets].index(after.id) + 1
     return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
@@ -123,6 +124,11 @@ def mirror_into_new(
     obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     image = _mirror_target(obj, _unmasked_on_base(scene, object_id, target_id), axis, mirror)
+    if image.rule is not None:  # driven by the other side's targets, where there are such
+        other = {t.id: other_side_name(t.name) for t in obj.targets}
+        named = {t.name: t.id for t in obj.targets}
+        drivers = tuple(replace(d, target=named.get(other[d.target], d.target)) for d in image.rule.drivers)
+        image = replace(image, rule=replace(image.rule, drivers=drivers))
     return _beside(scene, obj, target, image, other_side_name(target.name))
 
 

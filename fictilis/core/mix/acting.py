@@ -13,7 +13,8 @@ import numpy as np
 from fictilis.core.arrays import recent_by_identity
 from fictilis.core.channels import RECENT, values_at
 from fictilis.core.mix.coefficients import coefficients, column_number
-from fictilis.core.scene import MorphObject, Target
+from fictilis.core.mix.driven import gain
+from fictilis.core.scene import MorphObject
 
 
 def weights_at(
@@ -21,18 +22,11 @@ def weights_at(
 ) -> dict[str, Any]:
     """Weight of each target by id, as its slider shows it: of its lane at ``frame``, else its own; ``posed`` wins over both.
 
-    ``frame`` may be an array (f,); then so is each weight. ``fps`` matters to modifiers only, which know seconds.
+    That of a corrective follows from its drivers. ``frame`` may be an array (f,); then so is each weight. ``fps`` matters to
+    modifiers only, which know seconds.
     """
     at = values_at(obj, frame, posed, fps)
     return {t.id: at[t.id] for t in obj.targets}
-
-
-def gain(obj: MorphObject, target: Target) -> float:
-    """By what a target's weight is multiplied before it acts: 0 while it is muted, else the factor of its group."""
-    if target.muted:
-        return 0.0
-    group = obj.group(target.group)
-    return group.factor if group else 1.0
 
 
 def acting_weights(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> dict[str, float | np.ndarray]:

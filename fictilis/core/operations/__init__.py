@@ -1,5 +1,6 @@
 """Every operation in one table, by id."""
 
+from fictilis.core.operations.correctives import CORRECTIVES
 from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIMES
 from fictilis.core.operations.meshes import MESHES, OBJECTS
 from fictilis.core.operations.shapes import SHAPES
@@ -7,5 +8,18 @@ from fictilis.core.operations.targets import MIXES, TARGETS, TRANSFER
 
 OPERATIONS = {
     operation.id: operation
-    for operation in (*TARGETS, *MESHES, *TRANSFER, *OBJECTS, *MIXES, *LANES, *MODIFIERS, *KEYS, *TIMES, *CAMERAS, *SHAPES)
+    for operation in (
+        *TARGETS,
+        *CORRECTIVES,
+        *MESHES,
+        *TRANSFER,
+        *OBJECTS,
+        *MIXES,
+        *LANES,
+        *MODIFIERS,
+        *KEYS,
+        *TIMES,
+        *CAMERAS,
+        *SHAPES,
+    )
 }

@@ -259,6 +259,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "other target": (lambda s: _has_target(s) and len(s.obj.targets) > 1, "{object} has no other target than {target}."),
     "any target": (lambda s: _has_object(s) and bool(s.obj.targets), "{object} has no target yet."),
     "mask": (lambda s: _has_target(s) and s.target.mask is not None, "{target} has no mask."),
+    "corrective": (lambda s: _has_target(s) and s.target.rule is not None, "{target} is no corrective; nothing drives it."),
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
     "pick": (lambda s: _has_object(s) and len(s.pick) > 0, "Pick something first; nothing is picked."),
     "kept pick": (lambda s: _has_object(s) and bool(s.obj.picks), "No pick is kept with {object}."),

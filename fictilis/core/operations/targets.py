@@ -70,6 +70,8 @@ def _mixes(s: Subject) -> list[str]:
 def _put_back(s: Subject, weights: dict[str, float]) -> Scene:
     scene = s.scene
     for target_id, weight in weights.items():
+        if s.obj.target(target_id).rule is not None:
+            continue  # it became a corrective since
         scene = edits.set_weight(scene, s.obj.id, target_id, weight)
     return scene
 

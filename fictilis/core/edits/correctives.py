@@ -1,0 +1,99 @@
+"""Correctives: targets whose weight follows from others', to put right what those do wrong together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from fictilis.core.edits.targets import append
+from fictilis.core.errors import EditRefused
+from fictilis.core.mix.driven import driven_targets
+from fictilis.core.rules import HOWS, PRODUCT, Driver, Rule
+from fictilis.core.scene import MorphObject, Scene, Target
+
+LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
+
+
+def checked_rule(obj: MorphObject, target: Target) -> None:
+    """Raises EditRefused, with names, where a target's rule makes no sense among the targets of its object."""
+    rule = target.rule
+    if rule is None:
+        return
+    if rule.how not in HOWS:
+        raise EditRefused(f"“{rule.how}” is no way to take drivers together; use {' or '.join(HOWS)}.")
+    if not rule.drivers:
+        raise EditRefused(f"{target.name} needs a target that drives it.")
+    seen: set[str] = set()
+    for driver in rule.drivers:
+        name = obj.target(driver.target).name
+        if driver.target in seen:
+            raise EditRefused(f"{name} drives {target.name} already.")
+        seen.add(driver.target)
+        if not np.isfinite(driver.at) or abs(driver.at) < LEAST or abs(driver.at) > 1e6:
+            raise EditRefused(f"{name} cannot drive {target.name} in full at {driver.at:g}; use a weight that is not 0.")
+        if driver.width is not None and not LEAST <= driver.width <= 1e6:
+            raise EditRefused(f"{name} must fade within a weight above 0 as it passes {driver.at:g}, not {driver.width:g}.")
+    driven_targets(obj)
+
+
+def add_corrective(
+    scene: Scene, object_id: str, weights: Mapping[str, float], name: str = "", how: str = PRODUCT
+) -> tuple[Scene, str]:
+    """A corrective, driven in full by targets at these ``weights`` by id, without a shape of its own yet."""
+    obj = scene.unlocked(object_id)
+    rule = Rule(tuple(Driver(target_id, float(at)) for target_id, at in weights.items()), how)
+    names = [obj.target(target_id).name for target_id in weights]
+    scene, made = append(scene, obj, Target("", "", rule=rule), name or " with ".join(names) or "Corrective")
+    obj = scene.object(object_id)
+    checked_rule(obj, obj.target(made))
+    return scene, made
+
+
+def set_rule(scene: Scene, object_id: str, target_id: str, rule: Rule | None, weight: float = 0.0) -> Scene:
+    """Another rule for a target; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
+    obj = scene.unlocked(object_id)
+    target = replace(obj.target(target_id), rule=rule, weight=0.0 if rule else float(weight))
+    changed = obj.with_target(target)
+    if rule is not None:
+        changed = replace(changed, lanes=tuple(lane for lane in obj.lanes if lane.channel != target_id))
+    checked_rule(changed, target)
+    return scene.with_object(changed)
+
+
+def rule_of(scene: Scene, object_id: str, target_id: str) -> Rule:
+    """Raises EditRefused for a target that nothing drives."""
+    target = scene.object(object_id).target(target_id)
+    if target.rule is None:
+        raise EditRefused(f"{target.name} is no corrective; nothing drives it.")
+    return target.rule
+
+
+def set_driver(scene: Scene, object_id: str, target_id: str, driver_id: str, **values: Any) -> Scene:
+    """One driver's numbers (``at``, ``width``), or a new driver of a corrective."""
+    rule = rule_of(scene, object_id, target_id)
+    known = next((d for d in rule.drivers if d.target == driver_id), None)
+    if known is None:
+        drivers = (*rule.drivers, Driver(driver_id, **values))
+    else:
+        drivers = tuple(replace(d, **values) if d is known else d for d in rule.drivers)
+    return set_rule(scene, object_id, target_id, replace(rule, drivers=drivers))
+
+
+def drop_driver(scene: Scene, object_id: str, target_id: str, driver_id: str) -> Scene:
+    """Without a driver; the last one stays, as nothing would be left to follow."""
+    rule, obj = rule_of(scene, object_id, target_id), scene.object(object_id)
+    name = obj.target(driver_id).name
+    if all(d.target != driver_id for d in rule.drivers):
+        raise EditRefused(f"{name} does not drive {obj.target(target_id).name}.")
+    left = rule.without(driver_id)
+    if left is None:
+        raise EditRefused(f"{name} is the only driver of {obj.target(target_id).name}; make it a plain target instead.")
+    return set_rule(scene, object_id, target_id, left)
+
+
+def set_how(scene: Scene, object_id: str, target_id: str, how: str) -> Scene:
+    """Whether a corrective takes the product of its drivers' factors, or the smallest."""
+    return set_rule(scene, object_id, target_id, replace(rule_of(scene, object_id, target_id), how=how))

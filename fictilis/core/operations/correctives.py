@@ -1,0 +1,76 @@
+"""Operations on correctives: made for a mix, their drivers, and made plain again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from fictilis.core.edits import correctives as edits
+from fictilis.core.errors import EditRefused
+from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, named
+from fictilis.core.parameters import Choice, Number, Text
+from fictilis.core.rules import HOWS
+from fictilis.core.scene import Scene
+
+HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
+AT = Number("at", "In full at", None, unit="", low=-1e6, high=1e6)
+WITHIN = Number("within", "Fades within", None, low=edits.LEAST, high=1e6)
+
+
+def _weights(s: Subject, given: str | None) -> dict[str, float]:
+    """What is to drive, and at which weights: the selected targets where there are several, else all that act."""
+    acting = [t.id for t in s.obj.targets if abs(s.weights.get(t.id, 0.0)) >= edits.LEAST and t.rule is None]
+    chosen = [t.id for t in s.obj.targets if t.id in s.targets] if len(s.targets) > 1 or given else acting
+    if given:
+        try:
+            numbers = [float(word) for word in given.split(",")]
+        except ValueError:
+            raise EditRefused(f"“{given}” is no list of weights, such as 1,0.6.") from None
+        if len(numbers) != len(chosen):
+            raise EditRefused(f"{len(numbers)} weights are given for {len(chosen)} targets.")
+        return dict(zip(chosen, numbers, strict=True))
+    still = [s.obj.target(t).name for t in chosen if abs(s.weights.get(t, 0.0)) < edits.LEAST]
+    if still:
+        raise EditRefused(f"{' and '.join(still)} stands at 0; set the targets as they go wrong together first.")
+    if len(chosen) < 2:
+        raise EditRefused("A corrective needs two targets that act; set them as they go wrong together first.")
+    return {t: round(float(s.weights[t]), 4) for t in chosen}
+
+
+def _driver(s: Subject, v: Values) -> Scene:
+    rule = edits.rule_of(s.scene, s.obj.id, s.target_id)
+    known = any(d.target == v["driver"] for d in rule.drivers)
+    values = {"width": v["within"]} if v["within"] is not None else {}
+    if v["at"] is not None:
+        values["at"] = v["at"]
+    elif not known:
+        weight = s.weights.get(v["driver"], 0.0)
+        values["at"] = weight if abs(weight) >= edits.LEAST else 1.0
+    return edits.set_driver(s.scene, s.obj.id, s.target_id, v["driver"], **values)
+
+
+def _plain(s: Subject, _v: Values) -> Scene:
+    edits.rule_of(s.scene, s.obj.id, s.target_id)
+    return edits.set_rule(s.scene, s.obj.id, s.target_id, None, s.weights.get(s.target_id, 0.0))
+
+
+CORRECTIVES = (
+    Operation("target", "corrective", "Corrective for this mix",
+              lambda s, v: named(edits.add_corrective(s.scene, s.obj.id, _weights(s, v["at"]), how=v["how"]), s, v["name"]),
+              (Text("at", "Driven in full at", asked=False), replace(HOW, asked=False), Text("name", "Name", asked=False)),
+              ("any target",),
+              "A target that acts as far as others act together; shape away what they do wrong.", done="Corrective"),
+    Operation("target", "driver", "Driver of a corrective", _driver,
+              (OtherTarget("driver", "Driver", needed=True), AT, WITHIN), ("corrective",),
+              "A target that drives it: in full at a weight, or fading as it passes it.", "Take it", "A driver of {target}",
+              "Driver of {target}"),
+    Operation("target", "no-driver", "Take a driver away",
+              lambda s, v: edits.drop_driver(s.scene, s.obj.id, s.target_id, v["driver"]),
+              (OtherTarget("driver", "Driver", needed=True),), ("corrective",), "It follows the others only.", "Take it away",
+              "Take a driver of {target} away", "A driver less for {target}"),
+    Operation("target", "together", "How drivers act together",
+              lambda s, v: edits.set_how(s.scene, s.obj.id, s.target_id, v["how"]), (HOW,), ("corrective",),
+              "The product of what drives it, or the smallest.", "Set it", "Drivers of {target}", "Drivers of {target}"),
+    Operation("target", "plain", "Make it a plain target", _plain, (), ("corrective",),
+              "Nothing drives it any more; it has its own weight, and stands where it acts now.",
+              done="Make {target} plain"),
+)  # fmt: skip
