@@ -7,9 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.targets import set_built_on, set_path, set_range, target_from_points
+from fictilis.core.edits.targets import set_path, set_range, target_from_points
 from fictilis.core.edits.timeline import set_marker
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
@@ -131,7 +132,8 @@ def moon_jelly() -> Scene:
     curl = _squeeze(points, 1 - 0.13 * rim - 0.2 * (rim > 0.5) * (rim - 0.5), -6.5 * rim + 2.0 * (bell * (1 - down)) - 2 * arm)
     flare = _squeeze(points, 1 + 0.20 * rim + 0.35 * thread * down, 8.5 * rim - 4.5 * bell * (1 - down) - 6 * hang * thread)
     dome = _squeeze(points, 1 - 0.08 * bell * np.sin(np.pi * np.clip(down, 0, 1)), 10 * bell * np.cos(down * np.pi / 2) ** 1.5)
-    pull = _squeeze(contract, 1 - 0.22 * rim, -8.0 * rim) - contract
+    side = np.clip(-points[:, 0] / RADIUS, 0.0, 1.0)  # toward which it leans when it leans left
+    over = _squeeze(points, 1 + 0.16 * rim * side, 4.0 * rim * side) - points
 
     def lean(way: float) -> np.ndarray:
         out = points.copy()
@@ -152,8 +154,9 @@ def moon_jelly() -> Scene:
     shapes = {"Contract": contract, "Flare": flare, "Lean left": lean(-1), "Lean right": lean(1), "Dome": dome, "Sway": sway}
     for name, shape in shapes.items():
         scene, ids[name] = target_from_points(scene, bell_id, name, np.where(np.abs(shape - points) > 1e-6, shape, points))
-    scene, ids["Deep pull"] = target_from_points(scene, bell_id, "Deep pull", points + pull)
-    scene = set_built_on(scene, bell_id, ids["Deep pull"], ids["Contract"])
+    scene, fix = add_corrective(scene, bell_id, {ids["Contract"]: 1.0, ids["Lean left"]: 0.5}, "Rim over arms")
+    obj = scene.object(bell_id)
+    scene = scene.with_object(obj.with_target(replace(obj.target(fix), deltas=Deltas.from_dense(np.round(over, 9)))))
     obj = scene.object(bell_id)
     stage = InBetween(0.5, Deltas.from_dense(np.where(np.abs(curl - points) > 1e-6, curl - points, 0.0)), "rim curl")
     scene = scene.with_object(obj.with_target(replace(obj.target(ids["Contract"]), in_betweens=(stage,))))

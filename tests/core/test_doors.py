@@ -11,6 +11,7 @@ from fictilis.core.evaluate import evaluate, evaluate_frames
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges, mesh_from_faces
 from fictilis.core.mix.delta_bank import DeltaBank
+from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import MorphObject, Scene, Transform, fresh_id, fresh_name
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.demo.jelly import moon_jelly
@@ -91,10 +92,11 @@ def test_the_sample_is_a_bell_of_quads_with_its_targets():
     assert (scene.name, scene.fps, scene.start, scene.end) == ("Moon jelly", 24, 0, 96)
     assert 5_500 < len(bell.base) < 6_200
     assert (bell.mesh.face_sizes == 4).mean() > 0.95
-    assert [t.name for t in bell.targets] == ["Contract", "Flare", "Lean left", "Lean right", "Dome", "Sway", "Deep pull"]
+    assert [t.name for t in bell.targets] == ["Contract", "Flare", "Lean left", "Lean right", "Dome", "Sway", "Rim over arms"]
     contract = bell.target_named("Contract")
     assert [(s.at, s.name) for s in contract.in_betweens] == [(0.5, "rim curl")] and contract.path == "curved"
-    assert bell.target_named("Deep pull").built_on == contract.id
+    rule = bell.target_named("Rim over arms").rule
+    assert rule == Rule((Driver(contract.id, 1.0), Driver(bell.target_named("Lean left").id, 0.5)))
     ends = evaluate_frames(bell, [0, 96])
     assert np.array_equal(ends[0], ends[1])
     assert np.ptp(evaluate_frames(bell, range(0, 96, 8)), axis=0).max() > 5

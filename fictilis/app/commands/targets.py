@@ -17,9 +17,11 @@ from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import FictilisError, NotATarget
 from fictilis.core.geometry.matching import Order, find_order
+from fictilis.core.mix.driven import drivers_of
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import MeshData
 from fictilis.formats.registry import read_meshes
+from fictilis.render.stage import IN_THE_MIX
 
 
 class TargetCommands:
@@ -38,6 +40,17 @@ class TargetCommands:
             "New target from what is seen",
             lambda scene: target_edits.target_from_seen(scene, doc.object_id, doc.frame, posed),
         )
+
+    def corrective(self) -> None:
+        """A corrective for the mix as it is seen, shaped at once."""
+        doc, known = self.doc, {t.id for t in self.doc.object.targets}
+        self.operations.operate("target-corrective")
+        target = doc.target
+        if target is None or target.id in known:
+            return
+        doc.change(way=IN_THE_MIX)
+        doc.start_shaping(ShapeRef(target.id))
+        doc.say(f"Shape away what {drivers_of(doc.object, target)} do wrong together; it acts in full at this mix.")
 
     def _make_target(self, label: str, make: Callable[[Scene], tuple[Scene, str]]) -> None:
         """Make a target, select it, and let the user name it at once."""

@@ -11,6 +11,7 @@ from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.channels import values_at
 from fictilis.core.edits.keys import KeyRef
 
 BEAD = 4.5
@@ -41,12 +42,27 @@ def paint_scale(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
 
 def paint_curve(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     colour = QColor(lanes.palette_.lane(place.channel.colour))
-    if place.curve is not None:
+    if place.channel.driven:
+        _paint_driven(lanes, painter, place, colour)
+    elif place.curve is not None:
         _Curve(lanes, painter, place, colour).paint()
     else:
         painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
         y = place.y(place.channel.value)
         painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
+
+
+def _paint_driven(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
+    """What a corrective comes to over time, faintly: it has no keys of its own."""
+    left, right = place.body.left(), place.body.right()
+    frames = np.linspace(lanes.axis.frame_at(left), lanes.axis.frame_at(right), int(right - left) // 2 + 2)
+    values = values_at(place.channel.owner, frames, None, lanes.doc.scene.fps)[place.channel.id]
+    ys = np.clip(place.y(values), -1e5, 1e5)
+    points = [QPointF(x, y) for x, y in zip(np.linspace(left, right, len(frames)).tolist(), ys.tolist(), strict=True)]
+    colour.setAlpha(120)
+    painter.setPen(QPen(colour, 1.2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF(points))
 
 
 @cached_by_identity

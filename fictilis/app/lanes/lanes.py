@@ -411,6 +411,8 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def edit_value(self, place: LanePlace) -> None:
         """Type the value of a lane."""
+        if place.channel.driven:
+            return
         text = f"{self.doc.channels.value(place.ref):.{place.channel.decimals}f}"
         rect = place.number.adjusted(-8, -2, 4, 2)
         inline_editor(

@@ -221,7 +221,8 @@ def _body(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     port, body = lanes.viewport(), place.body
     chosen = frozenset(ref.frame for ref in lanes.doc.keys if ref.lane == place.ref)
     key = (
-        place.lane, place.channel.seen, body.width(), body.height(), place.low, place.high, chosen,
+        place.channel.owner if place.channel.driven else place.lane,
+        place.channel.seen, body.width(), body.height(), place.low, place.high, chosen,
         lanes.axis.frames_in_sight(), lanes.palette_, lanes.doc.scene.fps, place.is_thin,
     )  # fmt: skip
     kept = lanes.bodies.get(place.ref)
@@ -257,12 +258,24 @@ def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, co
     painter.setPen(QColor(p.quiet if channel.quiet or not place.drawn else p.text))
     name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
     painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-    if not place.is_thin:
+    if channel.driven:
+        _driven(lanes, painter, place)
+    elif not place.is_thin:
         _slider(lanes, painter, place, value, colour)
     painter.setFont(font(12.5 if not place.is_thin else 11))
     painter.setPen(QColor(p.text))
     painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, value_text(channel, value))
-    _dot(lanes, painter, place, colour)
+    if not channel.driven:
+        _dot(lanes, painter, place, colour)
+
+
+def _driven(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
+    """What a lane without a slider follows."""
+    rect = QRectF(place.name.right() + 4, place.head.top(), place.number.left() - place.name.right() - 8, place.head.height())
+    painter.setFont(font(11))
+    painter.setPen(QColor(lanes.palette_.quiet))
+    text = painter.fontMetrics().elidedText("driven", Qt.TextElideMode.ElideRight, int(rect.width()))
+    painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def value_text(channel: Channel, value: float) -> str:

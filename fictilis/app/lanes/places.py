@@ -78,8 +78,8 @@ class LanePlace:
 
     @property
     def slider(self) -> QRectF:
-        """Empty in a thin lane."""
-        if self.is_thin:
+        """Empty in a thin lane, and where nothing can be slid."""
+        if self.is_thin or self.channel.driven:
             return QRectF()
         more = self._more
         return QRectF(self.head.left() + 112 + more * 0.3, self.head.center().y() - 2, 40 + more * 0.7, 4)
@@ -95,6 +95,9 @@ class LanePlace:
 
     @property
     def dot(self) -> QRectF:
+        """Empty where nothing can be keyed."""
+        if self.channel.driven:
+            return QRectF()
         return QRectF(self.head.right() - 21, self.head.center().y() - 8, 16, 16)
 
     @property

@@ -89,7 +89,7 @@ class Channels:
 
     def set_values(self, values: Mapping[ChannelRef, float], label: str, final: bool = True) -> None:
         """Set several channels at once; ``final`` is one undoable step, else it is shown only."""
-        values = {ref: float(v) for ref, v in values.items() if self.find(ref) is not None}
+        values = self._free({ref: float(v) for ref, v in values.items() if self.find(ref) is not None})
         for ref, value in values.items():
             what = self.channel(ref)
             most = LARGEST.get(what.part, LARGEST_NUMBER)
@@ -121,6 +121,10 @@ class Channels:
         else:
             self.doc.preview(scene, posed=posed)
 
+    def _free(self, values: Mapping[ChannelRef, float]) -> Mapping[ChannelRef, float]:
+        """Without what follows others, where there is anything else."""
+        return {ref: value for ref, value in values.items() if not self.channel(ref).driven} or values
+
     def type_value(self, ref: ChannelRef, text: str) -> None:
         """Set a channel from typed text; what is no number is said and changes nothing."""
         try:
@@ -134,6 +138,7 @@ class Channels:
 
     def key_values(self, values: Mapping[ChannelRef, float], label: str) -> None:
         """Key channels at the present frame, the hold guard watching."""
+        values = self._free(values)
         by_owner: dict[str, dict[str, float]] = {}
         for ref, value in values.items():
             by_owner.setdefault(ref.owner, {})[ref.channel] = float(value)

@@ -21,6 +21,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
+from fictilis.app.side.driver_section import DriverSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.tool_section import ToolSection
@@ -45,7 +46,7 @@ class TargetSection(Section):
         self.high = NumberField("Range to", "", 2)
         for field in (self.low, self.high):
             field.committed.connect(self._set_range)
-        self.add(Labelled("Range", self.low, self.high))
+        self.range_row = self.add(Labelled("Range", self.low, self.high))
         self.built_on = ArrowCombo(palette)
         self.built_on.setAccessibleName("Built on")
         self.built_on.activated.connect(self._set_built_on)
@@ -107,6 +108,7 @@ class TargetSection(Section):
         if target is None:
             return
         self.set_heading(target.name)
+        self.range_row.setVisible(target.rule is None)
         self.low.set_value(target.range[0])
         self.high.set_value(target.range[1])
         choices = [("Base", None)] + [(t.name, t.id) for t in doc.object.targets if t.id != target.id]
@@ -357,9 +359,9 @@ class SideColumn(QScrollArea):
             TargetSection(doc, palette),
             ObjectSection(doc, palette, commands, operations),
         )
-        self.modifiers = ModifierSection(doc, palette)
+        self.modifiers, self.drivers = ModifierSection(doc, palette), DriverSection(doc, palette)
         self.camera = CameraSection(doc, palette)
-        self.sections = (self.tool, self.target, self.modifiers, self.camera, self.object)
+        self.sections = (self.tool, self.target, self.drivers, self.modifiers, self.camera, self.object)
         for section in self.sections:
             layout.addWidget(section)
         layout.addStretch()
@@ -372,6 +374,8 @@ class SideColumn(QScrollArea):
         """Show what lanes and previews do to the object and the camera."""
         if self.doc.object is not None and not self.object.isHidden():
             self.object.show_values()
+        if not self.drivers.isHidden():
+            self.drivers.show_values()
         if not self.camera.isHidden():
             self.camera.show_values()
 

@@ -19,13 +19,15 @@ def bar_part(target: Target, weight: float) -> float:
 
 @dataclass
 class Place:
-    """Where a card is: its whole rectangle, its bar and its number (None for the base)."""
+    """Where a card is: its whole rectangle, its bar (none for the base and for a corrective) and its number (none for the
+    base); ``drivers`` is where a corrective says what drives it."""
 
     target: Target | None
     rect: QRectF
     bar: QRectF | None
     number: QRectF | None
     name: QRectF
+    drivers: QRectF | None = None
 
 
 @dataclass
@@ -81,7 +83,15 @@ def _bar_and_number(rect: QRectF) -> tuple[QRectF, QRectF]:
 def _row(target: Target | None, width: float, y: float) -> Place:
     rect = QRectF(1, y, width - 2, ROW_HEIGHT - 3)
     name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
-    return Place(target, rect, *(_bar_and_number(rect) if target is not None else (None, None)), name)
+    return _place(target, rect, *_bar_and_number(rect), name)
+
+
+def _place(target: Target | None, rect: QRectF, bar: QRectF, number: QRectF, name: QRectF) -> Place:
+    if target is None:
+        return Place(None, rect, None, None, name)
+    if target.rule is not None:
+        return Place(target, rect, None, number.adjusted(-26, 0, 0, 0), name, bar.adjusted(0, -5, 0, 5))
+    return Place(target, rect, bar, number, name)
 
 
 def _card(target: Target | None, column: int, width: float, y: float) -> Place:
@@ -90,4 +100,4 @@ def _card(target: Target | None, column: int, width: float, y: float) -> Place:
     bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
     number = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
     name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
-    return Place(target, rect, *((bar, number) if target is not None else (None, None)), name)
+    return _place(target, rect, bar, number, name)

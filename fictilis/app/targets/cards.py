@@ -145,9 +145,28 @@ class Cards(Gesturing, QWidget):
             return
         painter.setFont(font(12.5))
         painter.setPen(QColor(p.quiet))
-        said = "muted" if target.muted else f"{weights[target.id]:.2f}"
+        said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
         painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
-        self._paint_bar(painter, place.bar, target, weights[target.id])
+        if place.drivers is not None:
+            self._paint_drivers(painter, place.drivers, target)
+        elif place.bar is not None:
+            self._paint_bar(painter, place.bar, target, weights[target.id])
+
+    def _paint_drivers(self, painter: QPainter, rect: QRectF, target: Target) -> None:
+        """A dot for each driver, and as many of their names as there is room for."""
+        obj, x = self.doc.object, rect.left()
+        drivers = [obj.target(d.target) for d in target.rule.drivers] if target.rule else []
+        painter.setPen(Qt.PenStyle.NoPen)
+        for driver in drivers[:6]:
+            painter.setBrush(QColor(self.palette_.lane(driver.colour)))
+            painter.drawEllipse(QRectF(x, rect.center().y() - 3, 6, 6))
+            x += 9
+        room = QRectF(x + 2, rect.top(), rect.right() - x - 2, rect.height())
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.palette_.quiet))
+        names = ", ".join(driver.name for driver in drivers)
+        text = painter.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
@@ -229,7 +248,7 @@ class Cards(Gesturing, QWidget):
         if target is None:
             self.doc.select_target(None)
             return None
-        if place.bar.adjusted(-4, -6, 4, 6).contains(at):
+        if place.bar is not None and place.bar.adjusted(-4, -6, 4, 6).contains(at):
             if target.id not in self.doc.selected_targets:
                 self.doc.select_target(target.id)
             return SlideWeight(self, event, place)

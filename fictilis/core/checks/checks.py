@@ -11,7 +11,8 @@ from fictilis.core.checks.shapes import PILE, idle, never_acting, pile_up, shuff
 from fictilis.core.scene import Scene
 
 CHECKS: dict[str, Callable[..., Iterator[Finding]]] = {
-    "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle, "correctives": never_acting, "twins": twins_apart,
+    "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle,
+    "correctives": never_acting, "twins": twins_apart,
     "frames": off_frames, "order": shuffled, "seam": seam,
 }  # fmt: skip
 OF_CAMERAS = ("creep", "frames")

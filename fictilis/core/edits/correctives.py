@@ -46,7 +46,8 @@ def add_corrective(
     obj = scene.unlocked(object_id)
     rule = Rule(tuple(Driver(target_id, float(at)) for target_id, at in weights.items()), how)
     names = [obj.target(target_id).name for target_id in weights]
-    scene, made = append(scene, obj, Target("", "", rule=rule), name or " with ".join(names) or "Corrective")
+    called = " with ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
+    scene, made = append(scene, obj, Target("", "", rule=rule), name or called or "Corrective")
     obj = scene.object(object_id)
     checked_rule(obj, obj.target(made))
     return scene, made
