@@ -411,7 +411,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def edit_value(self, place: LanePlace) -> None:
         """Type the value of a lane."""
-        if place.channel.driven:
+        if not self.doc.channels.may_set(place.ref):
             return
         text = f"{self.doc.channels.value(place.ref):.{place.channel.decimals}f}"
         rect = place.number.adjusted(-8, -2, 4, 2)

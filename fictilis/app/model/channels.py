@@ -8,7 +8,7 @@ from typing import Protocol, TypeVar
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.session import Notice, Session, State
 from fictilis.core.animation.hold_guard import Hold
-from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, values_at
+from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, settable, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import FictilisError
@@ -124,6 +124,10 @@ class Channels:
     def _free(self, values: Mapping[ChannelRef, float]) -> Mapping[ChannelRef, float]:
         """Without what follows others, where there is anything else."""
         return {ref: value for ref, value in values.items() if not self.channel(ref).driven} or values
+
+    def may_set(self, ref: ChannelRef) -> bool:
+        """Whether a channel has a value of its own; says what drives it where it has none."""
+        return self.doc.attempt(lambda: settable(self.doc.scene.owner(ref.owner), ref.channel)) is not None
 
     def type_value(self, ref: ChannelRef, text: str) -> None:
         """Set a channel from typed text; what is no number is said and changes nothing."""

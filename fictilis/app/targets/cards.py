@@ -415,7 +415,8 @@ class Cards(Gesturing, QWidget):
 
     def edit_weight(self, place: Place) -> None:
         target = place.target
-
+        if not self.doc.channels.may_set(self.doc.channels.ref(target.id)):
+            return
         rect = place.number.adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
         now = f"{self.doc.channels.weights(self.doc.object)[target.id]:.2f}"

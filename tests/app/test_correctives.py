@@ -1,0 +1,143 @@
+"""Correctives in the window: asked for, shaped in the mix, led by their drivers, and never dragged or keyed."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.rules import Driver, Rule
+from fictilis.formats.native import read_native
+from tests.app.conftest import CTRL
+
+K = Qt.Key
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def user(open_window, sheet):
+    """Both targets up, and a corrective asked for by its key."""
+    user = open_window(sheet)
+    user.doc.channels.set_values({user.doc.channels.ref("t1"): 1.0, user.doc.channels.ref("t2"): 0.5}, "Up")
+    user.press(K.Key_I, CTRL | SHIFT)
+    return user
+
+
+def acts(user) -> float:
+    return user.doc.channels.weights(user.obj)["t3"]
+
+
+def slide(user, target_id: str, value: float) -> None:
+    user.doc.channels.set_value(user.doc.channels.ref(target_id), value)
+
+
+def test_it_is_made_for_the_mix_shaped_at_once_and_undone_in_one_step(user):
+    assert user.target("Lift with Slide").rule == Rule((Driver("t1", 1.0), Driver("t2", 0.5)))
+    assert user.doc.shaping == ShapeRef("t3") and user.doc.way == "In the mix" and acts(user) == 1.0
+    assert "Lift and Slide do wrong together" in user.said[-1][0]
+    user.press(K.Key_Z, CTRL)
+    assert len(user.obj.targets) == 2 and user.doc.shaping is None
+    user.press(K.Key_Z, CTRL | SHIFT)
+    assert user.target("Lift with Slide").rule is not None
+
+
+def test_a_stroke_stores_only_the_difference_and_shows_as_far_as_it_acts(user):
+    user.doc.set_tools(tool="grab", size=30.0)
+    before = user.view.items()[0].points.copy()
+    user.drag(user.view, user.pixel(12), user.pixel(12) + QPointF(0, -40))
+    moved = user.target("Lift with Slide").deltas
+    assert moved.largest > 1.0
+    full = user.view.items()[0].points - before
+    assert np.allclose(full[moved.indices], moved.offsets, atol=1e-4)
+    assert all(np.array_equal(user.target(n).deltas.offsets, d) for n, d in (("Lift", [[0, 10, 0]] * 25),))
+    user.doc.done_shaping()
+    slide(user, "t1", 0.5)
+    assert acts(user) == pytest.approx(0.5)
+    slide(user, "t2", 0.25)
+    assert acts(user) == pytest.approx(0.25)
+
+
+def test_its_card_and_its_lane_cannot_be_dragged_typed_or_keyed(user):
+    user.doc.done_shaping()
+    cards, lanes = user.window.column.cards, user.window.lanes
+    card, lane = cards.place_of("Lift with Slide"), lanes.place_of("Lift with Slide")
+    assert card.bar is None and card.drivers is not None and lane.slider.isEmpty() and lane.dot.isEmpty()
+    version = user.doc.settled.version
+    user.drag(cards, card.drivers.center(), card.drivers.center() + QPointF(20, 0))
+    user.double_click(cards, card.number.center())
+    assert cards._editor is None and "is driven by Lift and Slide" in user.said[-1][0]
+    user.drag(lanes.viewport(), lane.head.center() + QPointF(20, 0), lane.head.center() + QPointF(40, 0))
+    user.double_click(lanes.viewport(), lane.number.center())
+    assert user.doc.settled.version == version and acts(user) == 1.0
+    user.doc.select_target("t3")
+    user.press(K.Key_K)
+    assert "is driven by Lift and Slide" in user.said[-1][0] and not user.obj.lanes
+    user.press(K.Key_K, SHIFT)
+    assert sorted(lane.channel for lane in user.obj.lanes) == ["t1", "t2"]
+
+
+def test_its_drivers_are_set_in_the_side_column(user):
+    section = user.window.side.drivers
+    assert not section.isHidden() and [b["name"].name.text() for b in section.blocks] == ["Lift", "Slide"]
+    assert section.blocks[1]["name"].now.text() == "now 0.50"
+    field = section.blocks[0]["at"]
+    field.setFocus()
+    field.selectAll()
+    user.type("2", field)
+    user.press(K.Key_Return, on=field)
+    assert user.target("Lift with Slide").rule.drivers[0].at == 2.0 and acts(user) == pytest.approx(0.5)
+    section.together.buttons["smallest"].click()
+    slide(user, "t2", 0.1)
+    assert acts(user) == pytest.approx(0.2)
+    section.blocks[1]["way"].buttons["Passing it"].click()
+    assert user.target("Lift with Slide").rule.drivers[1] == Driver("t2", 0.5, 0.5)
+    section.blocks[1]["name"].gone.click()
+    assert user.target("Lift with Slide").rule.drivers == (Driver("t1", 2.0),)
+    section.more.activated.emit(section.more.findText("Slide"))
+    assert user.target("Lift with Slide").rule.drivers[1] == Driver("t2", 0.1)
+    for _ in range(6):
+        user.press(K.Key_Z, CTRL)
+    assert user.target("Lift with Slide").rule.drivers == (Driver("t1", 1.0), Driver("t2", 0.5))
+
+
+def test_it_is_made_plain_where_it_acts_and_survives_save_and_open(user, tmp_path):
+    slide(user, "t1", 0.5)
+    user.window.commands._save_to(tmp_path / "s.fictilis")
+    assert read_native(tmp_path / "s.fictilis").objects[0].target("t3").rule == user.target("Lift with Slide").rule
+    user.doc.select_target("t3")
+    user.window.actions_.by_id["plain-target"].trigger()
+    assert user.target("Lift with Slide").rule is None and user.target("Lift with Slide").weight == pytest.approx(0.5)
+
+
+def test_one_that_acts_alone_or_nothing_is_said(open_window, sheet):
+    user = open_window(sheet)
+    user.press(K.Key_I, CTRL | SHIFT)
+    assert "needs two targets that act" in user.said[-1][0]
+    user.doc.select_target("t1")
+    user.doc.select_target("t2", add=True)
+    slide(user, "t1", 1.0)
+    user.press(K.Key_I, CTRL | SHIFT)
+    assert "Slide stands at 0" in user.said[-1][0] and len(user.obj.targets) == 2
+
+
+def test_hands_in_a_hurry(user):
+    """Undo in the middle of a stroke, a driver removed while the corrective is shaped, another frame under its lane."""
+    user.doc.set_tools(tool="grab", size=30.0)
+    user.drag(user.view, user.pixel(12), user.pixel(12) + QPointF(0, -40), between=lambda: user.press(K.Key_Z, CTRL))
+    assert len(user.obj.targets) == 2 and user.doc.shaping is None
+    user.press(K.Key_Z, CTRL | SHIFT)
+    keyed = set_key(set_key(user.doc.scene, "o1", "t1", Key(0, 0)), "o1", "t1", Key(10, 1))
+    user.doc.commit("Keys", keyed)
+    user.doc.set_frame(5)
+    assert acts(user) == pytest.approx(0.5)
+    assert user.window.lanes.place_of("Lift with Slide").channel.ref == ChannelRef("o1", "t3")
+    user.settle()
+    user.doc.start_shaping(ShapeRef("t3"))
+    user.window.operations.operate("target-remove")
+    assert user.doc.shaping is None
+    user.press(K.Key_Z, CTRL)
+    user.doc.select_target("t1")
+    user.window.operations.operate("target-remove")
+    assert user.target("Lift with Slide").rule.drivers == (Driver("t2", 0.5),) and acts(user) == 1.0
