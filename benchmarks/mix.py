@@ -12,6 +12,7 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces, triangles
 from fictilis.core.mix.delta_bank import DeltaBank
+from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 SIDE, TARGETS = 315, 52
@@ -133,7 +134,39 @@ def rows() -> list[Row]:
             out.append(Row(f"mix, {name}, 4 of 52 on: times ahead of OpenUSD", t["usd few"] / t["few"], 5.0, False, detail))
             detail = f"{ms(t['drag'])} for 5 % of the points"
             out.append(Row("one weight dragged, against the whole sparse mix", t["drag"] / t["ours"], 0.1, True, detail))
-    return out + normals(obj)
+    return [*out, *correctives(obj), *normals(obj)]
+
+
+def correctives(obj: MorphObject) -> list[Row]:
+    """60 correctives over 40 targets, none of which acts, against the mix of the 40 alone: from weights to points."""
+    from dataclasses import replace
+
+    from fictilis.core.mix.acting import shares_at
+
+    rng = np.random.default_rng(3)
+    plain = with_targets(obj, 0.05)
+    plain = replace(plain, targets=plain.targets[:40])
+    drivers = [rng.choice(20, 2, replace=False) for _ in range(60)]
+    ids = [t.id for t in plain.targets]
+    made = tuple(
+        replace(plain.targets[n % 40], id=f"c{n}", name=f"Fix {n}", rule=Rule((Driver(ids[a]), Driver(ids[20 + b]))))
+        for n, (a, b) in enumerate(drivers)
+    )
+    ruled = replace(plain, targets=(*plain.targets, *made))
+    banks = {"plain": DeltaBank(plain, np.float32), "ruled": DeltaBank(ruled, np.float32)}
+    step = {"frame": 0.0}
+
+    def frame(which: MorphObject, bank: DeltaBank):
+        def run() -> None:
+            step["frame"] += 1.0
+            posed = dict(zip(ids[:20], (0.5 + 0.4 * np.sin(step["frame"] + np.arange(20))).tolist(), strict=True))
+            bank.mix(shares_at(which, step["frame"], posed))
+
+        return run
+
+    t = medians({"plain": frame(plain, banks["plain"]), "ruled": frame(ruled, banks["ruled"])})
+    detail = f"{ms(t['ruled'])} to {ms(t['plain'])}"
+    return [Row("60 correctives over 40 targets, none acting, against without", t["ruled"] / t["plain"], 1.5, True, detail)]
 
 
 def normals(obj: MorphObject) -> list[Row]:

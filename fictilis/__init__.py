@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.6.0"
+__version__ = "0.7.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
@@ -27,6 +27,7 @@ _HOMES = {
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
+            "correctives": "fictilis.core.edits.correctives",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
             "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
             "operations": "fictilis.core.operations"}  # fmt: skip

@@ -225,6 +225,11 @@ def describe(scene) -> dict:
                 "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
                 "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
                 "group": obj.group(t.group).name if t.group else None,
+                "together": t.rule.how if t.rule else None,
+                "drivers": [
+                    {"name": obj.target(d.target).name, "at": d.at, "width": d.width}
+                    for d in (t.rule.drivers if t.rule else ())
+                ],
             }
             for t in obj.targets
         ]  # fmt: skip
@@ -260,10 +265,11 @@ def _info(options: argparse.Namespace) -> None:
         print(f"{obj['name']}: {obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates")
         for t in obj["targets"]:
             stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
-            print(
-                f"  {t['name']}: moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm, weight {t['weight']:.2f} "
-                f"({t['range'][0]:g} to {t['range'][1]:g}), path {t['path']}{stages}"
-            )
+            stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
+            if t["drivers"]:
+                stands = "driven by " + " and ".join(f"{d['name']} at {d['at']:.2f}" for d in t["drivers"])
+            moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"
+            print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}")
         _print_lanes(obj)
     for camera in told["cameras"]:
         print(f"{camera['name']}: a camera")

@@ -44,7 +44,7 @@ def register(commands) -> None:
             if operation.part == part:
                 _check_names(parser, operation)
                 _add(verbs, operation.verb, operation.sentence or operation.label, operation.parameters).set_defaults(
-                    how=operation
+                    row=operation
                 )
         if part == "time":
             sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
@@ -82,7 +82,7 @@ def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
 
 def _check_names(parser: argparse.ArgumentParser, operation: Operation) -> None:
     """An operation's number must not take the name of what it is made on."""
-    taken = {action.dest for action in parser._actions}
+    taken = {action.dest for action in parser._actions} | {"row", "run", "parameters", "output"}
     for p in operation.parameters:
         if p.name.replace("-", "_") in taken:
             raise ValueError(f"{operation.id} calls a number {p.name}, as {operation.part} calls an option")
@@ -113,7 +113,7 @@ def _add(verbs, verb: str, about: str, parameters: tuple[Parameter, ...]) -> arg
 def _run(options: argparse.Namespace) -> None:
     from fictilis.formats.registry import load, save
 
-    operation: Operation = options.how
+    operation: Operation = options.row
     made = operation.make(_subject(load(options.scene), options), _given(options))
     if made.said:
         print(made.said)

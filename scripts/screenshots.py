@@ -13,7 +13,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
 
 import fictilis
 from fictilis.app.lanes.places import TALL
@@ -143,6 +143,26 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     doc.see(ghosts="", motion=False)
     doc.commit("As it was", start, picks={})
     window.down.setSizes([484, 272])
+
+
+def take_corrective(window: Window, doc: Document, take) -> None:
+    """The jelly's corrective as it acts in full, with the brush that shapes it."""
+    doc.open_scene(fictilis.moon_jelly(), None)
+    window.view.eye.fit()
+    rim = doc.object.target_named("Rim over arms")
+    doc.set_frame(23.0)
+    doc.start_shaping(ShapeRef(rim.id))
+    doc.change(way="In the mix")
+    doc.set_tools(tool="grab", size=14.0)
+    QTest.qWait(900)
+    window.side.tool._fold()
+    for area in window.column.findChildren(QScrollArea):
+        area.verticalScrollBar().setValue(area.verticalScrollBar().maximum())
+    window.lanes.verticalScrollBar().setValue(160)
+    for x in (330, 340):
+        QTest.mouseMove(window.view, QPoint(x, 250))
+        QTest.qWait(200)
+    take("corrective")
 
 
 def main() -> None:
@@ -280,19 +300,7 @@ def main() -> None:
     window.ask.new_scene()
     window.ask.show = shown
 
-    displacement = doc.object.base * [[0.12, 0.0, 0.12]]
-    asked = []
-
-    def look(question) -> str:
-        question.show()
-        take("base-question", question)
-        question.close()
-        asked.append(question)
-        return "cancel"
-
-    window.ask.show = look
-    doc.start_shaping(ShapeRef())
-    window.ask.base(displacement)
+    take_corrective(window, doc, take)
     doc.saved_version = doc.settled.version
     window.close()
     app.processEvents()

@@ -42,6 +42,8 @@ def test_new_info_and_its_json(scene_file, capsys):
         "built_on": None,
         "masked": False,
         "group": None,
+        "together": None,
+        "drivers": [],
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
     code, out, _ = run("info", scene_file, capsys=capsys)
@@ -316,3 +318,20 @@ def test_what_the_command_line_reaches_besides(scene_file):
     assert obj.groups[0].factor == 0.5 and up.group == bend.group and up.mask is not None
     assert obj.mixes[0].name == "Calm" and obj.picks[0].name == "Rim" and scene.cameras[0].name == "Beside"
     assert obj.mesh.point_count == 25 + 6 and bend.deltas.dense(31)[12, 1] > 1.5
+
+
+def test_a_corrective_from_the_command_line(scene_file, capsys):
+    targets = ("--object", "Sheet", "--target", "Up", "--target", "bend")
+    assert run("target", scene_file, *targets, "corrective", "--at", "1,0.5", "--name", "Fix", capsys=capsys)[0] == 0
+    fix = ("--object", "Sheet", "--target", "Fix")
+    assert run("target", scene_file, *fix, "driver", "--driver", "Up", "--at", "0.5", "--within", "0.25", capsys=capsys)[0] == 0
+    assert run("target", scene_file, *fix, "together", "--how", "smallest", capsys=capsys)[0] == 0
+    told = json.loads(run("info", scene_file, "--json", capsys=capsys)[1])["objects"][0]["targets"][-1]
+    assert (told["name"], told["together"]) == ("Fix", "smallest")
+    assert told["drivers"] == [{"name": "Up", "at": 0.5, "width": 0.25}, {"name": "bend", "at": 0.5, "width": None}]
+    assert "driven by Up at 0.50 and bend at 0.50" in run("info", scene_file, capsys=capsys)[1]
+    code, _, said = run("key", scene_file, "--object", "Sheet", "--target", "Fix", "0=1", capsys=capsys)
+    assert code == 2 and "is driven by Up and bend" in said
+    assert run("target", scene_file, *fix, "no-driver", "--driver", "Up", capsys=capsys)[0] == 0
+    assert run("target", scene_file, *fix, "plain", capsys=capsys)[0] == 0
+    assert json.loads(run("info", scene_file, "--json", capsys=capsys)[1])["objects"][0]["targets"][-1]["drivers"] == []

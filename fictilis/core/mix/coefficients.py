@@ -51,12 +51,11 @@ def coefficients(obj: MorphObject, acting: Mapping[str, float | np.ndarray]) -> 
     """
     first = next(iter(acting.values()), 0.0)
     out = np.zeros((len(columns(obj)), *np.shape(first)))
-    place = {target.id: 0 for target in obj.targets}
-    number = 0
-    for target in obj.targets:
-        number += len(target.in_betweens) + 1
-        place[target.id] = number - 1
-    for target in obj.targets:
+    place, plain, rest = _places(obj)
+    named = [target_id for target_id in plain if target_id in acting]
+    if named:
+        out[[place[target_id] for target_id in named]] = [acting[target_id] for target_id in named]
+    for target in rest:
         if target.id not in acting:
             continue
         parts = stage_coefficients(target, acting[target.id])
@@ -65,6 +64,15 @@ def coefficients(obj: MorphObject, acting: Mapping[str, float | np.ndarray]) -> 
         for parent in obj.ancestors(target):
             out[place[parent.id]] += parts[-1]
     return out
+
+
+@cached_by_identity
+def _places(obj: MorphObject) -> tuple[dict[str, int], tuple[str, ...], tuple[Target, ...]]:
+    """The column of each target's full shape, the targets that have no other and are built on the base, and the rest."""
+    numbers = np.cumsum([len(t.in_betweens) + 1 for t in obj.targets]) - 1
+    place = dict(zip((t.id for t in obj.targets), numbers.tolist(), strict=True))
+    rest = tuple(t for t in obj.targets if t.in_betweens or t.built_on is not None)
+    return place, tuple(t.id for t in obj.targets if not t.in_betweens and t.built_on is None), rest
 
 
 def stage_coefficients(target: Target, weight: float | np.ndarray) -> np.ndarray:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
+from fictilis.core.rules import SMALLEST, Rule
 from fictilis.core.scene import MorphObject, Target, targets_by_id
 
 
@@ -13,7 +17,7 @@ def gain(obj: MorphObject, target: Target) -> float:
     """By what a target's weight is multiplied before it acts: 0 while it is muted, else the factor of its group."""
     if target.muted:
         return 0.0
-    group = obj.group(target.group)
+    group = obj.group(target.group) if target.group is not None else None
     return group.factor if group else 1.0
 
 
@@ -42,13 +46,67 @@ def driven_targets(obj: MorphObject) -> tuple[str, ...]:
     return tuple(out)
 
 
-def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
-    """Put in the weights of all correctives of an object, in place, from those of its other targets (numbers or arrays)."""
-    targets = targets_by_id(obj)
+@dataclass(frozen=True, eq=False)
+class _Level:
+    """Correctives that are found at once: their numbers (r,) among the targets, those of their drivers (r, d), filled up with
+    one behind all targets that always stands at 1, and the drivers' numbers; ``width`` is 0 where there is none."""
+
+    targets: np.ndarray
+    drivers: np.ndarray
+    at: np.ndarray
+    width: np.ndarray
+    smallest: np.ndarray
+
+    def weights(self, acting: np.ndarray) -> np.ndarray:
+        """(r, …) for the acting weights (t + 1, …) of all targets; as Rule.weight."""
+        tail = (1,) * (acting.ndim - 1)
+        w, at, width = acting[self.drivers], self.at.reshape(*self.at.shape, *tail), self.width.reshape(*self.at.shape, *tail)
+        passed = 1.0 - np.abs(w - at) / np.where(width > 0, width, 1.0)
+        factors = np.clip(np.where(width > 0, passed, w / at), 0.0, 1.0)
+        return np.where(self.smallest.reshape(-1, *tail), factors.min(axis=1), factors.prod(axis=1))
+
+
+@cached_by_identity
+def _levels(obj: MorphObject) -> tuple[np.ndarray, list[_Level]]:
+    """The gains of all targets (t,), and the correctives in levels, each driven by targets of those before it."""
+    targets, place = targets_by_id(obj), {t.id: n for n, t in enumerate(obj.targets)}
+    depth = {t.id: 0 for t in obj.targets}
+    rows: dict[int, list[tuple[str, Rule]]] = {}
     for target_id in driven_targets(obj):
         rule = targets[target_id].rule
         assert rule is not None
-        weights[target_id] = rule.weight({d.target: weights[d.target] * gain(obj, targets[d.target]) for d in rule.drivers})
+        depth[target_id] = 1 + max(depth[d.target] for d in rule.drivers)
+        rows.setdefault(depth[target_id], []).append((target_id, rule))
+    out = []
+    for _, level in sorted(rows.items()):
+        most = max(len(rule.drivers) for _, rule in level)
+        filled = [[*rule.drivers, *[None] * (most - len(rule.drivers))] for _, rule in level]
+        out.append(_Level(
+            np.array([place[target_id] for target_id, _ in level]),
+            np.array([[len(place) if d is None else place[d.target] for d in row] for row in filled]),
+            np.array([[1.0 if d is None else d.at for d in row] for row in filled]),
+            np.array([[0.0 if d is None or d.width is None else d.width for d in row] for row in filled]),
+            np.array([rule.how == SMALLEST for _, rule in level]),
+        ))  # fmt: skip
+    return np.array([gain(obj, t) for t in obj.targets]), out
+
+
+def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
+    """Put in the weights of all correctives of an object, in place, from those of its other targets (numbers or arrays)."""
+    if not driven_targets(obj):
+        return
+    gains, levels = _levels(obj)
+    rows = [weights[t.id] for t in obj.targets]
+    try:
+        values = np.array(rows, np.float64)
+    except ValueError:  # over frames, some posed to one number
+        values = np.array(np.broadcast_arrays(*rows), np.float64)
+    acting = np.concatenate([values * gains.reshape(-1, *(1,) * (values.ndim - 1)), np.ones((1, *values.shape[1:]))])
+    for level in levels:
+        found = level.weights(acting)
+        acting[level.targets] = found * gains[level.targets].reshape(-1, *(1,) * (values.ndim - 1))
+        for number, value in zip(level.targets.tolist(), found if found.ndim > 1 else found.tolist(), strict=True):
+            weights[obj.targets[number].id] = value
 
 
 def drivers_of(obj: MorphObject, target: Target) -> str:
