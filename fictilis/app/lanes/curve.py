@@ -13,6 +13,8 @@ from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import values_at
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.mix.driven import with_drivers
+from fictilis.core.scene import MorphObject
 
 BEAD = 4.5
 DASHES = {"rotation": [5.0, 2.0], "scale": [1.6, 1.6]}  # the axes of all three share their colours
@@ -56,7 +58,10 @@ def _paint_driven(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: 
     """What a corrective comes to over time, faintly: it has no keys of its own."""
     left, right = place.body.left(), place.body.right()
     frames = np.linspace(lanes.axis.frame_at(left), lanes.axis.frame_at(right), int(right - left) // 2 + 2)
-    values = values_at(place.channel.owner, frames, None, lanes.doc.scene.fps)[place.channel.id]
+    owner = place.channel.owner
+    assert isinstance(owner, MorphObject)  # only weights are driven
+    led = with_drivers(owner, place.channel.id)
+    values = values_at(led, frames, None, lanes.doc.scene.fps)[place.channel.id]
     ys = np.clip(place.y(values), -1e5, 1e5)
     points = [QPointF(x, y) for x, y in zip(np.linspace(left, right, len(frames)).tolist(), ys.tolist(), strict=True)]
     colour.setAlpha(120)

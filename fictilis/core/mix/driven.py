@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -107,6 +107,18 @@ def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
         acting[level.targets] = found * gains[level.targets].reshape(-1, *(1,) * (values.ndim - 1))
         for number, value in zip(level.targets.tolist(), found if found.ndim > 1 else found.tolist(), strict=True):
             weights[obj.targets[number].id] = value
+
+
+def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
+    """The object with a corrective, what drives it, and their lanes only: enough to follow its weight over many frames."""
+    targets, wanted, open_ = targets_by_id(obj), set(), [target_id]
+    while open_:
+        target = targets[open_.pop()]
+        if target.id not in wanted:
+            wanted.add(target.id)
+            open_ += [d.target for d in target.rule.drivers] if target.rule else []
+    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted)
+    return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes)
 
 
 def drivers_of(obj: MorphObject, target: Target) -> str:
