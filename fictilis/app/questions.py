@@ -26,6 +26,7 @@ from fictilis.app.widgets import dialogs, file_questions, new_scene
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
+from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form, point_count
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import blended
@@ -158,8 +159,11 @@ class Questions:
             else:
                 doc.channels.set_values(weights(first, second, dialog.part), label)
 
-    def checks(self) -> None:
-        self.show(ChecksDialog(self._window, self.doc, self._asker.checker))
+    def checks(self) -> Finding | None:
+        """What is found; returns where a corrective is to be begun."""
+        dialog = ChecksDialog(self._window, self.doc, self._asker.checker)
+        self.show(dialog)
+        return dialog.correct
 
     def keep_rate(self, rate: float) -> bool | None:
         """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""

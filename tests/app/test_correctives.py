@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QPushButton
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.targets import target_from_points
 from fictilis.core.rules import Driver, Rule
 from fictilis.formats.native import read_native
 from tests.app.conftest import CTRL
@@ -120,6 +122,24 @@ def test_one_that_acts_alone_or_nothing_is_said(open_window, sheet):
     slide(user, "t1", 1.0)
     user.press(K.Key_I, CTRL | SHIFT)
     assert "Slide stands at 0" in user.said[-1][0] and len(user.obj.targets) == 2
+
+
+def test_a_pile_up_offers_one_at_its_frame(open_window, sheet, monkeypatch):
+    scene, rise = target_from_points(sheet, "o1", "Rise", sheet.objects[0].base + [0, 6, 0])
+    for frame, value in ((0, 0.0), (10, 0.9)):
+        scene = set_key(set_key(scene, "o1", "t1", Key(frame, value)), "o1", rise, Key(frame, value))
+    user = open_window(scene)
+
+    def look(dialog):
+        dialog.show()
+        (button,) = [b for b in dialog.findChildren(QPushButton) if b.text() == "Corrective there"]
+        button.click()
+
+    monkeypatch.setattr(user.window.ask, "show", look)
+    user.window.actions_.by_id["checks"].trigger()
+    made = user.target("Lift with Rise")
+    assert user.doc.frame == 10 and [d.at for d in made.rule.drivers] == [0.9, 0.9]
+    assert user.doc.shaping == ShapeRef(made.id)
 
 
 def test_hands_in_a_hurry(user):

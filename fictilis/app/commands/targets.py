@@ -52,6 +52,17 @@ class TargetCommands:
         doc.start_shaping(ShapeRef(target.id))
         doc.say(f"Shape away what {drivers_of(doc.object, target)} do wrong together; it acts in full at this mix.")
 
+    def checks(self) -> None:
+        """Show what is found, and begin the corrective that was asked for there."""
+        finding = self.ask.checks()
+        if finding is None or finding.frame is None:
+            return
+        self.doc.select_object(finding.owner)
+        self.doc.set_frame(finding.frame)
+        for number, target_id in enumerate(finding.together):
+            self.doc.select_target(target_id, add=number > 0)
+        self.corrective()
+
     def _make_target(self, label: str, make: Callable[[Scene], tuple[Scene, str]]) -> None:
         """Make a target, select it, and let the user name it at once."""
         scene, target_id = make(self.doc.ground)

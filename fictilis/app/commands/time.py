@@ -152,9 +152,6 @@ class TimeCommands:
             places += made
         doc.commit(label, scene, replace(doc.session, keys=frozenset(places)))
 
-    def checks(self) -> None:
-        self.ask.checks()
-
     # whole lanes
 
     def retime(self) -> None:

@@ -97,6 +97,7 @@ class ChecksDialog(Dialog):
     def __init__(self, parent: QWidget, doc: Document, checker: Checker) -> None:
         super().__init__(parent, "Checks", 640)
         self.doc, self.checker = doc, checker
+        self.correct: Finding | None = None  # where a corrective was asked for
         self.said = self.sentence("", True)
         self.rows = QWidget()
         self.inside = QVBoxLayout(self.rows)
@@ -153,6 +154,11 @@ class ChecksDialog(Dialog):
             mend.setAutoDefault(False)
             mend.clicked.connect(lambda _on, f=finding: self._mend(f))
             layout.addWidget(mend)
+        if finding.together:
+            correct = QPushButton("Corrective there")
+            correct.setAutoDefault(False)
+            correct.clicked.connect(lambda _on, f=finding: self._correct(f))
+            layout.addWidget(correct)
         self.buttons_of.append((finding, go, mend))
         return row
 
@@ -164,6 +170,10 @@ class ChecksDialog(Dialog):
             doc.select_channel(ChannelRef(finding.owner, finding.channel))
         if finding.frame is not None:
             doc.set_frame(finding.frame)
+
+    def _correct(self, finding: Finding) -> None:
+        self.correct = finding
+        self.accept()
 
     def _mend(self, finding: Finding) -> None:
         if self.doc.edit(finding.remedy, finding.mend):

@@ -16,7 +16,8 @@ MOST_FRAMES = 400  # of a range that are looked at
 class Finding:
     """``sentence`` says where and why; ``remedy`` names what ``mend(scene)`` does, empty where nothing is offered.
 
-    ``owner`` is the id of an object or a camera, ``channel`` that of the lane or target it is about.
+    ``owner`` is the id of an object or a camera, ``channel`` that of the lane or target it is about. ``together`` are targets
+    for which a corrective at ``frame`` would be another remedy.
     """
 
     check: str
@@ -26,6 +27,7 @@ class Finding:
     frame: float | None = None
     remedy: str = ""
     mend: Callable[[Scene], Scene] | None = None
+    together: tuple[str, ...] = ()
 
 
 def frames_of(scene: Scene) -> np.ndarray:

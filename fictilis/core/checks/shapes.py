@@ -45,7 +45,7 @@ def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Fin
             yield Finding(
                 "pile", f"{a.name} and {b.name} move {shared:,} points the same way and add up to {sums[worst]:.2f} at "
                 f"frame {at[worst]:g}.", obj.id, a.id, float(at[worst]), f"Lower both to {part:.0%}",
-                lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p),
+                lambda s, pair=(a.id, b.id), p=part: _lowered(s, obj.id, pair, p), (a.id, b.id),
             )  # fmt: skip
 
 
