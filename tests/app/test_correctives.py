@@ -5,11 +5,12 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QPushButton
 
+from fictilis.app.lanes.menus import context_menu
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.edits.targets import target_from_points
+from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.rules import Driver, Rule
 from fictilis.formats.native import read_native
 from tests.app.conftest import CTRL
@@ -111,6 +112,35 @@ def test_it_is_made_plain_where_it_acts_and_survives_save_and_open(user, tmp_pat
     user.doc.select_target("t3")
     user.window.actions_.by_id["plain-target"].trigger()
     assert user.target("Lift with Slide").rule is None and user.target("Lift with Slide").weight == pytest.approx(0.5)
+
+
+def test_its_menus_do_what_they_say(user, monkeypatch):
+    rise = target_from_points(user.doc.scene, "o1", "Rise", user.obj.base + [0, 3, 0])[0]
+    user.doc.commit("Rise", add_in_between(rise, "o1", "t3", 0.5))
+    user.doc.done_shaping()
+    user.doc.select_target("t3")
+    asked = []
+
+    def form(_title, _sentence, asks, _button):
+        asked.append([[name for name, _ in ask.choices] for ask in asks])
+        return {asks[0].name: asks[0].choices[-1][1]}
+
+    monkeypatch.setattr(user.window.ask, "form", form)
+    cards = user.window.column.cards
+    card = cards.place_of("Lift with Slide")
+    menu = cards.menu_for(card, card.rect.center())
+    said = [a.text() for a in menu.actions()]
+    assert "Set weight…" not in said
+    next(a for a in menu.actions() if a.text() == "Another driver…").trigger()
+    assert [d.target for d in user.target("Lift with Slide").rule.drivers] == ["t1", "t2", "t4"]
+    user.window.actions_.by_id["no-driver"].trigger()
+    assert asked == [[["Rise"]], [["Lift", "Slide", "Rise"]]]
+    assert [d.target for d in user.target("Lift with Slide").rule.drivers] == ["t1", "t2"]
+    lanes = user.window.lanes
+    there = QPointF(lanes.place_of("Lift with Slide").body.center())
+    assert not [a for a in context_menu(lanes, user.window.actions_, there, lambda: None).actions() if "Key " in a.text()]
+    user.double_click(cards, cards.place_of("Lift with Slide").rect.center())
+    assert user.doc.shaping == ShapeRef("t3")
 
 
 def test_one_that_acts_alone_or_nothing_is_said(open_window, sheet):

@@ -50,7 +50,7 @@ def context_menu(lanes: LaneArea, actions: Actions, at: QPointF, add_key: Callab
             doc.change(keys=frozenset({key}), selected=(key.lane,))
         actions.add_to(menu, KEYS)
     else:
-        if place is not None:
+        if place is not None and not place.channel.driven:
             menu.addAction(f"Key {place.channel.name} here", add_key)
         menu.addAction("Go to this frame", lambda: doc.set_frame(frame))
         menu.addAction("New marker here…", at_frame("marker"))

@@ -349,7 +349,7 @@ class Cards(Gesturing, QWidget):
             self.shape.emit(ShapeRef(target.id, stage if stage is not None else 1.0))
 
     def _stage_under(self, place: Place, at: QPointF) -> float | None:
-        if place.target is None:
+        if place.target is None or place.bar is None:
             return None
         for stage in place.target.in_betweens:
             if self.notch(place.bar, place.target, stage.at).contains(at):
@@ -383,7 +383,10 @@ class Cards(Gesturing, QWidget):
             doc.select_target(target.id)
         menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
         menu.addAction("Rename", lambda: self.edit_name(target.id))
-        menu.addAction("Set weight…", lambda: self.edit_weight(place))
+        if target.rule is None:
+            menu.addAction("Set weight…", lambda: self.edit_weight(place))
+        else:
+            self.actions_.add_to(menu, ("driver", "plain-target"))
         word = "Unmute" if target.muted else "Mute"
         menu.addAction(
             word,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from fictilis.core.edits import correctives as edits
 from fictilis.core.errors import EditRefused
@@ -12,8 +12,19 @@ from fictilis.core.rules import HOWS
 from fictilis.core.scene import Scene
 
 HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
-AT = Number("at", "In full at", None, unit="", low=-1e6, high=1e6)
-WITHIN = Number("within", "Fades within", None, low=edits.LEAST, high=1e6)
+AT = Number("at", "In full at", None, asked=False, low=-1e6, high=1e6)
+WITHIN = Number("within", "Fades within", None, asked=False, low=edits.LEAST, high=1e6)
+
+
+@dataclass(frozen=True)
+class _DriverTarget(OtherTarget):
+    """A target that drives the corrective, or (not ``known``) one that might."""
+
+    known: bool = False
+
+    def options(self, subject: Subject) -> list[tuple[str, str | None]]:
+        drivers = {d.target for d in subject.target.rule.drivers} if subject.target.rule else set()
+        return [(name, t) for name, t in super().options(subject) if (t in drivers) is self.known]
 
 
 def _weights(s: Subject, given: str | None) -> dict[str, float]:
@@ -59,13 +70,14 @@ CORRECTIVES = (
               (Text("at", "Driven in full at", asked=False), replace(HOW, asked=False), Text("name", "Name", asked=False)),
               ("any target",),
               "A target that acts as far as others act together; shape away what they do wrong.", done="Corrective"),
-    Operation("target", "driver", "Driver of a corrective", _driver,
-              (OtherTarget("driver", "Driver", needed=True), AT, WITHIN), ("corrective",),
-              "A target that drives it: in full at a weight, or fading as it passes it.", "Take it", "A driver of {target}",
-              "Driver of {target}"),
+    Operation("target", "driver", "Another driver", _driver,
+              (_DriverTarget("driver", "Driver", needed=True), AT, WITHIN), ("corrective",),
+              "A target that drives it: in full at a weight, or fading as it passes it.", "Take it",
+              "Another driver of {target}", "Driver of {target}"),
     Operation("target", "no-driver", "Take a driver away",
               lambda s, v: edits.drop_driver(s.scene, s.obj.id, s.target_id, v["driver"]),
-              (OtherTarget("driver", "Driver", needed=True),), ("corrective",), "It follows the others only.", "Take it away",
+              (_DriverTarget("driver", "Driver", needed=True, known=True),), ("corrective",),
+              "It follows the others only.", "Take it away",
               "Take a driver of {target} away", "A driver less for {target}"),
     Operation("target", "together", "How drivers act together",
               lambda s, v: edits.set_how(s.scene, s.obj.id, s.target_id, v["how"]), (HOW,), ("corrective",),
