@@ -122,6 +122,16 @@ def test_in_between_at_this_weight_changes_nothing_seen(user):
     assert "cannot stand at weight 0" in user.said[-1][0]
 
 
+def test_mute_is_of_the_target_selected_last_whatever_is_selected_after_it(user):
+    user.doc.select_target("t1")
+    user.doc.select_channel(user.doc.channels.ref("position.x"), add=True)
+    mute = user.window.actions_.by_id["mute"]
+    mute.trigger()
+    assert user.target("Lift").muted and mute.isChecked()
+    mute.trigger()
+    assert not user.target("Lift").muted
+
+
 def test_path_mute_and_built_on_in_the_side_column(user):
     user.doc.edit("x", lambda s: __import__("fictilis").targets.add_in_between(s, "o1", "t1", 0.5))
     user.doc.select_target("t1")

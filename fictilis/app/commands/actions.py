@@ -36,14 +36,17 @@ class Actions:
         doc.changed.connect(self.refresh)
         self.refresh()
 
-    @staticmethod
-    def _runner(commands: Sequence[object], row: Row, doc: Document) -> Callable[[], None]:
+    def _runner(self, commands: Sequence[object], row: Row, doc: Document) -> Callable[[], None]:
         """What the row does, inside the one place where an expected error becomes a sentence."""
         (method,) = (getattr(part, row.run) for part in commands if hasattr(part, row.run))
 
         def run() -> None:
             if not row.meanwhile:
                 doc.interrupt()
+                why = self.why_not(row.id)  # a drag or a field that ended may have taken away what it was for
+                if why:
+                    doc.say(f"{row.text.rstrip('…')}: {why}.", "warning")
+                    return
             if row.given is not None:
                 method(row.argument, row.given(doc))
             elif row.argument is not None:

@@ -70,6 +70,11 @@ class Row:
         return self.run in MEANWHILE
 
 
+def _is_muted(doc: Document) -> bool:
+    """Whether the target selected last is muted, whatever else is selected after it."""
+    return bool(doc.selected_targets) and doc.object.target(doc.selected_targets[-1]).muted
+
+
 def _op(
     row_id: str,
     menu: str,
@@ -128,7 +133,7 @@ ROWS = (
         is_shaping_stage),
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
     _op("remove-target", "Target", "target-remove"),
-    _op("mute", "Target", "target-mute", (), lambda d: has_target(d) and d.target.muted, lambda d: {"off": d.target.muted}),
+    _op("mute", "Target", "target-mute", (), _is_muted, lambda d: {"off": _is_muted(d)}),
     _op("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
     _op("mirror-new", "Target/Sides", "target-mirror"),
     _op("swap-sides", "Target/Sides", "target-swap"),

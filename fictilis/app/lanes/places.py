@@ -267,8 +267,8 @@ def lay_out(
 
 
 def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
-    """One plot for the lanes selected, else for all that have keys; those of one unit share a scale."""
-    keyed = [p for p in places if p.lane is not None]
+    """One plot for the lanes selected, else for all that have keys or follow some; those of one unit share a scale."""
+    keyed = [p for p in places if p.lane is not None or p.channel.driven]
     chosen = [p for p in keyed if p.channel.ref in doc.selected] or keyed
     for place in places:
         place.drawn = place in chosen

@@ -23,6 +23,7 @@ from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
+LEAST_ROOM = 30  # pixels, for a name that can be told from another
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -165,6 +166,8 @@ class Cards(Gesturing, QWidget):
         painter.setFont(font(11))
         painter.setPen(QColor(self.palette_.quiet))
         names = ", ".join(driver.name for driver in drivers)
+        if room.width() < LEAST_ROOM:
+            return
         text = painter.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
