@@ -322,6 +322,12 @@ def test_what_the_command_line_reaches_besides(scene_file):
 
 def test_a_corrective_from_the_command_line(scene_file, capsys):
     targets = ("--object", "Sheet", "--target", "Up", "--target", "bend")
+    swapped = ("--object", "Sheet", "--target", "bend", "--target", "Up")
+    assert (
+        run("target", scene_file, *swapped, "corrective", "--at", "0.5,1", "-o", scene_file.with_name("b"), capsys=capsys)[0]
+        == 0
+    )
+    assert "driven by bend at 0.50 and Up at 1.00" in run("info", scene_file.with_name("b"), capsys=capsys)[1]
     assert run("target", scene_file, *targets, "corrective", "--at", "1,0.5", "--name", "Fix", capsys=capsys)[0] == 0
     fix = ("--object", "Sheet", "--target", "Fix")
     assert run("target", scene_file, *fix, "driver", "--driver", "Up", "--at", "0.5", "--within", "0.25", capsys=capsys)[0] == 0

@@ -10,7 +10,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.edits.targets import add_in_between, target_from_points
+from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_muted, target_from_points
 from fictilis.core.rules import Driver, Rule
 from fictilis.formats.native import read_native
 from tests.app.conftest import CTRL
@@ -152,6 +152,18 @@ def test_one_that_acts_alone_or_nothing_is_said(open_window, sheet):
     slide(user, "t1", 1.0)
     user.press(K.Key_I, CTRL | SHIFT)
     assert "Slide stands at 0" in user.said[-1][0] and len(user.obj.targets) == 2
+
+
+def test_it_acts_in_full_at_the_mix_as_it_is_seen_after_mute_and_groups(open_window, sheet):
+    scene, group = group_targets(sheet, "o1", ["t2"])
+    scene, _ = target_from_points(change_group(scene, "o1", group, factor=0.5), "o1", "Quiet", sheet.objects[0].base + 1)
+    user = open_window(set_muted(scene, "o1", "t3", True))
+    refs = user.doc.channels.refs({"t1": 1.0, "t2": 0.8, "t3": 1.0})
+    user.doc.channels.set_values(refs, "Up")
+    user.press(K.Key_I, CTRL | SHIFT)
+    made = user.target("Lift with Slide")
+    assert made.rule == Rule((Driver("t1", 1.0), Driver("t2", 0.4)))
+    assert user.doc.channels.weights(user.obj)[made.id] == pytest.approx(1.0)
 
 
 def test_a_pile_up_offers_one_at_its_frame(open_window, sheet, monkeypatch):

@@ -101,8 +101,7 @@ class DriverSection(Section):
         driver_id = self.more.itemData(row)
         self.more.setCurrentIndex(0)
         if driver_id is not None:
-            weight = self.doc.channels.weights(self.doc.object)[driver_id]
-            at = round(weight, 4) if abs(weight) >= edits.LEAST else 1.0
+            at = edits.full_at(self.doc.object, self.doc.channels.weights(self.doc.object), driver_id)
             self._edit(f"Another driver of {self._target().name}", edits.set_driver, driver_id, at=at)
 
     def _block(self, obj: MorphObject, driver: Driver) -> dict[str, Any]:

@@ -10,11 +10,23 @@ import numpy as np
 
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.acting import acting_weights
 from fictilis.core.mix.driven import driven_targets
 from fictilis.core.rules import HOWS, PRODUCT, Driver, Rule
 from fictilis.core.scene import MorphObject, Scene, Target
 
 LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
+
+
+def acting_now(obj: MorphObject, weights: Mapping[str, float]) -> dict[str, float]:
+    """What weights at one frame come to after mute and groups, where that is enough to drive something."""
+    acting = {target_id: float(weight) for target_id, weight in acting_weights(obj, weights).items()}
+    return {target_id: weight for target_id, weight in acting.items() if abs(weight) >= LEAST}
+
+
+def full_at(obj: MorphObject, weights: Mapping[str, float], target_id: str) -> float:
+    """The acting weight at which a target drives in full from now on: what it is by now, or 1 where it does not act."""
+    return round(acting_now(obj, weights).get(target_id, 1.0), 4)
 
 
 def checked_rule(obj: MorphObject, target: Target) -> None:

@@ -113,10 +113,10 @@ def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
     """The object with a corrective, what drives it, and their lanes only: enough to follow its weight over many frames."""
     targets, wanted, open_ = targets_by_id(obj), set(), [target_id]
     while open_:
-        target = targets[open_.pop()]
-        if target.id not in wanted:
-            wanted.add(target.id)
-            open_ += [d.target for d in target.rule.drivers] if target.rule else []
+        part = targets[open_.pop()]
+        if part.id not in wanted:
+            wanted.add(part.id)
+            open_ += [d.target for d in part.rule.drivers] if part.rule else []
     lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted)
     return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes)
 

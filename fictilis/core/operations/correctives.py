@@ -29,9 +29,11 @@ class _DriverTarget(OtherTarget):
 
 def _weights(s: Subject, given: str | None) -> dict[str, float]:
     """What is to drive, and at which weights: the selected targets where there are several, else all that act."""
-    acting = [t.id for t in s.obj.targets if abs(s.weights.get(t.id, 0.0)) >= edits.LEAST and t.rule is None]
-    chosen = [t.id for t in s.obj.targets if t.id in s.targets] if len(s.targets) > 1 or given else acting
+    weights = edits.acting_now(s.obj, s.weights)
+    acting = [t.id for t in s.obj.targets if t.id in weights and t.rule is None]
+    chosen = [t.id for t in s.obj.targets if t.id in s.targets] if len(s.targets) > 1 else acting
     if given:
+        chosen = list(s.targets)  # in the order in which they are named, as the weights are
         try:
             numbers = [float(word) for word in given.split(",")]
         except ValueError:
@@ -39,12 +41,12 @@ def _weights(s: Subject, given: str | None) -> dict[str, float]:
         if len(numbers) != len(chosen):
             raise EditRefused(f"{len(numbers)} weights are given for {len(chosen)} targets.")
         return dict(zip(chosen, numbers, strict=True))
-    still = [s.obj.target(t).name for t in chosen if abs(s.weights.get(t, 0.0)) < edits.LEAST]
+    still = [s.obj.target(t).name for t in chosen if t not in weights]
     if still:
         raise EditRefused(f"{' and '.join(still)} stands at 0; set the targets as they go wrong together first.")
     if len(chosen) < 2:
         raise EditRefused("A corrective needs two targets that act; set them as they go wrong together first.")
-    return {t: round(float(s.weights[t]), 4) for t in chosen}
+    return {t: edits.full_at(s.obj, s.weights, t) for t in chosen}
 
 
 def _driver(s: Subject, v: Values) -> Scene:
@@ -54,8 +56,7 @@ def _driver(s: Subject, v: Values) -> Scene:
     if v["at"] is not None:
         values["at"] = v["at"]
     elif not known:
-        weight = s.weights.get(v["driver"], 0.0)
-        values["at"] = weight if abs(weight) >= edits.LEAST else 1.0
+        values["at"] = edits.full_at(s.obj, s.weights, v["driver"])
     return edits.set_driver(s.scene, s.obj.id, s.target_id, v["driver"], **values)
 
 
