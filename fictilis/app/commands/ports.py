@@ -81,6 +81,7 @@ class LanesPort(Protocol):
 
 class CardsPort(Protocol):
     def edit_name(self, target_id: str) -> None: ...
+    def bring(self, target_id: str) -> None: ...
 
 
 class PlaybackPort(Protocol):

@@ -50,6 +50,7 @@ class TargetCommands:
             return
         doc.change(way=IN_THE_MIX)
         doc.start_shaping(ShapeRef(target.id))
+        self.ports.cards.bring(target.id)
         doc.say(f"Shape away what {drivers_of(doc.object, target)} do wrong together; it acts in full at this mix.")
 
     def checks(self) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
 
@@ -401,6 +401,12 @@ class Cards(Gesturing, QWidget):
             "Remove", lambda: doc.edit(f"Remove {target.name}", lambda s: edits.remove_target(s, doc.object_id, target.id))
         )
         return menu
+
+    def bring(self, target_id: str) -> None:
+        """Bring the card of a target into sight; one under a folded heading stays there."""
+        place = next((p for p in self._placed if p.target is not None and p.target.id == target_id), None)
+        if place is not None:
+            QTimer.singleShot(0, lambda: self.reached.emit(place.rect))  # when a new row of cards has its room
 
     # editing in place
 
