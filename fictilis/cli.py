@@ -215,6 +215,8 @@ def describe(scene) -> dict:
     import numpy as np
 
     from fictilis.core.channels import channel
+    from fictilis.core.edits.relays import shape_name
+    from fictilis.core.mix.relay import poses, relay_of, relays
 
     objects = []
     for obj in scene.objects:
@@ -225,6 +227,7 @@ def describe(scene) -> dict:
                 "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
                 "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
                 "group": obj.group(t.group).name if t.group else None,
+                "relay": relay_of(obj, t) is not None,
                 "together": t.rule.how if t.rule else None,
                 "drivers": [
                     {"name": obj.target(d.target).name, "at": d.at, "width": d.width}
@@ -233,12 +236,21 @@ def describe(scene) -> dict:
             }
             for t in obj.targets
         ]  # fmt: skip
+        rows = [
+            {
+                "name": g.name, "path": g.relay,
+                "poses": [
+                    {"frame": k.frame, "shape": shape_name(obj, k.shape), "way": k.interpolation} for k in poses(obj, g.id)
+                ],
+            }
+            for g in relays(obj).values()
+        ]  # fmt: skip
         objects.append(
             {
                 "name": obj.name, "points": obj.geometry.point_count, "faces": obj.mesh.face_count,
                 "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
                 "uvs": 0 if obj.geometry.uvs is None else len(obj.mesh.uvs), "targets": targets,
-                "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes],
+                "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes], "relays": rows,
             }
         )  # fmt: skip
     cameras = [
@@ -268,8 +280,13 @@ def _info(options: argparse.Namespace) -> None:
             stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
             if t["drivers"]:
                 stands = "driven by " + " and ".join(f"{d['name']} at {d['at']:.2f}" for d in t["drivers"])
+            elif t["relay"]:
+                stands = f"a shape of the relay {t['group']}"
             moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"
             print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}")
+        for row in obj["relays"]:
+            row_words = ", ".join(f"{p['shape']} at {p['frame']:g}" for p in row["poses"])
+            print(f"  relay {row['name']}, {row['path']}: {row_words}")
         _print_lanes(obj)
     for camera in told["cameras"]:
         print(f"{camera['name']}: a camera")

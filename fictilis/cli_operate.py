@@ -16,6 +16,7 @@ from fictilis.core.scene import Pick, Scene
 
 PARTS = {
     "target": "change whole targets",
+    "relay": "rows of poses on one lane",
     "mesh": "change an object's mesh, its targets carried through",
     "object": "change an object, its kept picks and mixes",
     "form": "simple forms, and their numbers until something is reshaped",
@@ -26,8 +27,9 @@ PARTS = {
     "camera": "cameras of the scene",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
-OF_OBJECTS = ("target", "mesh", "object", "shape")
-OF_TARGETS = ("target", "shape")
+OF_OBJECTS = ("target", "relay", "mesh", "object", "shape")
+OF_TARGETS = ("target", "relay", "shape")
+OF_PICKS = ("target", "mesh", "object", "shape")
 OF_LANES = ("lanes", "modifier", "keys")
 RADIUS = Number("radius", "The radius", 0.0, unit="cm", low=0, high=1e6)
 AXES = {"x": "X", "y": "Y", "z": "Z"}
@@ -56,6 +58,7 @@ def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
     """What an operation is made on."""
     if part in OF_OBJECTS:
         parser.add_argument("--object", required=True)
+    if part in OF_PICKS:
         parser.add_argument("--pick", metavar="NAME", help="a pick that is kept with the object")
         for kind in ("points", "edges", "faces"):
             parser.add_argument(f"--{kind}", metavar="N,N,…", help=f"{kind} picked by their numbers")
@@ -63,8 +66,11 @@ def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
         parser.add_argument("--space", action="store_true", help="falloff through space, not along the surface")
     if part in OF_TARGETS:
         parser.add_argument("--target", action="append", required=part == "target", default=[], help="again for several")
+    if part in ("target", "shape"):
         parser.add_argument("--mirror", choices=list(AXES), default="x", help="across which axis sides are told apart")
         parser.add_argument("--by-topology", action="store_true", help="find partners by the faces, not by position")
+    if part == "relay":
+        parser.add_argument("--relay", metavar="NAME", help="default: the only one of the object")
     if part == "shape":
         parser.add_argument("--at", type=float, default=1.0, metavar="WEIGHT", help="of the in-between that is changed")
     if part in OF_LANES:
@@ -153,14 +159,18 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         named = scene.object_named(options.object).id if part == "form" and options.object else None
         return Subject(scene, named, frame=scene.start, span=span)
     obj = scene.object_named(options.object)
-    pick = _pick(obj, options)
-    mirror = Mirror(AXES[options.mirror], options.by_topology) if part in OF_TARGETS else Mirror()
+    picks = part in OF_PICKS
+    pick = _pick(obj, options) if picks else Pick()
+    mirror = Mirror(AXES[options.mirror], options.by_topology) if part in ("target", "shape") else Mirror()
     targets = tuple(obj.target_named(name).id for name in options.target) if part in OF_TARGETS else ()
+    group = next((g.id for g in obj.groups if g.name == getattr(options, "relay", None)), None)
+    if getattr(options, "relay", None) and group is None:
+        raise FictilisError(f"{obj.name} has no relay named {options.relay}.")
     return Subject(
         scene, obj.id, targets, pick, pick.kind, frame=scene.start, span=span,
         weights=weights_at(obj, scene.start, fps=scene.fps),
-        mirror=mirror, reach=Reach(RADIUS.checked(options.radius, Subject(scene)), not options.space),
-        at=getattr(options, "at", 1.0) if part == "shape" else 1.0,
+        mirror=mirror, reach=Reach(RADIUS.checked(options.radius, Subject(scene)), not options.space) if picks else Reach(),
+        at=getattr(options, "at", 1.0) if part == "shape" else 1.0, group_id=group,
     )  # fmt: skip
 
 

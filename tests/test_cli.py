@@ -43,7 +43,7 @@ def test_new_info_and_its_json(scene_file, capsys):
         "masked": False,
         "group": None,
         "together": None,
-        "drivers": [],
+        "drivers": [], "relay": False,
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
     code, out, _ = run("info", scene_file, capsys=capsys)

@@ -15,7 +15,8 @@ import numpy as np
 from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity, extent, recent_by_identity
 from fictilis.core.errors import EditRefused
-from fictilis.core.mix.driven import drive, drivers_of
+from fictilis.core.mix.driven import drive, driven_by
+from fictilis.core.mix.relay import relay_weights, relays
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import SceneCamera
 
@@ -37,9 +38,9 @@ class ChannelRef(NamedTuple):
 
 @dataclass(frozen=True)
 class ChannelKind:
-    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``object`` or ``camera``: moves of one part
-    follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows what is
-    named there, and can be neither set nor keyed."""
+    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``object`` or ``camera``: moves of one
+    part follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows what is
+    named there, and can be neither set nor keyed. One of ``poses`` is the lane of a relay: its keys name shapes."""
 
     id: str
     name: str
@@ -54,6 +55,7 @@ class ChannelKind:
     stepped: bool = False
     quiet: bool = False
     driven: str = ""
+    poses: bool = False
 
 
 class Channel:
@@ -108,6 +110,15 @@ class Channel:
     @property
     def driven(self) -> str:
         return self.kind.driven
+
+    @property
+    def poses(self) -> bool:
+        return self.kind.poses
+
+    @property
+    def slides(self) -> bool:
+        """Whether it has a number of its own that can be set and keyed."""
+        return not (self.kind.driven or self.kind.poses)
 
     @property
     def seen(self) -> tuple[object, ...]:
@@ -235,8 +246,16 @@ def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
     return ChannelKind(
         target_id, target.name, "weight", lambda o: o.target(target_id).weight,
         lambda o, v: o.with_target(replace(o.target(target_id), weight=v)), lambda o: o.target(target_id).range,
-        colour=target.colour, quiet=target.muted, driven=drivers_of(obj, target),
+        colour=target.colour, quiet=target.muted, driven=driven_by(obj, target),
     )  # fmt: skip
+
+
+def _still(owner: Owner, _value: float) -> Owner:
+    return owner
+
+
+def _relay_kind(obj: MorphObject, group_id: str) -> ChannelKind:
+    return ChannelKind(group_id, relays(obj)[group_id].name, "relay", lambda _o: 0.0, _still, _fixed(0.0, 1.0), poses=True)
 
 
 def settable(owner: Owner, channel_id: str) -> Channel:
@@ -244,6 +263,8 @@ def settable(owner: Owner, channel_id: str) -> Channel:
     found = channel(owner, channel_id)
     if found.driven:
         raise EditRefused(f"{found.name} is driven by {found.driven}; it has no weight of its own to set or key.")
+    if found.poses:
+        raise EditRefused(f"{found.name} is a relay; its lane has poses, which are shapes, not values.")
     return found
 
 
@@ -257,6 +278,8 @@ def find_channel(owner: Owner, channel_id: str) -> Channel | None:
     kind = own_kinds(owner).get(channel_id)
     if kind is None and isinstance(owner, MorphObject) and channel_id in targets_by_id(owner):
         kind = _weight_kind(owner, channel_id)
+    elif kind is None and isinstance(owner, MorphObject) and channel_id in relays(owner):
+        kind = _relay_kind(owner, channel_id)
     return None if kind is None else Channel(owner, kind)
 
 
@@ -269,16 +292,20 @@ def channel(owner: Owner, channel_id: str) -> Channel:
 
 
 def part_of(owner: Owner, channel_id: str) -> str:
-    """What a channel is a part of: ``weight``, ``object`` or ``camera``. Moves of one part follow each other."""
+    """What a channel is a part of: ``weight``, ``relay``, ``object`` or ``camera``. Moves of one part follow each other."""
     kind = own_kinds(owner).get(channel_id)
-    return kind.part if kind is not None else "weight"
+    if kind is not None:
+        return kind.part
+    return "relay" if isinstance(owner, MorphObject) and channel_id in relays(owner) else "weight"
 
 
 @cached_by_identity
 def kinds(owner: Owner) -> dict[str, ChannelKind]:
     """What channels an object or a camera has, by id, in the order of its lanes."""
-    weights = {t.id: _weight_kind(owner, t.id) for t in owner.targets} if isinstance(owner, MorphObject) else {}
-    return weights | own_kinds(owner)
+    if isinstance(owner, SceneCamera):
+        return own_kinds(owner)
+    led = {group_id: _relay_kind(owner, group_id) for group_id in relays(owner)}
+    return led | {t.id: _weight_kind(owner, t.id) for t in owner.targets} | own_kinds(owner)
 
 
 def channels(owner: Owner) -> tuple[Channel, ...]:
@@ -319,6 +346,7 @@ def values_at(
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed or {})
     if isinstance(owner, MorphObject):
+        out.update(relay_weights(owner, frame))
         drive(owner, out)
     return out
 
@@ -329,6 +357,7 @@ def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...],
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed)
     if isinstance(owner, MorphObject):
+        out.update(relay_weights(owner, frame))
         drive(owner, out)
     return MappingProxyType(out)
 

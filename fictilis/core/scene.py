@@ -19,6 +19,7 @@ LANE_COLOURS = (
 )  # fmt: skip
 CLAY = "#CC8C70"
 PICK_KINDS = ("points", "edges", "faces")
+STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,12 +94,16 @@ class Target:
 
 @dataclass(frozen=True)
 class Group:
-    """Targets that stand together; ``factor`` multiplies the weights of all of them."""
+    """Targets that stand together; ``factor`` multiplies the weights of all of them.
+
+    One with a ``relay``, the path straight or through, is mixed by a lane of poses (see ``mix.relay``); None are layered.
+    """
 
     id: str
     name: str
     factor: float = 1.0
     folded: bool = False
+    relay: str | None = None
 
 
 @dataclass(frozen=True, eq=False)

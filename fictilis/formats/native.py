@@ -138,7 +138,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
             lanes=_lanes(o.lanes), locked=o.locked,
-            groups=[GroupRecord(id=g.id, name=g.name, factor=g.factor, folded=g.folded) for g in o.groups],
+            groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,
             form=None if o.form is None else FormRecord(kind=o.form.kind, numbers=dict(o.form.numbers)),

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 7
+VERSION = 8
 Record = dict[str, Any]
 
 
@@ -80,6 +80,10 @@ def _from_6(data: Record) -> None:
     """No target had a rule; absent is none."""
 
 
+def _from_7(data: Record) -> None:
+    """No group was a relay; absent is none."""
+
+
 MIGRATIONS: dict[int, Callable[[Record], None]] = {
-    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6,
+    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7,
 }  # fmt: skip

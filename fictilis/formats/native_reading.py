@@ -14,16 +14,19 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import OWN_IDS, settable
+from fictilis.core.channels import OWN_IDS
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import defaults
+from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
+    RELAY_PATHS,
     Appearance,
     Deltas,
     FormNumbers,
@@ -48,6 +51,7 @@ from fictilis.formats.native_records import (
     MOST_KEYS,
     CameraRecord,
     DeltasRecord,
+    GroupRecord,
     KeyRecord,
     LaneRecord,
     LineRecord,
@@ -221,7 +225,7 @@ class _ObjectReader:
         return MorphObject(
             item.id, item.name, geometry, self.base, tuple(self._target(t) for t in item.targets), _lanes(item.lanes),
             Transform(t.position, t.rotation, t.scale, t.pivot), Appearance(item.colour, item.smooth, texture, item.opacity),
-            item.visible, item.locked, tuple(Group(g.id, g.name, g.factor, g.folded) for g in item.groups),
+            item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
         )  # fmt: skip
@@ -327,7 +331,7 @@ def _check(archive: _Archive, scene: Scene) -> None:
     for owner in scene.owners:
         _once(archive, (lane.channel for lane in owner.lanes), f"in {owner.name} the lane of")
         for lane in owner.lanes:
-            settable(owner, lane.channel)
+            checked_keys(owner, lane.channel, lane.curve.keys)
 
 
 def _check_time(archive: _Archive, scene: Scene) -> None:
@@ -357,6 +361,15 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
     for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
         if not COLOUR.fullmatch(colour):
             raise archive.fail(f"“{colour[:20]}” is no colour")
+    known = {t.id for t in obj.targets} | OWN_IDS
+    for group in obj.groups:
+        if group.relay is None:
+            continue
+        if group.relay not in RELAY_PATHS or group.id in known:
+            raise archive.fail(f"{group.name} is a relay with the id {group.id} and the path “{group.relay}”")
+        lane = obj.lane(group.id)
+        if lane is not None and lane.modifiers:
+            raise archive.fail(f"the relay {group.name} has modifiers on its lane")
     for target in obj.targets:
         if target.id in OWN_IDS:
             raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
@@ -364,5 +377,8 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
         checked_rule(obj, target)
         if target.group is not None and obj.group(target.group) is None:
             raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
+        relay = relay_of(obj, target)
+        if relay is not None and target.in_betweens:
+            raise archive.fail(f"{target.name} has in-betweens, but is a shape of the relay {relay.name}")
     for target_id in (t for m in obj.mixes for t, _ in m.weights):
         obj.target(target_id)

@@ -55,6 +55,7 @@ class GroupRecord(_Strict, kw_only=True):
     name: str
     factor: float
     folded: bool
+    relay: str | None = None
 
 
 class PickRecord(_Strict, kw_only=True):
@@ -92,6 +93,7 @@ class KeyRecord(_Strict, kw_only=True):
     into: tuple[float, float] | None = None
     out: tuple[float, float] | None = None
     ease: str = "ease-in-out"
+    shape: str = ""
 
 
 class ModifierRecord(_Strict, kw_only=True):

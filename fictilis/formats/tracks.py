@@ -12,6 +12,7 @@ from fictilis.core.animation.curve import pieces
 from fictilis.core.channels import OBJECT_KINDS, stand_at
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.driven import gain
+from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import Lane
 
@@ -41,7 +42,7 @@ def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
     polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
     sampled at the scene's rate, straight between the samples.
     """
-    if not _weight_lanes(obj):
+    if not _weight_lanes(obj) and not any(poses(obj, group_id) for group_id in relays(obj)):
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
@@ -173,7 +174,7 @@ def _levels(obj: MorphObject) -> dict[str, set[float]]:
 
 def _bends(obj: MorphObject) -> list[float]:
     """Frames at which a coefficient may bend: keys, and weights crossing a level."""
-    knots: list[float] = []
+    knots = [key.frame for group_id in relays(obj) for key in poses(obj, group_id)]
     levels = _levels(obj)
     for lane in _weight_lanes(obj):
         knots += [k.frame for k in lane.curve.keys]

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import objects, timeline
+from fictilis.core.edits import objects, relays, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
@@ -15,6 +15,7 @@ from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix,
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Pick
@@ -30,7 +31,7 @@ PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "ex
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
-        "object-remove"}  # fmt: skip
+        "object-remove", "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -58,6 +59,10 @@ def everything():
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
     scene, both = add_corrective(scene, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")
     assert both == BOTH
+    for name in ("Fold", "Crease"):
+        scene, _ = target_from_points(scene, OBJ, name, lift if name == "Fold" else slide)
+    scene, row = relays.make_relay(scene, OBJ, ["t4", "t5"], "Row", 0.0, 10.0)
+    scene = relays.set_pose(relays.set_pose(scene, OBJ, row, 20.0, "t5"), OBJ, row, 48.0, "t4", "hold")
     scene, _ = add_form(scene, "Ball", {"radius": 4.0})
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
 
@@ -71,6 +76,7 @@ def subject_for(operation, scene) -> Subject:
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
     pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
     targets = (ONE, BOTH) if "corrective" in operation.needs else (ONE, TWO)
+    targets = (ONE,) if operation.id == "relay-new" else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "form-numbers":
         return Subject(scene, scene.objects[-1].id)
@@ -91,6 +97,8 @@ def given_for(operation, subject) -> dict:
             out[p.name] = p.options[-1][0]
         elif isinstance(p, OtherTarget):
             out[p.name] = "base" if p.base else "Lift"
+        elif isinstance(p, RelayShape):
+            out[p.name] = "base"
         elif isinstance(p, ForeignTarget):
             out[p.name] = "Other/Far"
         elif isinstance(p, Kept):
@@ -125,7 +133,7 @@ def test_a_locked_object_keeps_its_shapes_targets_and_mesh(operation, everything
     locked = everything.with_object(replace(everything.object(OBJ), locked=True))
     subject = subject_for(operation, locked)
     given = given_for(operation, subject)
-    if operation.part in ("target", "mesh", "shape") and operation.id not in FREE:
+    if operation.part in ("target", "relay", "mesh", "shape") and operation.id not in FREE:
         with pytest.raises(EditRefused, match="Sheet is locked; unlock it in the list of objects first"):
             operation.make(subject, given)
     else:

@@ -27,7 +27,8 @@ class Key:
 
     ``tangent`` is how a smooth curve passes the key; joined and broken have handles ``into`` (frames back, value) and
     ``out`` (frames on, value), both as offsets from the key with frames counted positive. ``ease`` is the easing to
-    the next key, for the interpolation ease.
+    the next key, for the interpolation ease. A key on the lane of a relay is a pose: its ``shape`` is the id of a target, or
+    nothing for the base, and its value does not matter.
     """
 
     frame: float
@@ -37,6 +38,7 @@ class Key:
     into: Handle | None = None
     out: Handle | None = None
     ease: str = "ease-in-out"
+    shape: str = ""
 
     def __post_init__(self) -> None:
         if self.interpolation not in INTERPOLATIONS:
@@ -147,15 +149,15 @@ class AnimationCurve:
 
     def evaluate(self, frames: np.ndarray | float) -> np.ndarray:
         """Values at ``frames`` (any shape), float64, the same shape. A curve without keys is 0."""
-        inside, shift, _ = self._inside(frames)
+        inside, shift, _ = self.inside(frames)
         return pieces(self).values(inside) + shift
 
     def slope(self, frames: np.ndarray | float) -> np.ndarray:
         """Change a frame at ``frames``, from the right at a key."""
-        inside, _, way = self._inside(frames)
+        inside, _, way = self.inside(frames)
         return pieces(self).slopes(inside) * way
 
-    def _inside(self, frames: np.ndarray | float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def inside(self, frames: np.ndarray | float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Frames outside the keys brought inside: the frames, what is added to the value there, and the way of time."""
         at = np.asarray(frames, np.float64)
         shift, way = np.zeros(at.shape), np.ones(at.shape)

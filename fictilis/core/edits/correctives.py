@@ -12,6 +12,7 @@ from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights
 from fictilis.core.mix.driven import driven_targets
+from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import HOWS, PRODUCT, Driver, Rule
 from fictilis.core.scene import MorphObject, Scene, Target
 
@@ -31,9 +32,11 @@ def full_at(obj: MorphObject, weights: Mapping[str, float], target_id: str) -> f
 
 def checked_rule(obj: MorphObject, target: Target) -> None:
     """Raises EditRefused, with names, where a target's rule makes no sense among the targets of its object."""
-    rule = target.rule
+    rule, relay = target.rule, relay_of(obj, target)
     if rule is None:
         return
+    if relay is not None:
+        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be a corrective too.")
     if rule.how not in HOWS:
         raise EditRefused(f"“{rule.how}” is no way to take drivers together; use {' or '.join(HOWS)}.")
     if not rule.drivers:

@@ -9,9 +9,9 @@ import numpy as np
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import Hold, missing_hold
-from fictilis.core.channels import ChannelRef, channel, settable
+from fictilis.core.channels import ChannelRef, Owner, channel, settable
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
+from fictilis.core.scene import MorphObject, Scene
 
 
 @dataclass(frozen=True)
@@ -28,12 +28,26 @@ class KeyRef:
 
 
 def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
-    """A key written as it is, replacing one at the same frame."""
+    """A key written as it is, replacing one at the same frame. Raises EditRefused for a pose where values are keyed, the other
+    way round, and for a shape that is none of the relay's."""
     owner = scene.owner(owner_id)
-    settable(owner, channel_id)
+    checked_keys(owner, channel_id, [key])
     lane = owner.lane(channel_id)
     curve = lane.curve if lane else AnimationCurve()
     return scene.with_owner(owner.with_lane(channel_id, curve.with_key(key)))
+
+
+def checked_keys(owner: Owner, channel_id: str, keys: Iterable[Key]) -> None:
+    """Raises EditRefused where keys cannot stand on a lane."""
+    what, shapes = channel(owner, channel_id), {key.shape for key in keys} - {""}
+    if not what.poses:
+        settable(owner, channel_id)
+        if shapes:
+            raise EditRefused(f"{what.name} is keyed by values; a pose cannot stand on its lane.")
+    elif isinstance(owner, MorphObject):
+        for target in map(owner.target, shapes):
+            if target.group != channel_id:
+                raise EditRefused(f"{target.name} is none of the shapes of {what.name}.")
 
 
 def key_values(
@@ -165,12 +179,13 @@ def move_keys(
         if lane is None:
             continue
         picked = among(chosen)
+        up = 0.0 if channel(owner, channel_id).poses else value
         moving = [k for k in lane.curve.keys if picked(k.frame)]
         staying = lane.curve.without(chosen).keys
         landed = []
         for key in moving:
             frame = key.frame + frames
-            landed.append(replace(key, frame=float(np.round(frame)) if snap and frames else frame, value=key.value + value))
+            landed.append(replace(key, frame=float(np.round(frame)) if snap and frames else frame, value=key.value + up))
         curve = AnimationCurve.of((*staying, *landed), lane.curve)
         scene = scene.with_owner(owner.with_lane(channel_id, curve))
         moved_refs += [KeyRef(owner_id, channel_id, key.frame) for key in landed]

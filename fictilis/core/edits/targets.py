@@ -17,7 +17,9 @@ from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.delta_bank import mixed_points
+from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
+from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene import (
     LANE_COLOURS,
     Deltas,
@@ -215,6 +217,11 @@ def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, pose
 
 def _with_stage(scene: Scene, obj: MorphObject, target_id: str, stage: InBetween) -> Scene:
     target = obj.target(target_id)
+    relay = relay_of(obj, target)
+    if relay is not None:
+        raise EditRefused(
+            f"{target.name} is a shape of the relay {relay.name}; a pose between two others takes the motion there."
+        )
     if not np.isfinite(stage.at) or abs(stage.at) < 1e-3 or abs(stage.at - FULL) < 1e-3:
         raise EditRefused(
             f"An in-between of {target.name} cannot stand at weight {stage.at:g}: 0 is the base and 1 the target itself.",
@@ -246,7 +253,7 @@ def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, floa
     obj, name = scene.object(object_id), tidy_name(name)
     if not name:
         raise EditRefused("A kept mix needs a name of at least one letter.")
-    mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights and t.rule is None))
+    mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights and not driven_by(obj, t)))
     return scene.with_object(replace(obj, mixes=(*(m for m in obj.mixes if m.name != name), mix)))
 
 
@@ -286,14 +293,38 @@ def put_in_group(scene: Scene, object_id: str, target_ids: Sequence[str], group_
 
 
 def tidy_groups(obj: MorphObject) -> MorphObject:
-    """The members of each group stand together, behind the first of them; empty groups are gone."""
+    """The members of each group stand together, behind the first of them; empty groups are gone, but for relays with poses.
+
+    The shapes of a relay have no weight or lane of their own, and its poses are of its shapes or the base; the others go.
+    Raises EditRefused where a target cannot be one of its shapes.
+    """
     out: list[Target] = []
     for target in obj.targets:
         if target in out:
             continue
         out += [t for t in obj.targets if t.group == target.group] if target.group else [target]
     used = {t.group for t in out}
-    return replace(obj, targets=tuple(out), groups=tuple(g for g in obj.groups if g.id in used))
+    groups = tuple(g for g in obj.groups if g.id in used or g.relay is not None and obj.lane(g.id) is not None)
+    led, gone = {g.id: g for g in groups if g.relay is not None}, {g.id for g in obj.groups}
+    out = [_as_shape(t, led[t.group]) if t.group in led else t for t in out]
+    shapes = {t.id: t.group for t in out if t.group in led}
+    lanes = []
+    for lane in obj.lanes:
+        if lane.channel in led:
+            keys = tuple(k for k in lane.curve.keys if not k.shape or shapes.get(k.shape) == lane.channel)
+            lanes += [replace(lane, curve=replace(lane.curve, keys=keys))] if keys else []
+        elif lane.channel not in shapes and lane.channel not in gone:
+            lanes.append(lane)
+    return replace(obj, targets=tuple(out), groups=groups, lanes=tuple(lanes))
+
+
+def _as_shape(target: Target, relay: Group) -> Target:
+    """A target without a weight of its own. Raises EditRefused for one that a relay cannot lead to."""
+    if target.rule is not None:
+        raise EditRefused(f"{target.name} is a corrective; it cannot be a shape of the relay {relay.name}.")
+    if target.in_betweens:
+        raise EditRefused(f"{target.name} has in-betweens; the relay {relay.name} leads from pose to pose. Remove them first.")
+    return target if target.weight == 0.0 else replace(target, weight=0.0)
 
 
 def change_group(scene: Scene, object_id: str, group_id: str, **values: Any) -> Scene:

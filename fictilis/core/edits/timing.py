@@ -14,7 +14,7 @@ import numpy as np
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import channel
+from fictilis.core.channels import channel, settable
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
@@ -51,6 +51,15 @@ def _map_lanes(scene: Scene, lanes: Lanes, change: Callable[[AnimationCurve], An
         if lane is not None:
             scene = scene.with_owner(owner.with_lane(channel_id, change(lane.curve)))
     return scene
+
+
+def valued(scene: Scene, lanes: Lanes) -> list[tuple[str, str]]:
+    """The lanes whose keys have values. Raises EditRefused where all there are are lanes of relays."""
+    lanes = list(lanes)
+    out = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
+    if lanes and not out:
+        settable(scene.owner(lanes[0][0]), lanes[0][1])
+    return out
 
 
 def retime(scene: Scene, lanes: Lanes, first: float, last: float, to_first: float, to_last: float, snap: bool = True) -> Scene:
@@ -116,7 +125,8 @@ def reverse(scene: Scene, lanes: Lanes, first: float, last: float) -> Scene:
                 replace(key, frame=there, into=key.out, out=key.into, interpolation=before.interpolation,
                         ease=_turned_ease(before.ease) if n else before.ease)
             )  # fmt: skip
-            if n and before.interpolation == "hold" and before.value != key.value and key.frame - before.frame > 1 + SAME_FRAME:
+            changes = (before.value, before.shape) != (key.value, key.shape)
+            if n and before.interpolation == "hold" and changes and key.frame - before.frame > 1 + SAME_FRAME:
                 turned.append(replace(before, frame=there + 1, into=None, out=None, tangent="auto"))
         return AnimationCurve.of((*rest, *turned), curve)
 
@@ -141,7 +151,7 @@ def mirror_values(scene: Scene, lanes: Lanes, about: float) -> Scene:
             key, value=2 * about - key.value, into=_stretched(key.into, 1.0, -1.0), out=_stretched(key.out, 1.0, -1.0)
         )
 
-    return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(mirrored, c.keys))))
+    return _map_lanes(scene, valued(scene, lanes), lambda c: replace(c, keys=tuple(map(mirrored, c.keys))))
 
 
 def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
@@ -151,7 +161,7 @@ def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
         into, out = _stretched(key.into, 1.0, factor), _stretched(key.out, 1.0, factor)
         return replace(key, value=key.value * factor, into=into, out=out)
 
-    return _map_lanes(scene, lanes, lambda c: replace(c, keys=tuple(map(scaled, c.keys))))
+    return _map_lanes(scene, valued(scene, lanes), lambda c: replace(c, keys=tuple(map(scaled, c.keys))))
 
 
 def stagger(scene: Scene, lanes: Lanes, frames: float) -> Scene:
@@ -175,7 +185,7 @@ def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1
     if not every > 0:
         raise EditRefused(f"Keys can be baked every 1 frame or so, not every {every:g}.")
     frames = np.append(np.arange(first, last - 1e-9, every), last)
-    for owner_id, channel_id in lanes:
+    for owner_id, channel_id in valued(scene, lanes):
         owner = scene.owner(owner_id)
         lane = owner.lane(channel_id)
         if lane is None:
@@ -197,6 +207,7 @@ def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1
 def set_modifiers(scene: Scene, owner_id: str, channel_id: str, modifiers: tuple[Modifier, ...]) -> Scene:
     """The modifiers of a lane, in the order in which they act."""
     owner = scene.owner(owner_id)
+    settable(owner, channel_id)
     if owner.lane(channel_id) is None:
         raise EditRefused(f"{channel(owner, channel_id).name} has no keys yet for a modifier to act on.")
     return scene.with_owner(owner.with_modifiers(channel_id, modifiers))
@@ -226,7 +237,7 @@ def _thinned(scene: Scene, lanes: Lanes, tolerance: float) -> tuple[Scene, int]:
         gone += len(curve.keys) - len(thin.keys)
         return thin
 
-    scene = _map_lanes(scene, lanes, change)
+    scene = _map_lanes(scene, valued(scene, lanes), change)
     return scene, gone
 
 
@@ -310,8 +321,18 @@ def hold_until(scene: Scene, owner_id: str, channel_id: str, frame: float) -> Sc
 
 
 def close_loop(scene: Scene, lanes: Lanes) -> Scene:
-    """The last frame played gets the value of the first, and both the same slope, so that the loop has no seam."""
+    """The last frame played gets the value of the first, and both the same slope, so that the loop has no seam; a relay ends on
+    the shape it begins with."""
     first, last = scene.span
+    lanes = list(lanes)
+    for owner_id, channel_id in lanes:
+        owner = scene.owner(owner_id)
+        lane = owner.lane(channel_id)
+        if lane is not None and channel(owner, channel_id).poses:
+            start = next((k for k in lane.curve.keys if k.frame >= first - SAME_FRAME), lane.curve.keys[-1])
+            curve = lane.curve.with_key(replace(start, frame=last))
+            scene = scene.with_owner(owner.with_lane(channel_id, curve))
+    lanes = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
 
     def change(curve: AnimationCurve) -> AnimationCurve:
         value = float(curve.evaluate(first))

@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import SMALLEST, Rule
 from fictilis.core.scene import MorphObject, Target, targets_by_id
 
@@ -117,7 +118,8 @@ def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
         if part.id not in wanted:
             wanted.add(part.id)
             open_ += [d.target for d in part.rule.drivers] if part.rule else []
-    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted)
+    led = {targets[target_id].group for target_id in wanted}
+    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted or lane.channel in led)
     return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes)
 
 
@@ -125,3 +127,10 @@ def drivers_of(obj: MorphObject, target: Target) -> str:
     """The names of what drives a corrective: “Contract and Lean left”."""
     names = [obj.target(d.target).name for d in target.rule.drivers] if target.rule else []
     return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+
+
+def driven_by(obj: MorphObject, target: Target) -> str:
+    """What a target's weight follows, in words: the drivers of a corrective, the relay of a shape; nothing where it is its
+    own."""
+    relay = relay_of(obj, target)
+    return relay.name if relay is not None else drivers_of(obj, target)

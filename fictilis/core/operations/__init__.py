@@ -3,6 +3,7 @@
 from fictilis.core.operations.correctives import CORRECTIVES
 from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIMES
 from fictilis.core.operations.meshes import MESHES, OBJECTS
+from fictilis.core.operations.relays import RELAYS
 from fictilis.core.operations.shapes import SHAPES
 from fictilis.core.operations.targets import MIXES, TARGETS, TRANSFER
 
@@ -11,6 +12,7 @@ OPERATIONS = {
     for operation in (
         *TARGETS,
         *CORRECTIVES,
+        *RELAYS,
         *MESHES,
         *TRANSFER,
         *OBJECTS,

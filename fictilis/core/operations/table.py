@@ -17,6 +17,7 @@ from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
+from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
@@ -32,7 +33,8 @@ class Subject:
     ``targets`` are the selected ones, the last of them *the* target; ``lanes`` those with keys that an operation on lanes is
     for; ``selected`` the channels selected, with keys or without. ``kind`` is what picks are made of. ``span`` is the range an
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
-    camera than the one that is looked through; ``at`` is the weight of the in-between of the target that is meant.
+    camera than the one that is looked through, ``group_id`` a relay; ``at`` is the weight of the in-between of the target
+    that is meant.
     """
 
     scene: Scene
@@ -49,6 +51,7 @@ class Subject:
     mirror: Mirror = NO_MIRROR
     reach: Reach = field(default_factory=Reach)
     camera_id: str | None = None
+    group_id: str | None = None
     at: float = 1.0
 
     @cached_property
@@ -68,6 +71,23 @@ class Subject:
     @property
     def target_id(self) -> str:
         return self.targets[-1]
+
+    @property
+    def relay_id(self) -> str | None:
+        """The relay that is meant: named, of the lane or the target selected last, else the only one there is."""
+        if self.found is None:
+            return None
+        known = relays(self.found)
+        chosen = [ref.channel for ref in self.selected if ref.owner == self.object_id]
+        chosen += [self.found.target(t).group or "" for t in self.targets if t in targets_by_id(self.found)]
+        named = [g for g in (*chosen, self.group_id or "") if g in known]
+        return named[-1] if named else next(iter(known)) if len(known) == 1 else None
+
+    @property
+    def relay(self) -> str:
+        if self.relay_id is None:
+            raise EditRefused("There is no relay here; make one first.")
+        return self.relay_id
 
     @property
     def camera(self) -> SceneCamera:
@@ -120,12 +140,13 @@ class Subject:
 @dataclass(frozen=True, eq=False)
 class Outcome:
     """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
-    ``made`` is the new target that may be named, ``said`` a sentence for the user."""
+    ``lanes`` the channels; ``made`` is the new target that may be named, ``said`` a sentence for the user."""
 
     scene: Scene
     targets: tuple[str, ...] | None = None
     pick: Pick | None = None
     keys: frozenset[KeyRef] | None = None
+    lanes: tuple[ChannelRef, ...] | None = None
     said: str = ""
 
     @property
@@ -224,6 +245,7 @@ class Operation:
             "targets": ", ".join(subject.obj.target(t).name for t in subject.targets) if subject.found else "",
             "lanes": ", ".join(subject.named(ref) for ref in subject.selected),
             "frame": f"{subject.frame:g}",
+            "relay": relays(subject.obj)[subject.relay].name if subject.relay_id is not None else "",
         }
         return text.format(**names, **{k: v for k, v in (values or {}).items() if k not in names})
 
@@ -261,6 +283,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "mask": (lambda s: _has_target(s) and s.target.mask is not None, "{target} has no mask."),
     "corrective": (lambda s: _has_target(s) and s.target.rule is not None, "{target} is no corrective; nothing drives it."),
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
+    "relay": (lambda s: s.relay_id is not None, "There is no relay here, or several; select a lane or a shape of one."),
     "pick": (lambda s: _has_object(s) and len(s.pick) > 0, "Pick something first; nothing is picked."),
     "kept pick": (lambda s: _has_object(s) and bool(s.obj.picks), "No pick is kept with {object}."),
     "mix": (lambda s: _has_object(s) and bool(s.obj.mixes), "No mix is kept with {object}."),

@@ -8,6 +8,7 @@ from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.driven import driven_by
 from fictilis.core.operations.table import (
     ForeignTarget,
     Kept,
@@ -70,8 +71,8 @@ def _mixes(s: Subject) -> list[str]:
 def _put_back(s: Subject, weights: dict[str, float]) -> Scene:
     scene = s.scene
     for target_id, weight in weights.items():
-        if s.obj.target(target_id).rule is not None:
-            continue  # it became a corrective since
+        if driven_by(s.obj, s.obj.target(target_id)):
+            continue  # it became a corrective, or a shape of a relay, since
         scene = edits.set_weight(scene, s.obj.id, target_id, weight)
     return scene
 

@@ -1,0 +1,187 @@
+"""Relays: groups of targets that one lane leads from pose to pose.
+
+A pose is a key that names a shape, a target of the group or the base; between two poses the group gives the blend of exactly
+those two. What comes out are weights of the group's targets, so a relay mixes, exports and drives as any targets do.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.easing import ease_at
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.scene import STRAIGHT, Group, MorphObject, Target, targets_by_id
+from fictilis.core.timeline import lanes_by_channel
+
+NEGLIGIBLE = 1e-10  # a share of a pose far off, by which a spline would pull every shape into every frame
+
+
+@cached_by_identity
+def relays(obj: MorphObject) -> dict[str, Group]:
+    """The groups of an object that are relays, by id."""
+    return {group.id: group for group in obj.groups if group.relay is not None}
+
+
+def relay_of(obj: MorphObject, target: Target) -> Group | None:
+    """The relay a target is a shape of, or None."""
+    return relays(obj).get(target.group) if target.group is not None else None
+
+
+@cached_by_identity
+def _members(obj: MorphObject) -> dict[str, tuple[Target, ...]]:
+    out: dict[str, list[Target]] = {}
+    for target in obj.targets:
+        out.setdefault(target.group or "", []).append(target)
+    return {group_id: tuple(row) for group_id, row in out.items()}
+
+
+def members(obj: MorphObject, group_id: str) -> tuple[Target, ...]:
+    """The targets of a group, in the order of the cards."""
+    return _members(obj).get(group_id, ())
+
+
+def poses(obj: MorphObject, group_id: str) -> tuple[Key, ...]:
+    """The poses of a relay, by frame."""
+    lane = lanes_by_channel(obj).get(group_id)
+    return lane.curve.keys if lane is not None else ()
+
+
+class Stretch(NamedTuple):
+    """Where frames (f,) stand between two poses: the number of the pose before, that of the next, and how far on, 0…1 (an
+    easing may swing out of it)."""
+
+    before: np.ndarray
+    after: np.ndarray
+    part: np.ndarray
+
+
+@cached_by_identity
+def _row(curve: AnimationCurve) -> tuple[np.ndarray, np.ndarray, tuple[str, ...], np.ndarray]:
+    """Frames (n,), ways (n,), the shapes that stand in the row, each once, and the place of each pose's shape among them."""
+    shapes = tuple(dict.fromkeys(key.shape for key in curve.keys))
+    place = {shape: n for n, shape in enumerate(shapes)}
+    ways = np.array([key.ease if key.interpolation == "ease" else key.interpolation for key in curve.keys])
+    return np.array([k.frame for k in curve.keys]), ways, shapes, np.array([place[k.shape] for k in curve.keys])
+
+
+def stretch_at(curve: AnimationCurve, frames: np.ndarray) -> Stretch:
+    """Where ``frames`` (f,) stand in a row of at least one pose; outside it holds, repeats or runs back and forth.
+
+    Ways to the next pose: hold; linear; smooth, 3u² - 2u³; or an easing.
+    """
+    starts, ways, _, _ = _row(curve)
+    at = curve.inside(frames)[0]
+    before = np.clip(np.searchsorted(starts, at, side="right") - 1, 0, len(starts) - 1)
+    after = np.minimum(before + 1, len(starts) - 1)
+    span = starts[after] - starts[before]
+    u = np.clip(np.where(span > 0, (at - starts[before]) / np.where(span > 0, span, 1.0), 0.0), 0.0, 1.0)
+    part = u.copy()
+    chosen = ways[before]
+    for way in set(chosen.tolist()) - {"linear"}:
+        on = chosen == way
+        if way == "hold":
+            part[on] = 0.0
+        else:
+            part[on] = u[on] ** 2 * (3 - 2 * u[on]) if way == "smooth" else ease_at(way, u[on])
+    return Stretch(before, after, part)
+
+
+def pose_shares(curve: AnimationCurve, path: str, frames: np.ndarray) -> tuple[tuple[str, ...], np.ndarray]:
+    """The shapes of a row of poses, and the share (s, f) of each at ``frames`` (f,); at every frame they sum to 1.
+
+    straight: the blend of the two poses beside the frame. through: the cubic spline in time through the row, natural at its
+    ends, or periodic where first and last pose are one shape; a hold ends it, and another begins behind it.
+    Source: de Boor, A Practical Guide to Splines, ch. IV (free-end and periodic conditions), in Hermite form.
+    """
+    starts, _, shapes, place = _row(curve)
+    before, after, part = stretch_at(curve, frames)
+    out, column = np.zeros((len(shapes), len(part))), np.arange(len(part))
+    if path == STRAIGHT:
+        np.add.at(out, (place[before], column), 1.0 - part)
+        np.add.at(out, (place[after], column), part)
+        return shapes, out
+    rest, span = 1.0 - part, starts[after] - starts[before]
+    np.add.at(out, (place[before], column), (1 + 2 * part) * rest**2)
+    np.add.at(out, (place[after], column), part**2 * (3 - 2 * part))
+    slopes = _slopes(curve)
+    out += slopes[:, before] * (part * rest**2 * span) - slopes[:, after] * (part**2 * rest * span)
+    return shapes, out
+
+
+@cached_by_identity
+def _slopes(curve: AnimationCurve) -> np.ndarray:
+    """(s, n): how the share of each shape changes a frame at each pose of a row led through."""
+    starts, ways, shapes, place = _row(curve)
+    out = np.zeros((len(shapes), len(starts)))
+    values = np.zeros((len(starts), len(shapes)))
+    values[np.arange(len(starts)), place] = 1.0
+    holds = ways[:-1] == "hold"
+    ends = [*np.flatnonzero(holds).tolist(), len(starts) - 1]
+    first = 0
+    for last in ends:
+        if last > first:
+            closed = not holds.any() and last - first > 1 and place[0] == place[-1]
+            out[:, first : last + 1] = _spline_slopes(np.diff(starts[first : last + 1]), values[first : last + 1], closed).T
+        first = last + 1
+    out[np.abs(out) < NEGLIGIBLE] = 0.0
+    largest = np.abs(out).argmax(axis=0)
+    out[largest, np.arange(len(starts))] -= out.sum(axis=0)
+    return out
+
+
+def _spline_slopes(spans: np.ndarray, values: np.ndarray, closed: bool) -> np.ndarray:
+    """Slopes (n, s) at the knots of the cubic splines through ``values`` (n, s), ``spans`` (n - 1,) apart."""
+    from scipy.linalg import solve_banded
+
+    secants = np.diff(values, axis=0) / spans[:, None]
+    near = 1.0 / spans
+    if closed:  # the last knot is the first: rows and columns go round, the corners by Sherman and Morrison
+        before = np.roll(near, 1)
+        right = 3 * (np.roll(secants, 1, axis=0) * before[:, None] + secants * near[:, None])
+        corner, main = near[-1], 2 * (before + near)
+        if len(main) == 2:
+            found = np.linalg.solve([[main[0], before.sum()], [before.sum(), main[1]]], right)
+            return np.concatenate([found, found[:1]])
+        main[0] -= corner
+        main[-1] -= corner
+        band = np.stack([np.append(0.0, near[:-1]), main, np.append(near[:-1], 0.0)])
+        ones = np.zeros((len(main), 1))
+        ones[[0, -1]] = 1.0
+        solved = solve_banded((1, 1), band, np.concatenate([right, corner * ones], axis=1))
+        found, turn = solved[:, :-1], solved[:, -1:]
+        found = found - turn * (found[:1] + found[-1:]) / (1.0 + turn[0] + turn[-1])
+        return np.concatenate([found, found[:1]])
+    main = np.concatenate([[2.0], 2 * (near[:-1] + near[1:]), [2.0]])
+    upper, lower = np.concatenate([[0.0, 1.0], near[1:]]), np.concatenate([near[:-1], [1.0, 0.0]])
+    inner = 3 * (secants[:-1] * near[:-1, None] + secants[1:] * near[1:, None])
+    right = np.concatenate([3 * secants[:1], inner, 3 * secants[-1:]])
+    return solve_banded((1, 1), np.stack([upper, main, lower]), right)
+
+
+def relay_weights(obj: MorphObject, frame: float | np.ndarray) -> dict[str, Any]:
+    """The weights of all shapes of an object's relays at a frame, or arrays of them at frames (any shape), and of each relay,
+    by its id, the place in its row: 2.25 is a quarter of the way from the third pose to the fourth."""
+    out: dict[str, Any] = {}
+    if not relays(obj):
+        return out
+    shape = np.shape(frame)
+    at = np.atleast_1d(np.asarray(frame, np.float64)).ravel()
+    known = targets_by_id(obj)
+    still: Any = np.zeros(shape) if shape else 0.0
+    for group_id, group in relays(obj).items():
+        lane = lanes_by_channel(obj).get(group_id)
+        out.update(dict.fromkeys((t.id for t in members(obj, group_id)), still))
+        out[group_id] = still
+        if lane is None:
+            continue
+        shapes, shares = pose_shares(lane.curve, group.relay or STRAIGHT, at)
+        for target_id, share in zip(shapes, shares, strict=True):
+            if target_id in known and share.any():
+                out[target_id] = share.reshape(shape) if shape else float(share[0])
+        before, after, part = stretch_at(lane.curve, at)
+        place = before + np.where(after > before, part, 0.0)
+        out[group_id] = place.reshape(shape) if shape else float(place[0])
+    return out
