@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.7.0"
+__version__ = "0.8.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
@@ -23,11 +23,12 @@ _HOMES = {
     "evaluate_frames": "fictilis.core.evaluate",
     "run_checks": "fictilis.core.checks",
     "moon_jelly": "fictilis.demo.jelly",
+    "lantern_fish": "fictilis.demo.lantern_fish",
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
-            "correctives": "fictilis.core.edits.correctives",
+            "correctives": "fictilis.core.edits.correctives", "relays": "fictilis.core.edits.relays",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
             "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
             "operations": "fictilis.core.operations"}  # fmt: skip

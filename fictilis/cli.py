@@ -15,6 +15,7 @@ from pathlib import Path
 
 from fictilis import __version__, cli_operate
 from fictilis.core.errors import FictilisError
+from fictilis.demo import SAMPLES
 
 COMMANDS = ("demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "snapshot")
 
@@ -44,7 +45,8 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"Fictilis {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
-    demo = commands.add_parser("demo", help="open the Moon jelly")
+    demo = commands.add_parser("demo", help="open a sample scene")
+    demo.add_argument("name", nargs="?", default="jelly", choices=list(SAMPLES), help="default: jelly, the Moon jelly")
     demo.add_argument("--leave", type=Path, metavar="FOLDER", help="play it, leave a screenshot there, and close")
     demo.set_defaults(run=_demo)
 
@@ -121,7 +123,7 @@ def _window(words: list[str]) -> int:
 def _demo(options: argparse.Namespace) -> int:
     from fictilis.app.start import run
 
-    return run(None, demo=True, leave=options.leave)
+    return run(None, demo=options.name, leave=options.leave)
 
 
 def _split(text: str, what: str) -> tuple[str, str]:

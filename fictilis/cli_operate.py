@@ -10,9 +10,10 @@ import numpy as np
 from fictilis.core.errors import FictilisError
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.lanes import keys_at
+from fictilis.core.operations.relays import PATH, WAY
 from fictilis.core.operations.table import Operation, Subject
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
+from fictilis.core.scene import STRAIGHT, Pick, Scene
 
 PARTS = {
     "target": "change whole targets",
@@ -48,6 +49,12 @@ def register(commands) -> None:
                 _add(verbs, operation.verb, operation.sentence or operation.label, operation.parameters).set_defaults(
                     row=operation
                 )
+        if part == "relay":
+            numbers = (Text("name", "name of the relay"), Span("range", "frames of the first and last pose"), WAY, PATH)
+            files = _add(verbs, "files", "a relay of numbered mesh files", numbers)
+            files.add_argument("files", type=Path, nargs="+")
+            files.add_argument("--skip", action="store_true", help="leave out what does not fit, and say so")
+            files.set_defaults(run=_files)
         if part == "time":
             sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
             sound.add_argument("file", type=Path)
@@ -219,6 +226,26 @@ def _lanes(scene: Scene, options: argparse.Namespace) -> tuple[tuple, tuple]:
     if not found:
         raise FictilisError("There are no keys yet.")
     return found, found
+
+
+def _files(options: argparse.Namespace) -> None:
+    from fictilis.core.edits.relays import relay_from_points
+    from fictilis.formats.registry import load, save
+    from fictilis.formats.rows import read_row, row_name
+
+    scene = load(options.scene)
+    obj = scene.object_named(options.object)
+    row = read_row(obj, options.files)
+    unfit = [reason for _, reason in row.others]
+    if unfit and not options.skip:
+        raise FictilisError(f"{unfit[0]} {len(unfit)} of {len(options.files)} files do not fit; --skip leaves them out.")
+    if not row.shapes:
+        raise FictilisError("None of the files fits.")
+    for sentence in (*row.warnings, *unfit):
+        print(sentence)
+    first, last = options.range or scene.span
+    name, way, path = options.name or row_name(options.files), options.way or "linear", options.path or STRAIGHT
+    save(relay_from_points(scene, obj.id, row.shapes, name, first, last, way, path)[0], options.output or options.scene)
 
 
 def _sound(options: argparse.Namespace) -> None:

@@ -6,12 +6,14 @@ from fictilis.app.commands.actions import MENUS
 from fictilis.app.commands.rows import ROWS
 from fictilis.cli_operate import PARTS
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
 
 DOCS = Path(__file__).parents[1] / "docs"
 MADE_ON = {
     "target": "`--object NAME --target NAME` (again for several); a pick by `--pick NAME`, `--points N,N`, `--edges` or "
     "`--faces`, its falloff by `--radius CM` and `--space`; `--mirror x|y|z` and `--by-topology` say how sides are told apart",
+    "relay": "`--object NAME`, and `--relay NAME` where it has several; `new` takes `--target NAME`, again for "
+    "several, in the order of the cards",
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "form": "`--object NAME` for `numbers`, else nothing but the scene",
@@ -84,6 +86,8 @@ def commands_page() -> str:
         rows = [(o.verb, o.parameters, o.sentence or o.label) for o in OPERATIONS.values() if o.part == part]
         if part == "time":
             rows.append(("sound", (Number("at", "", 0.0),), "The scene's sound, from a FILE; it begins at a frame."))
+        if part == "relay":
+            rows.append(("files", (Text("name", ""), Span("range", "")), "A relay of numbered mesh files, named behind it."))
         lines += [f"| `{verb}` | {' '.join(map(_option, numbers))} | {said} |" for verb, numbers, said in rows]
         lines.append("")
     return "\n".join(lines)

@@ -21,6 +21,7 @@ from fictilis.app.model.tasks import MainThreadGarbage
 from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.app.window import Window, install_crash_log
 from fictilis.core.errors import FictilisError
+from fictilis.demo import sample
 
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
@@ -95,16 +96,15 @@ def _answers(place: Path | str) -> bool:
         return False
 
 
-def run(path: Path | None, demo: bool = False, leave: Path | None = None) -> int:
-    """Open the window and stay until it is closed. ``leave`` plays the scene, leaves a screenshot and closes."""
+def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
+    """Open the window, with a scene or the sample ``demo``, and stay until it is closed. ``leave`` plays the scene, leaves a
+    screenshot and closes."""
     need_display()
     app = application()
     settings_file, recovery = folders()
     doc = Document()
     if demo:
-        from fictilis.demo.jelly import moon_jelly
-
-        doc.open_scene(moon_jelly(), None)
+        doc.open_scene(sample(demo), None)
     settings = Settings(settings_file)
     window = Window(doc, settings, recovery)
     install_crash_log(recovery.parent, window)
@@ -149,11 +149,12 @@ def _play_and_leave(window: Window, folder: Path) -> None:
         QTimer.singleShot(1500, picture)
 
     def picture() -> None:
-        file = folder / "moon-jelly.png"
+        name = window.doc.title
+        file = folder / f"{name.lower().replace(' ', '-')}.png"
         window.grab().save(str(file))
         rate = f"{sum(rates[2:]) / max(len(rates[2:]), 1):.1f}" if rates else "no"
         try:
-            sys.stdout.write(f"Played {seconds:g} s of the Moon jelly, {rate} pictures a second shown.\n")
+            sys.stdout.write(f"Played {seconds:g} s of the {name}, {rate} pictures a second shown.\n")
             sys.stdout.write(f"Screenshot: {file.resolve()}\n")
             sys.stdout.flush()
         finally:  # also where nobody reads it any more

@@ -27,6 +27,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.finder import Finder
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
+from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
@@ -58,7 +59,7 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.scene import MorphObject
 from fictilis.core.shaping.dabs import prepare
-from fictilis.render.renderer import Light, Renderer
+from fictilis.render.renderer import Ground, Light, Renderer
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800
@@ -93,12 +94,16 @@ class Window(QMainWindow):
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
         self.operations = OperationCommands(doc, self.ports)
-        self.commands, self.shape_commands = Commands(doc, self.ports), ShapeCommands(doc, self.ports)
+        self.commands, self.shape_commands = Commands(doc, self.ports), ShapeCommands(doc, self.ports, self.operations)
         self.target_commands = TargetCommands(doc, self.ports, self.operations)
-        self.time_commands, self.scene_time_commands = TimeCommands(doc, self.ports), SceneTimeCommands(doc, self.ports)
+        self.relay_commands = RelayCommands(doc, self.ports, self.operations)
+        self.time_commands, self.scene_time_commands = (
+            TimeCommands(doc, self.ports, self.operations),
+            SceneTimeCommands(doc, self.ports),
+        )
         parts = (
             self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
-            self.scene_time_commands,
+            self.scene_time_commands, self.relay_commands,
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -127,10 +132,11 @@ class Window(QMainWindow):
         self.ports.cards = self.column.cards
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
-        self.side = SideColumn(doc, p, self.commands, self.shape_commands, self.operations)
+        self.side = SideColumn(doc, p, self.commands, self.shape_commands, self.operations, self.actions_)
         self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
-        self.lanes = Lanes(doc, self.actions_, p)
+        self.lanes = Lanes(doc, self.actions_, p, lambda o, ref, colour: self.thumbnails.get(o, ref, Ground(colour, colour)))
+        self.thumbnails.ready.connect(self.lanes.picture_ready)
         self.ports.lanes = self.lanes
         self.across = self._splitter(Qt.Orientation.Horizontal, "across", (self.column, self.frame, self.side), (222, 826, 232))
         self.low = low = QWidget()

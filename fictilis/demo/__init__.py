@@ -1,0 +1,31 @@
+"""Made-up sample scenes, by the names under which they are opened."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import NamedTuple
+
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Scene
+
+
+class Sample(NamedTuple):
+    """What a sample is called in menus, and the function that makes it."""
+
+    title: str
+    module: str
+    function: str
+
+
+SAMPLES = {
+    "jelly": Sample("Moon jelly", "fictilis.demo.jelly", "moon_jelly"),
+    "lantern-fish": Sample("Paper lantern fish", "fictilis.demo.lantern_fish", "lantern_fish"),
+}
+
+
+def sample(name: str) -> Scene:
+    """A sample scene, made anew. Raises EditRefused where there is none of that name."""
+    if name not in SAMPLES:
+        raise EditRefused(f"There is no sample named {name}; there are: {', '.join(SAMPLES)}.")
+    found = SAMPLES[name]
+    return getattr(import_module(found.module), found.function)()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
+from fictilis.app.widgets import dialogs
 from fictilis.app.window import Window
 from fictilis.core.scene import Scene
 
@@ -175,3 +176,28 @@ def user(open_window, sheet) -> User:
     user.view.eye.fit()
     user.settle()
     return user
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """Presses a button in every dialog that opens, by the dialog's class; returns those that opened."""
+    opened: list[dialogs.Dialog] = []
+
+    def use(window, **by_class):
+        def ask(dialog):
+            opened.append(dialog)
+            dialog.show()
+            answer = by_class[type(dialog).__name__]
+            answer(dialog) if callable(answer) else dialog.buttons[answer].click()
+            dialog.hide()
+            return dialog.answer
+
+        monkeypatch.setattr(window.ask, "show", ask)
+        return opened
+
+    return use
+
+
+def choose(user, monkeypatch, **answers):
+    for name, value in answers.items():
+        monkeypatch.setattr(user.window.ask.files, name, lambda *_a, v=value: v)

@@ -708,7 +708,7 @@ def answering(bench, forms, monkeypatch):
     return bench
 
 
-def each_action(user, leave=("quit", "demo", "open")):
+def each_action(user, leave=("quit", "demo-jelly", "demo-lantern-fish", "open")):
     """Every action in turn, with a key selected, a target shaped and a pick; it yields after each."""
     for row in ROWS:
         if row.id in leave:
@@ -740,7 +740,7 @@ def test_every_action_says_what_a_core_that_refuses_says(answering, monkeypatch)
     doc.set_pick(Pick("points", answering.obj.mesh.face(3)))
     monkeypatch.setattr(doc, "commit", refusing := Mock(side_effect=EditRefused("The core refuses this.", "Try another.")))
     refused = 0
-    for row in each_action(answering, ("quit", "demo", "open", "undo", "redo")):
+    for row in each_action(answering, ("quit", "demo-jelly", "demo-lantern-fish", "open", "undo", "redo")):
         asked, refusing.call_count = refusing.call_count, 0
         refused += bool(asked)
         assert doc.settled.scene is start, row.id

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox
 import fictilis
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
+from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
@@ -20,7 +21,6 @@ from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.model import recovery
 from fictilis.app.model.recovery import left_behind
-from fictilis.app.widgets import dialogs
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Scene
@@ -28,35 +28,10 @@ from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
-from tests.app.conftest import CTRL
+from tests.app.conftest import CTRL, choose
 from tests.formats.test_native import same
 
 K = Qt.Key
-
-
-@pytest.fixture
-def answers(monkeypatch):
-    """Presses a button in every dialog that opens, by the dialog's class; returns those that opened."""
-    opened: list[dialogs.Dialog] = []
-
-    def use(window, **by_class):
-        def ask(dialog):
-            opened.append(dialog)
-            dialog.show()
-            answer = by_class[type(dialog).__name__]
-            answer(dialog) if callable(answer) else dialog.buttons[answer].click()
-            dialog.hide()
-            return dialog.answer
-
-        monkeypatch.setattr(window.ask, "show", ask)
-        return opened
-
-    return use
-
-
-def choose(user, monkeypatch, **answers):
-    for name, value in answers.items():
-        monkeypatch.setattr(user.window.ask.files, name, lambda *_a, v=value: v)
 
 
 def drop(user, paths):
@@ -84,7 +59,7 @@ def test_save_open_and_recent(user, tmp_path, monkeypatch):
     assert user.doc.unsaved and user.doc.title == "mine" and user.window.top.menu_button.text().startswith("mine")
     user.doc.redo()
     assert not user.doc.unsaved
-    user.window.commands.open_demo()
+    user.window.commands.open_demo("jelly")
     user.window.top.lists["Open recent"].aboutToShow.emit()
     user.window.top.lists["Open recent"].actions()[0].trigger()
     assert user.doc.path == path and user.obj.name == "Sheet"
@@ -111,7 +86,7 @@ def test_unsaved_changes_are_asked_about(user, tmp_path, monkeypatch, answers, a
     opened = answers(user.window, UnsavedDialog=answer)
     choose(user, monkeypatch, save=tmp_path / "kept.fictilis")
     user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
-    user.window.commands.open_demo()
+    user.window.commands.open_demo("jelly")
     assert len(opened) == 1 and (user.doc.scene.name == "Moon jelly") == left
     assert (tmp_path / "kept.fictilis").exists() == (answer == "save")
 
@@ -332,7 +307,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
-    parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands)
+    parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands)
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

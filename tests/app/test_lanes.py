@@ -8,6 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.lanes.curve import value_ticks
+from fictilis.app.lanes.menus import told_at
 from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
@@ -334,9 +335,9 @@ def test_scales_are_labelled_at_round_values(low, high, height, wanted, decimals
 def test_what_lies_under_the_pointer_is_told(moving):
     lanes = moving.lanes
     place = lanes.place_of("Position Y")
-    assert lanes._told_at(place.name.center()) == "Position Y, usually -80 to 80 cm"
-    assert lanes._told_at(QPointF(lanes.axis.x(20), place.body.center().y())) == "Position Y: 15.0 cm at frame 20"
-    assert lanes._told_at(QPointF(lanes.axis.x(20), 8)) == ""
+    assert told_at(lanes, place.name.center()) == "Position Y, usually -80 to 80 cm"
+    assert told_at(lanes, QPointF(lanes.axis.x(20), place.body.center().y())) == "Position Y: 15.0 cm at frame 20"
+    assert told_at(lanes, QPointF(lanes.axis.x(20), 8)) == ""
 
 
 def test_up_and_down_go_from_card_to_card(moving):

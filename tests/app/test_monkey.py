@@ -30,7 +30,8 @@ from tests.formats.test_sound import TONE, wav
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
-LEAVE = {"quit", "demo", "open", "new", "theme", "play", "save", "save-as", "export", "export-shapes"}
+LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "open", "new", "theme", "play", "save", "save-as", "export",
+         "export-shapes"}  # fmt: skip
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 

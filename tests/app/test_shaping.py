@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
+from fictilis.app.targets.card_paint import notch
 from fictilis.app.view.tools.handling import handle_ends
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
@@ -334,15 +335,15 @@ def test_an_in_between_is_shaped_and_removed_on_its_notch(user):
     user.doc.edit("x", lambda s: add_in_between(s, "o1", "t1", 0.5))
     cards = user.window.column.cards
     place = cards.place_of("Lift")
-    notch = cards.notch(place.bar, place.target, 0.5)
-    user.double_click(cards, notch.center())
+    at = notch(place.bar, place.target, 0.5).center()
+    user.double_click(cards, at)
     assert user.doc.shaping == ShapeRef("t1", 0.5)
     user.press(K.Key_2)
     user.click(user.view, user.pixel(12))
     user.amount("2")
     assert np.allclose((full_shape(user.obj, "t1", 0.5) - user.obj.base)[12], [2, 5, 0])
     assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[12], [0, 10, 0])
-    menu = cards.menu_for(cards.place_of("Lift"), notch.center())
+    menu = cards.menu_for(cards.place_of("Lift"), at)
     next(a for a in menu.actions() if a.text().startswith("Remove the in-between")).trigger()
     assert user.target("Lift").in_betweens == () and user.doc.shaping is None
 

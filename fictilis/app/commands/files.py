@@ -17,6 +17,7 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.scene import MorphObject, SavedView, Scene, Texture, fresh_name
+from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
@@ -95,11 +96,9 @@ class Commands:
             self.doc.say(warning, "warning")
         return True
 
-    def open_demo(self) -> None:
-        from fictilis.demo.jelly import moon_jelly
-
+    def open_demo(self, name: str) -> None:
         if self.may_leave():
-            self.doc.open_scene(moon_jelly(), None)
+            self.doc.open_scene(sample(name), None)
             self.ports.view.eye.fit()
 
     def save(self) -> bool:

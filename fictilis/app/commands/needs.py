@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
+from fictilis.core.mix.relay import relays
 
 
 @dataclass(frozen=True)
@@ -23,6 +25,12 @@ def _has_pick(doc: Document) -> bool:
     return doc.object is not None and len(doc.pick()) > 0
 
 
+def path_of(doc: Document) -> str | None:
+    """The path of the relay that is meant, or None without one."""
+    relay_id = subject_of(doc).relay_id
+    return relays(doc.object)[relay_id].relay if relay_id is not None else None
+
+
 always = Need("", lambda _doc: True)
 has_object = Need("there is no object yet", lambda d: d.object is not None)
 has_target = Need("select a target first", lambda d: d.target is not None)
@@ -33,6 +41,7 @@ has_chosen = Need("select a lane or a target first", lambda d: d.chosen is not N
 has_markers = Need("the scene has no markers", lambda d: bool(d.scene.markers))
 has_sound = Need("the scene has no sound", lambda d: d.scene.sound is not None)
 has_camera = Need("the scene has no camera", lambda d: bool(d.scene.cameras))
+has_relay = Need("there is no relay here", lambda d: path_of(d) is not None)
 has_views = Need("no view is kept", lambda d: bool(d.scene.views))
 has_mixes = Need("keep two mixes first", lambda d: d.object is not None and len(d.object.mixes) > 1)
 has_copied = Need("copy keys first", lambda d: d.object is not None and bool(d.copied))

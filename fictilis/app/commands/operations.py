@@ -10,6 +10,7 @@ from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextA
 from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, kinds
 from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Parameter
 from fictilis.core.scene import Pick
@@ -88,6 +89,10 @@ class OperationCommands:
             session = None if made.keys is None else replace(doc.session, keys=made.keys)
             parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
             doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
+        if made.frame is not None:
+            doc.set_frame(made.frame)
+        for number, ref in enumerate(made.lanes or ()):
+            doc.select_channel(ref, add=number > 0)
         for number, target_id in enumerate(made.targets or ()):
             doc.select_target(target_id, add=number > 0)
         if made.said:
@@ -106,7 +111,7 @@ def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
         return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
     if isinstance(parameter, Choice):
         return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
-    if isinstance(parameter, OtherTarget | ForeignTarget):
+    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape):
         options = parameter.options(subject)
         return ChoiceAsk(name, label, options, start) if options else None
     return TextAsk(name, label, str(start or ""))

@@ -19,6 +19,7 @@ from fictilis.app.commands.needs import (
     has_mixes,
     has_object,
     has_redo,
+    has_relay,
     has_sound,
     has_target,
     has_targets,
@@ -27,6 +28,7 @@ from fictilis.app.commands.needs import (
     is_shaping,
     is_shaping_stage,
     is_shaping_target,
+    path_of,
     shaping_pick,
 )  # fmt: skip
 from fictilis.app.lanes.places import LANE, TALL, THIN
@@ -35,6 +37,7 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
+from fictilis.demo import SAMPLES
 
 Check = Callable[[Document], bool]
 
@@ -100,7 +103,9 @@ ROWS = (
     Row("save-as", "File", "Save as…", "save_as", ("Ctrl+Shift+S",)),
     Row("export", "File", "Export…", "export", ("Ctrl+E",), has_object),
     Row("export-shapes", "File", "Export base and targets as OBJ files…", "export_shapes", (), has_object),
-    Row("demo", "File", "Open the Moon jelly", "open_demo"),
+    *(
+        Row(f"demo-{name}", "File", f"Open the {found.title}", "open_demo", argument=name) for name, found in SAMPLES.items()
+    ),
     Row("quit", "File", "Quit", "quit", ("Ctrl+Q",)),
     Row("undo", "Edit", "Undo", "undo", ("Ctrl+Z",), has_undo),
     Row("redo", "Edit", "Redo", "redo", ("Ctrl+Shift+Z",), has_redo),
@@ -154,6 +159,25 @@ ROWS = (
     _op("no-driver", "Target/Corrective", "target-no-driver"),
     _op("drivers-together", "Target/Corrective", "target-together"),
     _op("plain-target", "Target/Corrective", "target-plain"),
+    _op("relay", "Target/Relay", "relay-new"),
+    Row("relay-files", "Target/Relay", "New relay from numbered files…", "relay_files", (), has_object),
+    _op("pose-seen", "Target/Relay", "relay-seen", ("Ctrl+P",)),
+    _op("pose-before", "Target/Relay", "relay-before", ("Ctrl+Shift+P",)),
+    _op("pose-between", "Target/Relay", "relay-between"),
+    Row("shape-pose", "Target/Relay", "Shape the pose here", "shape_pose", (), has_relay),
+    _op("own-shape", "Target/Relay", "relay-own"),
+    _op("put-shape", "Target/Relay", "relay-put"),
+    _op("spread", "Target/Relay", "relay-spread"),
+    *(
+        _op(f"on-{word}", "Target/Relay", "relay-on", (), None, lambda _d, n=number: {"frames": float(n)}, f"Poses on {word}")
+        for number, word in enumerate(("ones", "twos", "threes"), 1)
+    ),
+    *(
+        _op(f"relay-{path}", "Target/Relay", "relay-path", (), lambda d, p=path: path_of(d) == p,
+            lambda _d, p=path: {"path": p}, text)
+        for path, text in (("straight", "Straight from pose to pose"), ("through", "Through the row in one curve"))
+    ),
+    _op("relay-layers", "Target/Relay", "relay-layers"),
     _op("group", "Target/Groups and mixes", "target-group", ("Ctrl+G",)),
     _op("ungroup", "Target/Groups and mixes", "target-ungroup"),
     _op("keep-mix", "Target/Groups and mixes", "object-keep-mix"),
@@ -330,7 +354,8 @@ ROWS = (
 )  # fmt: skip
 LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
-    "mask-from-pick", "group", "keep-mix", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
+    "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
+    "spread", "relay-straight", "relay-layers", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
     "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
     "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",

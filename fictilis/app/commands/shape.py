@@ -7,14 +7,18 @@ from dataclasses import replace
 
 import numpy as np
 
+from fictilis.app.commands.operations import OperationCommands, subject_of
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
+from fictilis.app.model.session import Notice
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.arrays import distinct
+from fictilis.core.edits.relays import pose_at
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Pick
 from fictilis.core.shaping import picks
+from fictilis.render.stage import IN_THE_MIX
 
 SIDES = {"left": (0, -1), "right": (0, 1)}
 
@@ -22,15 +26,34 @@ SIDES = {"left": (0, -1), "right": (0, 1)}
 class ShapeCommands:
     """One method a row of the actions table."""
 
-    def __init__(self, doc: Document, ports: Ports) -> None:
-        self.doc, self.ports, self.ask = doc, ports, ports.ask
+    def __init__(self, doc: Document, ports: Ports, operations: OperationCommands) -> None:
+        self.doc, self.ports, self.ask, self.operations = doc, ports, ports.ask, operations
 
     # what is shaped, and by which tool
 
     def shape(self) -> None:
         doc = self.doc
-        if doc.shaping is None:
+        if doc.chosen is not None and doc.chosen.poses:
+            self.shape_pose()
+        elif doc.shaping is None:
             doc.start_shaping(ShapeRef(doc.target.id if doc.target else None))
+
+    def shape_pose(self) -> None:
+        """Shape the pose under the playhead, else the one before it, where the relay stands on it."""
+        doc = self.doc
+        key = pose_at(doc.object, subject_of(doc).relay, doc.frame)
+        doc.set_frame(key.frame)
+        if key.shape:
+            doc.change(way=IN_THE_MIX)
+            doc.start_shaping(ShapeRef(key.shape))
+            return
+        sentence = f"The pose at frame {key.frame:g} shows the base, from which every shape counts."
+        doc.notice([Notice(sentence, "Give it a shape of its own", self._shape_own)])
+
+    def _shape_own(self) -> None:
+        self.operations.operate("relay-own")
+        if self.doc.target is not None:
+            self.doc.start_shaping(ShapeRef(self.doc.target.id))
 
     def done(self) -> None:
         self.doc.done_shaping()

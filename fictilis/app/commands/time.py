@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 import numpy as np
 
-from fictilis.app.commands.operations import lanes_of, span_of
+from fictilis.app.commands.operations import OperationCommands, lanes_of, span_of
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk
 from fictilis.app.model.document import Document
@@ -17,13 +17,14 @@ from fictilis.core.channels import ChannelRef, channels
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.whole_shapes import other_side_name
+from fictilis.core.errors import EditRefused
 
 
 class TimeCommands:
     """One method a row of the actions table."""
 
-    def __init__(self, doc: Document, ports: Ports) -> None:
-        self.doc, self.ports, self.ask = doc, ports, ports.ask
+    def __init__(self, doc: Document, ports: Ports, operations: OperationCommands) -> None:
+        self.doc, self.ports, self.ask, self.operations = doc, ports, ports.ask, operations
 
     def play(self) -> None:
         self.ports.playback.toggle()
@@ -43,6 +44,9 @@ class TimeCommands:
 
     def key(self) -> None:
         doc = self.doc
+        if doc.chosen is not None and doc.chosen.poses:
+            self.operations.operate("relay-seen")
+            return
         values = {ref: doc.channels.value(ref) for ref in doc.selected}
         doc.channels.key_values(values, f"Key {', '.join(doc.channels.channel(ref).name for ref in values)}")
 
@@ -115,8 +119,8 @@ class TimeCommands:
         """At the playhead: keys of one lane onto the selected lanes, others onto their own."""
         doc = self.doc
         rows = doc.copied
-        if len(rows) == 1 and doc.selected:
-            (row,) = rows.values()
+        (first, row), *more = rows.items()
+        if not more and doc.selected and not any(key.shape for key in row) and doc.channels.channel(doc.selected[-1]).slides:
             rows = dict.fromkeys(doc.selected, row)
         self._paste({ref: row for ref, row in self._here(rows).items() if doc.channels.find(ref) is not None}, "Paste keys")
 
@@ -127,6 +131,10 @@ class TimeCommands:
         for ref, row in rows.items():
             source = self.doc.channels.find(ref)
             elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
+            if elsewhere and source.poses:
+                raise EditRefused(
+                    f"The poses of {source.name} are shapes of its own object, and stay there."
+                )
             out[by_name.get(source.name, ref) if elsewhere else ref] = row
         return out
 

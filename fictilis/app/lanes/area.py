@@ -6,14 +6,18 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
+from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.places import Heading, LaneLook, LanePlace
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.scene import MorphObject
 
 
 class LaneArea(Protocol):
@@ -21,6 +25,7 @@ class LaneArea(Protocol):
 
     doc: Document
     palette_: Palette
+    actions_: Actions
     look: LaneLook
     headings: list[Heading]
     box: QRectF | None
@@ -34,6 +39,7 @@ class LaneArea(Protocol):
     def drawn(self) -> list[LanePlace]: ...
     def in_sight(self) -> list[LanePlace]: ...
     def refresh(self) -> None: ...
+    def picture_of(self, obj: MorphObject, ref: ShapeRef) -> QImage | None: ...
     def lane_under(self, at: QPointF) -> LanePlace | None: ...
     def key_under(self, at: QPointF) -> KeyRef | None: ...
     def keys_in(self, box: QRectF) -> frozenset[KeyRef]: ...

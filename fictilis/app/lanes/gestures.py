@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.commands.operations import lanes_of
 from fictilis.app.lanes.area import LaneArea
-from fictilis.app.lanes.places import HIGHEST, LANE, RULER, TALL, THIN, LanePlace
+from fictilis.app.lanes.places import HIGHEST, LANE, RELAY, RULER, TALL, THIN, LanePlace
 from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
@@ -236,7 +236,7 @@ class Resize(LaneGesture):
 
     def move(self, event: QMouseEvent) -> None:
         wanted = min(max(self.was + event.position().y() - self.pressed.y(), THIN), HIGHEST)
-        settled = next((h for h in (THIN, LANE, TALL) if abs(h - wanted) < 5), wanted)
+        settled = next((h for h in (THIN, LANE, RELAY, TALL) if abs(h - wanted) < 5), wanted)
         self.lanes.set_height(self.place.ref, round(settled))
 
 
@@ -316,6 +316,10 @@ def _on_head(lanes: LaneArea, event: QMouseEvent) -> Gesture | None:
         lanes.toggle_open(place)
     elif place.slider.adjusted(-7, -9, 7, 9).contains(at) and not place.is_thin:
         return Slide(lanes, event, place)
+    elif place.button.contains(at):
+        here = place.curve is not None and place.curve.key_at(lanes.doc.frame) is not None
+        lanes.doc.select_channel(place.ref)
+        lanes.actions_.by_id["shape-pose" if here else "pose-seen"].trigger()
     elif place.dot.contains(at):
         _toggle_key(lanes, place)
     else:

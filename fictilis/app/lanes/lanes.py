@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QDragMoveEvent,
     QDropEvent,
     QHelpEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -28,8 +29,9 @@ from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.choice import LaneChoice
 from fictilis.app.lanes.gestures import begin, cursor_at
-from fictilis.app.lanes.menus import context_menu
-from fictilis.app.lanes.places import LANE, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
+from fictilis.app.lanes.menus import context_menu, told_at
+from fictilis.app.lanes.places import LANE, RELAY, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
+from fictilis.app.lanes.relay import pose_under
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.fields import KeptKeysField, inline_editor
@@ -39,9 +41,12 @@ from fictilis.core.animation.curve import pieces
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.scene import MorphObject
 from fictilis.formats.sound import SUFFIXES
 
 GRAB = 8
+Picture = Callable[[MorphObject, ShapeRef, str], QImage | None]
 
 
 class Same:
@@ -61,9 +66,10 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     dropped = pyqtSignal(object)
 
-    def __init__(self, doc: Document, actions: Actions, palette: Palette) -> None:
+    def __init__(self, doc: Document, actions: Actions, palette: Palette, picture: Picture) -> None:
+        """``picture`` is the small picture of a shape on a ground of a colour, or None until it is made."""
         super().__init__()
-        self.doc, self.actions_, self.palette_ = doc, actions, palette
+        self.doc, self.actions_, self.palette_, self._picture = doc, actions, palette, picture
         self.setObjectName("lanes")
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -159,7 +165,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def toggle_open(self, place: LanePlace) -> None:
         """To full height, or back."""
-        self.set_height(place.ref, LANE if place.is_open else TALL)
+        self.set_height(place.ref, LANE if place.is_open else RELAY if place.channel.poses else TALL)
 
     def toggle_heading(self, heading: Heading) -> None:
         self.look.folded ^= {heading.part}
@@ -203,6 +209,16 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     # painting
 
+    def picture_of(self, obj: MorphObject, ref: ShapeRef) -> QImage | None:
+        """The small picture of a shape, or None until it is made."""
+        return self._picture(obj, ref, self.palette_.raised)
+
+    def picture_ready(self) -> None:
+        """A picture that was asked for is there."""
+        if any(place.channel.poses for place in self.in_sight()):
+            self._backdrop = None
+            self.viewport().update()
+
     def paintEvent(self, _event: object) -> None:
         """Curves and ruler come from a picture kept until something of theirs changes; a frame repaints the rest."""
         key = self._backdrop_key()
@@ -228,7 +244,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         """The handles in sight: key, side, where the key is, where the handle's end is. Of selected keys in open lanes."""
         out = []
         for place in self._places:
-            if not place.drawn or not place.is_open or place.curve is None:
+            if not place.drawn or not place.is_open or place.curve is None or place.channel.poses:
                 continue
             keys, part = place.curve.keys, pieces(place.curve)
             for n, key in enumerate(keys):
@@ -284,6 +300,9 @@ class Lanes(Gesturing, QAbstractScrollArea):
         for place in self.drawn():
             if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
                 continue
+            shown = pose_under(self, place, at) if place.channel.poses else None
+            if shown is not None:
+                return shown
             for key in place.curve.keys_between(*(self.axis.frame_at(at.x() + side) for side in (-GRAB, GRAB))):
                 gap = np.hypot(self.axis.x(key.frame) - at.x(), place.y(key.value) - at.y())
                 if gap <= GRAB and (best is None or gap <= best[0]):
@@ -314,21 +333,9 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def viewportEvent(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            QToolTip.showText(event.globalPos(), self._told_at(QPointF(event.pos())), self.viewport())
+            QToolTip.showText(event.globalPos(), told_at(self, QPointF(event.pos())), self.viewport())
             return True
         return super().viewportEvent(event)
-
-    def _told_at(self, at: QPointF) -> str:
-        """What lies under a pixel: a lane with its range, or a curve with its value there."""
-        place = self.lane_under(at)
-        if place is None:
-            return ""
-        channel, unit = place.channel, f" {place.channel.unit}".rstrip()
-        if at.x() < self.axis.head:
-            return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
-        frame = float(np.round(self.axis.frame_at(at.x())))
-        value = channel.value if place.lane is None else float(place.lane.values(frame, self.doc.scene.fps))
-        return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"
 
     # keys and files
 
@@ -397,12 +404,20 @@ class Lanes(Gesturing, QAbstractScrollArea):
                 self.edit_value(place)
             elif place.name.contains(at):
                 self.doc.select_channel(place.ref)
+        elif place.channel.poses and self.key_under(at) is not None:
+            self.doc.set_frame(self.key_under(at).frame)
+            self.actions_.by_id["shape-pose"].trigger()
         elif self.key_under(at) is None:
             self._add_key(place, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
     def _add_key(self, place: LanePlace, at: QPointF, between: bool) -> None:
         """A key on the curve at the pointer, on a whole frame or between frames."""
         frame = self.axis.frame_at(at.x()) if between else float(np.round(self.axis.frame_at(at.x())))
+        if place.channel.poses:
+            self.doc.select_channel(place.ref)
+            self.doc.set_frame(frame)
+            self.actions_.by_id["pose-seen"].trigger()
+            return
         value = place.curve.value(frame) if place.curve else place.channel.value
         self.doc.edit(
             f"Add a key to {place.channel.name}",

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.curve import paint_curve, paint_scale
 from fictilis.app.lanes.places import RULER, Heading, LanePlace
+from fictilis.app.lanes.relay import paint_head, paint_relay
 from fictilis.app.model.times import time_label
 from fictilis.app.widgets.theme import font, mix
 from fictilis.core.channels import Channel
@@ -212,6 +213,14 @@ def playhead(lanes: LaneArea, painter: QPainter) -> None:
 
 def _body(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     """A lane's body: as a picture of its own, made anew when the lane is another, so that a drag repaints only its own."""
+    if place.channel.poses:
+        painter.save()
+        painter.setClipRect(place.body)
+        paint_relay(lanes, painter, place)
+        painter.setPen(QColor(lanes.palette_.line))
+        painter.drawLine(place.body.bottomLeft(), place.body.bottomRight())
+        painter.restore()
+        return
     if lanes.doc.together:
         painter.save()
         painter.setClipRect(place.body)
@@ -251,6 +260,9 @@ def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, co
     if not lanes.doc.together:
         painter.setPen(QPen(QColor(p.quiet), 1.4))
         _caret(painter, place.caret.center(), place.is_open)
+    if channel.poses:
+        paint_head(lanes, painter, place, value)
+        return
     painter.setPen(QPen(colour, 1.6))
     painter.setBrush(colour if place.drawn else Qt.BrushStyle.NoBrush)
     painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4, 4)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,11 +13,12 @@ from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import cached_by_identity, distinct
 from fictilis.core.channels import Channel, ChannelRef, channels
-from fictilis.core.scene import MorphObject
+from fictilis.core.mix.relay import relays as relays_of
+from fictilis.core.scene import Group, MorphObject
 from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
 
 RULER, HEAD, WIDEST = 24, 222, 640
-THIN, LANE, TALL, HEADING = 18, 34, 132, 22
+THIN, LANE, RELAY, TALL, HEADING = 18, 34, 84, 132, 22
 OPEN_FROM, THIN_BELOW, HIGHEST = 70, 26, 400  # pixels: tangents from here on, no slider below, no higher than this
 MARGIN = 14
 PARTS = {"object": "Place and look", "camera": "Camera"}
@@ -69,7 +71,8 @@ class LanePlace:
 
     @property
     def caret(self) -> QRectF:
-        return QRectF(self.head.left() + 4, self.head.center().y() - 8, 14, 16)
+        middle = self.title.center().y() if self.channel.poses else self.head.center().y()
+        return QRectF(self.head.left() + 4, middle - 8, 14, 16)
 
     @property
     def name(self) -> QRectF:
@@ -79,7 +82,7 @@ class LanePlace:
     @property
     def slider(self) -> QRectF:
         """Empty in a thin lane, and where nothing can be slid."""
-        if self.is_thin or self.channel.driven:
+        if self.is_thin or not self.channel.slides:
             return QRectF()
         more = self._more
         return QRectF(self.head.left() + 112 + more * 0.3, self.head.center().y() - 2, 40 + more * 0.7, 4)
@@ -96,9 +99,33 @@ class LanePlace:
     @property
     def dot(self) -> QRectF:
         """Empty where nothing can be keyed."""
-        if self.channel.driven:
+        if not self.channel.slides:
             return QRectF()
         return QRectF(self.head.right() - 21, self.head.center().y() - 8, 16, 16)
+
+    @property
+    def title(self) -> QRectF:
+        """Where a relay says its name."""
+        low = not self.is_open
+        return QRectF(self.head.left() + 32, self.head.top() + (0 if low else 5), self.head.width() - 38,
+                      self.head.height() if low else 22)  # fmt: skip
+
+    @property
+    def button(self) -> QRectF:
+        """What a relay has instead of a slider: it makes a pose, or shapes the one that stands here. Empty in a low lane."""
+        if not self.channel.poses or not self.is_open:
+            return QRectF()
+        return QRectF(self.head.left() + 20, self.head.top() + 29, 76, 23)
+
+    @property
+    def rail(self) -> float:
+        """The pixel of the line on which a relay's poses stand."""
+        return self.body.bottom() - 13 if self.is_open else self.body.center().y()
+
+    @property
+    def pictures(self) -> QRectF:
+        """The band in which a relay's pictures stand."""
+        return self.body.adjusted(0, 5, 0, -24)
 
     @property
     def edge(self) -> QRectF:
@@ -113,9 +140,14 @@ class LanePlace:
 
     def y(self, value: Any) -> Any:
         """The pixel of a value, or of an array of them."""
+        if self.channel.poses:
+            return self.rail + 0.0 * value
         return self.inner.bottom() - (value - self.low) / (self.high - self.low) * self.inner.height()
 
     def value(self, y: float) -> float:
+        """The value at a pixel; poses have none."""
+        if self.channel.poses:
+            return 0.0
         return self.low + (self.inner.bottom() - y) / self.inner.height() * (self.high - self.low)
 
     def part(self, value: float) -> float:
@@ -169,6 +201,8 @@ def extent(lane: Lane) -> tuple[float, float]:
 
 def scale_of(channel: Channel, lane: Lane | None) -> tuple[float, float]:
     """The values at the bottom and top of a lane's body: of a weight its range and more, of others what they reach."""
+    if channel.poses:
+        return 0.0, 1.0
     low, high = extent(lane) if lane is not None else (channel.value, channel.value)
     if channel.part == "weight" or channel.id in ("opacity", "visible"):
         low, high = min(channel.low, low, 0.0), max(channel.high, high, 0.0)
@@ -196,12 +230,18 @@ class _Row:
 def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
     groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
     lanes = lanes_by_channel(owner)
-    return [_Row(owner, c, lanes.get(c.id), groups.get(c.id) if c.part == "weight" else c.part) for c in channels(owner)]
+    return [_Row(owner, c, lanes.get(c.id), c.part if c.part in PARTS else groups.get(c.id)) for c in channels(owner)]
+
+
+def relays(owner: MorphObject | SceneCamera) -> Mapping[str, Group]:
+    return relays_of(owner) if isinstance(owner, MorphObject) else {}
 
 
 def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
     """Whether a lane is among those that are asked for."""
     which = doc.lanes_shown
+    if row.part in relays(row.owner) and which != "selected" and not look.filter:
+        return False  # a shape of a relay is seen on the relay's lane
     if look.filter and look.filter.lower() not in row.channel.name.lower():
         return False
     if which == "keyed":
@@ -210,14 +250,14 @@ def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
         return row.channel.ref in doc.selected
     if which.startswith("group:"):
         return row.channel.part == "weight" and row.part == which.removeprefix("group:")
-    return which in ("all", row.channel.part)
+    return which in ("all", "weight" if row.channel.poses else row.channel.part)
 
 
 def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
     """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
     if look.filter or doc.lanes_shown != "all" or row.part not in look.folded:
         return False
-    return row.channel.part == "weight" or row.lane is None and row.channel.ref not in doc.selected
+    return row.channel.part in ("weight", "relay") or row.lane is None and row.channel.ref not in doc.selected
 
 
 def _heading(row: _Row, owner: MorphObject | SceneCamera) -> str:
@@ -255,7 +295,7 @@ def lay_out(
             y += HEADING
             continue
         channel, lane = row.channel, row.lane
-        tall = LANE if doc.together else look.heights.get(channel.ref, LANE)
+        tall = LANE if doc.together else look.heights.get(channel.ref, RELAY if channel.poses else LANE)
         body = QRectF(head, y, wide, tall)
         places.append(LanePlace(channel, lane, QRectF(0, y, head, tall), body, look.scales.get(channel.ref)))
         y += tall
@@ -268,7 +308,7 @@ def lay_out(
 
 def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
     """One plot for the lanes selected, else for all that have keys or follow some; those of one unit share a scale."""
-    keyed = [p for p in places if p.lane is not None or p.channel.driven]
+    keyed = [p for p in places if (p.lane is not None or p.channel.driven) and not p.channel.poses]
     chosen = [p for p in keyed if p.channel.ref in doc.selected] or keyed
     for place in places:
         place.drawn = place in chosen

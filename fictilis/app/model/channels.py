@@ -123,7 +123,7 @@ class Channels:
 
     def _free(self, values: Mapping[ChannelRef, float]) -> Mapping[ChannelRef, float]:
         """Without what follows others, where there is anything else."""
-        return {ref: value for ref, value in values.items() if not self.channel(ref).driven} or values
+        return {ref: value for ref, value in values.items() if self.channel(ref).slides} or values
 
     def may_set(self, ref: ChannelRef) -> bool:
         """Whether a channel has a value of its own; says what drives it where it has none."""

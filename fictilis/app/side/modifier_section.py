@@ -117,8 +117,8 @@ class ModifierSection(Section):
 
     def refresh(self) -> None:
         lane = self._lane()
-        self.setVisible(lane is not None)
-        if lane is None:
+        self.setVisible(lane is not None and self.doc.chosen.slides)
+        if lane is None or not self.doc.chosen.slides:
             return
         self.set_heading(f"Modifiers of {self.doc.chosen.name}")
         kinds = (self.doc.chosen.id, self.palette_.name, tuple(m.kind for m in lane.modifiers))

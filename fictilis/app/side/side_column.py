@@ -17,12 +17,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.driver_section import DriverSection
 from fictilis.app.side.modifier_section import ModifierSection
+from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.section import Section
 from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
@@ -35,7 +37,9 @@ from fictilis.core.edits import timeline
 from fictilis.core.edits.forms import defaults, form_of, set_form
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
+from fictilis.core.mix.relay import relay_of
 
 
 class TargetSection(Section):
@@ -56,7 +60,7 @@ class TargetSection(Section):
         self.stages.setAccessibleName("In-betweens")
         self.stages.setMinimumWidth(60)
         self.stages.activated.connect(self._shape_stage)
-        self.add(Labelled("In-betweens", self.stages))
+        self.stages_row = self.add(Labelled("In-betweens", self.stages))
         self.path = Segments("Path", ("Straight", "Curved"))
         self.path.chosen.connect(
             lambda c: doc.edit(
@@ -108,7 +112,10 @@ class TargetSection(Section):
         if target is None:
             return
         self.set_heading(target.name)
-        self.range_row.setVisible(target.rule is None)
+        self.range_row.setVisible(not driven_by(doc.object, target))
+        led = relay_of(doc.object, target) is not None
+        self.stages_row.setVisible(not led)
+        self.path_row.setVisible(not led)
         self.low.set_value(target.range[0])
         self.high.set_value(target.range[1])
         choices = [("Base", None)] + [(t.name, t.id) for t in doc.object.targets if t.id != target.id]
@@ -340,8 +347,9 @@ class SideColumn(QScrollArea):
     """All sections that fit what is selected."""
 
     def __init__(
-        self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands, operations: OperationCommands
-    ) -> None:
+        self, doc: Document, palette: Palette, commands: Commands, shape_commands: ShapeCommands, operations: OperationCommands,
+        actions: Actions,
+    ) -> None:  # fmt: skip
         super().__init__()
         self.doc = doc
         self.setObjectName("side")
@@ -361,7 +369,8 @@ class SideColumn(QScrollArea):
         )
         self.modifiers, self.drivers = ModifierSection(doc, palette), DriverSection(doc, palette)
         self.camera = CameraSection(doc, palette)
-        self.sections = (self.tool, self.target, self.drivers, self.modifiers, self.camera, self.object)
+        self.relay = RelaySection(doc, palette, actions, operations)
+        self.sections = (self.tool, self.relay, self.target, self.drivers, self.modifiers, self.camera, self.object)
         for section in self.sections:
             layout.addWidget(section)
         layout.addStretch()
@@ -374,8 +383,9 @@ class SideColumn(QScrollArea):
         """Show what lanes and previews do to the object and the camera."""
         if self.doc.object is not None and not self.object.isHidden():
             self.object.show_values()
-        if not self.drivers.isHidden():
-            self.drivers.show_values()
+        for section in (self.drivers, self.relay):
+            if not section.isHidden():
+                section.show_values()
         if not self.camera.isHidden():
             self.camera.show_values()
 

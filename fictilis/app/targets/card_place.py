@@ -19,8 +19,8 @@ def bar_part(target: Target, weight: float) -> float:
 
 @dataclass
 class Place:
-    """Where a card is: its whole rectangle, its bar (none for the base and for a corrective) and its number (none for the
-    base); ``drivers`` is where a corrective says what drives it."""
+    """Where a card is: its whole rectangle, its bar (none for the base and for what follows others) and its number (none
+    for the base); ``drivers`` is where a corrective says what drives it, a shape of a relay where it stands."""
 
     target: Target | None
     rect: QRectF
@@ -59,11 +59,12 @@ def lay_out(obj: MorphObject | None, wanted: str, width: float, rows: bool) -> t
                 y += ROW_HEIGHT
         if group is not None and group.folded and not wanted:
             continue
+        follows = target is not None and (target.rule is not None or group is not None and group.relay is not None)
         if rows:
-            placed.append(_row(target, width, y))
+            placed.append(_row(target, width, y, follows))
             y += ROW_HEIGHT
         else:
-            placed.append(_card(target, column, width, y))
+            placed.append(_card(target, column, width, y, follows))
             column = 1 - column
             y += CARD_HEIGHT + GAP if column == 0 else 0
     return placed, groups, int(y + (CARD_HEIGHT + GAP if column else 0)) + 4
@@ -80,24 +81,24 @@ def _bar_and_number(rect: QRectF) -> tuple[QRectF, QRectF]:
     return bar, QRectF(rect.right() - 42, rect.top(), 38, rect.height())
 
 
-def _row(target: Target | None, width: float, y: float) -> Place:
+def _row(target: Target | None, width: float, y: float, follows: bool) -> Place:
     rect = QRectF(1, y, width - 2, ROW_HEIGHT - 3)
     name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
-    return _place(target, rect, *_bar_and_number(rect), name)
+    return _place(target, rect, *_bar_and_number(rect), name, follows)
 
 
-def _place(target: Target | None, rect: QRectF, bar: QRectF, number: QRectF, name: QRectF) -> Place:
+def _place(target: Target | None, rect: QRectF, bar: QRectF, number: QRectF, name: QRectF, follows: bool) -> Place:
     if target is None:
         return Place(None, rect, None, None, name)
-    if target.rule is not None:
+    if follows:
         return Place(target, rect, None, number.adjusted(-26, 0, 0, 0), name, bar.adjusted(0, -5, 0, 5))
     return Place(target, rect, bar, number, name)
 
 
-def _card(target: Target | None, column: int, width: float, y: float) -> Place:
+def _card(target: Target | None, column: int, width: float, y: float, follows: bool) -> Place:
     wide = (width - GAP - 2) / 2
     rect = QRectF(1 + column * (wide + GAP), y, wide, CARD_HEIGHT)
     bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
     number = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
     name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
-    return _place(target, rect, bar, number, name)
+    return _place(target, rect, bar, number, name, follows)

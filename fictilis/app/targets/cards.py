@@ -12,18 +12,19 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
-from fictilis.app.targets.card_place import GAP, GroupPlace, Place, bar_part, lay_out
+from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers
+from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
-LEAST_ROOM = 30  # pixels, for a name that can be told from another
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -149,27 +150,9 @@ class Cards(Gesturing, QWidget):
         said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
         painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
         if place.drivers is not None:
-            self._paint_drivers(painter, place.drivers, target)
+            paint_drivers(painter, p, place.drivers, self.doc.object, target)
         elif place.bar is not None:
-            self._paint_bar(painter, place.bar, target, weights[target.id])
-
-    def _paint_drivers(self, painter: QPainter, rect: QRectF, target: Target) -> None:
-        """A dot for each driver, and as many of their names as there is room for."""
-        obj, x = self.doc.object, rect.left()
-        drivers = [obj.target(d.target) for d in target.rule.drivers] if target.rule else []
-        painter.setPen(Qt.PenStyle.NoPen)
-        for driver in drivers[:6]:
-            painter.setBrush(QColor(self.palette_.lane(driver.colour)))
-            painter.drawEllipse(QRectF(x, rect.center().y() - 3, 6, 6))
-            x += 9
-        room = QRectF(x + 2, rect.top(), rect.right() - x - 2, rect.height())
-        painter.setFont(font(11))
-        painter.setPen(QColor(self.palette_.quiet))
-        names = ", ".join(driver.name for driver in drivers)
-        if room.width() < LEAST_ROOM:
-            return
-        text = painter.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            paint_bar(painter, p, place.bar, target, weights[target.id])
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
@@ -181,40 +164,6 @@ class Cards(Gesturing, QWidget):
         else:
             x = place.rect.center().x() - 42
             painter.drawImage(QRectF(x, place.rect.top() + 9, 84, 63), image)
-
-    def _paint_bar(self, painter: QPainter, bar: QRectF, target: Target, weight: float) -> None:
-        p = self.palette_
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(p.track))
-        painter.drawRoundedRect(bar, 3, 3)
-        zero, here = (min(max(bar_part(target, w), 0.0), 1.0) for w in (0.0, weight))
-        left, right = sorted((zero, here))
-        if right - left > 1e-3 and not target.muted:
-            painter.setBrush(QColor(p.lane(target.colour)))
-            painter.drawRoundedRect(
-                QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3
-            )
-        for stage in target.in_betweens:
-            rect = self.notch(bar, target, stage.at)
-            painter.setBrush(QColor(p.text))
-            painter.drawRect(QRectF(rect.center().x() - 1, bar.top() - 3, 2, bar.height() + 6))
-        out = bar_part(target, weight)
-        if not -1e-6 <= out <= 1 + 1e-6:  # beyond the soft range: an arrow at that end
-            painter.setBrush(QColor(p.auto_key))
-            x, way = (bar.right(), 1) if out > 1 else (bar.left(), -1)
-            painter.drawPolygon(
-                [
-                    QPointF(x - way * 5, bar.top() - 2),
-                    QPointF(x - way * 5, bar.bottom() + 2),
-                    QPointF(x + way * 2, bar.center().y()),
-                ]
-            )
-
-    @staticmethod
-    def notch(bar: QRectF, target: Target, at: float) -> QRectF:
-        """Where the notch of an in-between can be pressed."""
-        x = bar.left() + min(max(bar_part(target, at), 0.0), 1.0) * bar.width()
-        return QRectF(x - 5, bar.top() - 6, 10, bar.height() + 12)
 
     def _paint_drop(self, painter: QPainter) -> None:
         cards = [p for p in self._placed if p.target is not None]
@@ -355,7 +304,7 @@ class Cards(Gesturing, QWidget):
         if place.target is None or place.bar is None:
             return None
         for stage in place.target.in_betweens:
-            if self.notch(place.bar, place.target, stage.at).contains(at):
+            if notch(place.bar, place.target, stage.at).contains(at):
                 return stage.at
         return None
 
@@ -386,9 +335,9 @@ class Cards(Gesturing, QWidget):
             doc.select_target(target.id)
         menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
         menu.addAction("Rename", lambda: self.edit_name(target.id))
-        if target.rule is None:
+        if not driven_by(doc.object, target):
             menu.addAction("Set weight…", lambda: self.edit_weight(place))
-        else:
+        elif target.rule is not None:
             self.actions_.add_to(menu, ("driver", "plain-target"))
         word = "Unmute" if target.muted else "Mute"
         menu.addAction(

@@ -13,6 +13,7 @@ from fictilis.core.arrays import distinct, extent
 from fictilis.core.channels import stand_at
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
+from fictilis.core.mix.relay import poses, relay_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
 from fictilis.render.renderer import DEEP, PLUM, DrawItem
 from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
@@ -67,7 +68,8 @@ class Dressing:
                 draw.point_colours = (_dot_colour(palette), palette.picked)
             draw.revision = (item.revision, tinted, marked)
             out.append(draw)
-        if seeing.ghosts and doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing:
+        in_time = doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing
+        if in_time and (seeing.ghosts or self._neighbours()):
             out += self._ghosts_in_time()
         if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not base:
             out.append(self._ghost(palette))
@@ -166,8 +168,21 @@ class Dressing:
     def ghost_frames(self) -> list[tuple[float, float]]:
         """Frames that ghosts stand on, with how near each is: 1 for the nearest on its side."""
         doc, seeing = self.doc, self.doc.seeing
+        beside = self._neighbours()
+        if beside:
+            return [(frame, 1.0) for frame in beside]
         keys = seeing.ghosts == "keys"
         return ghost_frames(doc.scene, doc.object, doc.frame, seeing.ghost_count, None if keys else seeing.ghost_step)
+
+    def _neighbours(self) -> list[float]:
+        """The frames of the poses beside the one that is shaped."""
+        doc, shaping = self.doc, self.doc.shaping
+        if doc.object is None or shaping is None or shaping.target is None:
+            return []
+        relay = relay_of(doc.object, doc.object.target(shaping.target))
+        frames = [key.frame for key in poses(doc.object, relay.id)] if relay is not None else []
+        before, after = [f for f in frames if f < doc.frame - 1e-6], [f for f in frames if f > doc.frame + 1e-6]
+        return [*before[-1:], *after[:1]]
 
     def _ghosts_in_time(self) -> list[DrawItem]:
         obj, scene, here = self.doc.object, self.doc.scene, self.doc.frame

@@ -18,8 +18,9 @@ from fictilis.core.geometry.topology import edges
 from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
 from fictilis.core.interrupt import check
 from fictilis.core.mix.acting import acting_weights, weights_at
-from fictilis.core.mix.driven import drivers_of
+from fictilis.core.mix.driven import driven_by, drivers_of
 from fictilis.core.mix.masks import own
+from fictilis.core.mix.relay import poses, relay_of
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 PILE = 1.25  # weights that add up to more than this on the same points
@@ -30,7 +31,7 @@ TORN = 0.15  # part of the edges that are torn when an order is shuffled
 
 def pile_up(scene: Scene, obj: MorphObject, limit: float = PILE) -> Iterator[Finding]:
     """Targets that move the same points at once by weights that add up to too much."""
-    targets = [t for t in obj.targets if not t.muted and t.built_on is None and t.rule is None and len(own(t).indices)]
+    targets = [t for t in obj.targets if not t.muted and t.built_on is None and not driven_by(obj, t) and len(own(t).indices)]
     pairs = _overlapping([_strong(own(t)) for t in targets], len(obj.base))
     at = frames_of(scene)
     weights = acting_weights(obj, weights_at(obj, at, fps=scene.fps)) if pairs else {}
@@ -112,6 +113,13 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
         check()
         lane = obj.lane(target.id)
         empty = not len(target.deltas.indices) and not target.in_betweens
+        relay = relay_of(obj, target)
+        if relay is not None:
+            if all(key.shape != target.id for key in poses(obj, relay.id)) and target.id not in used:
+                gone = partial(remove_target, object_id=obj.id, target_id=target.id)
+                said = f"{target.name} stands in no pose of {relay.name}."
+                yield Finding("unused", said, obj.id, target.id, None, "Remove it", gone)
+            continue
         if target.rule is not None and not empty:
             continue  # see never_acting
         still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(frames_of(scene), scene.fps))

@@ -33,6 +33,7 @@ from fictilis.core.scene import (
     fresh_name,
     tidy_name,
 )
+from fictilis.core.timeline import Lane
 
 PATHS = ("straight", "curved")
 
@@ -303,19 +304,22 @@ def tidy_groups(obj: MorphObject) -> MorphObject:
         if target in out:
             continue
         out += [t for t in obj.targets if t.group == target.group] if target.group else [target]
-    used = {t.group for t in out}
-    groups = tuple(g for g in obj.groups if g.id in used or g.relay is not None and obj.lane(g.id) is not None)
-    led, gone = {g.id: g for g in groups if g.relay is not None}, {g.id for g in obj.groups}
+    used: set[str | None] = {t.group for t in out}
+    led = {g.id: g for g in obj.groups if g.relay is not None}
     out = [_as_shape(t, led[t.group]) if t.group in led else t for t in out]
     shapes = {t.id: t.group for t in out if t.group in led}
-    lanes = []
-    for lane in obj.lanes:
-        if lane.channel in led:
-            keys = tuple(k for k in lane.curve.keys if not k.shape or shapes.get(k.shape) == lane.channel)
-            lanes += [replace(lane, curve=replace(lane.curve, keys=keys))] if keys else []
-        elif lane.channel not in shapes and lane.channel not in gone:
-            lanes.append(lane)
-    return replace(obj, targets=tuple(out), groups=groups, lanes=tuple(lanes))
+    lanes = [_of_shapes(lane, shapes) if lane.channel in led else lane for lane in obj.lanes if lane.channel not in shapes]
+    used |= {lane.channel for lane in lanes if lane.curve.keys}
+    return replace(
+        obj, targets=tuple(out), groups=tuple(g for g in obj.groups if g.id in used),
+        lanes=tuple(lane for lane in lanes if lane.curve.keys),
+    )  # fmt: skip
+
+
+def _of_shapes(lane: Lane, shapes: Mapping[str, str | None]) -> Lane:
+    """The lane of a relay with those poses that show one of its ``shapes``, or the base."""
+    keys = tuple(k for k in lane.curve.keys if not k.shape or shapes.get(k.shape) == lane.channel)
+    return lane if len(keys) == len(lane.curve.keys) else replace(lane, curve=replace(lane.curve, keys=keys))
 
 
 def _as_shape(target: Target, relay: Group) -> Target:

@@ -58,7 +58,7 @@ def _posed(
         scene, made = make(s, frame)
         group = scene.object(s.obj.id).target(made).group or ""
         said = f"{scene.object(s.obj.id).target(made).name} stands at frame {frame:g} now; Enter shapes it."
-        return Outcome(scene, targets=(made,), keys=frozenset({KeyRef(s.obj.id, group, frame)}), said=said)
+        return Outcome(scene, targets=(made,), keys=frozenset({KeyRef(s.obj.id, group, frame)}), frame=frame, said=said)
 
     return run
 
@@ -88,12 +88,11 @@ def _layers(s: Subject, _v: Values) -> Outcome:
 
 
 FRAME = Number("frame", "Frame", low=-1e6, high=1e6, asked=False)
-WAYS = tuple((way, way.capitalize(), way) for way in edits.WAYS)
+WAY = Choice("way", "To the next pose", "smooth", options=tuple((way, way.capitalize(), way) for way in edits.WAYS))
 RELAYS = (
     Operation("relay", "new", "New relay", _new,
               (Text("name", "Name", "Relay"), Number("first", "First pose at", low=-1e6, high=1e6, asked=False),
-               Number("apart", "Frames apart", low=1, high=1e6, asked=False), Choice("way", "To the next pose", "smooth",
-                   options=WAYS),
+               Number("apart", "Frames apart", low=1, high=1e6, asked=False), WAY,
                Choice("path", "Path", STRAIGHT, options=PATH.options)), ("object",),
               "A row of poses on one lane: the selected targets one after another, or the base to begin with.", "Make it",
               done="New relay {name}"),

@@ -140,13 +140,15 @@ class Subject:
 @dataclass(frozen=True, eq=False)
 class Outcome:
     """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
-    ``lanes`` the channels; ``made`` is the new target that may be named, ``said`` a sentence for the user."""
+    ``lanes`` the channels; ``frame`` is where to go; ``made`` is the new target that may be named, ``said`` a sentence for the
+    user."""
 
     scene: Scene
     targets: tuple[str, ...] | None = None
     pick: Pick | None = None
     keys: frozenset[KeyRef] | None = None
     lanes: tuple[ChannelRef, ...] | None = None
+    frame: float | None = None
     said: str = ""
 
     @property

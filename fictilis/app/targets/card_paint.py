@@ -1,0 +1,73 @@
+"""What is painted on a card besides its picture: the bar of its weight, what drives it, where it stands."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter
+
+from fictilis.app.targets.card_place import bar_part
+from fictilis.app.widgets.theme import Palette, font
+from fictilis.core.mix.relay import poses
+from fictilis.core.scene import MorphObject, Target
+
+LEAST_ROOM = 30  # pixels, for a name that can be told from another
+
+
+def _poses_of(obj: MorphObject, target: Target) -> str:
+    """Where a shape of a relay stands: “pose 3 and 7”."""
+    rows = [str(n) for n, key in enumerate(poses(obj, target.group or ""), 1) if key.shape == target.id]
+    return f"pose{'' if len(rows) == 1 else 's'} {', '.join(rows)}" if rows else "in no pose"
+
+
+def paint_drivers(painter: QPainter, p: Palette, rect: QRectF, obj: MorphObject, target: Target) -> None:
+    """A dot for each driver and as many of their names as there is room for; where a shape of a relay stands."""
+    x = rect.left()
+    drivers = [obj.target(d.target) for d in target.rule.drivers] if target.rule else []
+    names = ", ".join(driver.name for driver in drivers) or _poses_of(obj, target)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for driver in drivers[:6]:
+        painter.setBrush(QColor(p.lane(driver.colour)))
+        painter.drawEllipse(QRectF(x, rect.center().y() - 3, 6, 6))
+        x += 9
+    room = QRectF(x + 2 if drivers else x, rect.top(), rect.right() - x - 2, rect.height())
+    painter.setFont(font(11))
+    painter.setPen(QColor(p.quiet))
+    if room.width() < LEAST_ROOM:
+        return
+    text = painter.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, int(room.width()))
+    painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def paint_bar(painter: QPainter, p: Palette, bar: QRectF, target: Target, weight: float) -> None:
+    """The weight of a target over its range, with a notch for each in-between."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(p.track))
+    painter.drawRoundedRect(bar, 3, 3)
+    zero, here = (min(max(bar_part(target, w), 0.0), 1.0) for w in (0.0, weight))
+    left, right = sorted((zero, here))
+    if right - left > 1e-3 and not target.muted:
+        painter.setBrush(QColor(p.lane(target.colour)))
+        painter.drawRoundedRect(
+            QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3
+        )
+    for stage in target.in_betweens:
+        rect = notch(bar, target, stage.at)
+        painter.setBrush(QColor(p.text))
+        painter.drawRect(QRectF(rect.center().x() - 1, bar.top() - 3, 2, bar.height() + 6))
+    out = bar_part(target, weight)
+    if not -1e-6 <= out <= 1 + 1e-6:  # beyond the soft range: an arrow at that end
+        painter.setBrush(QColor(p.auto_key))
+        x, way = (bar.right(), 1) if out > 1 else (bar.left(), -1)
+        painter.drawPolygon(
+            [
+                QPointF(x - way * 5, bar.top() - 2),
+                QPointF(x - way * 5, bar.bottom() + 2),
+                QPointF(x + way * 2, bar.center().y()),
+            ]
+        )
+
+
+def notch(bar: QRectF, target: Target, at: float) -> QRectF:
+    """Where the notch of an in-between can be pressed."""
+    x = bar.left() + min(max(bar_part(target, at), 0.0), 1.0) * bar.width()
+    return QRectF(x - 5, bar.top() - 6, 10, bar.height() + 12)

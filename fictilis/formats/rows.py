@@ -1,0 +1,53 @@
+"""Mesh files numbered in a row, such as ``fin_01.obj`` to ``fin_24.obj``, as shapes of one object."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+
+from fictilis.core.errors import FictilisError, NotATarget
+from fictilis.core.geometry.matching import require_match
+from fictilis.core.scene import MorphObject
+from fictilis.formats.files import MeshData, Progress, no_progress
+from fictilis.formats.registry import read_meshes
+
+
+class Row(NamedTuple):
+    """The shapes that fit, by name and points (n, 3); the meshes that do not, each with the reason; what else was said."""
+
+    shapes: list[tuple[str, np.ndarray]]
+    others: list[tuple[MeshData, str]]
+    warnings: list[str]
+
+
+def in_order(paths: Sequence[Path]) -> list[Path]:
+    """Files by their numbers: ``fin_2`` before ``fin_10``."""
+    return sorted(paths, key=lambda p: [(int(w), "") if w.isdigit() else (-1, w) for w in re.split(r"(\d+)", p.name)])
+
+
+def row_name(paths: Sequence[Path]) -> str:
+    """What the files are called without their numbers: “fin” of ``fin_01.obj``."""
+    return re.sub(r"[\W_]*\d+\Z", "", paths[0].stem) or "Relay"
+
+
+def read_row(obj: MorphObject, paths: Sequence[Path], progress: Progress = no_progress) -> Row:
+    """Read numbered files as shapes of ``obj``, in the order of their numbers. One that cannot be read raises BadFile."""
+    out = Row([], [], [])
+    for number, path in enumerate(in_order(paths)):
+        read = read_meshes(path)
+        out.warnings.extend(read.warnings)
+        if len(read.objects) != 1:
+            raise FictilisError(f"{path.name} holds {len(read.objects)} objects; a shape in a row is one.")
+        (data,) = read.objects
+        try:
+            require_match(obj.geometry, data.mesh, path.stem, f"the base {obj.name}")
+            out.shapes.append((path.stem, data.points))
+        except NotATarget as error:
+            out.others.append((replace(data, name=path.stem), error.said))
+        progress((number + 1) / len(paths))
+    return out
