@@ -134,7 +134,7 @@ def rows() -> list[Row]:
             out.append(Row(f"mix, {name}, 4 of 52 on: times ahead of OpenUSD", t["usd few"] / t["few"], 5.0, False, detail))
             detail = f"{ms(t['drag'])} for 5 % of the points"
             out.append(Row("one weight dragged, against the whole sparse mix", t["drag"] / t["ours"], 0.1, True, detail))
-    return [*out, *correctives(obj), *normals(obj)]
+    return [*out, *correctives(obj), *relay(obj), *normals(obj)]
 
 
 def correctives(obj: MorphObject) -> list[Row]:
@@ -167,6 +167,39 @@ def correctives(obj: MorphObject) -> list[Row]:
     t = medians({"plain": frame(plain, banks["plain"]), "ruled": frame(ruled, banks["ruled"])})
     detail = f"{ms(t['ruled'])} to {ms(t['plain'])}"
     return [Row("60 correctives over 40 targets, none acting, against without", t["ruled"] / t["plain"], 1.5, True, detail)]
+
+
+def relay(obj: MorphObject) -> list[Row]:
+    """500 poses of 500 targets, a frame each, against the same object with two of them keyed: from the frame to the points."""
+    from dataclasses import replace
+
+    from fictilis.core.animation.curve import AnimationCurve, Key
+    from fictilis.core.edits.relays import make_relay
+    from fictilis.core.mix.acting import shares_at
+    from fictilis.core.scene import THROUGH
+
+    rng = np.random.default_rng(4)
+    shapes = [Deltas.from_dense(rng.normal(size=obj.base.shape)) for _ in range(24)]
+    made = replace(obj, targets=tuple(Target(f"t{n}", f"T{n}", shapes[n % 24]) for n in range(500)))
+    ids = [t.id for t in made.targets]
+    keys = [AnimationCurve((Key(0, a, "linear"), Key(500, 1 - a, "linear"))) for a in (0.1, 0.8)]
+    objects = {"two": made.with_lanes(dict(zip(ids[:2], keys, strict=True)))}
+    for path in ("straight", THROUGH):
+        scene, _ = make_relay(Scene(objects=(made,)), obj.id, ids, "Row", 0.0, 1.0, "linear", path)
+        objects[path] = scene.objects[0]
+    banks = {name: DeltaBank(which, np.float32) for name, which in objects.items()}
+    step = {"frame": 0.0}
+
+    def frame(name: str):
+        def run() -> None:
+            step["frame"] = (step["frame"] + 0.37) % 499
+            banks[name].mix(shares_at(objects[name], step["frame"]))
+
+        return run
+
+    t = medians({name: frame(name) for name in objects})
+    detail = f"{ms(t['straight'])} to {ms(t['two'])}; through the row {ms(t[THROUGH])}"
+    return [Row("relay of 500 poses against two active columns", t["straight"] / t["two"], 1.3, True, detail)]
 
 
 def normals(obj: MorphObject) -> list[Row]:

@@ -16,7 +16,7 @@ from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity, extent, recent_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.driven import drive, driven_by
-from fictilis.core.mix.relay import relay_weights, relays
+from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.timeline import SceneCamera
 
@@ -346,24 +346,38 @@ def values_at(
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed or {})
     if isinstance(owner, MorphObject):
-        out.update(relay_weights(owner, frame))
-        drive(owner, out)
+        _follow(owner, frame, out, posed or {})
     return out
 
 
 @recent_by_identity(RECENT)
 def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> Mapping[str, float]:
-    out = _own_values(owner)
+    out = _own_values(owner).copy()
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     out.update(posed)
     if isinstance(owner, MorphObject):
-        out.update(relay_weights(owner, frame))
-        drive(owner, out)
+        _follow(owner, frame, out, dict(posed))
     return MappingProxyType(out)
 
 
+def _follow(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], posed: Mapping[str, float]) -> None:
+    """Put in the weights that follow others, in place."""
+    if relays(obj):
+        for target_id in posed:
+            if target_id in targets_by_id(obj) and relay_of(obj, targets_by_id(obj)[target_id]) is not None:
+                values[target_id] = np.zeros(np.shape(frame)) if np.shape(frame) else 0.0
+        lead(obj, frame, values)
+    drive(obj, values)
+
+
+@cached_by_identity
 def _own_values(owner: Owner) -> dict[str, float]:
-    out = {t.id: float(t.weight) for t in owner.targets} if isinstance(owner, MorphObject) else {}
+    """Every channel's value where no lane drives it; shared: to be copied."""
+    out: dict[str, float] = {}
+    if isinstance(owner, MorphObject):
+        led = relays(owner)
+        out.update((t.id, 0.0 if t.group in led else float(t.weight)) for t in owner.targets)
+        out.update(dict.fromkeys(led, 0.0))
     out.update((kind.id, float(kind.get(owner))) for kind in own_kinds(owner).values())
     return out
 

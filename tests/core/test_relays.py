@@ -74,7 +74,8 @@ def test_the_shares_of_the_shapes_and_of_the_base_sum_to_one(row, path, way, aft
     over = values_at(scene.object(OBJ), frames)
     assert np.abs(over[A] + over[B] + over[C] - 1).max() < 1e-12
     assert np.allclose(shares_at(scene.object(OBJ), frames)[2:], [over[A], over[B], over[C]])
-    assert all(values_at(scene.object(OBJ), float(f))[B] == over[B][n] for n, f in enumerate(frames[::17]) for n in [17 * n])
+    now = [values_at(scene.object(OBJ), float(f))[B] for f in frames]
+    assert np.allclose(now, over[B], atol=1e-12)
 
 
 @pytest.mark.parametrize("path", ["straight", "through"])

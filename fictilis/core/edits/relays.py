@@ -13,8 +13,8 @@ from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import append, tidy_groups
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
-from fictilis.core.mix.coefficients import coefficients, columns
-from fictilis.core.mix.relay import members, pose_shares, poses, relay_weights, relays
+from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
+from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
 from fictilis.core.scene import (
     RELAY_PATHS,
     STRAIGHT,
@@ -104,8 +104,9 @@ def set_pose(scene: Scene, object_id: str, group_id: str, frame: float, shape: s
 
 def relay_points(obj: MorphObject, group_id: str, frame: float) -> np.ndarray:
     """Points (n, 3) of what a relay alone makes of the base at a frame, before mute and the slider of its group."""
-    weights = relay_weights(obj, float(frame))
-    shares = coefficients(obj, {t.id: weights[t.id] for t in members(obj, group_id)})
+    weights = dict.fromkeys((t.id for t in obj.targets), 0.0)
+    lead(obj, float(frame), weights)
+    shares = coefficients(obj, weight_rows(obj, {t.id: weights[t.id] for t in members(obj, group_id)}))
     out = obj.base.copy()
     for number in np.flatnonzero(shares):
         deltas = columns(obj)[number].deltas

@@ -12,8 +12,8 @@ import numpy as np
 
 from fictilis.core.arrays import recent_by_identity
 from fictilis.core.channels import RECENT, values_at
-from fictilis.core.mix.coefficients import coefficients, column_number
-from fictilis.core.mix.driven import gain
+from fictilis.core.mix.coefficients import coefficients, column_number, target_ids, weight_rows
+from fictilis.core.mix.driven import gains
 from fictilis.core.scene import MorphObject
 
 
@@ -31,12 +31,14 @@ def weights_at(
 
 def acting_weights(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> dict[str, float | np.ndarray]:
     """What ``weights`` by target id amount to, after mute and groups. A target that is not named counts as 0."""
-    return {t.id: weights[t.id] * gain(obj, t) for t in obj.targets if t.id in weights}
+    known = zip(obj.targets, gains(obj).tolist(), strict=True)
+    return {t.id: weights[t.id] * factor for t, factor in known if t.id in weights}
 
 
 def shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> np.ndarray:
     """Coefficients of the columns, (c,) or (c, f), for ``weights`` as sliders show them."""
-    return coefficients(obj, acting_weights(obj, weights))
+    rows = weight_rows(obj, weights)
+    return coefficients(obj, rows * gains(obj).reshape(-1, *(1,) * (rows.ndim - 1)))
 
 
 def shares_at(
@@ -50,7 +52,9 @@ def shares_at(
 
 @recent_by_identity(RECENT)
 def _shares_at(obj: MorphObject, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> np.ndarray:
-    out = shares(obj, weights_at(obj, frame, dict(posed), fps))
+    at = values_at(obj, frame, dict(posed), fps)
+    ids = target_ids(obj)
+    out = coefficients(obj, np.fromiter(map(at.__getitem__, ids), np.float64, len(ids)) * gains(obj))
     out.flags.writeable = False
     return out
 
@@ -60,7 +64,7 @@ def lifted_shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray], t
     acting = acting_weights(obj, weights)
     if not obj.target(target_id).muted:
         acting[target_id] = at
-    return coefficients(obj, acting)
+    return coefficients(obj, weight_rows(obj, acting))
 
 
 def share_of(obj: MorphObject, target_id: str | None, at: float, of: np.ndarray) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -42,37 +43,59 @@ def column_number(obj: MorphObject, target_id: str, at: float = FULL) -> int:
     raise KeyError((target_id, at))
 
 
-def coefficients(obj: MorphObject, acting: Mapping[str, float | np.ndarray]) -> np.ndarray:
-    """Coefficients of the columns for acting weights by target id (see ``acting``): (c,) float64 for one number a target,
-    (c, f) for arrays of f weights.
+def weight_rows(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> np.ndarray:
+    """Weights by target id as rows (t,), or (t, f) where some are over frames, in the order of the targets; 0 where a target
+    is not named."""
+    number = _places(obj).number
+    rows = list(weights.values())
+    shape = next((np.shape(row) for row in rows if np.shape(row)), ())
+    out = np.zeros((len(number), *shape))
+    if rows:
+        out[[number[target_id] for target_id in weights]] = [np.broadcast_to(r, shape) for r in rows] if shape else rows
+    return out
 
-    A target that is not named counts as 0. A target that is built on others brings in their deltas by the coefficient of
-    its own full shape.
+
+def coefficients(obj: MorphObject, acting: np.ndarray) -> np.ndarray:
+    """Coefficients of the columns, (c,) or (c, f), for acting weights (t,) or (t, f) of all targets (see ``acting``).
+
+    A target that is built on others brings in their deltas by the coefficient of its own full shape.
     """
-    first = next(iter(acting.values()), 0.0)
-    out = np.zeros((len(columns(obj)), *np.shape(first)))
-    place, plain, rest = _places(obj)
-    named = [target_id for target_id in plain if target_id in acting]
-    if named:
-        out[[place[target_id] for target_id in named]] = [acting[target_id] for target_id in named]
-    for target in rest:
-        if target.id not in acting:
+    out = np.zeros((len(columns(obj)), *acting.shape[1:]))
+    _, full, plain, rest = _places(obj)
+    out[full[plain]] = acting[plain]
+    for n in rest:
+        if not acting[n].any():
             continue
-        parts = stage_coefficients(target, acting[target.id])
-        last = place[target.id]
-        out[last - len(target.in_betweens) : last + 1] += parts
+        target = obj.targets[n]
+        parts = stage_coefficients(target, acting[n])
+        out[full[n] - len(target.in_betweens) : full[n] + 1] += parts
         for parent in obj.ancestors(target):
-            out[place[parent.id]] += parts[-1]
+            out[full[_places(obj).number[parent.id]]] += parts[-1]
     return out
 
 
 @cached_by_identity
-def _places(obj: MorphObject) -> tuple[dict[str, int], tuple[str, ...], tuple[Target, ...]]:
-    """The column of each target's full shape, the targets that have no other and are built on the base, and the rest."""
-    numbers = np.cumsum([len(t.in_betweens) + 1 for t in obj.targets]) - 1
-    place = dict(zip((t.id for t in obj.targets), numbers.tolist(), strict=True))
-    rest = tuple(t for t in obj.targets if t.in_betweens or t.built_on is not None)
-    return place, tuple(t.id for t in obj.targets if not t.in_betweens and t.built_on is None), rest
+def target_ids(obj: MorphObject) -> tuple[str, ...]:
+    """The ids of an object's targets in their order."""
+    return tuple(t.id for t in obj.targets)
+
+
+class _Places(NamedTuple):
+    """The number of each target by id; the columns (t,) of their full shapes; the numbers (p,) of those that have no other
+    column and are built on the base; the numbers of the rest."""
+
+    number: dict[str, int]
+    full: np.ndarray
+    plain: np.ndarray
+    rest: tuple[int, ...]
+
+
+@cached_by_identity
+def _places(obj: MorphObject) -> _Places:
+    full = np.cumsum([len(t.in_betweens) + 1 for t in obj.targets], dtype=np.intp) - 1
+    rest = tuple(n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None)
+    plain = np.setdiff1d(np.arange(len(full)), rest).astype(np.intp)
+    return _Places({t.id: n for n, t in enumerate(obj.targets)}, full, plain, rest)
 
 
 def stage_coefficients(target: Target, weight: float | np.ndarray) -> np.ndarray:

@@ -23,6 +23,15 @@ def gain(obj: MorphObject, target: Target) -> float:
 
 
 @cached_by_identity
+def gains(obj: MorphObject) -> np.ndarray:
+    """(t,) float64: the gain of each target; read only."""
+    factors = {group.id: group.factor for group in obj.groups}
+    out = np.array([0.0 if t.muted else factors.get(t.group or "", 1.0) for t in obj.targets])
+    out.flags.writeable = False
+    return out
+
+
+@cached_by_identity
 def driven_targets(obj: MorphObject) -> tuple[str, ...]:
     """Ids of the targets that have a rule, each behind those it is driven by. Raises EditRefused where rules go in a circle."""
     targets = targets_by_id(obj)
@@ -68,8 +77,8 @@ class _Level:
 
 
 @cached_by_identity
-def _levels(obj: MorphObject) -> tuple[np.ndarray, list[_Level]]:
-    """The gains of all targets (t,), and the correctives in levels, each driven by targets of those before it."""
+def _levels(obj: MorphObject) -> list[_Level]:
+    """The correctives in levels, each driven by targets of those before it."""
     targets, place = targets_by_id(obj), {t.id: n for n, t in enumerate(obj.targets)}
     depth = {t.id: 0 for t in obj.targets}
     rows: dict[int, list[tuple[str, Rule]]] = {}
@@ -89,23 +98,23 @@ def _levels(obj: MorphObject) -> tuple[np.ndarray, list[_Level]]:
             np.array([[0.0 if d is None or d.width is None else d.width for d in row] for row in filled]),
             np.array([rule.how == SMALLEST for _, rule in level]),
         ))  # fmt: skip
-    return np.array([gain(obj, t) for t in obj.targets]), out
+    return out
 
 
 def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
     """Put in the weights of all correctives of an object, in place, from those of its other targets (numbers or arrays)."""
     if not driven_targets(obj):
         return
-    gains, levels = _levels(obj)
+    factors = gains(obj)
     rows = [weights[t.id] for t in obj.targets]
     try:
         values = np.array(rows, np.float64)
     except ValueError:  # over frames, some posed to one number
         values = np.array(np.broadcast_arrays(*rows), np.float64)
-    acting = np.concatenate([values * gains.reshape(-1, *(1,) * (values.ndim - 1)), np.ones((1, *values.shape[1:]))])
-    for level in levels:
+    acting = np.concatenate([values * factors.reshape(-1, *(1,) * (values.ndim - 1)), np.ones((1, *values.shape[1:]))])
+    for level in _levels(obj):
         found = level.weights(acting)
-        acting[level.targets] = found * gains[level.targets].reshape(-1, *(1,) * (values.ndim - 1))
+        acting[level.targets] = found * factors[level.targets].reshape(-1, *(1,) * (values.ndim - 1))
         for number, value in zip(level.targets.tolist(), found if found.ndim > 1 else found.tolist(), strict=True):
             weights[obj.targets[number].id] = value
 

@@ -6,6 +6,7 @@ those two. What comes out are weights of the group's targets, so a relay mixes, 
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -161,27 +162,56 @@ def _spline_slopes(spans: np.ndarray, values: np.ndarray, closed: bool) -> np.nd
     return solve_banded((1, 1), np.stack([upper, main, lower]), right)
 
 
-def relay_weights(obj: MorphObject, frame: float | np.ndarray) -> dict[str, Any]:
-    """The weights of all shapes of an object's relays at a frame, or arrays of them at frames (any shape), and of each relay,
-    by its id, the place in its row: 2.25 is a quarter of the way from the third pose to the fourth."""
-    out: dict[str, Any] = {}
-    if not relays(obj):
-        return out
-    shape = np.shape(frame)
-    at = np.atleast_1d(np.asarray(frame, np.float64)).ravel()
-    known = targets_by_id(obj)
-    still: Any = np.zeros(shape) if shape else 0.0
+def lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any]) -> None:
+    """Put in the weights of all shapes of an object's relays at a frame, or arrays of them at frames (any shape), in place where
+    they are 0 so far; and of each relay, by its id, the place in its row: 2.25 is a quarter of the way from the third pose to
+    the fourth."""
     for group_id, group in relays(obj).items():
         lane = lanes_by_channel(obj).get(group_id)
-        out.update(dict.fromkeys((t.id for t in members(obj, group_id)), still))
-        out[group_id] = still
         if lane is None:
             continue
+        if not np.shape(frame):
+            values[group_id] = _lead_now(obj, lane.curve, group.relay or STRAIGHT, float(frame), values)
+            continue
+        shape, at = np.shape(frame), np.asarray(frame, np.float64).ravel()
         shapes, shares = pose_shares(lane.curve, group.relay or STRAIGHT, at)
         for target_id, share in zip(shapes, shares, strict=True):
-            if target_id in known and share.any():
-                out[target_id] = share.reshape(shape) if shape else float(share[0])
+            if target_id in targets_by_id(obj) and share.any():
+                values[target_id] = share.reshape(shape)
         before, after, part = stretch_at(lane.curve, at)
-        place = before + np.where(after > before, part, 0.0)
-        out[group_id] = place.reshape(shape) if shape else float(place[0])
-    return out
+        values[group_id] = (before + np.where(after > before, part, 0.0)).reshape(shape)
+
+
+def _lead_now(obj: MorphObject, curve: AnimationCurve, path: str, frame: float, values: dict[str, Any]) -> float:
+    """One relay at one frame, at a cost that follows the shapes that show, not all there are."""
+    before, after, part = _stretch_now(curve, frame)
+    known = targets_by_id(obj)
+    if path == STRAIGHT:
+        for number, share in ((before, 1.0 - part), (after, part)):
+            if curve.keys[number].shape in known:
+                values[curve.keys[number].shape] += share
+    else:
+        shapes, shares = pose_shares(curve, path, np.array([frame]))
+        for number in np.flatnonzero(shares[:, 0]).tolist():
+            if shapes[number] in known:
+                values[shapes[number]] = float(shares[number, 0])
+    return before + (part if after > before else 0.0)
+
+
+def _stretch_now(curve: AnimationCurve, frame: float) -> tuple[int, int, float]:
+    """As ``stretch_at`` at one frame: found among the keys themselves where the row just stands still outside of them."""
+    keys = curve.keys
+    n = bisect_right(_frames(curve), frame) - 1
+    if not 0 <= n < len(keys) - 1 and (curve.before, curve.after) == ("hold", "hold") or n == len(keys) - 1 == 0:
+        end = min(max(n, 0), len(keys) - 1)
+        return end, min(end + 1, len(keys) - 1), 0.0
+    if not 0 <= n < len(keys) - 1 or keys[n].interpolation == "ease":
+        before, after, part = stretch_at(curve, np.array([frame]))
+        return int(before[0]), int(after[0]), float(part[0])
+    u = (frame - keys[n].frame) / (keys[n + 1].frame - keys[n].frame)
+    return n, n + 1, {"hold": 0.0, "linear": u, "smooth": u * u * (3 - 2 * u)}[keys[n].interpolation]
+
+
+@cached_by_identity
+def _frames(curve: AnimationCurve) -> list[float]:
+    return [key.frame for key in curve.keys]
