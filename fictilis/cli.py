@@ -218,6 +218,7 @@ def describe(scene) -> dict:
 
     from fictilis.core.channels import channel
     from fictilis.core.edits.relays import shape_name
+    from fictilis.core.mix.driven import driven_by
     from fictilis.core.mix.relay import poses, relay_of, relays
 
     objects = []
@@ -230,6 +231,7 @@ def describe(scene) -> dict:
                 "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
                 "group": obj.group(t.group).name if t.group else None,
                 "relay": relay_of(obj, t) is not None,
+                "follows": driven_by(obj, t) if t.follows else None,
                 "together": t.rule.how if t.rule else None,
                 "drivers": [
                     {"name": obj.target(d.target).name, "at": d.at, "width": d.width}
@@ -282,6 +284,8 @@ def _info(options: argparse.Namespace) -> None:
             stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
             if t["drivers"]:
                 stands = "driven by " + " and ".join(f"{d['name']} at {d['at']:.2f}" for d in t["drivers"])
+            elif t["follows"]:
+                stands = f"follows {t['follows']}"
             elif t["relay"]:
                 stands = f"a shape of the relay {t['group']}"
             moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"

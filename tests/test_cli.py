@@ -43,7 +43,10 @@ def test_new_info_and_its_json(scene_file, capsys):
         "masked": False,
         "group": None,
         "together": None,
-        "drivers": [], "relay": False,
+        "drivers": [],
+        "relay": False,
+        "follows": None,
+        "linked": [],
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
     code, out, _ = run("info", scene_file, capsys=capsys)

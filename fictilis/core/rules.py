@@ -1,9 +1,10 @@
-"""Rules: how the weight of a corrective follows from those of its drivers."""
+"""Rules: how the weight of a corrective follows from those of its drivers, and another weight from one number by a curve."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import plain_numbers
 
 PRODUCT, SMALLEST = "product", "smallest"
@@ -39,3 +40,12 @@ class Rule:
         """With one driver less; None where none is left."""
         left = tuple(d for d in self.drivers if d.target != target_id)
         return Rule(left, self.how) if left else None
+
+
+@dataclass(frozen=True, eq=False)
+class Follow:
+    """A weight that follows another number of its object, ``source``: a target's acting weight by the target's id, or a channel
+    of the object itself, such as ``rotation.y``. ``curve`` has that number where a lane has frames, and the weight as value."""
+
+    source: str
+    curve: AnimationCurve

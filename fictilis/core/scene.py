@@ -10,7 +10,7 @@ import numpy as np
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
-from fictilis.core.rules import Rule
+from fictilis.core.rules import Follow, Rule
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
 LANE_COLOURS = (
@@ -67,7 +67,8 @@ class Target:
     """A named set of deltas with a weight. ``range`` is the soft limit of its sliders, never a clamp.
 
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
-    ``group`` is the id of a Group of the object. A corrective has a ``rule``, and no weight or lane of its own.
+    ``group`` is the id of a Group of the object. A corrective has a ``rule``, a driven
+    weight ``follows`` one number by a curve; neither has a weight or a lane of its own.
     """
 
     id: str
@@ -83,6 +84,7 @@ class Target:
     mask: np.ndarray | None = None
     group: str | None = None
     rule: Rule | None = None
+    follows: Follow | None = None
 
     def __post_init__(self) -> None:
         if self.mask is not None:

@@ -9,8 +9,10 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.errors import CannotSave
 from fictilis.core.geometry.kinds import Geometry, Line
+from fictilis.core.rules import Follow
 from fictilis.core.scene import (
     Deltas,
     MorphObject,
@@ -26,6 +28,7 @@ from fictilis.formats.native_records import (
     CameraRecord,
     DeltasRecord,
     DriverRecord,
+    FollowRecord,
     FormRecord,
     GroupRecord,
     KeyRecord,
@@ -87,10 +90,21 @@ def _plain(number: object) -> object:
     raise TypeError(f"{type(number).__name__} cannot stand in a scene file")
 
 
+def _keys(curve: AnimationCurve) -> list[KeyRecord]:
+    return [KeyRecord(**fields_of(k, KeyRecord)) for k in curve.keys]
+
+
+def _follow(follow: Follow | None) -> FollowRecord | None:
+    if follow is None:
+        return None
+    curve = follow.curve
+    return FollowRecord(source=follow.source, keys=_keys(curve), before=curve.before, after=curve.after)
+
+
 def _lanes(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
     return [
         LaneRecord(
-            channel=lane.channel, keys=[KeyRecord(**fields_of(k, KeyRecord)) for k in lane.curve.keys],
+            channel=lane.channel, keys=_keys(lane.curve),
             before=lane.curve.before, after=lane.curve.after,
             modifiers=[
                 ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
@@ -120,7 +134,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
             muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
             mask=None if t.mask is None else store(t.mask),
-            rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None,
+            rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
         )  # fmt: skip
 
     def texture(x: Texture | None) -> TextureRecord | None:

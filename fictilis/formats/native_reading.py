@@ -23,7 +23,7 @@ from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rules import Driver, Rule
+from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
     RELAY_PATHS,
@@ -51,6 +51,7 @@ from fictilis.formats.native_records import (
     MOST_KEYS,
     CameraRecord,
     DeltasRecord,
+    FollowRecord,
     GroupRecord,
     KeyRecord,
     LaneRecord,
@@ -194,13 +195,16 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         raise archive.fail(str(error).rstrip(".")) from None
 
 
+def _curve(record: LaneRecord | FollowRecord) -> AnimationCurve:
+    if len(record.keys) > MOST_KEYS:
+        raise EditRefused(f"a lane has {len(record.keys):,} keys; up to {MOST_KEYS:,} are read")
+    return AnimationCurve(tuple(Key(**fields_of(k, KeyRecord)) for k in record.keys), record.before, record.after)
+
+
 def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
     def lane(record: LaneRecord) -> Lane:
-        keys = tuple(Key(**fields_of(k, KeyRecord)) for k in record.keys)
-        if len(keys) > MOST_KEYS:
-            raise EditRefused(f"a lane has {len(keys):,} keys; up to {MOST_KEYS:,} are read")
         modifiers = tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers)
-        return Lane(record.channel, AnimationCurve(keys, record.before, record.after), modifiers)
+        return Lane(record.channel, _curve(record), modifiers)
 
     return tuple(lane(record) for record in records)
 
@@ -283,7 +287,7 @@ class _ObjectReader:
         rule = Rule(tuple(Driver(d.target, d.at, d.width) for d in t.rule.drivers), t.rule.how) if t.rule else None
         return Target(
             t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
-            mask, t.group, rule,
+            mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None,
         )  # fmt: skip
 
     def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:

@@ -34,6 +34,24 @@ class RuleRecord(_Strict, kw_only=True):
     how: str
 
 
+class KeyRecord(_Strict, kw_only=True):
+    frame: float
+    value: float
+    interpolation: str
+    tangent: str = "auto"
+    into: tuple[float, float] | None = None
+    out: tuple[float, float] | None = None
+    ease: str = "ease-in-out"
+    shape: str = ""
+
+
+class FollowRecord(_Strict, kw_only=True):
+    source: str
+    keys: list[KeyRecord]
+    before: str
+    after: str
+
+
 class TargetRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -48,6 +66,7 @@ class TargetRecord(_Strict, kw_only=True):
     mask: str | None = None
     group: str | None = None
     rule: RuleRecord | None = None
+    follows: FollowRecord | None = None
 
 
 class GroupRecord(_Strict, kw_only=True):
@@ -83,17 +102,6 @@ class ViewRecord(_Strict, kw_only=True):
     yaw: float
     pitch: float
     parallel: bool
-
-
-class KeyRecord(_Strict, kw_only=True):
-    frame: float
-    value: float
-    interpolation: str
-    tangent: str = "auto"
-    into: tuple[float, float] | None = None
-    out: tuple[float, float] | None = None
-    ease: str = "ease-in-out"
-    shape: str = ""
 
 
 class ModifierRecord(_Strict, kw_only=True):

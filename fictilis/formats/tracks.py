@@ -158,7 +158,8 @@ def quaternion(m: np.ndarray) -> list[float]:
 
 
 def _weight_lanes(obj: MorphObject) -> list[Lane]:
-    return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj)]
+    followed = {t.follows.source for t in obj.targets if t.follows}
+    return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj) or lane.channel in followed]
 
 
 def _levels(obj: MorphObject) -> dict[str, set[float]]:
@@ -169,6 +170,8 @@ def _levels(obj: MorphObject) -> dict[str, set[float]]:
     for target in obj.targets:
         for d in target.rule.drivers if target.rule else ():
             out[d.target] |= {0.0, d.at} if d.width is None else {d.at - d.width, d.at, d.at + d.width}
+        if target.follows is not None:
+            out.setdefault(target.follows.source, set()).update(key.frame for key in target.follows.curve.keys)
     return out
 
 
@@ -178,16 +181,16 @@ def _bends(obj: MorphObject) -> list[float]:
     levels = _levels(obj)
     for lane in _weight_lanes(obj):
         knots += [k.frame for k in lane.curve.keys]
-        target = obj.target(lane.channel)
-        factor = gain(obj, target)
-        if not levels[target.id] or not factor:
+        target = targets_by_id(obj).get(lane.channel)
+        factor = gain(obj, target) if target is not None else 1.0
+        if not levels[lane.channel] or not factor:
             continue
         part = pieces(lane.curve)
         if not part.is_cubic:
             continue
         stops = np.append(part.starts[1:], part.starts[-1] + 1)
         for start, stop, cubic in zip(part.starts, stops, part.coefficients, strict=True):
-            for at in sorted(levels[target.id]):
+            for at in sorted(levels[lane.channel]):
                 shifted = cubic[::-1].copy()
                 shifted[-1] -= at / factor
                 if np.any(shifted[:-1]):

@@ -26,7 +26,8 @@ from tests.formats.test_native import same
 OBJ, ONE, TWO, BOTH = "o1", "t1", "t2", "t3"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
-           "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"}}  # fmt: skip
+           "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
+           "follow": {"source": "Lift", "curve": "0=0,1=0.5"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
@@ -76,7 +77,7 @@ def subject_for(operation, scene) -> Subject:
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
     pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
     targets = (ONE, BOTH) if "corrective" in operation.needs else (ONE, TWO)
-    targets = (ONE,) if operation.id == "relay-new" else targets
+    targets = (ONE,) if operation.id == "relay-new" else (ONE, BOTH) if "driven" in operation.needs else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "form-numbers":
         return Subject(scene, scene.objects[-1].id)

@@ -151,6 +151,8 @@ def as_version_7(record):
     for obj in record["objects"]:
         for group in obj["groups"]:
             group.pop("relay")
+        for target in obj["targets"]:
+            target.pop("follows")
         for key in (key for lane in obj["lanes"] for key in lane["keys"]):
             key.pop("shape")
     for camera in record["cameras"]:

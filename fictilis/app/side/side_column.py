@@ -23,6 +23,7 @@ from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.driver_section import DriverSection
+from fictilis.app.side.follow_section import FollowSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.section import Section
@@ -369,8 +370,10 @@ class SideColumn(QScrollArea):
         )
         self.modifiers, self.drivers = ModifierSection(doc, palette), DriverSection(doc, palette)
         self.camera = CameraSection(doc, palette)
-        self.relay = RelaySection(doc, palette, actions, operations)
-        self.sections = (self.tool, self.relay, self.target, self.drivers, self.modifiers, self.camera, self.object)
+        self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
+        self.sections = (
+            self.tool, self.relay, self.target, self.follow, self.drivers, self.modifiers, self.camera, self.object
+        )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)
         layout.addStretch()
@@ -383,7 +386,7 @@ class SideColumn(QScrollArea):
         """Show what lanes and previews do to the object and the camera."""
         if self.doc.object is not None and not self.object.isHidden():
             self.object.show_values()
-        for section in (self.drivers, self.relay):
+        for section in (self.drivers, self.relay, self.follow):
             if not section.isHidden():
                 section.show_values()
         if not self.camera.isHidden():

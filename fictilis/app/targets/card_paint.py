@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter
 
 from fictilis.app.targets.card_place import bar_part
 from fictilis.app.widgets.theme import Palette, font
+from fictilis.core.mix.driven import drivers_of, sources_of
 from fictilis.core.mix.relay import poses
 from fictilis.core.scene import MorphObject, Target
 
@@ -22,8 +23,9 @@ def _poses_of(obj: MorphObject, target: Target) -> str:
 def paint_drivers(painter: QPainter, p: Palette, rect: QRectF, obj: MorphObject, target: Target) -> None:
     """A dot for each driver and as many of their names as there is room for; where a shape of a relay stands."""
     x = rect.left()
-    drivers = [obj.target(d.target) for d in target.rule.drivers] if target.rule else []
-    names = ", ".join(driver.name for driver in drivers) or _poses_of(obj, target)
+    drivers = [obj.target(source) for source in sources_of(obj, target)]
+    follows = target.follows is not None
+    names = drivers_of(obj, target) if follows else ", ".join(driver.name for driver in drivers) or _poses_of(obj, target)
     painter.setPen(Qt.PenStyle.NoPen)
     for driver in drivers[:6]:
         painter.setBrush(QColor(p.lane(driver.colour)))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
+from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene import Group, MorphObject, Target
 
 CARD_HEIGHT, ROW_HEIGHT, GAP = 109, 30, 8
@@ -59,7 +60,7 @@ def lay_out(obj: MorphObject | None, wanted: str, width: float, rows: bool) -> t
                 y += ROW_HEIGHT
         if group is not None and group.folded and not wanted:
             continue
-        follows = target is not None and (target.rule is not None or group is not None and group.relay is not None)
+        follows = target is not None and bool(driven_by(obj, target))
         if rows:
             placed.append(_row(target, width, y, follows))
             y += ROW_HEIGHT

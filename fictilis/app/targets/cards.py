@@ -24,7 +24,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
-MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", None, "group", "ungroup", "target-colour", None)
+MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", None, "group", "ungroup", "target-colour", None)
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -339,6 +339,8 @@ class Cards(Gesturing, QWidget):
             menu.addAction("Set weight…", lambda: self.edit_weight(place))
         elif target.rule is not None:
             self.actions_.add_to(menu, ("driver", "plain-target"))
+        elif target.follows is not None:
+            self.actions_.add_to(menu, ("plain-target",))
         word = "Unmute" if target.muted else "Mute"
         menu.addAction(
             word,

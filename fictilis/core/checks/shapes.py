@@ -120,7 +120,7 @@ def idle(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
                 said = f"{target.name} stands in no pose of {relay.name}."
                 yield Finding("unused", said, obj.id, target.id, None, "Remove it", gone)
             continue
-        if target.rule is not None and not empty:
+        if driven_by(obj, target) and not empty:
             continue  # see never_acting
         still = abs(target.weight) < 1e-9 if lane is None else not np.any(lane.values(frames_of(scene), scene.fps))
         remedy = ("Remove it", partial(remove_target, object_id=obj.id, target_id=target.id))

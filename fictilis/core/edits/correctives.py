@@ -1,21 +1,24 @@
-"""Correctives: targets whose weight follows from others', to put right what those do wrong together."""
+"""Correctives: targets whose weight follows from others', to put right what those do wrong together; and driven weights."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channels import OBJECT_KINDS
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights
-from fictilis.core.mix.driven import driven_targets
+from fictilis.core.mix.driven import driven_targets, drivers_of
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rules import HOWS, PRODUCT, Driver, Rule
+from fictilis.core.rules import HOWS, PRODUCT, Driver, Follow, Rule
 from fictilis.core.scene import MorphObject, Scene, Target
 
+FOLLOWED = tuple(kind.id for kind in OBJECT_KINDS.values() if "." in kind.id)  # numbers of the object that can be followed
 LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
 
 
@@ -33,10 +36,12 @@ def full_at(obj: MorphObject, weights: Mapping[str, float], target_id: str) -> f
 def checked_rule(obj: MorphObject, target: Target) -> None:
     """Raises EditRefused, with names, where a target's rule makes no sense among the targets of its object."""
     rule, relay = target.rule, relay_of(obj, target)
+    if (rule is not None or target.follows is not None) and relay is not None:
+        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be driven by others too.")
+    if target.follows is not None:
+        _checked_follow(obj, target, target.follows)
     if rule is None:
         return
-    if relay is not None:
-        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be a corrective too.")
     if rule.how not in HOWS:
         raise EditRefused(f"“{rule.how}” is no way to take drivers together; use {' or '.join(HOWS)}.")
     if not rule.drivers:
@@ -52,6 +57,42 @@ def checked_rule(obj: MorphObject, target: Target) -> None:
         if driver.width is not None and not LEAST <= driver.width <= 1e6:
             raise EditRefused(f"{name} must fade within a weight above 0 as it passes {driver.at:g}, not {driver.width:g}.")
     driven_targets(obj)
+
+
+def _checked_follow(obj: MorphObject, target: Target, follow: Follow) -> None:
+    if target.rule is not None:
+        raise EditRefused(f"{target.name} is a corrective; it cannot follow a number too.")
+    if follow.source not in FOLLOWED:
+        obj.target(follow.source)
+    if not follow.curve.keys or any(key.shape for key in follow.curve.keys):
+        raise EditRefused(f"{target.name} needs a point at least on the curve by which it follows {drivers_of(obj, target)}.")
+    driven_targets(obj)
+
+
+def set_follow(scene: Scene, object_id: str, target_id: str, follow: Follow | None, weight: float = 0.0) -> Scene:
+    """A weight that follows one number by a curve; None makes the target a plain one that stands at ``weight``. What follows
+    loses its own lane, and a rule. Raises EditRefused for a circle, by name."""
+    obj = scene.unlocked(object_id)
+    target = replace(obj.target(target_id), follows=follow, rule=None, weight=0.0 if follow else float(weight))
+    changed = obj.with_target(target)
+    if follow is not None:
+        changed = replace(changed, lanes=tuple(lane for lane in obj.lanes if lane.channel != target_id))
+    checked_rule(changed, target)
+    return scene.with_object(changed)
+
+
+def follow_of(scene: Scene, object_id: str, target_id: str) -> Follow:
+    """Raises EditRefused for a target that follows no number."""
+    target = scene.object(object_id).target(target_id)
+    if target.follows is None:
+        raise EditRefused(f"{target.name} follows no number; it has a weight of its own.")
+    return target.follows
+
+
+def set_follow_keys(scene: Scene, object_id: str, target_id: str, keys: Iterable[Key]) -> Scene:
+    """Other points of the curve by which a weight follows; of two at one number the later given stays."""
+    follow = follow_of(scene, object_id, target_id)
+    return set_follow(scene, object_id, target_id, replace(follow, curve=AnimationCurve.of(keys, follow.curve)))
 
 
 def add_corrective(
@@ -71,7 +112,7 @@ def add_corrective(
 def set_rule(scene: Scene, object_id: str, target_id: str, rule: Rule | None, weight: float = 0.0) -> Scene:
     """Another rule for a target; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
     obj = scene.unlocked(object_id)
-    target = replace(obj.target(target_id), rule=rule, weight=0.0 if rule else float(weight))
+    target = replace(obj.target(target_id), rule=rule, follows=None, weight=0.0 if rule else float(weight))
     changed = obj.with_target(target)
     if rule is not None:
         changed = replace(changed, lanes=tuple(lane for lane in obj.lanes if lane.channel != target_id))

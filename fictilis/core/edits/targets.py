@@ -113,6 +113,8 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
         return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(unmasked(shown, target.mask)))
 
     def freed(target: Target) -> Target:
+        if target.follows is not None and target.follows.source == target_id:
+            return replace(target, follows=None)
         return target if target.rule is None else replace(target, rule=target.rule.without(target_id))
 
     targets = tuple(freed(adopt(t)) for t in obj.targets if t.id != target_id)
@@ -324,8 +326,8 @@ def _of_shapes(lane: Lane, shapes: Mapping[str, str | None]) -> Lane:
 
 def _as_shape(target: Target, relay: Group) -> Target:
     """A target without a weight of its own. Raises EditRefused for one that a relay cannot lead to."""
-    if target.rule is not None:
-        raise EditRefused(f"{target.name} is a corrective; it cannot be a shape of the relay {relay.name}.")
+    if target.rule is not None or target.follows is not None:
+        raise EditRefused(f"{target.name} is driven by others; it cannot be a shape of the relay {relay.name}.")
     if target.in_betweens:
         raise EditRefused(f"{target.name} has in-betweens; the relay {relay.name} leads from pose to pose. Remove them first.")
     return target if target.weight == 0.0 else replace(target, weight=0.0)

@@ -47,12 +47,13 @@ def _edit(scene: Scene, object_id: str, target_id: str, change: Callable[[float,
 
 
 def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: str) -> tuple[Scene, str]:
-    """``new`` as a target of its own name and id behind ``after``; without weight, and a corrective muted, so that the mix
-    stays as it is."""
+    """``new`` as a target of its own name and id behind ``after``; without weight, and one that is driven muted, so that the
+    mix stays as it is."""
+    driven = new.rule is not None or new.follows is not None
     made = replace(
         new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
         name=fresh_name(name, (t.name for t in obj.targets)),
-        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0, muted=new.muted or new.rule is not None,
+        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0, muted=new.muted or driven,
     )  # fmt: skip
     place = [t.id for t in obj.targets].index(after.id) + 1
     return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
@@ -129,6 +130,11 @@ def mirror_into_new(
         named = {t.name: t.id for t in obj.targets}
         drivers = tuple(replace(d, target=named.get(other[d.target], d.target)) for d in image.rule.drivers)
         image = replace(image, rule=replace(image.rule, drivers=drivers))
+    if image.follows is not None:
+        other = {t.id: other_side_name(t.name) for t in obj.targets}
+        named = {t.name: t.id for t in obj.targets}
+        source = named.get(other.get(image.follows.source, ""), image.follows.source)
+        image = replace(image, follows=replace(image.follows, source=source))
     return _beside(scene, obj, target, image, other_side_name(target.name))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rules import SMALLEST, Rule
+from fictilis.core.rules import SMALLEST, Follow, Rule
 from fictilis.core.scene import MorphObject, Target, targets_by_id
 
 
@@ -33,27 +33,34 @@ def gains(obj: MorphObject) -> np.ndarray:
 
 @cached_by_identity
 def driven_targets(obj: MorphObject) -> tuple[str, ...]:
-    """Ids of the targets that have a rule, each behind those it is driven by. Raises EditRefused where rules go in a circle."""
+    """Ids of the targets that have a rule or follow a number, each behind those it is driven by. Raises EditRefused where they
+    go in a circle."""
     targets = targets_by_id(obj)
     out: list[str] = []
     open_: list[str] = []
 
     def visit(target_id: str) -> None:
         target = targets[target_id]
-        if target.rule is None or target_id in out:
+        if target.rule is None and target.follows is None or target_id in out:
             return
         if target_id in open_:
             round_ = [targets[t].name for t in open_[open_.index(target_id) :]]
-            raise EditRefused(f"{' drives '.join([*reversed(round_), round_[-1]])}: a corrective cannot drive itself.")
+            raise EditRefused(f"{' drives '.join([*reversed(round_), round_[-1]])}: a weight cannot drive itself.")
         open_.append(target_id)
-        for driver in target.rule.drivers:
-            visit(driver.target)
+        for source in sources_of(obj, target):
+            visit(source)
         open_.pop()
         out.append(target_id)
 
     for target in obj.targets:
         visit(target.id)
     return tuple(out)
+
+
+def sources_of(obj: MorphObject, target: Target) -> list[str]:
+    """Ids of the targets that a target is driven by."""
+    found = [d.target for d in target.rule.drivers] if target.rule else []
+    return found + ([target.follows.source] if target.follows and target.follows.source in targets_by_id(obj) else [])
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,32 +84,42 @@ class _Level:
 
 
 @cached_by_identity
-def _levels(obj: MorphObject) -> list[_Level]:
-    """The correctives in levels, each driven by targets of those before it."""
+def _levels(obj: MorphObject) -> list[tuple[_Level | None, list[tuple[int, int | None, Follow]]]]:
+    """What is driven in levels, each by targets of those before it: the correctives, and the numbers of the targets that follow
+    one number, with those of the targets they follow (None for a channel of the object)."""
     targets, place = targets_by_id(obj), {t.id: n for n, t in enumerate(obj.targets)}
     depth = {t.id: 0 for t in obj.targets}
     rows: dict[int, list[tuple[str, Rule]]] = {}
+    followers: dict[int, list[tuple[int, int | None, Follow]]] = {}
     for target_id in driven_targets(obj):
-        rule = targets[target_id].rule
-        assert rule is not None
-        depth[target_id] = 1 + max(depth[d.target] for d in rule.drivers)
-        rows.setdefault(depth[target_id], []).append((target_id, rule))
-    out = []
-    for _, level in sorted(rows.items()):
+        target = targets[target_id]
+        depth[target_id] = 1 + max((depth[source] for source in sources_of(obj, target)), default=0)
+        if target.rule is not None:
+            rows.setdefault(depth[target_id], []).append((target_id, target.rule))
+        elif target.follows is not None:
+            row = (place[target_id], place.get(target.follows.source), target.follows)
+            followers.setdefault(depth[target_id], []).append(row)
+    out: list[tuple[_Level | None, list[tuple[int, int | None, Follow]]]] = []
+    for number in sorted({*rows, *followers}):
+        level = rows.get(number)
+        if level is None:
+            out.append((None, followers[number]))
+            continue
         most = max(len(rule.drivers) for _, rule in level)
         filled = [[*rule.drivers, *[None] * (most - len(rule.drivers))] for _, rule in level]
-        out.append(_Level(
+        out.append((_Level(
             np.array([place[target_id] for target_id, _ in level]),
             np.array([[len(place) if d is None else place[d.target] for d in row] for row in filled]),
             np.array([[1.0 if d is None else d.at for d in row] for row in filled]),
             np.array([[0.0 if d is None or d.width is None else d.width for d in row] for row in filled]),
             np.array([rule.how == SMALLEST for _, rule in level]),
-        ))  # fmt: skip
+        ), followers.get(number, [])))  # fmt: skip
     return out
 
 
 def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
-    """Put in the weights of all correctives of an object, in place, from those of its other targets (numbers or arrays)."""
+    """Put in the weights of all correctives of an object, and of what follows one number, in place, from its other channels
+    (numbers or arrays)."""
     if not driven_targets(obj):
         return
     factors = gains(obj)
@@ -112,7 +129,14 @@ def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
     except ValueError:  # over frames, some posed to one number
         values = np.array(np.broadcast_arrays(*rows), np.float64)
     acting = np.concatenate([values * factors.reshape(-1, *(1,) * (values.ndim - 1)), np.ones((1, *values.shape[1:]))])
-    for level in _levels(obj):
+    for level, followers in _levels(obj):
+        for number, source, follow in followers:
+            led = acting[source] if source is not None else weights[follow.source]
+            found = np.broadcast_to(follow.curve.evaluate(led), values.shape[1:])
+            acting[number] = found * factors[number]
+            weights[obj.targets[number].id] = found if found.ndim else float(found)
+        if level is None:
+            continue
         found = level.weights(acting)
         acting[level.targets] = found * factors[level.targets].reshape(-1, *(1,) * (values.ndim - 1))
         for number, value in zip(level.targets.tolist(), found if found.ndim > 1 else found.tolist(), strict=True):
@@ -126,15 +150,26 @@ def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
         part = targets[open_.pop()]
         if part.id not in wanted:
             wanted.add(part.id)
-            open_ += [d.target for d in part.rule.drivers] if part.rule else []
-    led = {targets[target_id].group for target_id in wanted}
-    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted or lane.channel in led)
+            open_ += sources_of(obj, part)
+    channels = {t.follows.source for t in (targets[target_id] for target_id in wanted) if t.follows}
+    led = {targets[target_id].group or "" for target_id in wanted}
+    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted | led | channels)
     return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes)
 
 
+def channel_word(channel_id: str) -> str:
+    """A channel of the object itself in words: “Rotation Y”."""
+    part, _, axis = channel_id.partition(".")
+    return f"{part.capitalize()} {axis.upper()}".strip()
+
+
 def drivers_of(obj: MorphObject, target: Target) -> str:
-    """The names of what drives a corrective: “Contract and Lean left”."""
-    names = [obj.target(d.target).name for d in target.rule.drivers] if target.rule else []
+    """The names of what drives a target: “Contract and Lean left”."""
+    known = targets_by_id(obj)
+    names = [known[d.target].name for d in target.rule.drivers] if target.rule else []
+    if target.follows is not None:
+        source = target.follows.source
+        names.append(known[source].name if source in known else channel_word(source))
     return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 

@@ -163,7 +163,7 @@ def _spline_slopes(spans: np.ndarray, values: np.ndarray, closed: bool) -> np.nd
 
 
 def lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any]) -> None:
-    """Put in the weights of all shapes of an object's relays at a frame, or arrays of them at frames (any shape), in place where
+    """Put in the weights of all shapes of the relays of an object at a frame, or arrays of them at frames (any shape), where
     they are 0 so far; and of each relay, by its id, the place in its row: 2.25 is a quarter of the way from the third pose to
     the fourth."""
     for group_id, group in relays(obj).items():

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channels import OBJECT_KINDS, channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, named
-from fictilis.core.parameters import Choice, Number, Text
-from fictilis.core.rules import HOWS
+from fictilis.core.parameters import Choice, Number, Parameter, Text
+from fictilis.core.rules import HOWS, Follow
 from fictilis.core.scene import Scene
 
 HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
@@ -61,8 +63,35 @@ def _driver(s: Subject, v: Values) -> Scene:
 
 
 def _plain(s: Subject, _v: Values) -> Scene:
-    edits.rule_of(s.scene, s.obj.id, s.target_id)
     return edits.set_rule(s.scene, s.obj.id, s.target_id, None, s.weights.get(s.target_id, 0.0))
+
+
+@dataclass(frozen=True)
+class FollowSource(Parameter):
+    """A number of the object that a weight may follow: another target, or where the object is."""
+
+    def options(self, subject: Subject) -> list[tuple[str, str]]:
+        others = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
+        return [*others, *((OBJECT_KINDS[c].name, c) for c in edits.FOLLOWED)]
+
+    def checked(self, value: object, subject: Subject) -> str:
+        known = dict(self.options(subject))
+        if value in known.values():
+            return str(value)
+        return known[str(value)] if value in known else subject.obj.target_named(str(value)).id
+
+
+def _follow(s: Subject, v: Values) -> Scene:
+    """By a curve that is given as NUMBER=WEIGHT, or over the usual range of what is followed."""
+    what = channel(s.obj, v["source"])
+    rows = [(max(what.low, min(what.rest, 0.0)), 0.0), (what.high, 1.0)]
+    if v["curve"]:
+        try:
+            rows = [(float(a), float(b)) for a, b in (word.split("=") for word in v["curve"].split(","))]
+        except ValueError:
+            raise EditRefused(f"“{v['curve']}” is no curve of points, such as 0=0,45=1.") from None
+    curve = AnimationCurve.of([Key(at, weight, v["way"]) for at, weight in rows])
+    return edits.set_follow(s.scene, s.obj.id, s.target_id, Follow(v["source"], curve))
 
 
 CORRECTIVES = (
@@ -83,7 +112,13 @@ CORRECTIVES = (
     Operation("target", "together", "How drivers act together",
               lambda s, v: edits.set_how(s.scene, s.obj.id, s.target_id, v["how"]), (HOW,), ("corrective",),
               "The product of what drives it, or the smallest.", "Set it", "Drivers of {target}", "Drivers of {target}"),
-    Operation("target", "plain", "Make it a plain target", _plain, (), ("corrective",),
+    Operation("target", "follow", "Follow another number", _follow,
+              (FollowSource("source", "Follows", needed=True), Text("curve", "Curve of points NUMBER=WEIGHT", asked=False),
+               Choice("way", "From point to point", "linear", options=tuple((w, w.capitalize(), w) for w in ("linear", "smooth",
+                                                                                                             "hold")))),
+              ("target",), "Its weight is led by another weight, or by where the object is, through a curve.", "Follow it",
+              "What {target} follows", "{target} follows another number"),
+    Operation("target", "plain", "Make it a plain target", _plain, (), ("driven",),
               "Nothing drives it any more; it has its own weight, and stands where it acts now.",
               done="Make {target} plain"),
 )  # fmt: skip
