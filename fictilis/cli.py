@@ -217,6 +217,7 @@ def describe(scene) -> dict:
     import numpy as np
 
     from fictilis.core.channels import channel
+    from fictilis.core.edits.links import partners
     from fictilis.core.edits.relays import shape_name
     from fictilis.core.mix.driven import driven_by
     from fictilis.core.mix.relay import poses, relay_of, relays
@@ -231,6 +232,7 @@ def describe(scene) -> dict:
                 "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
                 "group": obj.group(t.group).name if t.group else None,
                 "relay": relay_of(obj, t) is not None,
+                "linked": [f"{o.name}/{p.name}" for o, p in partners(scene, obj, t)],
                 "follows": driven_by(obj, t) if t.follows else None,
                 "together": t.rule.how if t.rule else None,
                 "drivers": [

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -10,6 +9,7 @@ import numpy as np
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
+from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
@@ -68,7 +68,8 @@ class Target:
 
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
     ``group`` is the id of a Group of the object. A corrective has a ``rule``, a driven
-    weight ``follows`` one number by a curve; neither has a weight or a lane of its own.
+    weight ``follows`` one number by a curve; neither has a weight or a lane of its own. Targets of several objects that have
+    the same ``link`` have one weight and one lane.
     """
 
     id: str
@@ -85,6 +86,7 @@ class Target:
     group: str | None = None
     rule: Rule | None = None
     follows: Follow | None = None
+    link: str | None = None
 
     def __post_init__(self) -> None:
         if self.mask is not None:
@@ -373,7 +375,8 @@ class Scene:
         floor = self.id_floor
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
-        return replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
+        scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
+        return in_step(scene, obj, was) if links_of(obj) else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene without an object or a camera of it."""
@@ -391,42 +394,34 @@ def targets_by_id(obj: MorphObject) -> dict[str, Target]:
 
 
 @cached_by_identity
+def links_of(obj: MorphObject) -> dict[str, Target]:
+    """The linked targets of an object by their links."""
+    return {target.link: target for target in obj.targets if target.link is not None}
+
+
+def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> Scene:
+    """The scene with the lanes and weights of what is linked with targets of ``obj`` as those are; where ``was`` is given, of
+    those that differ from it."""
+    for link, target in links_of(obj).items():
+        lane, before = obj.lane(target.id), targets_by_id(was).get(target.id) if was is not None else None
+        if was is not None and before is not None and was.lane(target.id) is lane and before.weight == target.weight:
+            continue
+        objects = []
+        for other in scene.objects:
+            linked = links_of(other).get(link) if other is not obj else None
+            if linked is not None:
+                rest = tuple(x for x in other.lanes if x.channel != linked.id)
+                copy = () if lane is None else (replace(lane, channel=linked.id),)
+                other = replace(other.with_target(replace(linked, weight=target.weight)), lanes=rest + copy)
+            objects.append(other)
+        scene = replace(scene, objects=tuple(objects))
+    return scene
+
+
+@cached_by_identity
 def highest_number(owner: MorphObject | SceneCamera) -> int:
     """The highest number in the ids of an object, its targets and its groups, or of a camera; 0 without any."""
     ids = [owner.id]
     if isinstance(owner, MorphObject):
         ids += [t.id for t in owner.targets] + [g.id for g in owner.groups]
-    return max(_number(i) for i in ids)
-
-
-def _number(some_id: str) -> int:
-    digits = some_id[1:]
-    return int(digits) if digits.isascii() and digits.isdigit() and len(digits) < 18 else 0
-
-
-def fresh_id(prefix: str, used: Iterable[str], floor: int = 0) -> str:
-    """``prefix``, one letter, and the lowest number above all in use and above ``floor``."""
-    return f"{prefix}{max((floor, *(_number(i) for i in used if i.startswith(prefix)))) + 1}"
-
-
-LONGEST_NAME = 200
-JOINERS = "\u200c\u200d"  # which some scripts write with
-
-
-def tidy_name(name: str) -> str:
-    """A name on one line, without what cannot be printed or stands at its ends, and of a bearable length."""
-    return (
-        "".join(c if c.isprintable() or c in JOINERS else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
-    )
-
-
-def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:
-    """``wanted``, tidied, or with a number from ``least`` on behind it when the name is taken."""
-    wanted = tidy_name(wanted) or "Unnamed"
-    taken = used if isinstance(used, set) else set(used)
-    if wanted not in taken:
-        return wanted
-    number = least
-    while f"{wanted} {number}" in taken:
-        number += 1
-    return f"{wanted} {number}"
+    return max(number_of(i) for i in ids)

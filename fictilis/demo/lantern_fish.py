@@ -1,4 +1,4 @@
-"""The paper lantern fish: a made-up lantern of paper with a tail that a relay swings, and an eye that swells with it."""
+"""The paper lantern fish: a made-up lantern of paper with a tail that a relay swings, and an eye that is linked with it."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import relay_from_points, set_pose
 from fictilis.core.edits.targets import target_from_points
@@ -109,7 +110,7 @@ def lantern_fish() -> Scene:
     scene = scene.with_object(replace(scene.object(eye), transform=place))
     scene, wide = target_from_points(scene, eye, "Swell", ball * 1.22 + [0, 0, 2.6])
     pulse = ((0.0, 0.0), (18.0, 0.9), (30.0, 0.9), (50.0, 0.0), (END, 0.0))
-    scene = _keyed(_keyed(scene, body, swell, pulse), eye, wide, pulse)
+    scene = _keyed(link_targets(scene, [(body, swell), (eye, wide)]), body, swell, pulse)
     scene = _keyed(scene, body, squash, ((0.0, 0.0), (50.0, 0.0), (56.0, 0.5), (END, 0.0)))
     bob = ((0.0, 0.0), (22.0, 1.8), (46.0, -1.4), (END, 0.0))
     for object_id, height in ((body, 0.0), (tail, 0.0), (eye, place.position[1])):

@@ -135,6 +135,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
             mask=None if t.mask is None else store(t.mask),
             rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
+            link=t.link,
         )  # fmt: skip
 
     def texture(x: Texture | None) -> TextureRecord | None:

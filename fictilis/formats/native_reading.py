@@ -287,7 +287,7 @@ class _ObjectReader:
         rule = Rule(tuple(Driver(d.target, d.at, d.width) for d in t.rule.drivers), t.rule.how) if t.rule else None
         return Target(
             t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
-            mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None,
+            mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None, t.link,
         )  # fmt: skip
 
     def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:
@@ -324,6 +324,8 @@ def _check(archive: _Archive, scene: Scene) -> None:
     _once(archive, (v.name for v in scene.views), "the view")
     _once(archive, (owner.id for owner in scene.owners), "the id")
     _once(archive, (c.name for c in scene.cameras), "the camera")
+    for obj in scene.objects:
+        _once(archive, (t.link for t in obj.targets if t.link is not None), f"in {obj.name} the link")
     for view in scene.views:
         if not 0 < view.distance < 1e9:
             raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")

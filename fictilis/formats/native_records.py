@@ -67,6 +67,7 @@ class TargetRecord(_Strict, kw_only=True):
     group: str | None = None
     rule: RuleRecord | None = None
     follows: FollowRecord | None = None
+    link: str | None = None
 
 
 class GroupRecord(_Strict, kw_only=True):

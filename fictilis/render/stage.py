@@ -17,7 +17,7 @@ from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
-from fictilis.core.scene import Deltas, MorphObject, Scene, targets_by_id
+from fictilis.core.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
 from fictilis.render.camera import Camera
 
 WAYS = ("In the mix", "Alone", "Line-up")
@@ -226,19 +226,28 @@ class Stage:
         in_mix = live
         if live is not None and wish.shaping is not None:
             in_mix = Deltas(live.indices, live.offsets * shown_shares(wish, obj)[1])
+        places = dict(zip([None, *refs], line_up_places(obj, len(refs) + 1, wish), strict=True))
         first = self._mix(wish, obj, in_mix)
         self.lifted = False
         first.label, first.shaped, first.share = "In the mix", False, 1.0
-        items = [first]
+        items, offsets = [first], [places[None]]
+        beside = [o for o in wish.scene.objects if o is not obj and links_of(o).keys() & links_of(obj).keys()]
+        for other in beside:
+            items.append(self._mix(wish, other, None))
+            offsets.append(places[None])
         end, self.unfinished = time.perf_counter() + self.seconds, False
         for ref in refs:
             if time.perf_counter() > end and self._shapes.get(("line-up", obj.id, ref)) is None:
                 self.unfinished = True  # the next picture has more of them
                 continue
             items.append(self._alone(wish, obj, ref, live if ref == wish.shaping else None, "line-up"))
-        places = dict(zip([None, *refs], line_up_places(obj, len(refs) + 1, wish), strict=True))
-        for item in items:
-            place = places[item.ref]
+            offsets += [places[ref]] * (1 + len(beside))
+            link = obj.target(ref.target).link if ref.target else None
+            for other in beside:  # the other parts of the creature, as they are then
+                linked = links_of(other).get(link or "")
+                items.append(self._alone(wish, other, ShapeRef(linked.id if linked else None), None, "line-up"))
+                items[-1].shaped = False
+        for item, place in zip(items, offsets, strict=True):
             item.matrix = item.matrix.copy()
             item.matrix[:3, 3] += place
         return items
@@ -293,7 +302,9 @@ def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
 
 def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
     """(count, 3): offsets that stand shapes in rows facing the viewer, the first at the top left."""
-    size = extent(obj.base @ obj.transform.matrix()[:3, :3].T) if len(obj.base) else np.ones(3)
+    parts = [o for o in wish.scene.objects if o is obj or links_of(o).keys() & links_of(obj).keys()]
+    clouds = [placed(o.base, o.transform.matrix()) for o in parts if len(o.base)]
+    size = extent(np.concatenate(clouds)) if clouds else np.ones(3)
     right, up = np.array(wish.right), np.array(wish.up)
     wide = float(np.abs(right) @ size) * 1.2 + 1e-6
     high = float(np.abs(up) @ size) * 1.32 + 1e-6

@@ -10,6 +10,7 @@ from fictilis.core.edits import objects, relays, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
 from fictilis.core.errors import EditRefused
@@ -32,7 +33,8 @@ PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "ex
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
-        "object-remove", "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
+        "object-remove", "target-link", "target-link-names", "target-unlink",
+        "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -65,6 +67,10 @@ def everything():
     scene, row = relays.make_relay(scene, OBJ, ["t4", "t5"], "Row", 0.0, 10.0)
     scene = relays.set_pose(relays.set_pose(scene, OBJ, row, 20.0, "t5"), OBJ, row, 48.0, "t4", "hold")
     scene, _ = add_form(scene, "Ball", {"radius": 4.0})
+    scene, third = add_object(scene, "Third", mesh, points * 1.2)
+    scene, named = target_from_points(scene, third, "Far", lift * 1.2)
+    scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
+    scene = link_targets(scene, [(other, "t1"), (third, named)])
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
 
 
@@ -80,7 +86,9 @@ def subject_for(operation, scene) -> Subject:
     targets = (ONE,) if operation.id == "relay-new" else (ONE, BOTH) if "driven" in operation.needs else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "form-numbers":
-        return Subject(scene, scene.objects[-1].id)
+        return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
+    if operation.id == "target-unlink":
+        return Subject(scene, "o2", ("t1",))
     return Subject(scene, OBJ, targets, pick, pick.kind, lanes, selected, keys,
                    0.0 if operation.verb == "drop-marker" else 30.0,
                    (0.0, 40.0), {ONE: 0.3, TWO: 0.6})  # fmt: skip
@@ -125,13 +133,15 @@ def test_an_operation_runs_and_what_it_made_is_saved_and_opened(operation, every
     assert same(read_native(tmp_path / "s.fictilis"), made.scene)
     if made.pick is not None:
         assert made.pick.kind == subject.kind or not len(made.pick)
-    assert all(made.scene.object(OBJ).target(t) for t in made.targets or ())
+    assert all(made.scene.object(subject.obj.id).target(t) for t in made.targets or ())
 
 
 @pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
 def test_a_locked_object_keeps_its_shapes_targets_and_mesh(operation, everything):
     """Weights, keys, ranges, kept picks and mixes stay free."""
-    locked = everything.with_object(replace(everything.object(OBJ), locked=True))
+    locked = everything
+    for object_id in (OBJ, "o2"):
+        locked = locked.with_object(replace(locked.object(object_id), locked=True))
     subject = subject_for(operation, locked)
     given = given_for(operation, subject)
     if operation.part in ("target", "relay", "mesh", "shape") and operation.id not in FREE:

@@ -8,7 +8,8 @@ import pytest
 
 from fictilis.core.edits.objects import rename_object, set_visible
 from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError
-from fictilis.core.scene import Scene, tidy_name
+from fictilis.core.names import tidy_name
+from fictilis.core.scene import Scene
 from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save, scene_from_file
 
 OBJ = "o1"

@@ -153,6 +153,7 @@ def as_version_7(record):
             group.pop("relay")
         for target in obj["targets"]:
             target.pop("follows")
+            target.pop("link")
         for key in (key for lane in obj["lanes"] for key in lane["keys"]):
             key.pop("shape")
     for camera in record["cameras"]:

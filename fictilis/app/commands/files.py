@@ -16,7 +16,8 @@ from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
-from fictilis.core.scene import MorphObject, SavedView, Scene, Texture, fresh_name
+from fictilis.core.names import fresh_name
+from fictilis.core.scene import MorphObject, SavedView, Scene, Texture
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX

@@ -179,6 +179,9 @@ ROWS = (
         for path, text in (("straight", "Straight from pose to pose"), ("through", "Through the row in one curve"))
     ),
     _op("relay-layers", "Target/Relay", "relay-layers"),
+    _op("link-names", "Target/Linked", "target-link-names"),
+    _op("link", "Target/Linked", "target-link"),
+    _op("unlink", "Target/Linked", "target-unlink"),
     _op("group", "Target/Groups and mixes", "target-group", ("Ctrl+G",)),
     _op("ungroup", "Target/Groups and mixes", "target-ungroup"),
     _op("keep-mix", "Target/Groups and mixes", "object-keep-mix"),

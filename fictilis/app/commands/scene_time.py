@@ -10,7 +10,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import timeline as edits
-from fictilis.core.scene import fresh_name
+from fictilis.core.names import fresh_name
 from fictilis.core.timeline import SceneCamera
 from fictilis.formats.sound import SUFFIXES, read_sound
 

@@ -11,9 +11,10 @@ from fictilis.core.animation.hold_guard import Hold
 from fictilis.core.channels import Channel, ChannelRef, channel, find_channel, set_value, settable, values_at
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.links import partners
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene import MorphObject, Scene, targets_by_id
 from fictilis.core.timeline import Lane, SceneCamera
 
 T = TypeVar("T")
@@ -90,6 +91,7 @@ class Channels:
     def set_values(self, values: Mapping[ChannelRef, float], label: str, final: bool = True) -> None:
         """Set several channels at once; ``final`` is one undoable step, else it is shown only."""
         values = self._free({ref: float(v) for ref, v in values.items() if self.find(ref) is not None})
+        values = {**values, **{other: v for ref, v in values.items() for other in self._linked(ref)}}
         for ref, value in values.items():
             what = self.channel(ref)
             most = LARGEST.get(what.part, LARGEST_NUMBER)
@@ -120,6 +122,15 @@ class Channels:
             self.doc.commit(label, scene, posed=posed)
         else:
             self.doc.preview(scene, posed=posed)
+
+    def _linked(self, ref: ChannelRef) -> list[ChannelRef]:
+        """The channels of other objects that have one weight with a channel."""
+        scene = self.doc.settled.scene
+        obj = next((o for o in scene.objects if o.id == ref.owner), None)
+        target = targets_by_id(obj).get(ref.channel) if obj is not None else None
+        if obj is None or target is None:
+            return []
+        return [ChannelRef(o.id, t.id) for o, t in partners(scene, obj, target)]
 
     def _free(self, values: Mapping[ChannelRef, float]) -> Mapping[ChannelRef, float]:
         """Without what follows others, where there is anything else."""
@@ -154,7 +165,8 @@ class Channels:
         except FictilisError as error:
             self.doc.say(error.said, "error")
             return
-        posed = {k: {c: v for c, v in d.items() if c not in by_owner.get(k, ())} for k, d in self.doc.settled.posed.items()}
+        gone = {*values, *(other for ref in values for other in self._linked(ref))}
+        posed = {k: {c: v for c, v in d.items() if ChannelRef(k, c) not in gone} for k, d in self.doc.settled.posed.items()}
         names = {c: self.channel(c).name for c in values}
         self.doc.commit(label, scene, posed={k: d for k, d in posed.items() if d})
         self.doc.notice([self._notice(ref, names[ref], hold) for ref, hold in holds])

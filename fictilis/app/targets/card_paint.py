@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from fictilis.app.targets.card_place import bar_part
 from fictilis.app.widgets.theme import Palette, font
@@ -73,3 +73,11 @@ def notch(bar: QRectF, target: Target, at: float) -> QRectF:
     """Where the notch of an in-between can be pressed."""
     x = bar.left() + min(max(bar_part(target, at), 0.0), 1.0) * bar.width()
     return QRectF(x - 5, bar.top() - 6, 10, bar.height() + 12)
+
+
+def paint_link(painter: QPainter, p: Palette, at: QPointF) -> None:
+    """Two rings in one another: the target is linked."""
+    painter.setPen(QPen(QColor(p.primary), 1.5))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for x in (4.0, 9.0):
+        painter.drawEllipse(QPointF(at.x() + x, at.y()), 4.0, 3.2)

@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
-from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers
+from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_link
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
@@ -24,7 +24,8 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
-MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", None, "group", "ungroup", "target-colour", None)
+MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",
+                  "target-colour", None)  # fmt: skip
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -147,6 +148,9 @@ class Cards(Gesturing, QWidget):
             return
         painter.setFont(font(12.5))
         painter.setPen(QColor(p.quiet))
+        if target.link is not None:
+            x = place.rect.left() + (8 if not self.as_rows() else 20)
+            paint_link(painter, p, QPointF(x, place.rect.top() + 12))
         said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
         painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
         if place.drivers is not None:

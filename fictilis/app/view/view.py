@@ -228,8 +228,9 @@ class View(Gesturing, QWidget):
         return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
-        """Line-up: each item with the rectangle it covers in the picture, found by some of its points."""
-        return [(item, QRectF(*box)) for item, box in seen_boxes(self._items, self.camera, self.width(), self.height())]
+        """Line-up: each item of the object shown with the rectangle it covers in the picture, found by some of its points."""
+        mine = [item for item in self._items if item.obj.id == self.doc.object_id]
+        return [(item, QRectF(*box)) for item, box in seen_boxes(mine, self.camera, self.width(), self.height())]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -38,6 +38,8 @@ def checked_rule(obj: MorphObject, target: Target) -> None:
     rule, relay = target.rule, relay_of(obj, target)
     if (rule is not None or target.follows is not None) and relay is not None:
         raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be driven by others too.")
+    if (rule is not None or target.follows is not None) and target.link is not None:
+        raise EditRefused(f"{target.name} is linked; unlink it before others drive it.")
     if target.follows is not None:
         _checked_follow(obj, target, target.follows)
     if rule is None:

@@ -15,18 +15,8 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
-from fictilis.core.scene import (
-    RELAY_PATHS,
-    STRAIGHT,
-    Deltas,
-    Group,
-    MorphObject,
-    Scene,
-    Target,
-    fresh_id,
-    fresh_name,
-    targets_by_id,
-)
+from fictilis.core.names import fresh_id, fresh_name
+from fictilis.core.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
 
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed

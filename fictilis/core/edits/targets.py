@@ -20,19 +20,8 @@ from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.scene import (
-    LANE_COLOURS,
-    Deltas,
-    Group,
-    InBetween,
-    MorphObject,
-    Scene,
-    StoredMix,
-    Target,
-    fresh_id,
-    fresh_name,
-    tidy_name,
-)
+from fictilis.core.names import fresh_id, fresh_name, tidy_name
+from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, StoredMix, Target
 from fictilis.core.timeline import Lane
 
 PATHS = ("straight", "curved")
@@ -47,7 +36,7 @@ def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, *
 def append(scene: Scene, obj: MorphObject, new: Target, name: str) -> tuple[Scene, str]:
     """``new`` behind all targets, with an id, name and colour of its own."""
     made = replace(
-        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
+        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor), link=None,
         name=fresh_name(name, (t.name for t in obj.targets)),
         colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)],
     )  # fmt: skip
@@ -328,6 +317,8 @@ def _as_shape(target: Target, relay: Group) -> Target:
     """A target without a weight of its own. Raises EditRefused for one that a relay cannot lead to."""
     if target.rule is not None or target.follows is not None:
         raise EditRefused(f"{target.name} is driven by others; it cannot be a shape of the relay {relay.name}.")
+    if target.link is not None:
+        raise EditRefused(f"{target.name} is linked; unlink it before it becomes a shape of the relay {relay.name}.")
     if target.in_betweens:
         raise EditRefused(f"{target.name} has in-betweens; the relay {relay.name} leads from pose to pose. Remove them first.")
     return target if target.weight == 0.0 else replace(target, weight=0.0)

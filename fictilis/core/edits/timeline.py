@@ -9,7 +9,8 @@ import numpy as np
 
 from fictilis.core.edits.timing import map_frames
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene, fresh_id, fresh_name, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, tidy_name
+from fictilis.core.scene import Scene
 from fictilis.core.timeline import Marker, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0

@@ -17,7 +17,8 @@ from fictilis.core.evaluate import full_shape, shape_parts
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST, masked, own, unmasked
-from fictilis.core.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target, fresh_id, fresh_name
+from fictilis.core.names import fresh_id, fresh_name
+from fictilis.core.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.core.shaping.mirror import Mirror, mirror_map
 
@@ -52,7 +53,7 @@ def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: st
     driven = new.rule is not None or new.follows is not None
     made = replace(
         new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
-        name=fresh_name(name, (t.name for t in obj.targets)),
+        name=fresh_name(name, (t.name for t in obj.targets)), link=None,
         colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0, muted=new.muted or driven,
     )  # fmt: skip
     place = [t.id for t in obj.targets].index(after.id) + 1

@@ -5,7 +5,7 @@ from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIME
 from fictilis.core.operations.meshes import MESHES, OBJECTS
 from fictilis.core.operations.relays import RELAYS
 from fictilis.core.operations.shapes import SHAPES
-from fictilis.core.operations.targets import MIXES, TARGETS, TRANSFER
+from fictilis.core.operations.targets import LINKS, MIXES, TARGETS, TRANSFER
 
 OPERATIONS = {
     operation.id: operation
@@ -14,6 +14,7 @@ OPERATIONS = {
         *CORRECTIVES,
         *RELAYS,
         *MESHES,
+        *LINKS,
         *TRANSFER,
         *OBJECTS,
         *MIXES,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fictilis.core.edits import links
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
@@ -58,6 +59,11 @@ def _transfer(s: Subject, v: Values) -> tuple[Scene, str]:
 def _group(s: Subject, v: Values) -> Outcome:
     chosen = [t.id for t in s.obj.targets if t.id in s.targets]
     return Outcome(edits.group_targets(s.scene, s.obj.id, chosen, v["name"])[0])
+
+
+def _link_names(s: Subject, _v: Values) -> Outcome:
+    scene, names = links.link_equal_names(s.scene, s.obj.id)
+    return Outcome(scene, said=f"Linked: {', '.join(names)}.")
 
 
 def _ordered(s: Subject) -> list[str]:
@@ -181,6 +187,18 @@ TARGETS = (
               lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group or "", factor=v["factor"]),
               (Number("factor", "Factor", 1.0, True, low=-100, high=100),), ("group",),
               "What the weights of the group's targets are multiplied by.", done="Slider of the group of {target}"),
+)  # fmt: skip
+LINKS = (
+    Operation("target", "link-names", "Link equal names", _link_names, (), ("other objects",),
+              "Targets of other objects that have the same name get one weight and one lane with those of this one.",
+              done="Link equal names"),
+    Operation("target", "link", "Link with another object's target",
+              lambda s, v: links.link_targets(s.scene, [(s.obj.id, s.target_id), v["with"]]),
+              (ForeignTarget("with", "With", needed=True),), ("target", "other objects"),
+              "One slider, one lane and one key for both, each object with its own shape.", "Link them", "Link {target}",
+              "Link {target}"),
+    Operation("target", "unlink", "Unlink", lambda s, _v: links.unlink(s.scene, s.obj.id, s.target_id), (), ("linked",),
+              "It has a weight and keys of its own again: those it has now.", done="Unlink {target}"),
 )  # fmt: skip
 TRANSFER = (
     Operation("mesh", "transfer", "Transfer from another object", _transfer,

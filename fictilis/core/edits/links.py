@@ -1,0 +1,83 @@
+"""Linked targets: targets of several objects that have one weight and one lane, each with its own shape.
+
+Each object keeps a copy of the lane, and the scene keeps the copies alike (``Scene.with_object``); so unlinking is taking the
+link off, and every object evaluates as if there were none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from fictilis.core.errors import EditRefused
+from fictilis.core.mix.driven import driven_by
+from fictilis.core.names import fresh_id
+from fictilis.core.scene import MorphObject, Scene, Target, in_step, links_of
+
+
+def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[MorphObject, Target]]:
+    """The targets of other objects that a target is linked with, each with its object."""
+    if target.link is None:
+        return []
+    found = ((other, links_of(other).get(target.link)) for other in scene.objects if other.id != obj.id)
+    return [(other, linked) for other, linked in found if linked is not None]
+
+
+def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:
+    """One weight and one lane for targets of several objects, as (object id, target id): those of the first.
+
+    What the first is linked with already stays with it; another one leaves what it was linked with.
+    """
+    if len({object_id for object_id, _ in parts}) < 2:
+        raise EditRefused("Targets of at least two objects can be linked.")
+    first, target = scene.object(parts[0][0]), scene.object(parts[0][0]).target(parts[0][1])
+    used = (link for o in scene.objects for link in links_of(o))
+    link = target.link or fresh_id("k", used)
+    for number, (object_id, target_id) in enumerate(parts):
+        obj = scene.object(object_id)
+        mine = obj.target(target_id)
+        led = driven_by(obj, mine)
+        if led:
+            raise EditRefused(f"{mine.name} of {obj.name} is driven by {led}; it has no weight to be linked.")
+        held = links_of(obj).get(link)
+        if number and held is not None and held.id != target_id:
+            raise EditRefused(f"{target.name} of {first.name} is linked with {held.name} of {obj.name} already.")
+        scene = replace(
+            scene, objects=tuple(obj.with_target(replace(mine, link=link)) if o is obj else o for o in scene.objects)
+        )
+    return in_step(scene, scene.object(first.id))
+
+
+def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
+    """Every target of an object linked with those of the same name in other objects; the names that were linked."""
+    linked = []
+    for target_id in [t.id for t in scene.object(object_id).targets]:
+        obj = scene.object(object_id)
+        target = obj.target(target_id)
+        if driven_by(obj, target):
+            continue
+        others = [
+            (o.id, t.id) for o in scene.objects if o.id != object_id for t in o.targets
+            if t.name == target.name and not driven_by(o, t) and (t.link is None or t.link != target.link)
+        ]  # fmt: skip
+        if others:
+            scene = link_targets(scene, [(object_id, target.id), *others])
+            linked.append(target.name)
+    if not linked:
+        name = scene.object(object_id).name
+        raise EditRefused(f"No other object has a target named as one of {name}, but for those that are linked.")
+    return scene, linked
+
+
+def unlink(scene: Scene, object_id: str, target_id: str) -> Scene:
+    """A target on its own again, with the keys it has; a last one that is left alone is unlinked too."""
+    obj = scene.object(object_id)
+    target = obj.target(target_id)
+    if target.link is None:
+        raise EditRefused(f"{target.name} of {obj.name} is not linked.")
+    rest = partners(scene, obj, target)
+    freed = [(obj, target), *(rest if len(rest) == 1 else [])]
+    for owner, part in freed:
+        alone = owner.with_target(replace(part, link=None))
+        scene = replace(scene, objects=tuple(alone if o is owner else o for o in scene.objects))
+    return scene

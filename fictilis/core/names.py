@@ -1,0 +1,39 @@
+"""Names and ids: tidied, and such as are not taken yet."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+
+def number_of(some_id: str) -> int:
+    """The number of an id of one letter and digits; 0 for any other."""
+    digits = some_id[1:]
+    return int(digits) if digits.isascii() and digits.isdigit() and len(digits) < 18 else 0
+
+
+def fresh_id(prefix: str, used: Iterable[str], floor: int = 0) -> str:
+    """``prefix``, one letter, and the lowest number above all in use and above ``floor``."""
+    return f"{prefix}{max((floor, *(number_of(i) for i in used if i.startswith(prefix)))) + 1}"
+
+
+LONGEST_NAME = 200
+JOINERS = "\u200c\u200d"  # which some scripts write with
+
+
+def tidy_name(name: str) -> str:
+    """A name on one line, without what cannot be printed or stands at its ends, and of a bearable length."""
+    return (
+        "".join(c if c.isprintable() or c in JOINERS else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
+    )
+
+
+def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:
+    """``wanted``, tidied, or with a number from ``least`` on behind it when the name is taken."""
+    wanted = tidy_name(wanted) or "Unnamed"
+    taken = used if isinstance(used, set) else set(used)
+    if wanted not in taken:
+        return wanted
+    number = least
+    while f"{wanted} {number}" in taken:
+        number += 1
+    return f"{wanted} {number}"

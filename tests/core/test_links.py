@@ -1,0 +1,120 @@
+"""Linked targets: one weight and one lane for targets of several objects, kept alike by every edit there is."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.channels import set_value
+from fictilis.core.edits import correctives, keys, links, relays, targets, timeline, timing
+from fictilis.core.edits import whole_shapes as whole
+from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.objects import add_object, remove_object
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import evaluate
+from fictilis.core.rules import Driver, Rule
+from fictilis.core.scene import Scene
+from fictilis.formats.native import read_native, write_native
+from tests.formats.test_native import same
+
+SKIN, TEETH, LID = "o1", "o2", "o3"
+
+
+@pytest.fixture
+def parts(sheet) -> Scene:
+    """Three objects; Lift stands in all of them, keyed in the first, and is linked."""
+    base, mesh = sheet.object(SKIN).base, sheet.object(SKIN).mesh
+    scene = sheet
+    for name, way in (("Teeth", [0, 2, 0]), ("Lid", [0, 0, 3])):
+        scene, made = add_object(scene, name, mesh, base)
+        scene, _ = targets.target_from_points(scene, made, "Lift", base + way)
+    scene = set_key(set_key(scene, SKIN, "t1", Key(0, 0, "linear")), SKIN, "t1", Key(10, 1, "linear"))
+    scene, named = links.link_equal_names(scene, SKIN)
+    assert named == ["Lift"]
+    return scene
+
+
+def alike(scene: Scene) -> bool:
+    rows = [(o.lane("t1") and (o.lane("t1").curve, o.lane("t1").modifiers), o.target("t1").weight) for o in scene.objects]
+    return all(row == rows[0] for row in rows)
+
+
+CHANGES = {
+    "linked": lambda s: s,
+    "a key": lambda s: set_key(s, TEETH, "t1", Key(20, 0.5)),
+    "a key with the guard": lambda s: keys.key_values(s, LID, 30.0, {"t1": 0.2})[0],
+    "keys moved": lambda s: keys.move_keys(s, [KeyRef(SKIN, "t1", 10.0)], 4.0, 0.1)[0],
+    "keys gone": lambda s: keys.delete_keys(s, [KeyRef(LID, "t1", 0.0), KeyRef(LID, "t1", 10.0)]),
+    "an ease": lambda s: keys.set_interpolation(s, [KeyRef(TEETH, "t1", 0.0)], "ease", "bounce-out"),
+    "a way on": lambda s: keys.set_beyond(s, TEETH, "t1", after="repeat"),
+    "a spring": lambda s: timing.set_modifiers(s, LID, "t1", (Modifier("spring"),)),
+    "baked": lambda s: timing.bake(s, [(LID, "t1")], 0, 10),
+    "retimed": lambda s: timing.retime(s, [(SKIN, "t1")], 0, 10, 0, 30),
+    "staggered with others": lambda s: timing.stagger(s, [(TEETH, "t1")], 3),
+    "a rate": lambda s: timeline.set_rate(s, 30.0, True),
+    "a weight": lambda s: set_value(s, TEETH, "t1", 0.4),
+    "a weight of a target": lambda s: targets.set_weight(s, LID, "t1", 0.7),
+    "a new name": lambda s: targets.rename_target(s, TEETH, "t1", "Up"),
+    "a lock": lambda s: set_key(s.with_object(replace(s.object(TEETH), locked=True)), SKIN, "t1", Key(5, 0.3)),
+}
+
+
+@pytest.mark.parametrize("change", CHANGES.values(), ids=list(CHANGES))
+def test_every_edit_of_one_is_an_edit_of_all(parts, change, tmp_path):
+    scene = change(parts)
+    assert alike(scene)
+    write_native(tmp_path / "s.fictilis", scene)
+    assert same(read_native(tmp_path / "s.fictilis"), scene)
+
+
+def test_each_object_has_its_own_shape(parts):
+    moved = {name: points - parts.object(SKIN).base for name, points in evaluate(parts, 5.0).items()}
+    assert np.allclose(moved["Sheet"], [0, 5, 0]) and np.allclose(moved["Teeth"], [0, 1, 0])
+    assert np.allclose(moved["Lid"], [0, 0, 1.5])
+    half = targets.set_muted(parts, TEETH, "t1", True)
+    assert not (evaluate(half, 5.0)["Teeth"] - parts.object(SKIN).base).any()
+
+
+def test_unlinking_leaves_each_its_keys_and_a_last_one_alone(parts):
+    scene = links.unlink(parts, LID, "t1")
+    assert scene.object(LID).lane("t1").curve is parts.object(SKIN).lane("t1").curve
+    scene = set_key(scene, SKIN, "t1", Key(20, 0.5))
+    assert len(scene.object(TEETH).lane("t1").curve.keys) == 3 and len(scene.object(LID).lane("t1").curve.keys) == 2
+    scene = links.unlink(scene, TEETH, "t1")
+    assert all(o.target("t1").link is None for o in scene.objects)
+
+
+def test_a_copy_or_a_removed_part_takes_no_link_along(parts):
+    copied, made = whole.duplicate(parts, SKIN, "t1")
+    assert copied.object(SKIN).target(made).link is None
+    gone = remove_object(targets.remove_target(parts, TEETH, "t1"), LID)
+    assert links.partners(gone, gone.object(SKIN), gone.object(SKIN).target("t1")) == []
+
+
+REFUSED = {
+    "one object": (lambda s: links.link_targets(s, [(SKIN, "t1"), (SKIN, "t2")]), "at least two objects"),
+    "held already": (lambda s: links.link_targets(s, [(SKIN, "t1"), (LID, _second(s))]), "is linked with Lift of Lid already"),
+    "a shape of a relay": (lambda s: relays.make_relay(s, SKIN, ["t1", "t2"]), "Lift is linked; unlink it before"),
+    "a corrective": (lambda s: correctives.set_rule(s, SKIN, "t1", Rule((Driver("t2"),))), "Lift is linked; unlink it before"),
+    "driven": (lambda s: links.link_targets(_ruled(s), [(SKIN, "t2"), (LID, "t1")]), "Slide of Sheet is driven by Lift"),
+    "not linked": (lambda s: links.unlink(s, SKIN, "t2"), "Slide of Sheet is not linked"),
+    "no equal name": (lambda s: links.link_equal_names(s, SKIN), "No other object has a target named as one of Sheet"),
+}
+
+
+def _second(scene: Scene) -> str:
+    raise_on = scene.object(LID)
+    return next((t.id for t in raise_on.targets if t.name == "Slide"), "t2")
+
+
+def _ruled(scene: Scene) -> Scene:
+    return correctives.set_rule(scene, SKIN, "t2", Rule((Driver("t1"),)))
+
+
+@pytest.mark.parametrize(("change", "said"), REFUSED.values(), ids=list(REFUSED))
+def test_what_makes_no_sense_is_refused_by_name(parts, change, said):
+    scene, _ = targets.new_target(parts, LID, "Slide 2")
+    with pytest.raises(EditRefused, match=said):
+        change(scene)
