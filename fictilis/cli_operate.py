@@ -150,6 +150,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
     from fictilis.core.mix.acting import weights_at
     from fictilis.core.shaping.mirror import Mirror
     from fictilis.core.shaping.reach import Reach
+    from fictilis.render.dress import pixels_of
 
     part = options.command
     span = (scene.start, scene.end)
@@ -178,6 +179,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         weights=weights_at(obj, scene.start, fps=scene.fps),
         mirror=mirror, reach=Reach(RADIUS.checked(options.radius, Subject(scene)), not options.space) if picks else Reach(),
         at=getattr(options, "at", 1.0) if part == "shape" else 1.0, group_id=group,
+        pixels=lambda: pixels_of(obj),
     )  # fmt: skip
 
 

@@ -15,9 +15,11 @@ import numpy as np
 from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_array, cached_by_identity, extent, recent_by_identity
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera
 
 Owner = MorphObject | SceneCamera
@@ -26,6 +28,7 @@ LEAST_SCALE = 1e-6  # a lane that runs through 0 must not make the object vanish
 LEAST_DISTANCE = 1e-3
 AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
 GREY = "#55606E"
+FRONT = front_of("")
 RECENT = 8  # evaluations kept
 
 
@@ -38,9 +41,9 @@ class ChannelRef(NamedTuple):
 
 @dataclass(frozen=True)
 class ChannelKind:
-    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``object`` or ``camera``: moves of one
-    part follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows what is
-    named there, and can be neither set nor keyed. One of ``poses`` is the lane of a relay: its keys name shapes."""
+    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``sweep``, ``object`` or ``camera``:
+    moves of one part follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows
+    what is named there, and can be neither set nor keyed. One of ``poses`` is the lane of a relay: its keys name shapes."""
 
     id: str
     name: str
@@ -250,6 +253,20 @@ def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
     )  # fmt: skip
 
 
+def _front_kind(obj: MorphObject, channel_id: str) -> ChannelKind:
+    target_id = channel_id.removesuffix(FRONT)
+    target = targets_by_id(obj)[target_id]
+
+    def put(o: Any, value: float) -> Any:
+        swept_ = o.target(target_id)
+        return o.with_target(replace(swept_, sweep=replace(swept_.sweep, front=value)))
+
+    return ChannelKind(
+        channel_id, f"Front of {target.name}", "sweep", lambda o: o.target(target_id).sweep.front, put, _fixed(0.0, 1.0),
+        colour=target.colour, quiet=target.muted,
+    )  # fmt: skip
+
+
 def _still(owner: Owner, _value: float) -> Owner:
     return owner
 
@@ -280,6 +297,8 @@ def find_channel(owner: Owner, channel_id: str) -> Channel | None:
         kind = _weight_kind(owner, channel_id)
     elif kind is None and isinstance(owner, MorphObject) and channel_id in relays(owner):
         kind = _relay_kind(owner, channel_id)
+    elif kind is None and isinstance(owner, MorphObject) and channel_id.removesuffix(FRONT) in swept(owner):
+        kind = _front_kind(owner, channel_id)
     return None if kind is None else Channel(owner, kind)
 
 
@@ -292,10 +311,12 @@ def channel(owner: Owner, channel_id: str) -> Channel:
 
 
 def part_of(owner: Owner, channel_id: str) -> str:
-    """What a channel is a part of: ``weight``, ``relay``, ``object`` or ``camera``. Moves of one part follow each other."""
+    """What a channel is a part of: ``weight``, ``relay``, ``sweep``, ``object`` or ``camera``."""
     kind = own_kinds(owner).get(channel_id)
     if kind is not None:
         return kind.part
+    if channel_id.endswith(FRONT):
+        return "sweep"
     return "relay" if isinstance(owner, MorphObject) and channel_id in relays(owner) else "weight"
 
 
@@ -305,7 +326,12 @@ def kinds(owner: Owner) -> dict[str, ChannelKind]:
     if isinstance(owner, SceneCamera):
         return own_kinds(owner)
     led = {group_id: _relay_kind(owner, group_id) for group_id in relays(owner)}
-    return led | {t.id: _weight_kind(owner, t.id) for t in owner.targets} | own_kinds(owner)
+    weights: dict[str, ChannelKind] = {}
+    for target in owner.targets:
+        weights[target.id] = _weight_kind(owner, target.id)
+        if target.sweep is not None:
+            weights[front_of(target.id)] = _front_kind(owner, front_of(target.id))
+    return led | weights | own_kinds(owner)
 
 
 def channels(owner: Owner) -> tuple[Channel, ...]:
@@ -378,6 +404,7 @@ def _own_values(owner: Owner) -> dict[str, float]:
         led = relays(owner)
         out.update((t.id, 0.0 if t.group in led else float(t.weight)) for t in owner.targets)
         out.update(dict.fromkeys(led, 0.0))
+        out.update((front_of(target_id), sweep.front) for target_id, sweep in swept(owner).items())
     out.update((kind.id, float(kind.get(owner))) for kind in own_kinds(owner).values())
     return out
 

@@ -11,6 +11,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
+from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
 
 LANE_COLOURS = (
@@ -69,7 +70,7 @@ class Target:
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
     ``group`` is the id of a Group of the object. A corrective has a ``rule``, a driven
     weight ``follows`` one number by a curve; neither has a weight or a lane of its own. Targets of several objects that have
-    the same ``link`` have one weight and one lane.
+    the same ``link`` have one weight and one lane. One with a ``sweep`` comes up where its front has passed.
     """
 
     id: str
@@ -87,6 +88,7 @@ class Target:
     rule: Rule | None = None
     follows: Follow | None = None
     link: str | None = None
+    sweep: Sweep | None = None
 
     def __post_init__(self) -> None:
         if self.mask is not None:

@@ -14,10 +14,12 @@ import numpy as np
 from fictilis.core.affine import rgb
 from fictilis.core.channels import stand_at
 from fictilis.core.errors import EditRefused
+from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.coefficients import FULL, columns
+from fictilis.core.mix.bands import swept
+from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, with_faces, write_whole
 from fictilis.formats.tracks import Track, motion_tracks, quaternion, weight_track
@@ -104,9 +106,15 @@ def _normals(obj: MorphObject, points: np.ndarray, vertices: _Vertices) -> np.nd
 
 
 def column_names(obj: MorphObject) -> list[str]:
-    """A name for each column: the target's, and for an in-between the target's and its weight."""
+    """A name for each column: the target's, for an in-between with its weight, for a band of a sweep with its number."""
     names = {target.id: target.name for target in obj.targets}
-    return [names[c.target] if c.at == FULL else f"{names[c.target]} {c.at:.2f}" for c in columns(obj)]
+
+    def name(column: Column) -> str:
+        if column.band is not None:
+            return f"{names[column.target]} band {column.band + 1}"
+        return names[column.target] if column.at == FULL else f"{names[column.target]} {column.at:.2f}"
+
+    return [name(column) for column in columns(obj)]
 
 
 def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> list[str]:
@@ -114,6 +122,8 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     import pygltflib as g
 
     shown, left_out = with_faces(scene, [obj for obj in scene.objects if obj.visible])
+    left_out += [banded_words(scene, obj) for obj in shown if swept(obj)]
+    shown = [with_bands(obj, FORMAT_BANDS) if swept(obj) else obj for obj in shown]
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=list(range(len(shown))))], 0
     buffer = _Buffer(gltf)

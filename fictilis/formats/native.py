@@ -20,6 +20,7 @@ from fictilis.core.scene import (
     Target,
     Texture,
 )
+from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Lane
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_migrations import VERSION
@@ -44,6 +45,7 @@ from fictilis.formats.native_records import (
     SceneRecord,
     SoundRecord,
     StageRecord,
+    SweepRecord,
     TargetRecord,
     TextureRecord,
     TransformRecord,
@@ -127,6 +129,9 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
     def deltas(value: Deltas) -> DeltasRecord:
         return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
 
+    def sweep(value: Sweep) -> SweepRecord:
+        return SweepRecord(**fields_of(value, SweepRecord) | {"field": store(value.field)})
+
     def target(t: Target) -> TargetRecord:
         stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
         drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
@@ -135,7 +140,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
             mask=None if t.mask is None else store(t.mask),
             rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
-            link=t.link,
+            link=t.link, sweep=None if t.sweep is None else sweep(t.sweep),
         )  # fmt: skip
 
     def texture(x: Texture | None) -> TextureRecord | None:

@@ -81,7 +81,8 @@ def _from_6(data: Record) -> None:
 
 
 def _from_7(data: Record) -> None:
-    """No group was a relay, no weight followed one number, and no target was linked; absent is none."""
+    """No group was a relay, no weight followed one number, no target was linked or
+    swept; absent is none."""
 
 
 MIGRATIONS: dict[int, Callable[[Record], None]] = {

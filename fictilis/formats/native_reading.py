@@ -18,6 +18,7 @@ from fictilis.core.channels import OWN_IDS
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import defaults
 from fictilis.core.edits.keys import checked_keys
+from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
@@ -43,6 +44,7 @@ from fictilis.core.scene import (
     Transform,
 )
 from fictilis.core.shaping.picks import element_count
+from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_migrations import VERSION, migrated
@@ -61,6 +63,7 @@ from fictilis.formats.native_records import (
     PickRecord,
     SceneRecord,
     SchemaOnly,
+    SweepRecord,
     TargetRecord,
     TextureRecord,
     ViewRecord,
@@ -288,7 +291,11 @@ class _ObjectReader:
         return Target(
             t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
             mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None, t.link,
+            None if t.sweep is None else self._sweep(t.sweep),
         )  # fmt: skip
+
+    def _sweep(self, record: SweepRecord) -> Sweep:
+        return Sweep(**fields_of(record, SweepRecord) | {"field": self.archive.array(record.field, "<f8")})
 
     def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:
         if record.kind not in PICK_KINDS:
@@ -381,6 +388,7 @@ def _check_object(archive: _Archive, obj: MorphObject) -> None:
             raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         obj.ancestors(target)
         checked_rule(obj, target)
+        checked_sweep(obj, target)
         if target.group is not None and obj.group(target.group) is None:
             raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
         relay = relay_of(obj, target)

@@ -52,6 +52,16 @@ class FollowRecord(_Strict, kw_only=True):
     after: str
 
 
+class SweepRecord(_Strict, kw_only=True):
+    field: str
+    front: float
+    softness: float
+    profile: str
+    bands: int
+    way: str
+    until: str | None = None
+
+
 class TargetRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -68,6 +78,7 @@ class TargetRecord(_Strict, kw_only=True):
     rule: RuleRecord | None = None
     follows: FollowRecord | None = None
     link: str | None = None
+    sweep: SweepRecord | None = None
 
 
 class GroupRecord(_Strict, kw_only=True):

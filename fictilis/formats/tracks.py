@@ -11,9 +11,11 @@ import numpy as np
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channels import OBJECT_KINDS, stand_at
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
 
 Values = Callable[[np.ndarray], np.ndarray]
@@ -159,7 +161,8 @@ def quaternion(m: np.ndarray) -> list[float]:
 
 def _weight_lanes(obj: MorphObject) -> list[Lane]:
     followed = {t.follows.source for t in obj.targets if t.follows}
-    return [lane for lane in obj.lanes if lane.channel in targets_by_id(obj) or lane.channel in followed]
+    moved = {*targets_by_id(obj), *map(front_of, swept(obj)), *followed}
+    return [lane for lane in obj.lanes if lane.channel in moved]
 
 
 def _levels(obj: MorphObject) -> dict[str, set[float]]:
@@ -183,7 +186,7 @@ def _bends(obj: MorphObject) -> list[float]:
         knots += [k.frame for k in lane.curve.keys]
         target = targets_by_id(obj).get(lane.channel)
         factor = gain(obj, target) if target is not None else 1.0
-        if not levels[lane.channel] or not factor:
+        if not levels.get(lane.channel) or not factor:
             continue
         part = pieces(lane.curve)
         if not part.is_cubic:

@@ -106,6 +106,11 @@ def _unpacked(data: bytes) -> np.ndarray | None:
         return None
 
 
+def pixels_of(obj: MorphObject) -> np.ndarray | None:
+    """(h, w, 3) uint8 of the image that is an object's texture; None without one, or where it is damaged."""
+    return None if obj.appearance.texture is None else image_of_bytes(obj.appearance.texture.image)
+
+
 def unpack_images(scene: Scene) -> None:
     """Make the scene's textures ready, where that takes no time from painting."""
     for obj in scene.objects:

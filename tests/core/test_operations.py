@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import objects, relays, timeline
+from fictilis.core.edits import objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
@@ -20,15 +20,16 @@ from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Pick
+from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
 
-OBJ, ONE, TWO, BOTH = "o1", "t1", "t2", "t3"
+OBJ, ONE, TWO, BOTH, GUST = "o1", "t1", "t2", "t3", "t6"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
            "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
-           "follow": {"source": "Lift", "curve": "0=0,1=0.5"}}  # fmt: skip
+           "follow": {"source": "Lift", "curve": "0=0,1=0.5"}, "sweep-after": {"earlier": "Gust"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
@@ -67,6 +68,9 @@ def everything():
     scene, row = relays.make_relay(scene, OBJ, ["t4", "t5"], "Row", 0.0, 10.0)
     scene = relays.set_pose(relays.set_pose(scene, OBJ, row, 20.0, "t5"), OBJ, row, 48.0, "t4", "hold")
     scene, _ = add_form(scene, "Ball", {"radius": 4.0})
+    scene, gust = target_from_points(scene, OBJ, "Gust", lift)
+    assert gust == GUST
+    scene = sweeps.set_sweep(scene, OBJ, GUST, Sweep(np.linspace(0, 1, len(points)), way="x"))
     scene, third = add_object(scene, "Third", mesh, points * 1.2)
     scene, named = target_from_points(scene, third, "Far", lift * 1.2)
     scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
@@ -83,7 +87,8 @@ def subject_for(operation, scene) -> Subject:
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
     pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
     targets = (ONE, BOTH) if "corrective" in operation.needs else (ONE, TWO)
-    targets = (ONE,) if operation.id == "relay-new" else (ONE, BOTH) if "driven" in operation.needs else targets
+    targets = (ONE,) if operation.verb in ("new", "sweep", "sweep-after") else targets
+    targets = (ONE, BOTH) if "driven" in operation.needs else (ONE, GUST) if "swept" in operation.needs else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "form-numbers":
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))

@@ -154,6 +154,7 @@ def as_version_7(record):
         for target in obj["targets"]:
             target.pop("follows")
             target.pop("link")
+            target.pop("sweep")
         for key in (key for lane in obj["lanes"] for key in lane["keys"]):
             key.pop("shape")
     for camera in record["cameras"]:

@@ -16,6 +16,7 @@ from fictilis.core.operations.table import ForeignTarget, Kept, Operation, Other
 from fictilis.core.parameters import Choice, Flag, Number, Parameter
 from fictilis.core.scene import Pick
 from fictilis.core.timeline import lanes_by_channel
+from fictilis.render.dress import pixels_of
 
 
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
@@ -44,6 +45,7 @@ def subject_of(doc: Document) -> Subject:
         tools.kind,
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.channels.weights(obj) if obj is not None else {},
         tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,
+        pixels=lambda: pixels_of(obj) if obj is not None else None,
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ from fictilis.app.side.follow_section import FollowSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.section import Section
+from fictilis.app.side.sweep_section import SweepSection
 from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
 from fictilis.app.widgets.new_scene import form_field
@@ -371,8 +372,9 @@ class SideColumn(QScrollArea):
         self.modifiers, self.drivers = ModifierSection(doc, palette), DriverSection(doc, palette)
         self.camera = CameraSection(doc, palette)
         self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
+        self.sweep = SweepSection(doc, palette, operations)
         self.sections = (
-            self.tool, self.relay, self.target, self.follow, self.drivers, self.modifiers, self.camera, self.object
+            self.tool, self.relay, self.target, self.sweep, self.follow, self.drivers, self.modifiers, self.camera, self.object
         )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)
@@ -386,7 +388,7 @@ class SideColumn(QScrollArea):
         """Show what lanes and previews do to the object and the camera."""
         if self.doc.object is not None and not self.object.isHidden():
             self.object.show_values()
-        for section in (self.drivers, self.relay, self.follow):
+        for section in (self.drivers, self.relay, self.follow, self.sweep):
             if not section.isHidden():
                 section.show_values()
         if not self.camera.isHidden():

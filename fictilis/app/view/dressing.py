@@ -14,6 +14,7 @@ from fictilis.core.channels import stand_at
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.mix.relay import poses, relay_of
+from fictilis.core.sweep import front_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
 from fictilis.render.renderer import DEEP, PLUM, DrawItem
 from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
@@ -95,6 +96,10 @@ class Dressing:
             draw.tint, number = self._kept.get(place, (weights,), lambda: weights.astype(np.float32) * np.float32(0.8))
             draw.tint_colour = palette.picked
             return number
+        passed = None if way else self._passed(item)
+        if passed is not None:
+            draw.tint, draw.tint_colour = passed, palette.primary
+            return hash(passed.tobytes())
         if way == "displacement":
             return self._displacement(draw, item, place)
         if way == "stretch":
@@ -108,6 +113,16 @@ class Dressing:
         if way == "cuts" and doc.way != LINE_UP:
             return self._cut_colour(draw, item, stage, palette, still)
         return 0
+
+    def _passed(self, item: StageItem) -> np.ndarray | None:
+        """(n,) float32: how far the sweep of the selected target has come up at each point, faintly; None without one."""
+        doc, target = self.doc, self.doc.target
+        if doc.way != IN_THE_MIX or doc.shaping is not None or doc.playing or target is None or target.sweep is None:
+            return None
+        if item.obj.id != doc.object_id or len(target.sweep.field) != len(item.points):
+            return None
+        front = doc.channels.values(doc.object)[front_of(target.id)]
+        return (target.sweep.passed(front, target.sweep.field) * 0.26).astype(np.float32)
 
     def _displacement(self, draw: DrawItem, item: StageItem, place: tuple) -> int:
         scale = self.doc.seeing.scale

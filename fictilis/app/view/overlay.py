@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.front import paint_front
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
@@ -40,6 +41,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_paths(view, painter)
     if doc.seeing.motion and doc.way != LINE_UP:
         _paint_motion(view, painter)
+    paint_front(view, painter)
     if view.eye.looks_through():
         _paint_camera(view, painter)
     _paint_tool(view, painter)

@@ -26,6 +26,7 @@ from fictilis.app.view.canvas import Seen
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
+from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture, ground_of
 from fictilis.app.view.strokes import Strokes
@@ -309,6 +310,9 @@ class View(Gesturing, QWidget):
         elif doc.shaping is not None:
             return self.strokes.start(press)
         else:
+            front = on_front(self, event.position())
+            if front is not None:
+                return MoveFront(self, front)
             self._pick_object(press.x, press.y)
         return None
 
@@ -364,6 +368,7 @@ class View(Gesturing, QWidget):
         self._hover(at.x(), at.y())
         near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6
         self.setCursor(Qt.CursorShape.SplitHCursor if near else
+                       Qt.CursorShape.OpenHandCursor if on_front(self, at) is not None else
                        Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
 
     def _stop_navigating(self) -> None:

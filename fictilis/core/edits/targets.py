@@ -22,6 +22,7 @@ from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.names import fresh_id, fresh_name, tidy_name
 from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, StoredMix, Target
+from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
 
 PATHS = ("straight", "curved")
@@ -102,12 +103,14 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
         return replace(target, built_on=gone.built_on, deltas=Deltas.from_dense(unmasked(shown, target.mask)))
 
     def freed(target: Target) -> Target:
+        if target.sweep is not None and target.sweep.until == target_id:
+            target = replace(target, sweep=replace(target.sweep, until=None))
         if target.follows is not None and target.follows.source == target_id:
             return replace(target, follows=None)
         return target if target.rule is None else replace(target, rule=target.rule.without(target_id))
 
     targets = tuple(freed(adopt(t)) for t in obj.targets if t.id != target_id)
-    lanes = tuple(lane for lane in obj.lanes if lane.channel != target_id)
+    lanes = tuple(lane for lane in obj.lanes if lane.channel not in (target_id, front_of(target_id)))
     mixes = tuple(replace(m, weights=tuple(w for w in m.weights if w[0] != target_id)) for m in obj.mixes)
     return scene.with_object(tidy_groups(replace(obj, targets=targets, lanes=lanes, mixes=mixes)))
 
@@ -166,6 +169,8 @@ def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | Non
     their part of it."""
     obj = scene.unlocked(object_id)
     target = obj.target(target_id)
+    if parent is not None and target.sweep is not None:
+        raise EditRefused(f"{target.name} has a sweep; take it off before it is built on another target.")
     if parent is not None:
         above = obj.target(parent)
         if parent == target_id or any(t.id == target_id for t in obj.ancestors(above)):
@@ -210,6 +215,8 @@ def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, pose
 def _with_stage(scene: Scene, obj: MorphObject, target_id: str, stage: InBetween) -> Scene:
     target = obj.target(target_id)
     relay = relay_of(obj, target)
+    if target.sweep is not None:
+        raise EditRefused(f"{target.name} has a sweep, which brings up one shape; take it off before an in-between.")
     if relay is not None:
         raise EditRefused(
             f"{target.name} is a shape of the relay {relay.name}; a pose between two others takes the motion there."
@@ -317,6 +324,8 @@ def _as_shape(target: Target, relay: Group) -> Target:
     """A target without a weight of its own. Raises EditRefused for one that a relay cannot lead to."""
     if target.rule is not None or target.follows is not None:
         raise EditRefused(f"{target.name} is driven by others; it cannot be a shape of the relay {relay.name}.")
+    if target.sweep is not None:
+        raise EditRefused(f"{target.name} has a sweep; take that off before it becomes a shape of the relay {relay.name}.")
     if target.link is not None:
         raise EditRefused(f"{target.name} is linked; unlink it before it becomes a shape of the relay {relay.name}.")
     if target.in_betweens:

@@ -33,7 +33,10 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     def target(old: Target) -> Target:
         mask = None if old.mask is None else np.clip(carry.scalars(old.mask), 0.0, 1.0)
         stages = tuple(InBetween(s.at, deltas(s.deltas, old.mask, mask), s.name) for s in old.in_betweens)
-        return replace(old, deltas=deltas(old.deltas, old.mask, mask), in_betweens=stages, mask=mask)
+        sweep = old.sweep
+        if sweep is not None:
+            sweep = replace(sweep, field=np.clip(carry.scalars(sweep.field), 0.0, 1.0))
+        return replace(old, deltas=deltas(old.deltas, old.mask, mask), in_betweens=stages, mask=mask, sweep=sweep)
 
     look, texture = obj.appearance, obj.appearance.texture
     if texture is not None and texture.projected is not None:

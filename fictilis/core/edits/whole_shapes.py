@@ -105,7 +105,11 @@ def _mirror_target(obj: MorphObject, target: Target, axis: int, mirror: Mirror) 
     mask = target.mask
     if mask is not None:
         mask = np.where(pairs >= 0, mask[np.clip(pairs, 0, None)], mask)
-    return _map(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask)
+    sweep = target.sweep
+    if sweep is not None:
+        field = np.where(pairs >= 0, sweep.field[np.clip(pairs, 0, None)], sweep.field)
+        sweep = replace(sweep, field=field, until=None)
+    return _map(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask, sweep=sweep)
 
 
 def _unmasked_on_base(scene: Scene, object_id: str, target_id: str) -> Target:

@@ -10,19 +10,22 @@ from typing import NamedTuple
 import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.mix.bands import band_deltas, band_shares, swept
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Target
+from fictilis.core.sweep import front_of
 
 FULL = 1.0
 
 
 @dataclass(frozen=True, eq=False)
 class Column:
-    """Deltas with one coefficient: a target's full shape (``at`` 1) or one of its in-betweens."""
+    """Deltas with one coefficient: a target's full shape (``at`` 1), one of its in-betweens, or a band of a swept one."""
 
     target: str
     at: float
     deltas: Deltas
+    band: int | None = None
 
 
 @cached_by_identity
@@ -31,71 +34,80 @@ def columns(obj: MorphObject) -> tuple[Column, ...]:
     out: list[Column] = []
     for target in obj.targets:
         out += [Column(target.id, stage.at, masked(stage.deltas, target.mask)) for stage in target.in_betweens]
-        out.append(Column(target.id, FULL, own(target)))
+        if target.sweep is not None:
+            out += [Column(target.id, FULL, part, band) for band, part in enumerate(band_deltas(target))]
+        else:
+            out.append(Column(target.id, FULL, own(target)))
     return tuple(out)
 
 
-def column_number(obj: MorphObject, target_id: str, at: float = FULL) -> int:
-    """The place of a target's full shape, or of its in-between at ``at``, among the columns."""
-    for number, column in enumerate(columns(obj)):
-        if column.target == target_id and abs(column.at - at) < 1e-9:
-            return number
-    raise KeyError((target_id, at))
+def column_numbers(obj: MorphObject, target_id: str, at: float = FULL) -> list[int]:
+    """The places of a target's full shape, several where it is swept, or of its in-between at ``at``, among the columns."""
+    found = [n for n, c in enumerate(columns(obj)) if c.target == target_id and abs(c.at - at) < 1e-9]
+    if not found:
+        raise KeyError((target_id, at))
+    return found
 
 
 def weight_rows(obj: MorphObject, weights: Mapping[str, float | np.ndarray]) -> np.ndarray:
-    """Weights by target id as rows (t,), or (t, f) where some are over frames, in the order of the targets; 0 where a target
-    is not named."""
+    """Weights by target id as rows (r,), or (r, f) where some are over frames, in the order of ``row_ids``: the targets, 0
+    where one is not named, then the fronts of sweeps, 1 where one is not."""
     number = _places(obj).number
     rows = list(weights.values())
     shape = next((np.shape(row) for row in rows if np.shape(row)), ())
     out = np.zeros((len(number), *shape))
+    out[len(obj.targets) :] = 1.0
     if rows:
         out[[number[target_id] for target_id in weights]] = [np.broadcast_to(r, shape) for r in rows] if shape else rows
     return out
 
 
 def coefficients(obj: MorphObject, acting: np.ndarray) -> np.ndarray:
-    """Coefficients of the columns, (c,) or (c, f), for acting weights (t,) or (t, f) of all targets (see ``acting``).
+    """Coefficients of the columns, (c,) or (c, f), for acting weights and fronts (r,) or (r, f), in the order of ``row_ids``.
 
     A target that is built on others brings in their deltas by the coefficient of its own full shape.
     """
     out = np.zeros((len(columns(obj)), *acting.shape[1:]))
-    _, full, plain, rest = _places(obj)
-    out[full[plain]] = acting[plain]
+    number, first, plain, rest = _places(obj)
+    out[first[plain]] = acting[plain]
+    fronts = {target_id: acting[number[front_of(target_id)]] for target_id in swept(obj)}
     for n in rest:
         if not acting[n].any():
             continue
         target = obj.targets[n]
         parts = stage_coefficients(target, acting[n])
-        out[full[n] - len(target.in_betweens) : full[n] + 1] += parts
+        if target.sweep is not None:
+            parts = parts * band_shares(obj, target, fronts)
+        out[first[n] : first[n] + len(parts)] += parts
         for parent in obj.ancestors(target):
-            out[full[_places(obj).number[parent.id]]] += parts[-1]
+            whole = first[number[parent.id]] + len(parent.in_betweens)
+            out[whole : whole + (parent.sweep.bands if parent.sweep is not None else 1)] += parts[-1]
     return out
 
 
 @cached_by_identity
-def target_ids(obj: MorphObject) -> tuple[str, ...]:
-    """The ids of an object's targets in their order."""
-    return tuple(t.id for t in obj.targets)
+def row_ids(obj: MorphObject) -> tuple[str, ...]:
+    """The ids of an object's targets in their order, then those of the channels of their fronts."""
+    return (*(t.id for t in obj.targets), *map(front_of, swept(obj)))
 
 
 class _Places(NamedTuple):
-    """The number of each target by id; the columns (t,) of their full shapes; the numbers (p,) of those that have no other
-    column and are built on the base; the numbers of the rest."""
+    """The row of each target and front by id; the first column (t,) of each target; the numbers (p,) of those that have no
+    other and are built on the base; the numbers of the rest."""
 
     number: dict[str, int]
-    full: np.ndarray
+    first: np.ndarray
     plain: np.ndarray
     rest: tuple[int, ...]
 
 
 @cached_by_identity
 def _places(obj: MorphObject) -> _Places:
-    full = np.cumsum([len(t.in_betweens) + 1 for t in obj.targets], dtype=np.intp) - 1
-    rest = tuple(n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None)
-    plain = np.setdiff1d(np.arange(len(full)), rest).astype(np.intp)
-    return _Places({t.id: n for n, t in enumerate(obj.targets)}, full, plain, rest)
+    counts = [len(t.in_betweens) + (t.sweep.bands if t.sweep is not None else 1) for t in obj.targets]
+    first = np.cumsum([0, *counts], dtype=np.intp)[:-1]
+    rest = tuple(n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None or t.sweep is not None)
+    plain = np.setdiff1d(np.arange(len(first)), rest).astype(np.intp)
+    return _Places({row: n for n, row in enumerate(row_ids(obj))}, first, plain, rest)
 
 
 def stage_coefficients(target: Target, weight: float | np.ndarray) -> np.ndarray:

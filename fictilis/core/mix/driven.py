@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
+from fictilis.core.mix.bands import swept
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import SMALLEST, Follow, Rule
 from fictilis.core.scene import MorphObject, Target, targets_by_id
@@ -24,9 +25,9 @@ def gain(obj: MorphObject, target: Target) -> float:
 
 @cached_by_identity
 def gains(obj: MorphObject) -> np.ndarray:
-    """(t,) float64: the gain of each target; read only."""
+    """(r,) float64: the gain of each target, and 1 for each front behind them; read only."""
     factors = {group.id: group.factor for group in obj.groups}
-    out = np.array([0.0 if t.muted else factors.get(t.group or "", 1.0) for t in obj.targets])
+    out = np.array([0.0 if t.muted else factors.get(t.group or "", 1.0) for t in obj.targets] + [1.0] * len(swept(obj)))
     out.flags.writeable = False
     return out
 
@@ -122,7 +123,7 @@ def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
     (numbers or arrays)."""
     if not driven_targets(obj):
         return
-    factors = gains(obj)
+    factors = gains(obj)[: len(obj.targets)]
     rows = [weights[t.id] for t in obj.targets]
     try:
         values = np.array(rows, np.float64)

@@ -5,6 +5,7 @@ from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIME
 from fictilis.core.operations.meshes import MESHES, OBJECTS
 from fictilis.core.operations.relays import RELAYS
 from fictilis.core.operations.shapes import SHAPES
+from fictilis.core.operations.sweeps import SWEEPS
 from fictilis.core.operations.targets import LINKS, MIXES, TARGETS, TRANSFER
 
 OPERATIONS = {
@@ -13,6 +14,7 @@ OPERATIONS = {
         *TARGETS,
         *CORRECTIVES,
         *RELAYS,
+        *SWEEPS,
         *MESHES,
         *LINKS,
         *TRANSFER,

@@ -34,7 +34,7 @@ class Subject:
     for; ``selected`` the channels selected, with keys or without. ``kind`` is what picks are made of. ``span`` is the range an
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
     camera than the one that is looked through, ``group_id`` a relay; ``at`` is the weight of the in-between of the target
-    that is meant.
+    that is meant. ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
     """
 
     scene: Scene
@@ -52,6 +52,7 @@ class Subject:
     reach: Reach = field(default_factory=Reach)
     camera_id: str | None = None
     group_id: str | None = None
+    pixels: Callable[[], np.ndarray | None] = lambda: None
     at: float = 1.0
 
     @cached_property
@@ -290,6 +291,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
                  "{target} follows no number; it has a weight of its own."),
     "other objects": (lambda s: _has_object(s) and bool(s.obj.targets) and sum(bool(o.targets) for o in s.scene.objects) > 1,
                       "No other object of the scene has targets."),
+    "swept": (lambda s: _has_target(s) and s.target.sweep is not None, "{target} has no sweep."),
     "linked": (lambda s: _has_target(s) and s.target.link is not None, "{target} is not linked."),
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
     "relay": (lambda s: s.relay_id is not None, "There is no relay here, or several; select a lane or a shape of one."),

@@ -1,0 +1,104 @@
+"""Edits of sweeps: a field over the points of a target, and the front that runs over it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.errors import EditRefused
+from fictilis.core.mix.relay import relay_of
+from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.sweep import LEAST_BANDS, MOST_BANDS, PROFILES, Sweep, front_of
+
+
+def checked_sweep(obj: MorphObject, target: Target) -> None:
+    """Raises EditRefused, with names, where a target cannot be swept so."""
+    sweep = target.sweep
+    if sweep is None:
+        return
+    if len(sweep.field) != len(obj.base):
+        raise EditRefused(f"The sweep of {target.name} is over {len(sweep.field):,} points; {obj.name} has {len(obj.base):,}.")
+    if not np.isfinite(sweep.field).all() or len(sweep.field) and (sweep.field.min() < 0 or sweep.field.max() > 1):
+        raise EditRefused(f"The field of {target.name} must be from 0 to 1.")
+    if not 0 <= sweep.softness <= 100 or sweep.profile not in PROFILES or not abs(sweep.front) <= 1e6:
+        raise EditRefused(f"The front of {target.name} cannot be {sweep.softness:g} wide and {sweep.profile}.")
+    if not LEAST_BANDS <= sweep.bands <= MOST_BANDS:
+        raise EditRefused(f"A sweep is cut into {LEAST_BANDS} to {MOST_BANDS} bands, not {sweep.bands}.")
+    if target.in_betweens:
+        raise EditRefused(f"{target.name} has in-betweens; a sweep brings up one shape. Remove them first.")
+    if target.built_on is not None:
+        raise EditRefused(f"{target.name} is built on {obj.target(target.built_on).name}; rebuild it on the base first.")
+    relay = relay_of(obj, target)
+    if relay is not None:
+        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be swept too.")
+    if sweep.until is not None:
+        other = obj.target(sweep.until)
+        if other.id == target.id or other.sweep is None or not np.array_equal(other.sweep.field, sweep.field):
+            raise EditRefused(f"{target.name} can give way only to a target that is swept over the same field.")
+
+
+def set_sweep(scene: Scene, object_id: str, target_id: str, sweep: Sweep | None) -> Scene:
+    """A sweep for a target, or none: then its front's lane goes, and what gave way to it does so no more."""
+    obj = scene.unlocked(object_id)
+    target = replace(obj.target(target_id), sweep=sweep)
+    changed = obj.with_target(target)
+    if sweep is None:
+        lanes = tuple(lane for lane in changed.lanes if lane.channel != front_of(target_id))
+        changed = replace(changed, lanes=lanes, targets=without_until(changed, target_id))
+    for one in changed.targets:
+        checked_sweep(changed, one)
+    return scene.with_object(changed)
+
+
+def without_until(obj: MorphObject, target_id: str) -> tuple[Target, ...]:
+    """The targets of an object, none of which gives way to ``target_id``."""
+    return tuple(
+        replace(t, sweep=replace(t.sweep, until=None)) if t.sweep is not None and t.sweep.until == target_id else t
+        for t in obj.targets
+    )
+
+
+def sweep_of(scene: Scene, object_id: str, target_id: str) -> Sweep:
+    """Raises EditRefused for a target without one."""
+    target = scene.object(object_id).target(target_id)
+    if target.sweep is None:
+        raise EditRefused(f"{target.name} has no sweep.")
+    return target.sweep
+
+
+def change_sweep(scene: Scene, object_id: str, target_id: str, **values: Any) -> Scene:
+    """Other numbers of a sweep: its front, softness, profile, bands or field."""
+    return set_sweep(scene, object_id, target_id, replace(sweep_of(scene, object_id, target_id), **values))
+
+
+def key_front(scene: Scene, object_id: str, target_id: str, first: float, last: float) -> Scene:
+    """The front runs over all from frame ``first`` to ``last``; a target that stands at 0 stands at 1 then."""
+    obj = scene.object(object_id)
+    target = obj.target(target_id)
+    if obj.lane(target_id) is None and target.weight == 0.0 and target.rule is None and target.follows is None:
+        obj = obj.with_target(replace(target, weight=1.0))
+    curve = AnimationCurve.of([Key(first, 0.0), Key(last, 1.0)])
+    return scene.with_object(obj.with_lane(front_of(target_id), curve))
+
+
+def sweep_after(scene: Scene, object_id: str, target_id: str, earlier_id: str, frames: float) -> Scene:
+    """A target that takes over from an earlier one, by a front over the same field so many frames behind: A → B."""
+    obj = scene.unlocked(object_id)
+    earlier = sweep_of(scene, object_id, earlier_id)
+    if earlier_id == target_id:
+        raise EditRefused(f"{obj.target(target_id).name} cannot follow itself.")
+    if earlier.until not in (None, target_id):
+        raise EditRefused(f"{obj.target(earlier_id).name} gives way to {obj.target(earlier.until or '').name} already.")
+    scene = set_sweep(scene, object_id, target_id, replace(earlier, until=None))
+    scene = change_sweep(scene, object_id, earlier_id, until=target_id)
+    lane = scene.object(object_id).lane(front_of(earlier_id))
+    if lane is None:
+        return scene
+    first, last = lane.curve.keys[0].frame, lane.curve.keys[-1].frame
+    scene = key_front(scene, object_id, target_id, first, max(last, first + 1))
+    keys = [replace(k, frame=k.frame + frames) for k in lane.curve.keys]
+    obj = scene.object(object_id)
+    return scene.with_object(obj.with_lane(front_of(target_id), AnimationCurve.of(keys, lane.curve)))
