@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from benchmarks.measure import Row, medians, ms
+from fictilis.core.animation.curve import Key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import plane
@@ -134,7 +135,7 @@ def rows() -> list[Row]:
             out.append(Row(f"mix, {name}, 4 of 52 on: times ahead of OpenUSD", t["usd few"] / t["few"], 5.0, False, detail))
             detail = f"{ms(t['drag'])} for 5 % of the points"
             out.append(Row("one weight dragged, against the whole sparse mix", t["drag"] / t["ours"], 0.1, True, detail))
-    return [*out, *correctives(obj), *relay(obj), *normals(obj)]
+    return [*out, *correctives(obj), *relay(obj), *sweep(obj), *linked(obj), *normals(obj)]
 
 
 def correctives(obj: MorphObject) -> list[Row]:
@@ -200,6 +201,72 @@ def relay(obj: MorphObject) -> list[Row]:
     t = medians({name: frame(name) for name in objects})
     detail = f"{ms(t['straight'])} to {ms(t['two'])}; through the row {ms(t[THROUGH])}"
     return [Row("relay of 500 poses against two active columns", t["straight"] / t["two"], 1.3, True, detail)]
+
+
+def sweep(obj: MorphObject) -> list[Row]:
+    """A front that runs over 100,000 points, a frame each, against a masked target whose weight changes."""
+    from dataclasses import replace
+
+    from fictilis.core.mix.acting import shares_at
+    from fictilis.core.shaping.fields import along_axis
+    from fictilis.core.sweep import Sweep
+
+    moves = Deltas.from_dense(np.random.default_rng(5).normal(size=obj.base.shape))
+    plain = Target("t1", "Wave", moves, mask=np.linspace(0.2, 1.0, len(obj.base)))
+    objects = {
+        "masked": replace(obj, targets=(plain,)),
+        "swept": replace(obj, targets=(replace(plain, weight=1.0, sweep=Sweep(along_axis(obj, 0))),)),
+    }
+    banks = {name: DeltaBank(which, np.float32) for name, which in objects.items()}
+    step = {"at": 0.0}
+
+    def frame(name: str):
+        def run() -> None:
+            step["at"] = (step["at"] + 0.0371) % 1.0
+            banks[name].mix(shares_at(objects[name], 0.0, {"t1.front": step["at"]} if name == "swept" else {"t1": step["at"]}))
+
+        return run
+
+    t = medians({name: frame(name) for name in objects})
+    detail = f"{ms(t['swept'])} to {ms(t['masked'])}"
+    return [Row("sweep over 100,000 points against one masked column", t["swept"] / t["masked"], 6.0, True, detail)]
+
+
+def linked(obj: MorphObject) -> list[Row]:
+    """Three objects with ten linked targets, one of which is keyed, against the same three without links."""
+    from fictilis.core.edits.keys import set_key
+    from fictilis.core.edits.links import link_equal_names
+    from fictilis.core.mix.acting import shares_at
+
+    scenes = {}
+    for name in ("apart", "linked"):
+        parts = [with_targets(obj, 0.05) for _ in range(3)]
+        parts = [replace_ids(part, n) for n, part in enumerate(parts)]
+        scene = Scene(objects=tuple(parts))
+        scenes[name] = link_equal_names(scene, "o0")[0] if name == "linked" else scene
+        for part in parts if name == "apart" else parts[:1]:
+            for at, value in ((0.0, 0.1), (500.0, 0.9)):
+                scenes[name] = set_key(scenes[name], part.id, "t1", Key(at, value))
+    banks = {name: [DeltaBank(o, np.float32) for o in scene.objects] for name, scene in scenes.items()}
+    step = {"at": 0.0}
+
+    def frame(name: str):
+        def run() -> None:
+            step["at"] = (step["at"] + 0.7) % 500
+            for which, bank in zip(scenes[name].objects, banks[name], strict=True):
+                bank.mix(shares_at(which, step["at"]))
+
+        return run
+
+    t = medians({name: frame(name) for name in scenes})
+    detail = f"{ms(t['linked'])} to {ms(t['apart'])}"
+    return [Row("three linked objects against the sum of the three", t["linked"] / t["apart"], 1.1, True, detail)]
+
+
+def replace_ids(obj: MorphObject, number: int) -> MorphObject:
+    from dataclasses import replace
+
+    return replace(obj, id=f"o{number}", name=f"Part {number}")
 
 
 def normals(obj: MorphObject) -> list[Row]:
