@@ -26,11 +26,13 @@ from fictilis.app.widgets.new_scene import NewSceneDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.edits import keys, targets, timeline, timing, whole_shapes
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits import keys, sweeps, targets, timeline, timing, whole_shapes
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick
 from fictilis.core.shaping.mirror import Mirror
+from fictilis.core.sweep import Sweep
 from fictilis.formats.sound import read_sound
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -165,6 +167,35 @@ def take_corrective(window: Window, doc: Document, take) -> None:
     take("corrective")
 
 
+def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
+    """The tail of the lantern fish between its neighbours, and the front of a sweep on the jelly's bell."""
+    doc.open_scene(fictilis.lantern_fish(), None)
+    tail = doc.scene.objects[1]
+    doc.select_object(tail.id)
+    window.view.camera = window.view.camera.turned(150, 30)
+    window.view.eye.fit()
+    doc.select_channel(ChannelRef(tail.id, tail.groups[0].id))
+    doc.set_frame(12.0)
+    window.actions_.by_id["shape-pose"].trigger()
+    QTest.qWait(1500)
+    for x in (700, 710):
+        QTest.mouseMove(window.view, QPoint(x, 400))
+        QTest.qWait(200)
+    take("relay")
+    doc.done_shaping()
+    doc.open_scene(fictilis.moon_jelly(), None)
+    window.view.eye.fit()
+    bell = doc.object
+    flare = bell.target_named("Flare").id
+    above = np.clip((bell.base[:, 1] - bell.base[:, 1].min()) / np.ptp(bell.base[:, 1]), 0, 1)
+    scene = sweeps.set_sweep(doc.scene, bell.id, flare, Sweep(1 - above, softness=0.2, way="y"))
+    doc.commit("Sweep", sweeps.key_front(scene, bell.id, flare, 0.0, 96.0))
+    doc.select_target(flare)
+    doc.set_frame(42.0)
+    window.lanes.verticalScrollBar().setValue(0)
+    take("sweep")
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     app = application()
@@ -204,13 +235,6 @@ def main() -> None:
     QTest.keyClicks(window.focusWidget(), "2/5")
     take("move")
     QTest.keyClick(window.focusWidget(), Qt.Key.Key_Escape)
-    doc.set_tools(tool="pick", kind="faces", radius=8.0)
-    around = doc.object.base[[1 + 15 * 80 + k % 80 for k in range(-9, 6)]]
-    middles = np.array([doc.object.base[doc.object.mesh.face(f)].mean(0) for f in range(doc.object.mesh.face_count)])
-    near = np.linalg.norm(middles[:, None] - around[None], axis=2).min(axis=1) < 4.5
-    doc.set_pick(Pick("faces", np.flatnonzero(near)))
-    doc.set_tools(tool="exact", exact="inflate")
-    take("exact")
     take_tools(window, doc)
 
     doc.change(way="Alone")
@@ -233,18 +257,6 @@ def main() -> None:
     doc.done_shaping()
 
     take_lanes(window, doc, take)
-
-    window.lanes.set_height(doc.channels.ref(contract.id), TALL)
-    doc.change(keys=frozenset({KeyRef("o1", contract.id, 22.0), KeyRef("o1", contract.id, 40.0)}))
-    doc.edit("Handle", lambda s: keys.set_handle(s, KeyRef("o1", contract.id, 40.0), "into", 11.0, 0.3))
-    window.lanes.axis.fit((6.0, 62.0))
-    doc.change(band=(22.0, 40.0))
-    doc.set_frame(31.0)
-    take("retime")
-    doc.change(band=None, keys=frozenset())
-    window.lanes.look.heights.clear()
-    window.lanes.axis.fit(None)
-    doc.undo()
 
     scene = keys.set_key(doc.settled.scene, "o1", doc.object.target_named("Dome").id, Key(0.0, 0.0))
     scene = keys.set_key(scene, "o1", doc.object.target_named("Dome").id, Key(31.5, 1.4))
@@ -301,6 +313,7 @@ def main() -> None:
     window.ask.show = shown
 
     take_corrective(window, doc, take)
+    take_relay_and_sweep(window, doc, take)
     doc.saved_version = doc.settled.version
     window.close()
     app.processEvents()
