@@ -18,9 +18,9 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
-from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.sweep import front_of
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.timeline import SceneCamera, lanes_by_channel
 
 Owner = MorphObject | SceneCamera
 AXES = "xyz"
@@ -239,9 +239,18 @@ def _camera_kinds() -> list[ChannelKind]:
     ]  # fmt: skip
 
 
+def _set_blend(obj: MorphObject, value: float) -> MorphObject:
+    assert obj.blend is not None
+    return replace(obj, blend=replace(obj.blend, amount=value))
+
+
+BLEND_KIND = ChannelKind(
+    BLEND, "Blend", "object", lambda o: o.blend.amount if o.blend else 0.0, _set_blend, _fixed(0.0, 1.0), colour="#B9821A"
+)
 OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
 CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
-OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS)  # ids that no target may have
+BLENT_KINDS = {BLEND: BLEND_KIND} | OBJECT_KINDS
+OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | {BLEND}  # ids that no target may have
 
 
 def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
@@ -287,7 +296,9 @@ def settable(owner: Owner, channel_id: str) -> Channel:
 
 def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
     """The kinds of an owner but for weights, by id."""
-    return CAMERA_KINDS if isinstance(owner, SceneCamera) else OBJECT_KINDS
+    if isinstance(owner, SceneCamera):
+        return CAMERA_KINDS
+    return OBJECT_KINDS if owner.blend is None else BLENT_KINDS
 
 
 def find_channel(owner: Owner, channel_id: str) -> Channel | None:
@@ -370,6 +381,8 @@ def values_at(
     shape = np.shape(frame)
     out: dict[str, Any] = {name: np.full(shape, value) for name, value in _own_values(owner).items()}
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
+    if isinstance(owner, MorphObject):
+        _lead(owner, frame, out, fps, (posed or {}).get(BLEND))
     out.update(posed or {})
     if isinstance(owner, MorphObject):
         _follow(owner, frame, out, posed or {})
@@ -380,20 +393,44 @@ def values_at(
 def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...], fps: float) -> Mapping[str, float]:
     out = _own_values(owner).copy()
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
+    if isinstance(owner, MorphObject):
+        _lead(owner, frame, out, fps, dict(posed).get(BLEND))
     out.update(posed)
     if isinstance(owner, MorphObject):
         _follow(owner, frame, out, dict(posed))
     return MappingProxyType(out)
 
 
-def _follow(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], posed: Mapping[str, float]) -> None:
-    """Put in the weights that follow others, in place."""
+def _lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], fps: float, amount: Any) -> None:
+    """Put in what relays give, and what another clip adds that is played beside the object's own lanes, in place."""
     if relays(obj):
-        for target_id in posed:
-            if target_id in targets_by_id(obj) and relay_of(obj, targets_by_id(obj)[target_id]) is not None:
-                values[target_id] = np.zeros(np.shape(frame)) if np.shape(frame) else 0.0
-        lead(obj, frame, values)
+        lead(obj, lanes_by_channel(obj), frame, values)
+    if obj.blend is None:
+        return
+    at, shape = np.asarray(frame, np.float64) - obj.blend.offset, np.shape(frame)
+    other: dict[str, Any] = _own_values(obj).copy()
+    if shape:
+        other = {name: np.full(shape, value) for name, value in other.items()}
+    beside = at if shape else float(at)
+    other.update(lane_bank(obj.blend.lanes).by_channel(beside, fps))
+    lead(obj, {lane.channel: lane for lane in obj.blend.lanes}, beside, other)
+    part = values[BLEND] if amount is None else amount
+    for name, value in other.items():
+        if name != BLEND and (shape or value != values[name]):
+            values[name] = values[name] + (value - values[name]) * part
+
+
+def _follow(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], posed: Mapping[str, float]) -> None:
+    """Put in the weights that follow others, in place; a shape of a relay cannot be posed."""
+    for target_id in posed if relays(obj) else ():
+        if target_id in targets_by_id(obj) and relay_of(obj, targets_by_id(obj)[target_id]) is not None:
+            _lead_again(obj, frame, values, target_id)
     drive(obj, values)
+
+
+def _lead_again(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], target_id: str) -> None:
+    led = values_at(obj, frame)
+    values[target_id] = led[target_id]
 
 
 @cached_by_identity

@@ -6,21 +6,22 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
-from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Animated, Lane, Marker, SceneCamera, Sound
+from fictilis.core.sweep import Sweep, front_of
+from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, Sound
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
     "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
 )  # fmt: skip
-CLAY = "#CC8C70"
 PICK_KINDS = ("points", "edges", "faces")
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
+BLEND = "blend"  # the channel of an object that plays two clips
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,27 +148,6 @@ class StoredMix:
     weights: tuple[tuple[str, float], ...]
 
 
-MOST_PIXELS = 100_000_000  # of an image that is laid over a surface
-
-
-@dataclass(frozen=True, eq=False)
-class Texture:
-    """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
-
-    ``projected`` (n, 2) float64 are texture coordinates a point, from a view; None takes the mesh's own UVs.
-    ``tiles`` is how many checker fields go across 0…1.
-    """
-
-    name: str = "Checker"
-    image: bytes | None = None
-    projected: np.ndarray | None = None
-    tiles: int = 16
-
-    def __post_init__(self) -> None:
-        if self.projected is not None:
-            object.__setattr__(self, "projected", frozen(self.projected, np.float64, 2))
-
-
 @dataclass(frozen=True)
 class Transform:
     """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``position``; cm."""
@@ -196,16 +176,6 @@ class Transform:
         y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
         z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
         return z @ y @ x
-
-
-@dataclass(frozen=True)
-class Appearance:
-    """``opacity`` 0…1."""
-
-    colour: str = CLAY
-    smooth: bool = True
-    texture: Texture | None = None
-    opacity: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -252,6 +222,7 @@ class MorphObject(Animated):
     picks: tuple[NamedPick, ...] = ()
     mixes: tuple[StoredMix, ...] = ()
     form: FormNumbers | None = None
+    blend: Blend | None = None
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "base", frozen(self.base, np.float64, 3))
@@ -300,7 +271,8 @@ class MorphObject(Animated):
 class Scene:
     """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
     None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
-    given and is gone: new ids begin above it, so that none is used again."""
+    given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the one of ``clips`` that is in
+    hand; without any clips what there is is one without a name."""
 
     name: str = "Untitled"
     fps: float = 24.0
@@ -313,6 +285,8 @@ class Scene:
     sound: Sound | None = None
     played: tuple[float, float] | None = None
     id_floor: int = 0
+    clips: tuple[Clip, ...] = ()
+    clip: str | None = None
 
     @property
     def camera(self) -> SceneCamera | None:
@@ -378,7 +352,12 @@ class Scene:
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
-        return in_step(scene, obj, was) if links_of(obj) else scene
+        if self.clips and (was.targets is not obj.targets or was.groups is not obj.groups):
+            now, before = lane_homes(obj), lane_homes(was)
+            if now != before:
+                every = frozenset(now) | frozenset(before) | frozenset(t.id for t in obj.targets)
+                scene = replace(scene, clips=tuple(clip.fitted(obj.id, now, every) for clip in scene.clips))
+        return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene without an object or a camera of it."""
@@ -386,6 +365,7 @@ class Scene:
             self, objects=tuple(o for o in self.objects if o is not owner),
             cameras=tuple(c for c in self.cameras if c is not owner),
             id_floor=max(self.id_floor, highest_number(owner)),
+            clips=tuple(replace(c, parts=tuple(p for p in c.parts if p.owner != owner.id)) for c in self.clips),
         )  # fmt: skip
 
 
@@ -399,6 +379,15 @@ def targets_by_id(obj: MorphObject) -> dict[str, Target]:
 def links_of(obj: MorphObject) -> dict[str, Target]:
     """The linked targets of an object by their links."""
     return {target.link: target for target in obj.targets if target.link is not None}
+
+
+@cached_by_identity
+def lane_homes(obj: MorphObject) -> dict[str, frozenset[str]]:
+    """The channels of an object's targets and relays that may have a lane, each with the shapes that its poses may name."""
+    led = {group.id: frozenset(t.id for t in obj.targets if t.group == group.id) for group in obj.groups if group.relay}
+    plain = (t for t in obj.targets if t.rule is None and t.follows is None and t.group not in led)
+    fronts = (front_of(t.id) for t in obj.targets if t.sweep is not None)
+    return led | dict.fromkeys((*(t.id for t in plain), *fronts), frozenset())
 
 
 def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> Scene:
@@ -417,7 +406,22 @@ def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> S
                 other = replace(other.with_target(replace(linked, weight=target.weight)), lanes=rest + copy)
             objects.append(other)
         scene = replace(scene, objects=tuple(objects))
-    return scene
+    return _blends_in_step(scene, obj, was)
+
+
+def _blends_in_step(scene: Scene, obj: MorphObject, was: MorphObject | None) -> Scene:
+    """All objects that play two clips at once do so alike."""
+    mine, lane = obj.blend, obj.lane(BLEND)
+    if mine is None or was is not None and was.blend is mine and was.lane(BLEND) is lane:
+        return scene
+    objects = []
+    for other in scene.objects:
+        if other.blend is not None and other is not obj:
+            rest = tuple(x for x in other.lanes if x.channel != BLEND)
+            blend = replace(other.blend, offset=mine.offset, amount=mine.amount)
+            other = replace(other, lanes=rest + (() if lane is None else (lane,)), blend=blend)
+        objects.append(other)
+    return replace(scene, objects=tuple(objects))
 
 
 @cached_by_identity

@@ -76,6 +76,79 @@ class SceneCamera(Animated):
         plain_numbers(self, "centre", "distance", "yaw", "pitch", "lens")
 
 
+@dataclass(frozen=True, eq=False)
+class Blend:
+    """What an object plays beside its own lanes: ``lanes`` of another clip, ``offset`` frames later. Its channel ``blend`` says
+    how far the object is led by them, 0…1."""
+
+    lanes: tuple[Lane, ...]
+    offset: float = 0.0
+    amount: float = 0.0
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "offset", "amount")
+
+
+@dataclass(frozen=True, eq=False)
+class ClipPart:
+    """The lanes of one object in a clip that is not in hand."""
+
+    owner: str
+    lanes: tuple[Lane, ...]
+    blend: Blend | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """Lanes of all objects under a name, with a range of their own and whether it loops. ``parts`` are empty while it is in
+    hand: then the objects themselves hold its lanes, and the scene its range."""
+
+    id: str
+    name: str
+    start: float
+    end: float
+    played: tuple[float, float] | None = None
+    loop: bool = True
+    parts: tuple[ClipPart, ...] = ()
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "start", "end", "played")
+
+    def part(self, owner_id: str) -> ClipPart:
+        """What an object does in it."""
+        return next((part for part in self.parts if part.owner == owner_id), ClipPart(owner_id, ()))
+
+    def fitted(self, owner_id: str, homes: Mapping[str, frozenset[str]], were: frozenset[str]) -> Clip:
+        """Without lanes whose channels an object has no more, and poses of shapes that are gone: ``homes`` are the channels
+        that may have a lane now, each with the shapes its poses may name, ``were`` those the object could have had."""
+
+        def fits(lanes: tuple[Lane, ...]) -> tuple[Lane, ...]:
+            return fitted_lanes(lanes, homes, were)
+
+        parts = []
+        for part in self.parts:
+            if part.owner == owner_id:
+                blend = part.blend and replace(part.blend, lanes=fits(part.blend.lanes))
+                part = replace(part, lanes=fits(part.lanes), blend=blend)
+            if part.lanes or part.blend is not None:
+                parts.append(part)
+        return replace(self, parts=tuple(parts))
+
+
+def fitted_lanes(lanes: tuple[Lane, ...], homes: Mapping[str, frozenset[str]], were: frozenset[str]) -> tuple[Lane, ...]:
+    """See ``Clip.fitted``."""
+    out = []
+    for lane in lanes:
+        if lane.channel in were and lane.channel not in homes:
+            continue
+        shapes = homes.get(lane.channel, frozenset())
+        keys = tuple(key for key in lane.curve.keys if not key.shape or key.shape in shapes)
+        if len(keys) != len(lane.curve.keys):
+            lane = replace(lane, curve=replace(lane.curve, keys=keys))
+        out += [lane] if keys else []
+    return tuple(out)
+
+
 @dataclass(frozen=True)
 class Marker:
     """A name at a frame: a word, a beat."""

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.appearance import Appearance
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
@@ -16,7 +17,7 @@ from fictilis.core.edits.timeline import set_frame_range, set_marker
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.mix.relay import poses
-from fictilis.core.scene import THROUGH, Appearance, Scene, Transform
+from fictilis.core.scene import THROUGH, Scene, Transform
 
 RIBS, AROUND = 15, 48
 LENGTH, GIRTH = 46.0, 15.0

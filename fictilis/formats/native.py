@@ -10,16 +10,11 @@ import msgspec
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
+from fictilis.core.appearance import Texture
 from fictilis.core.errors import CannotSave
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.rules import Follow
-from fictilis.core.scene import (
-    Deltas,
-    MorphObject,
-    Scene,
-    Target,
-    Texture,
-)
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Lane
 from fictilis.formats.files import Progress, no_progress, write_whole

@@ -14,6 +14,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.channels import OWN_IDS
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import defaults
@@ -28,7 +29,6 @@ from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
     RELAY_PATHS,
-    Appearance,
     Deltas,
     FormNumbers,
     Group,
@@ -40,7 +40,6 @@ from fictilis.core.scene import (
     Scene,
     StoredMix,
     Target,
-    Texture,
     Transform,
 )
 from fictilis.core.shaping.picks import element_count

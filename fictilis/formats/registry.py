@@ -8,11 +8,12 @@ from pathlib import Path
 
 import numpy as np
 
+from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.names import tidy_name
-from fictilis.core.scene import Appearance, MorphObject, Scene
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, with_faces
 from fictilis.formats.gltf import write_glb
 from fictilis.formats.native import SUFFIX, read_native, write_native

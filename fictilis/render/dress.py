@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
 from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import evaluate_object
@@ -18,7 +19,7 @@ from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import MOST_PIXELS, MorphObject, Scene, Texture, Transform
+from fictilis.core.scene import MorphObject, Scene, Transform
 from fictilis.render.renderer import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fictilis.core.appearance import Texture
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import topology
 from fictilis.core.edits.objects import add_object, set_transform
@@ -15,7 +16,7 @@ from fictilis.core.geometry import carry as ops
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.primitives import ball, box, plane
 from fictilis.core.geometry.topology import edge_faces, edge_numbers, edges, mesh_from_faces
-from fictilis.core.scene import NamedPick, Pick, Scene, Texture, Transform
+from fictilis.core.scene import NamedPick, Pick, Scene, Transform
 
 OBJ = "o1"
 

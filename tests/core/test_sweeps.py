@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.appearance import Texture
 from fictilis.core.channels import set_value, values_at
 from fictilis.core.edits import correctives, relays, sweeps, targets, topology
 from fictilis.core.edits import whole_shapes as whole
@@ -23,7 +24,7 @@ from fictilis.core.mix.coefficients import columns
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Pick, Scene, Texture
+from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping import fields
 from fictilis.core.sweep import Sweep
 from fictilis.formats.gltf import column_names, write_glb

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.appearance import Appearance
 from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import set_appearance, set_visible
@@ -11,7 +12,7 @@ from fictilis.core.edits.targets import add_in_between, change_group, group_targ
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.scene import Appearance, Scene, SceneCamera
+from fictilis.core.scene import Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import node_at, play, read_arrays

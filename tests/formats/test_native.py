@@ -10,6 +10,7 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_beyond, set_key
@@ -26,7 +27,7 @@ from fictilis.core.edits.targets import (
 )
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.scene import Appearance, NamedPick, Pick, SavedView, Texture, Transform
+from fictilis.core.scene import NamedPick, Pick, SavedView, Transform
 from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files

@@ -11,8 +11,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from fictilis.core.appearance import Texture
 from fictilis.core.errors import BadFile
-from fictilis.core.scene import Texture
 from fictilis.formats import images
 from fictilis.formats.images import image_texture
 from fictilis.formats.obj import read_obj

@@ -28,7 +28,7 @@ validator.validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[2
 @pytest.fixture(params=["jelly", "stepped", "box", "moving"])
 def exported(request, tmp_path, sheet):
     import fictilis
-    from fictilis.core.scene import Appearance
+    from fictilis.core.appearance import Appearance
 
     if request.param == "jelly":
         scene = moon_jelly()

@@ -6,6 +6,7 @@ from PIL import Image
 
 import fictilis
 from fictilis.core.animation.curve import Key
+from fictilis.core.appearance import Texture
 from fictilis.core.channels import set_value
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
@@ -13,7 +14,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.scene import Deltas, Texture
+from fictilis.core.scene import Deltas
 from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points

@@ -12,12 +12,13 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Session
+from fictilis.core.appearance import Texture
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.names import fresh_name
-from fictilis.core.scene import MorphObject, SavedView, Scene, Texture
+from fictilis.core.scene import MorphObject, SavedView, Scene
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX

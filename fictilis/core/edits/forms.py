@@ -8,13 +8,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import cached_by_array
 from fictilis.core.edits.objects import add_object
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import primitives
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.primitives import FORMS
-from fictilis.core.scene import Appearance, FormNumbers, MorphObject, Scene
+from fictilis.core.scene import FormNumbers, MorphObject, Scene
 
 FLAT = ("Box", "Plane")  # shaded flat at first
 COUNTS: dict[str, Callable[[Mapping[str, float]], float]] = {  # points of each form

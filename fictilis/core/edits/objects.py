@@ -8,10 +8,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from fictilis.core.appearance import Appearance
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.names import fresh_id, fresh_name, tidy_name
-from fictilis.core.scene import Appearance, MorphObject, NamedPick, Pick, SavedView, Scene, Transform
+from fictilis.core.scene import MorphObject, NamedPick, Pick, SavedView, Scene, Transform
 
 
 def add_object(

@@ -17,6 +17,7 @@ from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
 from fictilis.core.names import fresh_id, fresh_name
 from fictilis.core.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
+from fictilis.core.timeline import lanes_by_channel
 
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed
@@ -95,7 +96,7 @@ def set_pose(scene: Scene, object_id: str, group_id: str, frame: float, shape: s
 def relay_points(obj: MorphObject, group_id: str, frame: float) -> np.ndarray:
     """Points (n, 3) of what a relay alone makes of the base at a frame, before mute and the slider of its group."""
     weights = dict.fromkeys((t.id for t in obj.targets), 0.0)
-    lead(obj, float(frame), weights)
+    lead(obj, lanes_by_channel(obj), float(frame), weights)
     shares = coefficients(obj, weight_rows(obj, {t.id: weights[t.id] for t in members(obj, group_id)}))
     out = obj.base.copy()
     for number in np.flatnonzero(shares):

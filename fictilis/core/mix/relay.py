@@ -7,6 +7,7 @@ those two. What comes out are weights of the group's targets, so a relay mixes, 
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,7 +16,7 @@ from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.easing import ease_at
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.scene import STRAIGHT, Group, MorphObject, Target, targets_by_id
-from fictilis.core.timeline import lanes_by_channel
+from fictilis.core.timeline import Lane, lanes_by_channel
 
 NEGLIGIBLE = 1e-10  # a share of a pose far off, by which a spline would pull every shape into every frame
 
@@ -162,12 +163,12 @@ def _spline_slopes(spans: np.ndarray, values: np.ndarray, closed: bool) -> np.nd
     return solve_banded((1, 1), np.stack([upper, main, lower]), right)
 
 
-def lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any]) -> None:
-    """Put in the weights of all shapes of the relays of an object at a frame, or arrays of them at frames (any shape), where
+def lead(obj: MorphObject, lanes: Mapping[str, Lane], frame: float | np.ndarray, values: dict[str, Any]) -> None:
+    """Put in the weights of all shapes of an object's relays, led by ``lanes``, at a frame, or at frames (any shape), where
     they are 0 so far; and of each relay, by its id, the place in its row: 2.25 is a quarter of the way from the third pose to
     the fourth."""
     for group_id, group in relays(obj).items():
-        lane = lanes_by_channel(obj).get(group_id)
+        lane = lanes.get(group_id)
         if lane is None:
             continue
         if not np.shape(frame):

@@ -1,0 +1,40 @@
+"""How the surface of an object looks: its colour, shading, texture and opacity."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from fictilis.core.arrays import frozen
+
+CLAY = "#CC8C70"
+MOST_PIXELS = 100_000_000  # of an image that is laid over a surface
+
+
+@dataclass(frozen=True, eq=False)
+class Texture:
+    """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
+
+    ``projected`` (n, 2) float64 are texture coordinates a point, from a view; None takes the mesh's own UVs.
+    ``tiles`` is how many checker fields go across 0…1.
+    """
+
+    name: str = "Checker"
+    image: bytes | None = None
+    projected: np.ndarray | None = None
+    tiles: int = 16
+
+    def __post_init__(self) -> None:
+        if self.projected is not None:
+            object.__setattr__(self, "projected", frozen(self.projected, np.float64, 2))
+
+
+@dataclass(frozen=True)
+class Appearance:
+    """``opacity`` 0…1."""
+
+    colour: str = CLAY
+    smooth: bool = True
+    texture: Texture | None = None
+    opacity: float = 1.0
