@@ -29,7 +29,7 @@ _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edi
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
             "correctives": "fictilis.core.edits.correctives", "relays": "fictilis.core.edits.relays",
-            "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps",
+            "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps", "clips": "fictilis.core.edits.clips",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
             "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
             "operations": "fictilis.core.operations"}  # fmt: skip

@@ -8,12 +8,11 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import argparse
-import json
 import sys
 import zipfile
 from pathlib import Path
 
-from fictilis import __version__, cli_operate
+from fictilis import __version__, cli_info, cli_operate
 from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
@@ -62,7 +61,7 @@ def _parser() -> argparse.ArgumentParser:
     info = commands.add_parser("info", help="say what a scene holds")
     info.add_argument("scene", type=Path)
     info.add_argument("--json", action="store_true")
-    info.set_defaults(run=_info)
+    info.set_defaults(run=cli_info.run)
 
     check = commands.add_parser("check", help="say what is suspicious in a scene; exit 1 where something is")
     check.add_argument("scene", type=Path)
@@ -210,107 +209,6 @@ def _order_of(obj, name: str, data):
     if order is not None and order.choices > 1:
         _warn([f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."])
     return order
-
-
-def describe(scene) -> dict:
-    """What ``info --json`` prints."""
-    import numpy as np
-
-    from fictilis.core.channels import channel
-    from fictilis.core.edits.links import partners
-    from fictilis.core.edits.relays import shape_name
-    from fictilis.core.mix.driven import driven_by
-    from fictilis.core.mix.relay import poses, relay_of, relays
-
-    objects = []
-    for obj in scene.objects:
-        sizes, counts = np.unique(obj.geometry.face_sizes, return_counts=True)
-        targets = [
-            {
-                "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,
-                "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
-                "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
-                "group": obj.group(t.group).name if t.group else None,
-                "relay": relay_of(obj, t) is not None,
-                "linked": [f"{o.name}/{p.name}" for o, p in partners(scene, obj, t)],
-                "follows": driven_by(obj, t) if t.follows else None,
-                "together": t.rule.how if t.rule else None,
-                "drivers": [
-                    {"name": obj.target(d.target).name, "at": d.at, "width": d.width}
-                    for d in (t.rule.drivers if t.rule else ())
-                ],
-            }
-            for t in obj.targets
-        ]  # fmt: skip
-        rows = [
-            {
-                "name": g.name, "path": g.relay,
-                "poses": [
-                    {"frame": k.frame, "shape": shape_name(obj, k.shape), "way": k.interpolation} for k in poses(obj, g.id)
-                ],
-            }
-            for g in relays(obj).values()
-        ]  # fmt: skip
-        objects.append(
-            {
-                "name": obj.name, "points": obj.geometry.point_count, "faces": obj.mesh.face_count,
-                "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
-                "uvs": 0 if obj.geometry.uvs is None else len(obj.mesh.uvs), "targets": targets,
-                "lanes": [{"name": channel(obj, x.channel).name, "keys": len(x.curve.keys)} for x in obj.lanes], "relays": rows,
-            }
-        )  # fmt: skip
-    cameras = [
-        {"name": c.name, "lanes": [{"name": channel(c, x.channel).name, "keys": len(x.curve.keys)} for x in c.lanes]}
-        for c in scene.cameras
-    ]
-    sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
-    return {
-        "fps": scene.fps, "range": [scene.start, scene.end], "played": list(scene.span), "objects": objects, "cameras": cameras,
-        "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
-    }  # fmt: skip
-
-
-def _info(options: argparse.Namespace) -> None:
-    from fictilis.formats.registry import load
-
-    scene = load(options.scene)
-    told = describe(scene)
-    if options.json:
-        print(json.dumps(told, indent=2))
-        return
-    print(f"{scene.name}: frames {scene.start:g} to {scene.end:g} at {scene.fps:g} a second")
-    for obj in told["objects"]:
-        print(f"{obj['name']}: {obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates")
-        for t in obj["targets"]:
-            stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
-            stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
-            if t["drivers"]:
-                stands = "driven by " + " and ".join(f"{d['name']} at {d['at']:.2f}" for d in t["drivers"])
-            elif t["follows"]:
-                stands = f"follows {t['follows']}"
-            elif t["relay"]:
-                stands = f"a shape of the relay {t['group']}"
-            moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"
-            print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}")
-        for row in obj["relays"]:
-            row_words = ", ".join(f"{p['shape']} at {p['frame']:g}" for p in row["poses"])
-            print(f"  relay {row['name']}, {row['path']}: {row_words}")
-        _print_lanes(obj)
-    for camera in told["cameras"]:
-        print(f"{camera['name']}: a camera")
-        _print_lanes(camera)
-    for marker in told["markers"]:
-        print(f"marker {marker['name']} at frame {marker['frame']:g}")
-    if told["sound"]:
-        print(
-            f"sound {told['sound']['name']} from frame {told['sound']['start']:g}"
-            + (", muted" if told["sound"]["muted"] else "")
-        )
-
-
-def _print_lanes(owner: dict) -> None:
-    for lane in owner["lanes"]:
-        print(f"  lane {lane['name']}: {lane['keys']} keys")
 
 
 def _check(options: argparse.Namespace) -> int:

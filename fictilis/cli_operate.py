@@ -26,6 +26,7 @@ PARTS = {
     "keys": "change single keys",
     "time": "rate, range, markers and sound",
     "camera": "cameras of the scene",
+    "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
 OF_OBJECTS = ("target", "relay", "mesh", "object", "shape")

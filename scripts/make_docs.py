@@ -21,6 +21,7 @@ MADE_ON = {
     "modifier": "`--object NAME --lane NAME`",
     "keys": "`--object NAME --lane NAME`; `--at F,F`: frames of the keys, without it all",
     "time": "nothing but the scene",
+    "clip": "nothing but the scene; `--clip NAME` where it is not the clip in hand",
     "camera": "`--camera NAME`, by default the one that is looked through",
     "shape": "`--object NAME`, and `--target NAME`, else the base; `--at WEIGHT` for an in-between; a pick as for targets",
 }

@@ -47,6 +47,7 @@ def test_new_info_and_its_json(scene_file, capsys):
         "relay": False,
         "follows": None,
         "linked": [],
+        "sweep": None,
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
     code, out, _ = run("info", scene_file, capsys=capsys)

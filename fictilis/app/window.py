@@ -122,7 +122,8 @@ class Window(QMainWindow):
         p, doc = self.palette_, self.doc
         self.view: View = View(doc, p, self.ask.base)
         self.ports.view = self.view
-        self.finder = Finder(doc, self.actions_, self._show_lane, self.scene_time_commands.choose_camera, self._fields)
+        times = self.scene_time_commands
+        self.finder = Finder(doc, self.actions_, self._show_lane, times.choose_camera, times.choose_clip, self._fields)
         self.top = TopLine(doc, self.actions_, p, self._lists(), self.finder.things)
         self.checker.changed.connect(lambda: self.top.show_found(len(self.checker.found)))
         self.frame = ViewFrame(doc, self.view, self.actions_, p)
@@ -133,7 +134,7 @@ class Window(QMainWindow):
         self.column.cards.shape.connect(doc.start_shaping)
         self.column.dropped.connect(self.target_commands.targets_from_files)
         self.side = SideColumn(doc, p, self.commands, self.shape_commands, self.operations, self.actions_)
-        self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate)
+        self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate, times.choose_clip)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
         self.lanes = Lanes(doc, self.actions_, p, lambda o, ref, colour: self.thumbnails.get(o, ref, Ground(colour, colour)))
         self.thumbnails.ready.connect(self.lanes.picture_ready)

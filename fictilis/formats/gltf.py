@@ -13,6 +13,7 @@ import numpy as np
 
 from fictilis.core.affine import rgb
 from fictilis.core.channels import stand_at
+from fictilis.core.edits.clips import choose_clip
 from fictilis.core.errors import EditRefused
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.geometry.normals import point_normals
@@ -127,25 +128,34 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=list(range(len(shown))))], 0
     buffer = _Buffer(gltf)
-    animation = g.Animation(name=scene.name, channels=[], samplers=[])
     for number, obj in enumerate(shown):
         gltf.materials.append(_material(g, obj))
         gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
         gltf.nodes.append(_node(g, scene, obj, number))
+    clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(scene.name, scene)]
+    for done, (name, clip) in enumerate(clips):
+        gltf.animations += _animations(g, buffer, clip, name, [obj.id for obj in shown])
+        progress((done + 1) / len(clips))
+    gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
+    gltf.set_binary_blob(bytes(buffer.blob))
+    data = b"".join(gltf.save_to_bytes())
+    write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
+    return left_out + _lost(scene, shown)
+
+
+def _animations(g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str]) -> list[Any]:
+    """What the objects do in one clip, as an animation of its name; none where all stand still."""
+    animation = g.Animation(name=name, channels=[], samplers=[])
+    for number, object_id in enumerate(ids):
+        obj = scene.object(object_id)
+        obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
         track = weight_track(scene, obj) if obj.targets else None
         if track is not None:
             _animate(g, buffer, animation, track, number, "weights", "SCALAR")
         for part, moved in motion_tracks(scene, obj).items():
             unit = METRES if part == "translation" else 1.0
             _animate(g, buffer, animation, moved, number, part, "VEC4" if part == "rotation" else "VEC3", unit)
-        progress((number + 1) / len(shown))
-    if animation.channels:
-        gltf.animations.append(animation)
-    gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
-    gltf.set_binary_blob(bytes(buffer.blob))
-    data = b"".join(gltf.save_to_bytes())
-    write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
-    return left_out + _lost(scene, shown)
+    return [animation] if animation.channels else []
 
 
 def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:

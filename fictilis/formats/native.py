@@ -16,12 +16,15 @@ from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.rules import Follow
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Lane
+from fictilis.core.timeline import Blend, Clip, Lane
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_migrations import VERSION
 from fictilis.formats.native_reading import read_native
 from fictilis.formats.native_records import (
+    BlendRecord,
     CameraRecord,
+    ClipPartRecord,
+    ClipRecord,
     DeltasRecord,
     DriverRecord,
     FollowRecord,
@@ -111,6 +114,15 @@ def _lanes(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
     ]  # fmt: skip
 
 
+def _blend(blend: Blend | None) -> BlendRecord | None:
+    return None if blend is None else BlendRecord(lanes=_lanes(blend.lanes), offset=blend.offset, amount=blend.amount)
+
+
+def _clip(clip: Clip) -> ClipRecord:
+    parts = [ClipPartRecord(owner=p.owner, lanes=_lanes(p.lanes), blend=_blend(p.blend)) for p in clip.parts]
+    return ClipRecord(**fields_of(clip, ClipRecord) | {"parts": parts})
+
+
 def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | LineRecord:
     if isinstance(g, Line):
         return LineRecord(points=np.diff(g.starts).tolist(), closed=g.closed.tolist())
@@ -157,7 +169,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,
             form=None if o.form is None else FormRecord(kind=o.form.kind, numbers=dict(o.form.numbers)),
-            mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes],
+            mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes], blend=_blend(o.blend),
         )  # fmt: skip
 
     x = scene.sound
@@ -171,7 +183,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         views=[ViewRecord(**fields_of(v, ViewRecord)) for v in scene.views],
         cameras=[CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
-        id_floor=scene.id_floor,
+        id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
     )  # fmt: skip
 
 

@@ -82,7 +82,7 @@ def _from_6(data: Record) -> None:
 
 def _from_7(data: Record) -> None:
     """No group was a relay, no weight followed one number, no target was linked or
-    swept; absent is none."""
+    swept, and there were no clips by name; absent is none."""
 
 
 MIGRATIONS: dict[int, Callable[[Record], None]] = {

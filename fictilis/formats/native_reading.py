@@ -15,7 +15,8 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
-from fictilis.core.channels import OWN_IDS
+from fictilis.core.channel_kinds import OWN_IDS
+from fictilis.core.edits.clips import checked_lanes
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import defaults
 from fictilis.core.edits.keys import checked_keys
@@ -27,6 +28,7 @@ from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
+    BLEND,
     PICK_KINDS,
     RELAY_PATHS,
     Deltas,
@@ -41,16 +43,19 @@ from fictilis.core.scene import (
     StoredMix,
     Target,
     Transform,
+    lane_homes,
 )
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Lane, Marker, SceneCamera, Sound
+from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
     MOST_ID,
     MOST_KEYS,
+    BlendRecord,
     CameraRecord,
+    ClipRecord,
     DeltasRecord,
     FollowRecord,
     GroupRecord,
@@ -188,6 +193,8 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             sound,
             record.played,
             record.id_floor,
+            tuple(_clip(c) for c in record.clips),
+            record.clip,
         )
         _check(archive, scene)
         return scene
@@ -209,6 +216,15 @@ def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
         return Lane(record.channel, _curve(record), modifiers)
 
     return tuple(lane(record) for record in records)
+
+
+def _blend(record: BlendRecord | None) -> Blend | None:
+    return None if record is None else Blend(_lanes(record.lanes), record.offset, record.amount)
+
+
+def _clip(record: ClipRecord) -> Clip:
+    parts = tuple(ClipPart(p.owner, _lanes(p.lanes), _blend(p.blend)) for p in record.parts)
+    return Clip(**fields_of(record, ClipRecord) | {"parts": parts})
 
 
 class _ObjectReader:
@@ -234,6 +250,7 @@ class _ObjectReader:
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
+            _blend(item.blend),
         )  # fmt: skip
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
@@ -344,6 +361,32 @@ def _check(archive: _Archive, scene: Scene) -> None:
         _once(archive, (lane.channel for lane in owner.lanes), f"in {owner.name} the lane of")
         for lane in owner.lanes:
             checked_keys(owner, lane.channel, lane.curve.keys)
+    _check_clips(archive, scene)
+
+
+def _check_clips(archive: _Archive, scene: Scene) -> None:
+    _once(archive, (c.id for c in scene.clips), "the clip id")
+    _once(archive, (c.name for c in scene.clips), "the clip")
+    if (scene.clip is None) is bool(scene.clips) or scene.clips and scene.clip not in {c.id for c in scene.clips}:
+        raise archive.fail(f"it has {len(scene.clips)} clips, and “{scene.clip}” in hand")
+    objects = {o.id: o for o in scene.objects}
+    for obj in scene.objects:
+        if obj.blend is not None:
+            checked_lanes(obj, obj.blend.lanes, lane_homes(obj))
+    for clip in scene.clips:
+        _once(archive, (p.owner for p in clip.parts), f"in {clip.name} the object")
+        longest = LONGEST_RANGE
+        if not -longest <= clip.start < clip.end <= longest or clip.id == scene.clip and clip.parts:
+            raise archive.fail(f"its clip {clip.name} runs from {clip.start:g} to {clip.end:g}")
+        if clip.played is not None and not clip.start <= clip.played[0] < clip.played[1] <= clip.end:
+            raise archive.fail(f"its clip {clip.name} plays {clip.played[0]:g} to {clip.played[1]:g}")
+        for part in clip.parts:
+            if part.owner not in objects:
+                raise archive.fail(f"its clip {clip.name} moves {part.owner}, which is not there")
+            obj = objects[part.owner]
+            checked_lanes(obj, tuple(x for x in part.lanes if part.blend is None or x.channel != BLEND), lane_homes(obj))
+            if part.blend is not None:
+                checked_lanes(obj, part.blend.lanes, lane_homes(obj))
 
 
 def _check_time(archive: _Archive, scene: Scene) -> None:

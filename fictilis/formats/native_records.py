@@ -131,6 +131,28 @@ class LaneRecord(_Strict, kw_only=True):
     modifiers: list[ModifierRecord] = []
 
 
+class BlendRecord(_Strict, kw_only=True):
+    lanes: list[LaneRecord]
+    offset: float
+    amount: float
+
+
+class ClipPartRecord(_Strict, kw_only=True):
+    owner: str
+    lanes: list[LaneRecord]
+    blend: BlendRecord | None = None
+
+
+class ClipRecord(_Strict, kw_only=True):
+    id: str
+    name: str
+    start: float
+    end: float
+    played: tuple[float, float] | None = None
+    loop: bool = True
+    parts: list[ClipPartRecord] = []
+
+
 class CameraRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -201,6 +223,7 @@ class ObjectRecord(_Strict, kw_only=True):
     texture: TextureRecord | None = None
     opacity: float = 1.0
     form: FormRecord | None = None
+    blend: BlendRecord | None = None
 
 
 class SceneRecord(_Strict, kw_only=True):
@@ -216,6 +239,8 @@ class SceneRecord(_Strict, kw_only=True):
     sound: SoundRecord | None = None
     played: tuple[float, float] | None = None
     id_floor: int = 0
+    clips: list[ClipRecord] = []
+    clip: str | None = None
 
 
 FAR = 1e12

@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.animation.curve import pieces
-from fictilis.core.channels import OBJECT_KINDS, stand_at
+from fictilis.core.channel_kinds import OBJECT_KINDS
+from fictilis.core.channels import stand_at
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
-from fictilis.core.scene import MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
 
@@ -44,7 +45,7 @@ def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
     polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
     sampled at the scene's rate, straight between the samples.
     """
-    if not _weight_lanes(obj) and not any(poses(obj, group_id) for group_id in relays(obj)):
+    if not _weight_lanes(obj) and not any(poses(obj, group_id) for group_id in relays(obj)) and obj.blend is None:
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
@@ -73,10 +74,13 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
 
     Rotation is straight (by slerp) between keys where that is exact, as about one axis, else sampled at the scene's rate.
     """
-    moving = [lane for lane in obj.lanes if lane.channel in OBJECT_KINDS and "." in lane.channel]
+    both = (*obj.lanes, *(obj.blend.lanes if obj.blend is not None else ()))
+    moving = [lane for lane in both if lane.channel in OBJECT_KINDS and "." in lane.channel]
     if not moving:
         return {}
-    knots = _within(scene, [k.frame for lane in moving for k in lane.curve.keys])
+    shift = obj.blend.offset if obj.blend is not None else 0.0
+    frames = [k.frame + (shift if lane not in obj.lanes else 0.0) for lane in moving for k in lane.curve.keys]
+    knots = _within(scene, [*frames, *(k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys)])
 
     def stands(frames: np.ndarray) -> list[Transform]:
         return [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
@@ -181,6 +185,9 @@ def _levels(obj: MorphObject) -> dict[str, set[float]]:
 def _bends(obj: MorphObject) -> list[float]:
     """Frames at which a coefficient may bend: keys, and weights crossing a level."""
     knots = [key.frame for group_id in relays(obj) for key in poses(obj, group_id)]
+    knots += [k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys]
+    if obj.blend is not None:
+        knots += [k.frame + obj.blend.offset for lane in obj.blend.lanes for k in lane.curve.keys]
     levels = _levels(obj)
     for lane in _weight_lanes(obj):
         knots += [k.frame for k in lane.curve.keys]

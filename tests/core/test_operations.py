@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import objects, relays, sweeps, timeline
+from fictilis.core.edits import clips, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
@@ -16,6 +16,7 @@ from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix,
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
@@ -75,6 +76,7 @@ def everything():
     scene, named = target_from_points(scene, third, "Far", lift * 1.2)
     scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
     scene = link_targets(scene, [(other, "t1"), (third, named)])
+    scene = clips.rename_clip(*clips.duplicate_clip(scene, "Far"), "Swim")
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
 
 
@@ -90,6 +92,8 @@ def subject_for(operation, scene) -> Subject:
     targets = (ONE,) if operation.verb in ("new", "sweep", "sweep-after") else targets
     targets = (ONE, BOTH) if "driven" in operation.needs else (ONE, GUST) if "swept" in operation.needs else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
+    if operation.id == "clip-offset":
+        scene = clips.blend_clips(scene, "p1", "p2")[0]
     if operation.id == "form-numbers":
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
     if operation.id == "target-unlink":
@@ -111,6 +115,8 @@ def given_for(operation, subject) -> dict:
             out[p.name] = p.options[-1][0]
         elif isinstance(p, OtherTarget):
             out[p.name] = "base" if p.base else "Lift"
+        elif isinstance(p, ClipChoice):
+            out[p.name] = "Clip 1" if p.name != "first" else "Swim"
         elif isinstance(p, RelayShape):
             out[p.name] = "base"
         elif isinstance(p, ForeignTarget):

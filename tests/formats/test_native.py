@@ -149,7 +149,9 @@ def as_version_6(record):
 
 
 def as_version_7(record):
+    del record["clips"], record["clip"]
     for obj in record["objects"]:
+        obj.pop("blend")
         for group in obj["groups"]:
             group.pop("relay")
         for target in obj["targets"]:

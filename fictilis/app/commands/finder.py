@@ -29,7 +29,7 @@ ALSO = {  # words of the trade for what is called otherwise here
 
 class Finder:
     """Lists what can be found in a document and its window. ``show_lane`` brings a lane into sight, ``choose_camera`` looks
-    through one, ``fields`` gives the
+    through one, ``choose_clip`` takes a clip in hand, ``fields`` gives the
     fields on the screen, each with its name and place."""
 
     def __init__(
@@ -38,10 +38,11 @@ class Finder:
         actions: Actions,
         show_lane: Callable[[ChannelRef], None],
         choose_camera: Callable[[SceneCamera], None],
+        choose_clip: Callable[[str], None],
         fields: Callable[[], Iterable[tuple[str, str, QWidget]]],
     ) -> None:
         self.doc, self.actions_, self.fields = doc, actions, fields
-        self.show_lane, self.choose_camera = show_lane, choose_camera
+        self.show_lane, self.choose_camera, self.choose_clip = show_lane, choose_camera, choose_clip
 
     def things(self) -> list[Findable]:
         return [*self._actions(), *self._objects(), *self._lanes(), *self._times(), *self._fields()]
@@ -102,6 +103,9 @@ class Finder:
         for marker in doc.scene.markers:
             go = lambda frame=marker.frame: doc.set_frame(frame)  # noqa: E731
             yield Findable(marker.name, go, f"marker at {marker.frame:g}", f"go to frame {marker.frame:g}", icon="flag")
+        for clip in doc.scene.clips:
+            take = lambda c=clip.id: self.choose_clip(c)  # noqa: E731
+            yield Findable(clip.name, take, "clip", "take it in hand", icon="repeat")
         for camera in doc.scene.cameras:
             go = lambda c=camera: self.choose_camera(c)  # noqa: E731
             yield Findable(camera.name, go, "camera", "look through it", icon="video-camera")

@@ -10,6 +10,7 @@ from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextA
 from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, kinds
 from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.correctives import FollowSource
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
@@ -114,7 +115,7 @@ def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
         return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
     if isinstance(parameter, Choice):
         return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
-    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource):
+    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice):
         options = parameter.options(subject)
         return ChoiceAsk(name, label, options, start) if options else None
     return TextAsk(name, label, str(start or ""))

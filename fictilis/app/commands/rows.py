@@ -12,6 +12,7 @@ from fictilis.app.commands.needs import (
     has_camera,
     has_chosen,
     has_chosen_parts,
+    has_clips,
     has_copied,
     has_keys,
     has_lanes,
@@ -34,6 +35,7 @@ from fictilis.app.commands.needs import (
 from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
+from fictilis.core.edits.clips import clip
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
@@ -340,6 +342,16 @@ ROWS = (
     _op("hold-until", "Time/Timing", "lanes-hold"),
     Row("key-neutral", "Time/Timing", "Key the neutral mix", "key_neutral", (), has_targets),
     _op("close-loop", "Time/Timing", "lanes-close"),
+    _op("new-clip", "Time/Clips", "clip-new"),
+    _op("duplicate-clip", "Time/Clips", "clip-duplicate"),
+    _op("rename-clip", "Time/Clips", "clip-rename"),
+    Row("next-clip", "Time/Clips", "Next clip", "next_clip", ("Ctrl+PgDown",), has_clips, argument=1),
+    Row("previous-clip", "Time/Clips", "Previous clip", "next_clip", ("Ctrl+PgUp",), has_clips, argument=-1),
+    _op("blend-clips", "Time/Clips", "clip-blend"),
+    _op("clip-offset", "Time/Clips", "clip-offset"),
+    _op("loop-clip", "Time/Clips", "clip-loop", (), lambda d: bool(d.scene.clips) and clip(d.scene).loop,
+        lambda d: {"off": bool(d.scene.clips) and clip(d.scene).loop}),
+    _op("remove-clip", "Time/Clips", "clip-remove"),
     *(
         Row(f"lanes-{which}", "Time/Lanes", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
         for which, text in (
@@ -366,5 +378,5 @@ LINES_BEFORE = (
     "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
     "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",
-    "retime", "hold-until", "together", "lane-open", "fit-time", "checks",
+    "retime", "hold-until", "next-clip", "blend-clips", "remove-clip", "together", "lane-open", "fit-time", "checks",
 )  # fmt: skip

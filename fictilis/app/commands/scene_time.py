@@ -10,6 +10,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import timeline as edits
+from fictilis.core.edits.clips import choose_clip, clip
 from fictilis.core.names import fresh_name
 from fictilis.core.timeline import SceneCamera
 from fictilis.formats.sound import SUFFIXES, read_sound
@@ -89,6 +90,19 @@ class SceneTimeCommands:
         doc.change(through_camera=True)
 
     # seeing time
+
+    def next_clip(self, way: int) -> None:
+        """The clip after the one in hand, or before it, round and round."""
+        ids = [clip.id for clip in self.doc.scene.clips]
+        self.choose_clip(ids[(ids.index(self.doc.scene.clip) + way) % len(ids)])
+
+    def choose_clip(self, clip_id: str) -> None:
+        """Another clip in hand, played as it is to be."""
+        doc = self.doc
+        if clip_id != doc.scene.clip:
+            chosen = clip(doc.scene, clip_id)
+            if doc.edit(f"Choose {chosen.name}", lambda s: choose_clip(s, clip_id)):
+                doc.change(loop=chosen.loop)
 
     def ghosts(self, way: str) -> None:
         now = self.doc.seeing.ghosts

@@ -22,8 +22,9 @@ RATES = ("24", "25", "30", "48", "60")
 
 class Transport(QWidget):
     def __init__(
-        self, doc: Document, playback: Playback, actions: Actions, palette: Palette, ask_keep: Callable[[float], bool | None]
-    ) -> None:
+        self, doc: Document, playback: Playback, actions: Actions, palette: Palette, ask_keep: Callable[[float], bool | None],
+        choose_clip: Callable[[str], None],
+    ) -> None:  # fmt: skip
         """``ask_keep`` asks whether another rate keeps seconds (True) or frames (False); None gives it up."""
         super().__init__()
         self.setObjectName("transport")
@@ -54,10 +55,11 @@ class Transport(QWidget):
         self.seam.setToolTip("The largest jump of a point, and of its speed, from the last frame back to the first")
         self.time.setMinimumWidth(56)
         self.measured.setMinimumWidth(104)
+        self.clip = self._clip_field(choose_clip)
         self.words = [self._quiet(word) for word in ("of", "to", "at", "fps")]
         of, to, at, fps = self.words
-        for part in (self.play, self.to_start, self.loop, self.frame, of, self.start, to, self.end, at, self.rate, fps,
-                     self.time, self.measured, self.seam):  # fmt: skip
+        for part in (self.play, self.to_start, self.loop, self.clip, self.frame, of, self.start, to, self.end, at, self.rate,
+                     fps, self.time, self.measured, self.seam):  # fmt: skip
             layout.addWidget(part)
         layout.addStretch(1)
         self.auto = self._button("auto-key", "Auto-key off")
@@ -81,6 +83,14 @@ class Transport(QWidget):
     def subject(self) -> object:
         """What the fields are about."""
         return self.doc.openings
+
+    def _clip_field(self, choose: Callable[[str], None]) -> ArrowCombo:
+        field = ArrowCombo(self.palette_)
+        field.setAccessibleName("Clip")
+        field.setToolTip("The clip in hand: its lanes are shown and played")
+        field.setFixedWidth(104)
+        field.activated.connect(lambda row: choose(field.itemData(row)))
+        return field
 
     def _rate_field(self) -> ArrowCombo:
         rate = ArrowCombo(self.palette_)
@@ -118,7 +128,7 @@ class Transport(QWidget):
         return button
 
     def set_palette_(self, palette: Palette) -> None:
-        self.palette_ = self.rate.palette_ = palette
+        self.palette_ = self.rate.palette_ = self.clip.palette_ = palette
         for name, button in (("start", self.to_start), ("loop", self.loop)):
             button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
         self.key_mix.setIcon(icon("circles-three", palette))
@@ -135,6 +145,11 @@ class Transport(QWidget):
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.retime.setChecked(doc.band is not None)
         self.plot.set_value("Together" if doc.together else "Lanes")
+        self.clip.setVisible(bool(doc.scene.clips))
+        self.clip.clear()
+        for clip in doc.scene.clips:
+            self.clip.addItem(clip.name, clip.id)
+        self.clip.setCurrentIndex(self.clip.findData(doc.scene.clip))
         self.start.set_value(doc.scene.start)
         self.end.set_value(doc.scene.end)
         self.rate_text.set_value(f"{doc.scene.fps:g}")

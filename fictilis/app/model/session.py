@@ -97,6 +97,9 @@ class Session:
         )
         if self.lanes_shown.startswith("group:"):
             kept["lanes_shown"] = "all"
+        in_hand = next((clip for clip in scene.clips if clip.id == scene.clip), None)
+        if in_hand is not None:
+            kept["loop"] = in_hand.loop
         return Session(scene.start, scene.objects[0].id if scene.objects else None, **kept)
 
     def fitting(self, scene: Scene) -> Session:

@@ -16,7 +16,8 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import OBJECT_KINDS, channel
+from fictilis.core.channel_kinds import OBJECT_KINDS
+from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.mix.driven import gain
 from fictilis.core.rules import Follow

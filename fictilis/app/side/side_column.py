@@ -32,7 +32,7 @@ from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.channels import AXES
+from fictilis.core.channel_kinds import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import timeline

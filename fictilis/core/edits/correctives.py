@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import OBJECT_KINDS
+from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights

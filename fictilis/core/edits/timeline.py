@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.animation.curve import Key
 from fictilis.core.edits.timing import map_frames
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, tidy_name
 from fictilis.core.scene import Scene
-from fictilis.core.timeline import Marker, SceneCamera, Sound
+from fictilis.core.timeline import Blend, Clip, Lane, Marker, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0
 NEAR = 1e-6
@@ -36,10 +37,38 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
             )
     return replace(
         scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor,
+        objects=tuple(o if o.blend is None else replace(o, blend=_slower(o.blend, factor)) for o in scene.objects),
+        clips=tuple(c if c.id == scene.clip else _clip_at(c, factor) for c in scene.clips),
         played=None if scene.played is None else (scene.played[0] * factor, scene.played[1] * factor),
         markers=tuple(replace(m, frame=m.frame * factor) for m in scene.markers),
         sound=None if scene.sound is None else replace(scene.sound, start=scene.sound.start * factor),
     )  # fmt: skip
+
+
+def _lanes_at(lanes: tuple[Lane, ...], factor: float) -> tuple[Lane, ...]:
+    """Lanes whose keys, handles and modifiers keep their times at a rate ``factor`` times as high."""
+
+    def at(key: Key) -> Key:
+        into, out = (h and (h[0] * factor, h[1]) for h in (key.into, key.out))
+        return replace(key, frame=key.frame * factor, into=into, out=out)
+
+    return tuple(
+        replace(lane, curve=replace(lane.curve, keys=tuple(map(at, lane.curve.keys))),
+                modifiers=tuple(m.with_frames_scaled(factor) for m in lane.modifiers))
+        for lane in lanes
+    )  # fmt: skip
+
+
+def _slower(blend: Blend, factor: float) -> Blend:
+    return replace(blend, lanes=_lanes_at(blend.lanes, factor), offset=blend.offset * factor)
+
+
+def _clip_at(clip: Clip, factor: float) -> Clip:
+    parts = tuple(
+        replace(p, lanes=_lanes_at(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts
+    )
+    played = clip.played and (clip.played[0] * factor, clip.played[1] * factor)
+    return replace(clip, start=clip.start * factor, end=clip.end * factor, played=played, parts=parts)
 
 
 def set_frame_range(scene: Scene, start: float, end: float) -> Scene:

@@ -1,5 +1,6 @@
 """Every operation in one table, by id."""
 
+from fictilis.core.operations.clips import CLIPS
 from fictilis.core.operations.correctives import CORRECTIVES
 from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIMES
 from fictilis.core.operations.meshes import MESHES, OBJECTS
@@ -25,6 +26,7 @@ OPERATIONS = {
         *KEYS,
         *TIMES,
         *CAMERAS,
+        *CLIPS,
         *SHAPES,
     )
 }

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import OBJECT_KINDS, channel
+from fictilis.core.channel_kinds import OBJECT_KINDS
+from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, named

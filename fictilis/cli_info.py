@@ -1,0 +1,117 @@
+"""``fictilis info``: what a scene holds, in lines or as JSON."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+
+def describe(scene) -> dict:
+    """What ``info --json`` prints."""
+    from fictilis.core.edits.clips import stowed
+
+    sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
+    return {
+        "fps": scene.fps, "range": [scene.start, scene.end], "played": list(scene.span),
+        "objects": [_object(scene, obj) for obj in scene.objects],
+        "cameras": [{"name": c.name, "lanes": _lanes(c)} for c in scene.cameras],
+        "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
+        "clips": [
+            {"name": c.name, "range": [c.start, c.end], "loop": c.loop, "in_hand": c.id == scene.clip,
+             "lanes": sum(len(part.lanes) for part in c.parts)}
+            for c in stowed(scene)
+        ],
+    }  # fmt: skip
+
+
+def _lanes(owner) -> list[dict]:
+    from fictilis.core.channels import channel
+
+    return [{"name": channel(owner, x.channel).name, "keys": len(x.curve.keys)} for x in owner.lanes]
+
+
+def _object(scene, obj) -> dict:
+    import numpy as np
+
+    from fictilis.core.edits.relays import shape_name
+    from fictilis.core.mix.relay import poses, relays
+
+    sizes, counts = np.unique(obj.geometry.face_sizes, return_counts=True)
+    rows = [
+        {
+            "name": g.name, "path": g.relay,
+            "poses": [{"frame": k.frame, "shape": shape_name(obj, k.shape), "way": k.interpolation} for k in poses(obj, g.id)],
+        }
+        for g in relays(obj).values()
+    ]  # fmt: skip
+    return {
+        "name": obj.name, "points": obj.geometry.point_count, "faces": obj.mesh.face_count,
+        "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
+        "uvs": 0 if obj.geometry.uvs is None else len(obj.mesh.uvs), "targets": [_target(scene, obj, t) for t in obj.targets],
+        "lanes": _lanes(obj), "relays": rows,
+    }  # fmt: skip
+
+
+def _target(scene, obj, t) -> dict:
+    from fictilis.core.edits.links import partners
+    from fictilis.core.mix.driven import driven_by
+    from fictilis.core.mix.relay import relay_of
+
+    return {
+        "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,
+        "range": list(t.range), "path": t.path, "in_betweens": [s.at for s in t.in_betweens],
+        "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
+        "group": obj.group(t.group).name if t.group else None,
+        "relay": relay_of(obj, t) is not None, "sweep": t.sweep.way if t.sweep is not None else None,
+        "linked": [f"{o.name}/{p.name}" for o, p in partners(scene, obj, t)],
+        "follows": driven_by(obj, t) if t.follows else None, "together": t.rule.how if t.rule else None,
+        "drivers": [
+            {"name": obj.target(d.target).name, "at": d.at, "width": d.width} for d in (t.rule.drivers if t.rule else ())
+        ],
+    }  # fmt: skip
+
+
+def run(options: argparse.Namespace) -> None:
+    from fictilis.formats.registry import load
+
+    scene = load(options.scene)
+    told = describe(scene)
+    if options.json:
+        print(json.dumps(told, indent=2))
+        return
+    print(f"{scene.name}: frames {scene.start:g} to {scene.end:g} at {scene.fps:g} a second")
+    for obj in told["objects"]:
+        print(f"{obj['name']}: {obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates")
+        for t in obj["targets"]:
+            stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
+            stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
+            if t["drivers"]:
+                stands = "driven by " + " and ".join(f"{d['name']} at {d['at']:.2f}" for d in t["drivers"])
+            elif t["follows"]:
+                stands = f"follows {t['follows']}"
+            elif t["relay"]:
+                stands = f"a shape of the relay {t['group']}"
+            moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"
+            print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}")
+        for row in obj["relays"]:
+            row_words = ", ".join(f"{p['shape']} at {p['frame']:g}" for p in row["poses"])
+            print(f"  relay {row['name']}, {row['path']}: {row_words}")
+        _print_lanes(obj)
+    for camera in told["cameras"]:
+        print(f"{camera['name']}: a camera")
+        _print_lanes(camera)
+    for marker in told["markers"]:
+        print(f"marker {marker['name']} at frame {marker['frame']:g}")
+    for clip in told["clips"]:
+        hand = ", in hand" if clip["in_hand"] else ""
+        print(f"clip {clip['name']}: frames {clip['range'][0]:g} to {clip['range'][1]:g}, {clip['lanes']} lanes{hand}")
+    if told["sound"]:
+        print(
+            f"sound {told['sound']['name']} from frame {told['sound']['start']:g}"
+            + (", muted" if told["sound"]["muted"] else "")
+        )
+
+
+def _print_lanes(owner: dict) -> None:
+    for lane in owner["lanes"]:
+        print(f"  lane {lane['name']}: {lane['keys']} keys")

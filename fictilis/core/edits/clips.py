@@ -1,0 +1,189 @@
+"""Edits of clips: lanes of all objects under a name, one of which is in hand at a time. Cameras have lanes of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from fictilis.core.channel_kinds import OWN_IDS
+from fictilis.core.edits.timeline import set_frame_range
+from fictilis.core.errors import EditRefused
+from fictilis.core.names import fresh_id, fresh_name, number_of, tidy_name
+from fictilis.core.scene import BLEND, MorphObject, Scene, in_step
+from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
+
+LETTER = "p"  # of the ids of clips
+
+
+def clip(scene: Scene, clip_id: str | None = None) -> Clip:
+    """A clip by its id, or the one in hand. Raises EditRefused where there is none such."""
+    found = next((c for c in scene.clips if c.id == (clip_id or scene.clip)), None)
+    if found is None:
+        raise EditRefused(f"The scene has no clip with the id {clip_id}." if clip_id else "The scene has no clips yet.")
+    return found
+
+
+def clip_named(scene: Scene, name: str) -> Clip:
+    for found in scene.clips:
+        if found.name == name:
+            return found
+    names = ", ".join(c.name for c in scene.clips) or "none"
+    raise EditRefused(f"The scene has no clip named {name}; its clips are: {names}.")
+
+
+def stowed(scene: Scene) -> tuple[Clip, ...]:
+    """The clips of a scene with what the one in hand holds put into it."""
+    parts = tuple(ClipPart(o.id, o.lanes, o.blend) for o in scene.objects if o.lanes or o.blend is not None)
+    return tuple(
+        replace(c, start=scene.start, end=scene.end, played=scene.played, parts=parts) if c.id == scene.clip else c
+        for c in scene.clips
+    )
+
+
+def whole_clip(scene: Scene, clip_id: str) -> Clip:
+    """A clip with its range and its parts, whether it is in hand or not."""
+    return next(c for c in stowed(scene) if c.id == clip(scene, clip_id).id)
+
+
+def _emptied(some: Clip) -> Clip:
+    """A clip as it is kept while the scene and its objects hold what is in it."""
+    return replace(some, parts=(), start=0.0, end=1.0, played=None)
+
+
+def _in_hand(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
+    """The scene with a whole clip's lanes in its objects; the others are whole already."""
+    objects = []
+    for obj in scene.objects:
+        part = chosen.part(obj.id)
+        same = part.lanes is obj.lanes and part.blend is obj.blend
+        objects.append(obj if same else replace(obj, lanes=part.lanes, blend=part.blend))
+    kept = tuple(_emptied(c) if c.id == chosen.id else c for c in clips)
+    scene = replace(
+        scene, objects=tuple(objects), clips=kept, clip=chosen.id, start=chosen.start, end=chosen.end, played=chosen.played
+    )
+    for obj in scene.objects:  # what was linked since has one lane
+        scene = in_step(scene, scene.object(obj.id))
+    return scene
+
+
+def choose_clip(scene: Scene, clip_id: str) -> Scene:
+    """Another clip in hand: its lanes are shown, keyed and played."""
+    wanted = clip(scene, clip_id)
+    if wanted.id == scene.clip:
+        return scene
+    clips = stowed(scene)
+    return _in_hand(scene, clips, next(c for c in clips if c.id == clip_id))
+
+
+def _begun(scene: Scene) -> Scene:
+    """With what there is as the first clip, where the scene had none by name."""
+    if scene.clips:
+        return scene
+    first = Clip(fresh_id(LETTER, (), scene.id_floor), "Clip 1", scene.start, scene.end)
+    return replace(scene, clips=(_emptied(first),), clip=first.id)
+
+
+def _added(scene: Scene, name: str, change: Callable[[Clip], Clip]) -> tuple[Scene, str]:
+    scene = _begun(scene)
+    new_id = fresh_id(LETTER, (c.id for c in scene.clips), scene.id_floor)
+    made = change(Clip(new_id, fresh_name(name, {c.name for c in scene.clips}), scene.start, scene.end))
+    return _in_hand(scene, (*stowed(scene), made), made), made.id
+
+
+def new_clip(scene: Scene, name: str = "Clip") -> tuple[Scene, str]:
+    """A clip without keys, with the range of the one in hand; it is in hand then."""
+    return _added(scene, name, lambda made: made)
+
+
+def duplicate_clip(scene: Scene, name: str | None = None) -> tuple[Scene, str]:
+    """A copy of the clip in hand, which is in hand then."""
+    scene = _begun(scene)
+    source = whole_clip(scene, clip(scene).id)
+
+    def copy(made: Clip) -> Clip:
+        return replace(source, id=made.id, name=made.name)
+
+    return _added(scene, name or f"{source.name} copy", copy)
+
+
+def rename_clip(scene: Scene, clip_id: str, name: str) -> Scene:
+    name = tidy_name(name)
+    if not name:
+        raise EditRefused("A clip needs a name of at least one letter.")
+    if any(c.name == name and c.id != clip_id for c in scene.clips):
+        raise EditRefused(f"The scene already has a clip named {name}.")
+    return _changed(scene, clip_id, name=name)
+
+
+def set_loop(scene: Scene, clip_id: str, loop: bool) -> Scene:
+    """Whether a clip is played round and round."""
+    return _changed(scene, clip_id, loop=loop)
+
+
+def _changed(scene: Scene, clip_id: str, **values: Any) -> Scene:
+    known = clip(scene, clip_id)
+    return replace(scene, clips=tuple(replace(c, **values) if c is known else c for c in scene.clips))
+
+
+def set_clip_range(scene: Scene, clip_id: str, start: float, end: float) -> Scene:
+    """The frames of a clip."""
+    if clip(scene, clip_id).id == scene.clip:
+        return set_frame_range(scene, start, end)
+    there = choose_clip(scene, clip_id)
+    return choose_clip(set_frame_range(there, start, end), scene.clip or clip_id)
+
+
+def remove_clip(scene: Scene, clip_id: str) -> Scene:
+    """Without a clip and its keys; where it was in hand, its neighbour is then. The last one stays."""
+    gone = clip(scene, clip_id)
+    if len(scene.clips) < 2:
+        raise EditRefused(f"{gone.name} is the only clip; the scene needs one.")
+    place = scene.clips.index(gone)
+    if gone.id == scene.clip:
+        scene = choose_clip(scene, scene.clips[place - 1 if place else 1].id)
+    floor = max(scene.id_floor, number_of(gone.id))
+    return replace(scene, clips=tuple(c for c in scene.clips if c.id != gone.id), id_floor=floor)
+
+
+def blend_clips(scene: Scene, first_id: str, second_id: str, name: str | None = None, offset: float = 0.0) -> tuple[Scene, str]:
+    """A clip that plays copies of two at once, the second ``offset`` frames later; a lane, *Blend*, leads from the first (0) to
+    the second (1). Relays, motion and weights are mixed alike."""
+    first, second = whole_clip(scene, first_id), whole_clip(scene, second_id)
+    if first.id == second.id:
+        raise EditRefused("Two different clips can be blended.")
+    if not np.isfinite(offset) or abs(offset) > 1e6:
+        raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
+    blended = [c.name for c in (first, second) if any(part.blend is not None for part in c.parts)]
+    if blended:
+        raise EditRefused(f"{blended[0]} plays two clips already; blend those it was made from.")
+
+    def both(made: Clip) -> Clip:
+        owners = dict.fromkeys([*(p.owner for p in first.parts), *(p.owner for p in second.parts)])
+        parts = tuple(ClipPart(o, first.part(o).lanes, Blend(second.part(o).lanes, float(offset))) for o in owners)
+        return replace(made, start=first.start, end=max(first.end, second.end + offset), parts=parts, loop=first.loop)
+
+    return _added(scene, name or f"{first.name} to {second.name}", both)
+
+
+def set_offset(scene: Scene, offset: float) -> Scene:
+    """How many frames later the second of two blended clips is played."""
+    led = [o for o in scene.objects if o.blend is not None]
+    if not led or led[0].blend is None:
+        raise EditRefused("The clip in hand plays one clip only.")
+    if not np.isfinite(offset) or abs(offset) > 1e6:
+        raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
+    return scene.with_object(replace(led[0], blend=replace(led[0].blend, offset=float(offset))))
+
+
+def checked_lanes(obj: MorphObject, lanes: tuple[Lane, ...], homes: dict[str, frozenset[str]]) -> None:
+    """Raises EditRefused where stowed lanes could not be those of an object."""
+    seen = set()
+    for lane in lanes:
+        if lane.channel in seen or lane.channel not in homes and lane.channel not in OWN_IDS:
+            raise EditRefused(f"A clip of {obj.name} animates {lane.channel}, which cannot be.")
+        if lane.channel == BLEND or fitted_lanes((lane,), homes, frozenset(homes)) != (lane,):
+            raise EditRefused(f"A clip of {obj.name} has keys of {lane.channel} that cannot be.")
+        seen.add(lane.channel)
