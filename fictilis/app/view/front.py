@@ -89,9 +89,7 @@ def front_in(view: Canvas) -> Front | None:
     line = pixels[pairs]
     normals = item.normals[crossed[:, 0]].astype(np.float64) @ item.matrix[:3, :3].T
     away = ((scene_places - view.camera.position()) * normals).sum(axis=1) > 0
-    near = np.argsort(depth + away * 10.0)[: max(len(depth) // 3, 1)]
-    middle = pixels[near].mean(axis=0)
-    grip = pixels[near][np.argmin(((pixels[near] - middle) ** 2).sum(axis=1))]
+    grip = pixels[np.argmin(depth + away * 10.0)]  # where it comes nearest
     return Front(line, away[pairs].any(axis=1), QPointF(*grip), item, target)
 
 
