@@ -13,7 +13,7 @@ from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
-from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, Sound
+from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, Sound, fitted_lanes
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
@@ -353,10 +353,7 @@ class Scene:
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
         if self.clips and (was.targets is not obj.targets or was.groups is not obj.groups):
-            now, before = lane_homes(obj), lane_homes(was)
-            if now != before:
-                every = frozenset(now) | frozenset(before) | frozenset(t.id for t in obj.targets)
-                scene = replace(scene, clips=tuple(clip.fitted(obj.id, now, every) for clip in scene.clips))
+            scene, obj = _clips_fitted(scene, obj, was)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
@@ -407,6 +404,20 @@ def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> S
             objects.append(other)
         scene = replace(scene, objects=tuple(objects))
     return _blends_in_step(scene, obj, was)
+
+
+def _clips_fitted(scene: Scene, obj: MorphObject, was: MorphObject) -> tuple[Scene, MorphObject]:
+    """Every clip without lanes of what an object had and has no more; the scene, and the object as it is then."""
+    now, before = lane_homes(obj), lane_homes(was)
+    if now == before:
+        return scene, obj
+    were = frozenset(now) | frozenset(before) | frozenset(t.id for t in obj.targets)
+    scene = replace(scene, clips=tuple(clip.fitted(obj.id, now, were) for clip in scene.clips))
+    if obj.blend is not None:
+        fitted = replace(obj, blend=replace(obj.blend, lanes=fitted_lanes(obj.blend.lanes, now, were)))
+        scene = replace(scene, objects=tuple(fitted if o is obj else o for o in scene.objects))
+        return scene, fitted
+    return scene, obj
 
 
 def _blends_in_step(scene: Scene, obj: MorphObject, was: MorphObject | None) -> Scene:

@@ -132,9 +132,7 @@ class TimeCommands:
             source = self.doc.channels.find(ref)
             elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
             if elsewhere and source.poses:
-                raise EditRefused(
-                    f"The poses of {source.name} are shapes of its own object, and stay there."
-                )
+                raise EditRefused(f"The poses of {source.name} are shapes of its own object, and stay there.")
             out[by_name.get(source.name, ref) if elsewhere else ref] = row
         return out
 

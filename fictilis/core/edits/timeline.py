@@ -64,9 +64,7 @@ def _slower(blend: Blend, factor: float) -> Blend:
 
 
 def _clip_at(clip: Clip, factor: float) -> Clip:
-    parts = tuple(
-        replace(p, lanes=_lanes_at(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts
-    )
+    parts = tuple(replace(p, lanes=_lanes_at(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts)
     played = clip.played and (clip.played[0] * factor, clip.played[1] * factor)
     return replace(clip, start=clip.start * factor, end=clip.end * factor, played=played, parts=parts)
 

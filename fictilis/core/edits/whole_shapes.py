@@ -11,7 +11,8 @@ import numpy as np
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows, any_in_rows, lengths
 from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
-from fictilis.core.edits.targets import append, part_below, set_built_on
+from fictilis.core.edits.sweeps import checked_sweep
+from fictilis.core.edits.targets import append, part_below, set_built_on, tidy_groups
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape, shape_parts
 from fictilis.core.geometry.closest import Surface
@@ -277,12 +278,12 @@ def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> S
         raise EditRefused(f"{source.name} is that target already.")
     if onto.id in (t.id for t in obj.ancestors(source)):
         raise EditRefused(f"{source.name} is built on {onto.name}; it cannot be copied onto it.")
-    return scene.with_object(
-        obj.with_target(
-            replace(onto, deltas=source.deltas, in_betweens=source.in_betweens, mask=source.mask, path=source.path,
-                    built_on=source.built_on)
-        )
-    )  # fmt: skip
+    changed = replace(
+        onto, deltas=source.deltas, in_betweens=source.in_betweens, mask=source.mask, path=source.path, built_on=source.built_on
+    )
+    obj = tidy_groups(obj.with_target(changed))
+    checked_sweep(obj, changed)
+    return scene.with_object(obj)
 
 
 def apply_to_base(scene: Scene, object_id: str, target_id: str, weight: float = 1.0, targets: str = FOLLOW) -> Scene:
