@@ -1,8 +1,9 @@
-"""Operations of the table in any order, on a scene in which every feature meets every other: whatever they make is finite, mixed
-alike by every door, and opens as it was saved. A few here, thousands in ``make soak``."""
+"""Operations of the table in any order, on a scene in which every feature meets every other: whatever they make is finite,
+mixed alike by every door, and opens as it was saved. A few here, thousands in ``make soak``."""
 
 import os
 import random
+from contextlib import suppress
 
 import numpy as np
 import pytest
@@ -24,8 +25,9 @@ from tests.core.test_operations import everything  # noqa: F401 - a fixture
 from tests.formats.test_native import same
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "200"))
-RICHER = [o for o in OPERATIONS.values() if o.part in ("relay", "clip") or o.verb.startswith(("sweep", "link", "unlink", "follow",
-          "plain", "corrective", "remove", "duplicate", "mirror", "copy", "split", "group", "ungroup"))]  # fmt: skip
+RICH = ("sweep", "link", "unlink", "follow", "plain", "corrective", "remove", "duplicate", "mirror", "copy", "split", "group",
+        "ungroup")  # fmt: skip
+RICHER = [o for o in OPERATIONS.values() if o.part in ("relay", "clip") or o.verb.startswith(RICH)]
 WORDS = ("A", "Left", "Right", "0=0,1=1", "1,0.5", "", None)
 
 
@@ -86,8 +88,7 @@ def run(start, seed: int, steps: int, path) -> int:
         try:
             given = {p.name: some_value(p, subject, rng) for p in operation.parameters if p.needed or rng.random() < 0.6}
             scene = operation.make(subject, {name: value for name, value in given.items() if value is not None}).scene
-        except (EditRefused, IndexError) as refused:  # an index: nothing is selected that could be offered
-            assert isinstance(refused, EditRefused) or not subject.targets
+        except EditRefused:
             continue
         made += 1
         look_at(scene, subject.frame)
@@ -95,10 +96,8 @@ def run(start, seed: int, steps: int, path) -> int:
             write_native(path / "s.fictilis", scene)
             assert same(read_native(path / "s.fictilis"), scene), (seed, step, operation.id)
     run_checks(scene)
-    try:
+    with suppress(FictilisError):  # nothing is left that has faces
         write_glb(path / "s.glb", scene)
-    except FictilisError as error:
-        assert str(error).endswith(".")
     return made
 
 

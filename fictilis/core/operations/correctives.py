@@ -26,7 +26,8 @@ class _DriverTarget(OtherTarget):
     known: bool = False
 
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
-        drivers = {d.target for d in subject.target.rule.drivers} if subject.target.rule else set()
+        rule = subject.target.rule if subject.targets else None
+        drivers = {d.target for d in rule.drivers} if rule else set()
         return [(name, t) for name, t in super().options(subject) if (t in drivers) is self.known]
 
 
@@ -72,7 +73,7 @@ class FollowSource(Parameter):
     """A number of the object that a weight may follow: another target, or where the object is."""
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:
-        others = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
+        others = [(t.name, t.id) for t in subject.obj.targets if t.id not in subject.targets[-1:]]
         return [*others, *((OBJECT_KINDS[c].name, c) for c in edits.FOLLOWED)]
 
     def checked(self, value: object, subject: Subject) -> str:

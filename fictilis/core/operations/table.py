@@ -177,7 +177,7 @@ class OtherTarget(Parameter):
     base: bool = False
 
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
-        others: list[tuple[str, str | None]] = [(t.name, t.id) for t in subject.obj.targets if t.id != subject.target_id]
+        others: list[tuple[str, str | None]] = [(t.name, t.id) for t in subject.obj.targets if t.id not in subject.targets[-1:]]
         return [("Base", None), *others] if self.base else others
 
     def checked(self, value: Any, subject: Subject) -> str | None:
