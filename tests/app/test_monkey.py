@@ -15,12 +15,20 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.memory import give_back
 from fictilis.app.widgets.fields import Editor
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.edits.clips import duplicate_clip
+from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import ball
+from fictilis.core.rules import Follow
+from fictilis.core.shaping.fields import along_axis
+from fictilis.core.sweep import Sweep
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
@@ -38,11 +46,18 @@ pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 
 @pytest.fixture
 def scene(sheet):
-    """Two objects with targets, keys on several lanes."""
+    """Two objects with targets, keys on several lanes; a relay, a sweep, a weight that follows, a link and two clips."""
     scene = set_key(set_key(set_key(sheet, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)), "o1", "position.x", Key(10, 3))
     points, mesh = ball(8.0, 4)
     scene, other = add_object(scene, "Ball", mesh, points)
-    return target_from_points(scene, other, "Puff", points * 1.3)[0]
+    scene = target_from_points(scene, other, "Puff", points * 1.3)[0]
+    base = scene.object("o1").base
+    for number in range(4):
+        scene, _ = target_from_points(scene, "o1", f"Wave {number}", base + [0, np.sin(number), number])
+    scene, row = make_relay(scene, "o1", ["t3", "t4"], "Row", 0.0, 12.0, "linear", "through")
+    scene = set_follow(scene, "o1", "t6", Follow("t1", AnimationCurve((Key(0, 0), Key(1, 1)))))
+    scene = key_front(set_sweep(scene, "o1", "t5", Sweep(along_axis(scene.object("o1"), 0))), "o1", "t5", 0.0, 30.0)
+    return duplicate_clip(link_targets(scene, [("o1", "t2"), (other, "t1")]), "Slow")[0]
 
 
 class Monkey:
@@ -56,7 +71,8 @@ class Monkey:
 
     def widget(self):
         window = self.user.window
-        return self.random.choice((window.view, window.view, window.lanes.viewport(), window.column.cards, window.marker_row))
+        shown = (window.view, window.view, window.lanes.viewport(), window.column.cards, window.marker_row)
+        return self.random.choice((*shown, window.side.follow.plot) if window.side.follow.plot.isVisible() else shown)
 
     def action(self) -> None:
         row = self.random.choice([r for r in ROWS if r.id not in LEAVE])

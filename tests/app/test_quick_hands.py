@@ -12,17 +12,25 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.lanes.places import TALL
+from fictilis.app.lanes.relay import pose_pictures
+from fictilis.app.view.front import front_in
 from fictilis.app.view.tools.handling import handle_ends
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.keys import KeyRef, delete_keys, set_interpolation, set_key
 from fictilis.core.edits.objects import add_object, remove_object, rename_object
+from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.targets import group_targets, new_target, remove_target, target_from_points
 from fictilis.core.edits.timeline import add_camera, drop_marker, first_camera, set_frame_range, set_marker, set_sound
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.geometry.primitives import ball
+from fictilis.core.rules import Follow
 from fictilis.core.scene import Scene
+from fictilis.core.shaping.fields import along_axis
+from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import SceneCamera, Sound
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same
@@ -146,11 +154,44 @@ def _aim(user):
     return user.view, QPointF(200, 200), QPointF(60, 20)
 
 
+def _pose(user):
+    """A picture on the lane of a relay made here."""
+    doc = user.doc
+    scene, made = target_from_points(doc.settled.scene, "o1", "Wave", doc.object.base + [0, 3.0, 0])
+    scene, group = make_relay(scene, "o1", [made], "Row", 10.0)
+    doc.commit("Relay", scene)
+    doc.change(lanes_shown="all")
+    lanes = user.window.lanes
+    lanes.show_lane(doc.channels.ref(group))
+    place = lanes.place(doc.channels.ref(group))
+    return lanes.viewport(), pose_pictures(lanes, place)[0][1].center(), QPointF(60, 0)
+
+
+def _front(user):
+    doc = user.doc
+    doc.commit("Sweep", set_sweep(doc.settled.scene, "o1", "t2", Sweep(along_axis(doc.object, 0), 0.5, 0.5)))
+    doc.select_target("t2")
+    user.settle()
+    return user.view, front_in(user.view).grip, QPointF(30, 0)
+
+
+def _point(user):
+    """A point of the curve by which a weight follows another."""
+    doc = user.doc
+    curve = AnimationCurve((Key(0.0, 0.0), Key(1.0, 1.0)))
+    doc.commit("Follow", set_follow(doc.settled.scene, "o1", "t2", Follow("t1", curve)))
+    doc.select_target("t2")
+    user.settle()
+    plot = user.window.side.follow.plot
+    return plot, plot.pixel(1.0, 1.0), QPointF(-30, 20)
+
+
 GESTURES = {
     "bead": _bead, "handle": _handle, "slider": _slider, "ruler": _ruler, "retime": _retime, "played": _played, "box": _box,
     "head": _head, "pan": _pan, "bar": _bar, "group": _group, "card": _card, "marker": _marker, "sound": _sound,
     "grab": _stroke("grab"), "push": _stroke("push"), "mask": _stroke("mask"), "move": _stroke("move"),
-    "pick": _stroke("pick"), "slide": _stroke("slide"), "divider": _divider, "aim": _aim,
+    "pick": _stroke("pick"), "slide": _stroke("slide"), "divider": _divider, "aim": _aim, "pose": _pose,
+    "front": _front, "point": _point,
 }  # fmt: skip
 BUTTONS = {"pan": MIDDLE, "aim": RIGHT}
 
