@@ -60,6 +60,9 @@ class _Buffer:
         return len(self.gltf.accessors) - 1
 
 
+SAID_FROM = 1e-4  # of a weight
+
+
 @dataclass(frozen=True, eq=False)
 class _Vertices:
     """File vertices: the point of each (v,), its UV (v, 2) or None, its face (flat shading) or None; index (t, 3)."""
@@ -134,7 +137,9 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
         gltf.nodes.append(_node(g, scene, obj, number))
     clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(scene.name, scene)]
     for done, (name, clip) in enumerate(clips):
-        gltf.animations += _animations(g, buffer, clip, name, [obj.id for obj in shown])
+        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown])
+        gltf.animations += made
+        left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
         progress((done + 1) / len(clips))
     gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
     gltf.set_binary_blob(bytes(buffer.blob))
@@ -143,8 +148,9 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     return left_out + _lost(scene, shown)
 
 
-def _animations(g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str]) -> list[Any]:
-    """What the objects do in one clip, as an animation of its name; none where all stand still."""
+def _animations(g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str]) -> tuple[list[Any], list[str]]:
+    """What the objects do in one clip, as an animation of its name; none where all stand still. And what is not exact in it."""
+    off: list[str] = []
     animation = g.Animation(name=name, channels=[], samplers=[])
     for number, object_id in enumerate(ids):
         obj = scene.object(object_id)
@@ -152,10 +158,12 @@ def _animations(g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str]
         track = weight_track(scene, obj) if obj.targets else None
         if track is not None:
             _animate(g, buffer, animation, track, number, "weights", "SCALAR")
+            if track.error > SAID_FROM:
+                off.append(f"The weights of {obj.name} are sampled at each frame, and up to {track.error:.2g} off between")
         for part, moved in motion_tracks(scene, obj).items():
             unit = METRES if part == "translation" else 1.0
             _animate(g, buffer, animation, moved, number, part, "VEC4" if part == "rotation" else "VEC3", unit)
-    return [animation] if animation.channels else []
+    return ([animation] if animation.channels else []), off
 
 
 def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:

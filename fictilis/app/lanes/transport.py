@@ -141,6 +141,7 @@ class Transport(QWidget):
         self.play.setIcon(icon_of(from_name, p))
         self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
         self.auto.setChecked(doc.auto_key)
+        self._measure()
         self._fit()
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.retime.setChecked(doc.band is not None)
@@ -157,10 +158,14 @@ class Transport(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        narrow, narrowest = self.width() < 1130, self.width() < 820
-        if (narrow, narrowest) != (self._narrow, self._narrowest):
-            self._narrow, self._narrowest = narrow, narrowest
+        if self._measure():
             self.refresh()
+
+    def _measure(self) -> bool:
+        """Whether there is more room or less than there was; a clip's chooser takes some of it."""
+        room = self.width() - (self.clip.width() if self.doc.scene.clips else 0)
+        was, (self._narrow, self._narrowest) = (self._narrow, self._narrowest), (room < 1130, room < 820)
+        return was != (self._narrow, self._narrowest)
 
     def _fit(self) -> None:
         """Where there is little room buttons keep their icons only, and what can be missed goes."""
