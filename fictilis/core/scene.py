@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -13,7 +14,7 @@ from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
-from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, Sound, fitted_lanes
+from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SavedView, SceneCamera, Sound, fitted_lanes
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
@@ -187,21 +188,6 @@ class FormNumbers:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
-
-
-@dataclass(frozen=True)
-class SavedView:
-    """A view kept under a name: the numbers of a camera that turns about ``centre``; cm and degrees."""
-
-    name: str
-    centre: tuple[float, float, float]
-    distance: float
-    yaw: float
-    pitch: float
-    parallel: bool = False
-
-    def __post_init__(self) -> None:
-        plain_numbers(self, "centre", "distance", "yaw", "pitch")
 
 
 @dataclass(frozen=True, eq=False)
@@ -390,20 +376,28 @@ def lane_homes(obj: MorphObject) -> dict[str, frozenset[str]]:
 def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> Scene:
     """The scene with the lanes and weights of what is linked with targets of ``obj`` as those are; where ``was`` is given, of
     those that differ from it."""
+    led: dict[str, Target] = {}
     for link, target in links_of(obj).items():
-        lane, before = obj.lane(target.id), targets_by_id(was).get(target.id) if was is not None else None
-        if was is not None and before is not None and was.lane(target.id) is lane and before.weight == target.weight:
-            continue
-        objects = []
-        for other in scene.objects:
-            linked = links_of(other).get(link) if other is not obj else None
-            if linked is not None:
-                rest = tuple(x for x in other.lanes if x.channel != linked.id)
-                copy = () if lane is None else (replace(lane, channel=linked.id),)
-                other = replace(other.with_target(replace(linked, weight=target.weight)), lanes=rest + copy)
-            objects.append(other)
-        scene = replace(scene, objects=tuple(objects))
+        before = targets_by_id(was).get(target.id) if was is not None else None
+        if was is None or before is None or was.lane(target.id) is not obj.lane(target.id) or before.weight != target.weight:
+            led[link] = target
+    if led:
+        objects = tuple(o if o is obj else _led_alike(o, obj, led) for o in scene.objects)
+        scene = replace(scene, objects=objects)
     return _blends_in_step(scene, obj, was)
+
+
+def _led_alike(other: MorphObject, obj: MorphObject, led: Mapping[str, Target]) -> MorphObject:
+    """Another object with the weights and lanes of ``led``, targets of ``obj`` by their links."""
+    mine = {target.id: led[link] for link, target in links_of(other).items() if link in led}
+    if not mine:
+        return other
+    targets = tuple(replace(t, weight=mine[t.id].weight) if t.id in mine else t for t in other.targets)
+    lanes = [lane for lane in other.lanes if lane.channel not in mine]
+    for target_id, leader in mine.items():
+        lane = obj.lane(leader.id)
+        lanes += [] if lane is None else [replace(lane, channel=target_id)]
+    return replace(other, targets=targets, lanes=tuple(lanes))
 
 
 def _clips_fitted(scene: Scene, obj: MorphObject, was: MorphObject) -> tuple[Scene, MorphObject]:

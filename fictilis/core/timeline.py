@@ -76,6 +76,21 @@ class SceneCamera(Animated):
         plain_numbers(self, "centre", "distance", "yaw", "pitch", "lens")
 
 
+@dataclass(frozen=True)
+class SavedView:
+    """A view kept under a name: the numbers of a camera that turns about ``centre``; cm and degrees."""
+
+    name: str
+    centre: tuple[float, float, float]
+    distance: float
+    yaw: float
+    pitch: float
+    parallel: bool = False
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "centre", "distance", "yaw", "pitch")
+
+
 @dataclass(frozen=True, eq=False)
 class Blend:
     """What an object plays beside its own lanes: ``lanes`` of another clip, ``offset`` frames later. Its channel ``blend`` says

@@ -38,7 +38,6 @@ from fictilis.core.scene import (
     MorphObject,
     NamedPick,
     Pick,
-    SavedView,
     Scene,
     StoredMix,
     Target,
@@ -47,7 +46,7 @@ from fictilis.core.scene import (
 )
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, SceneCamera, Sound
+from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, SavedView, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (

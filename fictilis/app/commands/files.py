@@ -18,7 +18,8 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.names import fresh_name
-from fictilis.core.scene import MorphObject, SavedView, Scene
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.timeline import SavedView
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX

@@ -13,7 +13,8 @@ if TYPE_CHECKING:
     from fictilis.app.model.asking import Ask
     from fictilis.core.channels import ChannelRef
     from fictilis.core.checks.finding import Finding
-    from fictilis.core.scene import MorphObject, SavedView
+    from fictilis.core.scene import MorphObject
+    from fictilis.core.timeline import SavedView
     from fictilis.render.camera import Camera
 
 T = TypeVar("T")

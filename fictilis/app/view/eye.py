@@ -12,8 +12,8 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.core.arrays import box
 from fictilis.core.channels import ChannelRef, camera_at
-from fictilis.core.scene import MorphObject, SavedView
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.scene import MorphObject
+from fictilis.core.timeline import SavedView, SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners

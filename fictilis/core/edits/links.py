@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.names import fresh_id
+from fictilis.core.names import fresh_id, number_of
 from fictilis.core.scene import MorphObject, Scene, Target, in_step, links_of
 
 
@@ -50,23 +50,33 @@ def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:
 
 def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
     """Every target of an object linked with those of the same name in other objects; the names that were linked."""
-    linked = []
-    for target_id in [t.id for t in scene.object(object_id).targets]:
-        obj = scene.object(object_id)
-        target = obj.target(target_id)
-        if driven_by(obj, target):
+    obj, linked = scene.object(object_id), []
+    by_name: dict[str, list[tuple[str, Target]]] = {}
+    for other in (o for o in scene.objects if o.id != object_id):
+        for target in other.targets:
+            if not driven_by(other, target):
+                by_name.setdefault(target.name, []).append((other.id, target))
+    number = number_of(fresh_id("k", (link for o in scene.objects for link in links_of(o))))
+    links: dict[str, dict[str, str]] = {}
+    for target in obj.targets:
+        others = by_name.get(target.name, ())
+        if driven_by(obj, target) or all(t.link is not None and t.link == target.link for _, t in others):
             continue
-        others = [
-            (o.id, t.id) for o in scene.objects if o.id != object_id for t in o.targets
-            if t.name == target.name and not driven_by(o, t) and (t.link is None or t.link != target.link)
-        ]  # fmt: skip
-        if others:
-            scene = link_targets(scene, [(object_id, target.id), *others])
-            linked.append(target.name)
+        link = target.link or f"k{number}"
+        number += target.link is None
+        for owner_id, part in ((object_id, target), *others):
+            links.setdefault(owner_id, {})[part.id] = link
+        linked.append(target.name)
     if not linked:
         name = scene.object(object_id).name
         raise EditRefused(f"No other object has a target named as one of {name}, but for those that are linked.")
-    return scene, linked
+    objects = []
+    for owner in scene.objects:
+        mine = links.get(owner.id, {})
+        targets = tuple(replace(t, link=mine[t.id]) if t.id in mine else t for t in owner.targets)
+        objects.append(replace(owner, targets=targets) if mine else owner)
+    scene = replace(scene, objects=tuple(objects))
+    return in_step(scene, scene.object(object_id)), linked
 
 
 def unlink(scene: Scene, object_id: str, target_id: str) -> Scene:

@@ -12,7 +12,7 @@ from fictilis.core.arrays import add_rows
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import append, tidy_groups
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.evaluate import full_shape, shape_parts
 from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
 from fictilis.core.names import fresh_id, fresh_name
@@ -22,6 +22,7 @@ from fictilis.core.timeline import lanes_by_channel
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed
 NODES = np.array([0.0, 0.25, 0.5, 0.75])  # of a stretch, from which its cubic is found
+MANY = 20_000  # points, from which the way of all is told
 AT_ONCE = 32  # shapes that are spread out in memory
 ROUNDS = 40  # of spreading a row evenly, whose path depends on its frames
 
@@ -183,8 +184,8 @@ def on_frames(scene: Scene, object_id: str, group_id: str, step: float) -> Scene
 def spread(scene: Scene, object_id: str, group_id: str, by_distance: bool = False, whole: bool = True) -> Scene:
     """The poses between the first and the last spread evenly: by frames, or so that the points travel at a constant speed.
 
-    Distance is the root of the summed squares of all points' ways, along the path of the relay, at the ways they have (constant
-    where those are linear). ``whole`` puts them on whole frames, a frame apart at least.
+    Distance is the root of the summed squares of the points' ways (of 20,000 of them in a larger mesh), along the path of the
+    relay, at the ways they have (constant where those are linear). ``whole`` puts them on whole frames, a frame apart at least.
     Source: arc length by Simpson's rule; the frames of a spline and its length follow each other to a fixed point.
     """
     obj = scene.object(object_id)
@@ -204,8 +205,11 @@ def _evenly(obj: MorphObject, group_id: str) -> np.ndarray:
     """Frames (n,) at which the poses are reached at one speed."""
     keys, path = poses(obj, group_id), relay(obj, group_id).relay or STRAIGHT
     first, last = keys[0].frame, keys[-1].frame
-    pairs = zip(keys, keys[1:], strict=False)
-    length = np.array([np.linalg.norm(_shape_points(obj, b.shape) - _shape_points(obj, a.shape)) for a, b in pairs])
+    places = [_offsets(obj, key.shape) for key in keys[:1]]
+    length = np.zeros(len(keys) - 1)
+    for n, key in enumerate(keys[1:]):  # one shape after another, as all together may not fit into memory
+        places = [places[-1], _offsets(obj, key.shape)]
+        length[n] = np.linalg.norm(places[1] - places[0])
     if not length.sum() > 0:
         raise EditRefused(f"The poses of {relay(obj, group_id).name} are all one shape; nothing travels.")
     least = 1e-3 * length.sum() / len(length)  # two poses of one shape must not fall together
@@ -225,11 +229,21 @@ def _evenly(obj: MorphObject, group_id: str) -> np.ndarray:
     return frames
 
 
+def _offsets(obj: MorphObject, shape: str) -> np.ndarray:
+    """(k, 3): how far a shape moves the points, or of a large mesh every so manieth of them."""
+    step = -(-len(obj.base) // MANY)
+    out = np.zeros((-(-len(obj.base) // step), 3))
+    for deltas in shape_parts(obj, shape) if shape else ():
+        chosen = np.flatnonzero(deltas.indices % step == 0)
+        add_rows(out, deltas.indices.take(chosen) // step, deltas.offsets.take(chosen, axis=0))
+    return out
+
+
 def _gram(obj: MorphObject, shapes: list[str]) -> np.ndarray:
     """(s, s): the products of the shapes' offsets, some shapes at a time, as all together may not fit into memory."""
 
     def offsets(some: list[str]) -> np.ndarray:
-        return np.array([(_shape_points(obj, shape) - obj.base).ravel() for shape in some])
+        return np.array([_offsets(obj, shape).ravel() for shape in some])
 
     out = np.zeros((len(shapes), len(shapes)))
     parts = [slice(n, n + AT_ONCE) for n in range(0, len(shapes), AT_ONCE)]
@@ -252,7 +266,8 @@ def _lengths(curve: AnimationCurve, path: str, shapes: list[str], gram: np.ndarr
     order = [found.index(s) for s in shapes]
     change = shares[order].reshape(len(shapes), 2, len(spans), PARTS + 1)
     slope = (change[:, 1] - change[:, 0]) / (at[1] - at[0])
-    speed = np.sqrt(np.maximum(np.einsum("snp,st,tnp->np", slope, gram, slope), 0.0))
+    flat = slope.reshape(len(shapes), -1)
+    speed = np.sqrt(np.maximum((flat * (gram @ flat)).sum(axis=0), 0.0)).reshape(slope.shape[1:])
     weight = np.array([1, *([4, 2] * (PARTS // 2))[:-1], 1]) / (3 * PARTS)
     return (speed @ weight) * spans
 
