@@ -8,6 +8,8 @@ import pytest
 
 import fictilis
 from fictilis.cli import main
+from fictilis.formats.files import MeshData
+from fictilis.formats.obj import write_obj
 
 
 def run(*words, capsys=None):
@@ -345,3 +347,33 @@ def test_a_corrective_from_the_command_line(scene_file, capsys):
     assert run("target", scene_file, *fix, "no-driver", "--driver", "Up", capsys=capsys)[0] == 0
     assert run("target", scene_file, *fix, "plain", capsys=capsys)[0] == 0
     assert json.loads(run("info", scene_file, "--json", capsys=capsys)[1])["objects"][0]["targets"][-1]["drivers"] == []
+
+
+def test_relays_links_sweeps_and_clips(tmp_path, capsys):
+    fish = tmp_path / "fish.fictilis"
+    fictilis.save(fictilis.lantern_fish(), fish)
+    tail = fictilis.load(fish).object_named("Tail")
+    for number in (1, 2, 10):
+        points = fictilis.evaluate_frames(tail, [float(number)])[0]
+        write_obj(tmp_path / f"sw_{number}.obj", [MeshData("sw", points, tail.mesh)])
+    files = [tmp_path / f"sw_{n}.obj" for n in (10, 2, 1)]
+    of = ("relay", fish, "--object", "Tail")
+    assert run(*of, "--relay", "Swing", "on", "--frames", "3")[0] == 0
+    assert run(*of, "files", *files, "--name", "Again", "--range", "0", "20", "--path", "through")[0] == 0
+    body = ("target", fish, "--object", "Body", "--target")
+    assert run(*body, "Squash", "sweep", "--way", "x", "--softness", "0.4")[0] == 0
+    assert run(*body, "Swell", "unlink")[0] == 0 and run(*body, "Swell", "link-names", capsys=capsys)[1] == "Linked: Swell.\n"
+    assert run("clip", fish, "duplicate", "--name", "Slow")[0] == 0
+    assert run("clip", fish, "blend", "--first", "Clip 1", "--second", "Slow", "--offset", "6")[0] == 0
+    capsys.readouterr()
+    told = json.loads(run("info", fish, "--json", capsys=capsys)[1])
+    body, tail, eye = told["objects"]
+    swing, again = tail["relays"]
+    assert [p["frame"] for p in swing["poses"]] == [3.0 * n for n in range(9)] and again["path"] == "through"
+    assert [p["shape"] for p in again["poses"]] == ["sw_1", "sw_2", "sw_10"]
+    assert body["targets"][0]["linked"] == ["Eye/Swell"] and body["targets"][1]["sweep"] == "x"
+    assert [c["name"] for c in told["clips"] if c["in_hand"]] == ["Clip 1 to Slow"] and len(told["clips"]) == 3
+    write_obj(tmp_path / "sw_3.obj", [MeshData("sw", *fictilis.primitives.plane(2, 2, 1, 1))])
+    code, _, said = run(*of, "files", *files, tmp_path / "sw_3.obj", capsys=capsys)
+    assert code == 2 and "sw_3 has 4 points" in said and "--skip leaves them out" in said
+    assert run(*of, "spread", capsys=capsys)[2].startswith("fictilis: There is no relay here, or several")

@@ -86,6 +86,15 @@ def test_unlinking_leaves_each_its_keys_and_a_last_one_alone(parts):
     assert all(o.target("t1").link is None for o in scene.objects)
 
 
+def test_equal_names_leave_alone_what_an_object_has_of_the_link_already(parts):
+    """Sheet's Slide is linked with Lid's Lift, whose name is Sheet's Lift's too."""
+    alone = links.unlink(parts, LID, "t1")
+    crossed = links.link_targets(alone, [(LID, "t1"), (SKIN, "t2")])
+    scene, _ = links.link_equal_names(crossed, LID)
+    assert scene.object(SKIN).target("t2").link == scene.object(LID).target("t1").link == scene.object(TEETH).target("t1").link
+    assert scene.object(SKIN).target("t1").link not in (None, scene.object(SKIN).target("t2").link)
+
+
 def test_a_copy_or_a_removed_part_takes_no_link_along(parts):
     copied, made = whole.duplicate(parts, SKIN, "t1")
     assert copied.object(SKIN).target(made).link is None

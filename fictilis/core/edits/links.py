@@ -65,7 +65,9 @@ def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
         link = target.link or f"k{number}"
         number += target.link is None
         for owner_id, part in ((object_id, target), *others):
-            links.setdefault(owner_id, {})[part.id] = link
+            held = links_of(scene.object(owner_id)).get(link)
+            if held is None or held.id == part.id:  # an object has one target at most of a link
+                links.setdefault(owner_id, {})[part.id] = link
         linked.append(target.name)
     if not linked:
         name = scene.object(object_id).name

@@ -118,8 +118,7 @@ LANES = (
               "First and last frame get the same value and slope.", done="Close the loop"),
     Operation("lanes", "beyond", "Before and after the keys",
               _beyond,
-              tuple(Choice(side, label, lambda s, side=side: getattr(s.scene.owner(s.lane.owner).lane(s.lane.channel).curve,
-                  side),
+              tuple(Choice(side, label, _goes_on(side),
                            options=tuple((way, WAYS_ON[way], way) for way in BEYOND))
                     for side, label in (("before", "Before the first"), ("after", "After the last"))),
               ("lane",), "How the lanes go on outside their keys.", "Set it", "{lane} outside its keys",
