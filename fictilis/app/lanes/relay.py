@@ -15,7 +15,7 @@ from fictilis.core.channels import Owner
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.relays import shape_name
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.mix.relay import poses
+from fictilis.core.mix.relay import is_closed, poses
 from fictilis.core.scene import MorphObject
 
 BEAD = 4.5
@@ -65,7 +65,7 @@ def paint_relay(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
         painter.drawLine(QPointF(place.body.left(), rail), QPointF(place.body.right(), rail))
         return
     keys, x = curve.keys, lanes.axis.x
-    closed = len(keys) > 2 and keys[0].shape == keys[-1].shape
+    closed = is_closed(keys)
     for n, (a, b) in enumerate(zip(keys, keys[1:], strict=False)):
         wide = 3.6 if a.interpolation == "hold" else 1.6
         dashed = closed and n == len(keys) - 2 and a.interpolation != "hold"

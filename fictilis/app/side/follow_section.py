@@ -206,7 +206,7 @@ class _MovePoint(Gesture):
     def end(self, event: QMouseEvent) -> None:
         scene = self._moved(event)
         if scene is not None and self.target is not None:
-            self.doc.commit(f"Curve of {self.target.name}", scene)
+            self.doc.commit(f"A point of {self.target.name}", scene)
 
 
 class FollowSection(Section):

@@ -14,7 +14,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.relays import pose_at
-from fictilis.core.mix.relay import members, poses, relays
+from fictilis.core.mix.relay import is_closed, members, poses, relays
 
 WAYS = ("Hold", "Linear", "Smooth", "Ease")
 PATHS = ("Straight", "Through")
@@ -106,7 +106,7 @@ class RelaySection(Section):
             self.shape.addItem(target.name, target.id)
         self.path.set_value((relay.relay or "straight").capitalize())
         self.spread.setEnabled(len(keys) > 2)
-        closed = len(keys) > 2 and keys[0].shape == keys[-1].shape
+        closed = is_closed(keys)
         self.loop.setText("The loop closes: first and last pose are one shape." if closed else "First and last pose differ.")
         self.loop.setVisible(len(keys) > 2)
         self.show_values()

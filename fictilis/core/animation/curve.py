@@ -40,6 +40,10 @@ class Key:
     ease: str = "ease-in-out"
     shape: str = ""
 
+    def shows(self, other: Key) -> bool:
+        """Whether it has the value of another one, or as a pose its shape."""
+        return self.value == other.value and self.shape == other.shape
+
     def __post_init__(self) -> None:
         if self.interpolation not in INTERPOLATIONS:
             raise EditRefused(f"“{self.interpolation}” is no interpolation; use {', '.join(INTERPOLATIONS)}.")

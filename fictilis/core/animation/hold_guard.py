@@ -55,7 +55,7 @@ def stops(curve: AnimationCurve) -> tuple[float, ...]:
     out = []
     for n, key in enumerate(keys[1:], 1):
         goes_on = n < len(keys) - 1 and not still[n] or n == len(keys) - 1 and curve.after != "hold"
-        jumps = still[n - 1] and (keys[n - 1].value, keys[n - 1].shape) != (key.value, key.shape)  # the end of a hold
+        jumps = still[n - 1] and not keys[n - 1].shows(key)  # the end of a hold
         if (not still[n - 1] or jumps) and not goes_on:
             out.append(key.frame)
     return tuple(out)
@@ -65,7 +65,7 @@ def stands(a: Key, b: Key) -> bool:
     """Whether a curve keeps one value from a key to just before the next."""
     if a.interpolation == "hold":
         return True
-    if a.value != b.value or a.shape != b.shape:
+    if not a.shows(b):
         return False
     handles = (a.out if a.tangent in ("joined", "broken") else None, b.into if b.tangent in ("joined", "broken") else None)
     return a.interpolation != "smooth" or all(h is None or h[1] == 0 for h in handles)

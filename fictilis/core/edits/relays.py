@@ -160,10 +160,10 @@ def pose_at(obj: MorphObject, group_id: str, frame: float) -> Key:
 def own_shape(scene: Scene, object_id: str, group_id: str, frame: float) -> tuple[Scene, str]:
     """The pose at a frame gets a copy of its shape, which no other pose has. Raises EditRefused where it has one already."""
     obj = scene.object(object_id)
-    key = pose_at(obj, group_id, frame)
-    if key.shape and sum(k.shape == key.shape for k in poses(obj, group_id)) < 2:
-        raise EditRefused(f"{shape_name(obj, key.shape)} stands in this pose only; shape it as it is.")
-    return new_pose(scene, object_id, group_id, key.frame, _shape_points(obj, key.shape))
+    pose = pose_at(obj, group_id, frame)
+    if pose.shape and sum(map(pose.shows, poses(obj, group_id))) < 2:
+        raise EditRefused(f"{shape_name(obj, pose.shape)} stands in this pose only; shape it as it is.")
+    return new_pose(scene, object_id, group_id, pose.frame, _shape_points(obj, pose.shape))
 
 
 def _placed(scene: Scene, object_id: str, group_id: str, frames: np.ndarray, way: str | None = None) -> Scene:

@@ -125,7 +125,7 @@ def reverse(scene: Scene, lanes: Lanes, first: float, last: float) -> Scene:
                 replace(key, frame=there, into=key.out, out=key.into, interpolation=before.interpolation,
                         ease=_turned_ease(before.ease) if n else before.ease)
             )  # fmt: skip
-            changes = (before.value, before.shape) != (key.value, key.shape)
+            changes = not before.shows(key)
             if n and before.interpolation == "hold" and changes and key.frame - before.frame > 1 + SAME_FRAME:
                 turned.append(replace(before, frame=there + 1, into=None, out=None, tangent="auto"))
         return AnimationCurve.of((*rest, *turned), curve)

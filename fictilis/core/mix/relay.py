@@ -51,6 +51,11 @@ def poses(obj: MorphObject, group_id: str) -> tuple[Key, ...]:
     return lane.curve.keys if lane is not None else ()
 
 
+def is_closed(row: tuple[Key, ...]) -> bool:
+    """Whether a row of poses ends as it begins."""
+    return len(row) > 2 and row[0].shows(row[-1])
+
+
 class Stretch(NamedTuple):
     """Where frames (f,) stand between two poses: the number of the pose before, that of the next, and how far on, 0…1 (an
     easing may swing out of it)."""
