@@ -12,6 +12,7 @@ from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object, remove_object
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_frames, evaluate_object
+from fictilis.core.mix.driven import with_drivers
 from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import Scene
 from fictilis.formats.gltf import write_glb
@@ -136,6 +137,17 @@ def test_the_blend_has_a_lane_is_shifted_saved_and_exported(two, tmp_path):
     assert np.abs(play(track, at / 24.0) - np.stack([wanted[LIFT], wanted[SLIDE]], 1)).max() < 5e-3
     back = clips.choose_clip(shifted, rest)
     assert back.object(OBJ).blend is None and same(clips.choose_clip(back, shifted.clip), shifted)
+
+
+def test_what_is_driven_in_a_blend_is_followed_over_time(two):
+    """The lane of a corrective shows what its drivers come to in both clips."""
+    scene, rest, swim = two
+    scene, fix = correctives.add_corrective(scene, OBJ, {LIFT: 1.0})
+    blended, _ = clips.blend_clips(scene, rest, swim)
+    blended = set_value(blended, OBJ, "blend", 0.25)
+    frames = np.linspace(0, 20, 9)
+    led = with_drivers(blended.object(OBJ), fix)
+    assert np.allclose(values_at(led, frames)[fix], values_at(blended.object(OBJ), frames)[fix])
 
 
 def test_relays_of_two_clips_are_blended_as_convex_sums(sheet):

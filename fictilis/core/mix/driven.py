@@ -12,7 +12,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import SMALLEST, Follow, Rule
-from fictilis.core.scene import MorphObject, Target, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Target, targets_by_id
 
 
 def gain(obj: MorphObject, target: Target) -> float:
@@ -154,8 +154,10 @@ def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
             open_ += sources_of(obj, part)
     channels = {t.follows.source for t in (targets[target_id] for target_id in wanted) if t.follows}
     led = {targets[target_id].group or "" for target_id in wanted}
-    lanes = tuple(lane for lane in obj.lanes if lane.channel in wanted | led | channels)
-    return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes)
+    kept = wanted | led | channels | {BLEND}
+    lanes = tuple(lane for lane in obj.lanes if lane.channel in kept)
+    blend = obj.blend and replace(obj.blend, lanes=tuple(lane for lane in obj.blend.lanes if lane.channel in kept))
+    return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes, blend=blend)
 
 
 def channel_word(channel_id: str) -> str:
