@@ -74,11 +74,16 @@ def _checked_follow(obj: MorphObject, target: Target, follow: Follow) -> None:
 def set_follow(scene: Scene, object_id: str, target_id: str, follow: Follow | None, weight: float = 0.0) -> Scene:
     """A weight that follows one number by a curve; None makes the target a plain one that stands at ``weight``. What follows
     loses its own lane, and a rule. Raises EditRefused for a circle, by name."""
-    obj = scene.unlocked(object_id)
-    target = replace(obj.target(target_id), follows=follow, rule=None, weight=0.0 if follow else float(weight))
-    changed = obj.with_target(target)
-    if follow is not None:
-        changed = replace(changed, lanes=tuple(lane for lane in obj.lanes if lane.channel != target_id))
+    return _led_by(scene, object_id, target_id, None, follow, weight)
+
+
+def _led_by(
+    scene: Scene, object_id: str, target_id: str, rule: Rule | None, follow: Follow | None, weight: float
+) -> Scene:  # fmt: skip
+    obj, driven = scene.unlocked(object_id), rule is not None or follow is not None
+    target = replace(obj.target(target_id), rule=rule, follows=follow, weight=0.0 if driven else float(weight))
+    lanes = tuple(lane for lane in obj.lanes if lane.channel != target_id) if driven else obj.lanes
+    changed = replace(obj.with_target(target), lanes=lanes)
     checked_rule(changed, target)
     return scene.with_object(changed)
 
@@ -113,13 +118,7 @@ def add_corrective(
 
 def set_rule(scene: Scene, object_id: str, target_id: str, rule: Rule | None, weight: float = 0.0) -> Scene:
     """Another rule for a target; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
-    obj = scene.unlocked(object_id)
-    target = replace(obj.target(target_id), rule=rule, follows=None, weight=0.0 if rule else float(weight))
-    changed = obj.with_target(target)
-    if rule is not None:
-        changed = replace(changed, lanes=tuple(lane for lane in obj.lanes if lane.channel != target_id))
-    checked_rule(changed, target)
-    return scene.with_object(changed)
+    return _led_by(scene, object_id, target_id, rule, None, weight)
 
 
 def rule_of(scene: Scene, object_id: str, target_id: str) -> Rule:
