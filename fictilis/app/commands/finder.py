@@ -24,6 +24,10 @@ ALSO = {  # words of the trade for what is called otherwise here
     "open": "load file", "ghosts-frames": "onion", "mirror": "symmetry symmetric", "transfer": "wrap copy carry",
     "wire": "edges", "large-view": "columns hide panels full", "quit": "exit close",
     "mask-from-pick": "protect freeze", "reduce-keys": "simplify thin", "bake-keys": "sample", "retime": "stretch scale speed",
+    "relay": "replacement row sequence poses shapes", "relay-files": "import sequence row", "pose-seen": "insert key shape",
+    "on-twos": "hold stepped frames", "spread": "distribute constant speed", "follow": "drive driven curve lead",
+    "sweep": "wipe travel reveal gradient", "sweep-after": "wipe hand over", "link-names": "connect together parts share",
+    "link": "connect together parts share", "new-clip": "animation motion", "blend-clips": "crossfade mix transition",
 }  # fmt: skip
 
 

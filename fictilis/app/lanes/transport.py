@@ -195,7 +195,8 @@ class Transport(QWidget):
         elif max(seam) < 5e-3:
             self.seam.setText("no seam")
         else:
-            self.seam.setText(f"seam {seam[0]:.2f} cm, {seam[1]:.2f} a frame")
+            speed = "" if self.doc.scene.clips else f", {seam[1]:.2f} a frame"  # for which the chooser leaves no room
+            self.seam.setText(f"seam {seam[0]:.2f} cm{speed}")
 
     def _set_range(self, _value: float) -> None:
         start, end = self.start.value, self.end.value
