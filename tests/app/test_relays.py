@@ -192,6 +192,22 @@ def test_numbered_files_become_a_relay_and_unfit_ones_are_named(open_window, she
     assert len(user.doc.scene.objects) == 1
 
 
+def test_shapes_that_go_take_their_poses_along_and_that_is_said(user):
+    user.doc.select_target("t2")
+    user.press(K.Key_Delete)
+    assert row(user) == [(0, "Lift")] and user.said[-1][0] == "1 pose of Row went too."
+    user.press(K.Key_Z, CTRL)
+    user.doc.select_target("t1")
+    act(user, "ungroup")
+    assert row(user) == [(24, "Slide")] and user.said[-1][0] == "1 pose of Row went too."
+    user.press(K.Key_Z, CTRL)
+    cards = user.window.column.cards
+    menu = {action.text(): action for action in cards.group_menu(cards.group_places[0]).actions()}
+    assert "Dissolve" not in menu
+    menu["Make it layered keys"].trigger()
+    assert user.obj.group(user.group).relay is None and sorted(lane.channel for lane in user.obj.lanes) == ["t1", "t2"]
+
+
 def test_it_survives_save_and_open_and_another_object_while_it_is_selected(user, tmp_path):
     user.doc.set_frame(6.0)
     user.window.commands._save_to(tmp_path / "s.fictilis")

@@ -242,11 +242,20 @@ class Cards(Gesturing, QWidget):
             "Rename", lambda: self._edit(group.id, place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group))
         )
         menu.addAction("Set its slider…", lambda: self.edit_factor(place))
+        if group.relay is not None:
+            menu.addAction("Select its lane", lambda: doc.select_channel(doc.channels.ref(group.id)))
+            menu.addAction("Make it layered keys", lambda: self._put_in_layers(group.id))
+            return menu
         menu.addAction(
             "Dissolve",
             lambda: doc.edit(f"Dissolve {group.name}", lambda s: edits.put_in_group(s, doc.object_id, members, None)),
         )
         return menu
+
+    def _put_in_layers(self, group_id: str) -> None:
+        """Dissolve a relay and keep its motion."""
+        self.doc.select_channel(self.doc.channels.ref(group_id))
+        self.actions_.by_id["relay-layers"].trigger()
 
     def _renamer(self, group: Group) -> Callable[[str], None]:
         def rename(text: str) -> None:

@@ -10,6 +10,7 @@ from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.driven import driven_by
+from fictilis.core.mix.relay import poses, relays
 from fictilis.core.operations.table import (
     ForeignTarget,
     Kept,
@@ -64,6 +65,14 @@ def _group(s: Subject, v: Values) -> Outcome:
 def _link_names(s: Subject, _v: Values) -> Outcome:
     scene, names = links.link_equal_names(s.scene, s.obj.id)
     return Outcome(scene, said=f"Linked: {', '.join(names)}.")
+
+
+def _posed(s: Subject, scene: Scene) -> Outcome:
+    """What came of taking shapes from relays; their poses are said to go."""
+    obj = scene.object(s.obj.id)
+    gone = {g.name: len(poses(s.obj, g.id)) - len(poses(obj, g.id)) for g in relays(s.obj).values()}
+    said = [f"{count} pose{'' if count == 1 else 's'} of {name} went too." for name, count in gone.items() if count]
+    return Outcome(scene, said=" ".join(said))
 
 
 def _ordered(s: Subject) -> list[str]:
@@ -157,7 +166,8 @@ TARGETS = (
               (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.",
               done="Mute {targets}"),
     Operation("target", "remove", "Remove targets",
-              lambda s, _v: with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t)), (), ("target",),
+              lambda s, _v: _posed(s, with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t))), (),
+              ("target",),
               "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {targets}"),
     Operation("target", "rename", "Rename", lambda s, v: edits.rename_target(s.scene, s.obj.id, s.target_id, v["name"]),
               (Text("name", "Name", needed=True),), ("target",), "Another name for the target.", done="Rename {target}"),
@@ -181,7 +191,7 @@ TARGETS = (
               "Group the selected targets",
               "Group {targets}"),
     Operation("target", "ungroup", "Take out of the group",
-              lambda s, _v: edits.put_in_group(s.scene, s.obj.id, s.targets, None), (), ("group",),
+              lambda s, _v: _posed(s, edits.put_in_group(s.scene, s.obj.id, s.targets, None)), (), ("group",),
               "The targets stand on their own again.", done="Take {targets} out of the group"),
     Operation("target", "group-factor", "Slider of its group",
               lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group or "", factor=v["factor"]),
