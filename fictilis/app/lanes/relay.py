@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from statistics import median
-
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -31,7 +29,8 @@ def pose_pictures(lanes: LaneArea, place: LanePlace) -> list[tuple[Key, QRectF]]
     keys = place.curve.keys_between(*(axis.frame_at(x) for x in (place.body.left() - 40, place.body.right() + 40)))
     gaps = [axis.x(b.frame) - axis.x(a.frame) for a, b in zip(keys, keys[1:], strict=False)]
     high = room.height()
-    wide = min(max((median(gaps) if gaps else high * 1.1) - 4, LEAST), high * 1.1)
+    usual = sorted(gaps)[len(gaps) // 2] if gaps else high * 1.1
+    wide = min(max(usual - 4, LEAST), high * 1.1)
     out: list[tuple[Key, QRectF]] = []
     chosen = {ref.frame for ref in lanes.doc.keys if ref.lane == place.ref}
     for key in sorted(keys, key=lambda k: k.frame not in chosen):
