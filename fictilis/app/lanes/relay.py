@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+from operator import itemgetter
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -31,22 +34,23 @@ def pose_pictures(lanes: LaneArea, place: LanePlace) -> list[tuple[Key, QRectF]]
     high = room.height()
     usual = sorted(gaps)[len(gaps) // 2] if gaps else high * 1.1
     wide = min(max(usual - 4, LEAST), high * 1.1)
-    out: list[tuple[Key, QRectF]] = []
+    out: list[tuple[float, Key, QRectF]] = []  # by the middle of each, so that only neighbours can be in the way
     chosen = {ref.frame for ref in lanes.doc.keys if ref.lane == place.ref}
     for key in sorted(keys, key=lambda k: k.frame not in chosen):
         left = min(max(axis.x(key.frame) - wide / 2, room.left() + 3), room.right() - wide - 3)
-        rect = QRectF(left, room.top(), wide, high)
-        if abs(rect.center().x() - axis.x(key.frame)) > wide / 2 + 1:  # it stands out of sight
+        middle = left + wide / 2
+        if abs(middle - axis.x(key.frame)) > wide / 2 + 1:  # it stands out of sight
             continue
-        for taken in (taken for _, taken in out if rect.intersects(taken)):  # a little less of it, where little is in the way
-            rect = QRectF(rect)
-            if taken.center().x() < rect.center().x():
-                rect.setLeft(taken.right() + 2)
-            else:
-                rect.setRight(taken.left() - 2)
-        if rect.width() >= LEAST and not any(rect.intersects(taken) for _, taken in out):
-            out.append((key, rect))
-    return out
+        n = bisect_left(out, middle, key=itemgetter(0))
+        right = left + wide
+        if n > 0:  # a little less of it, where little is in the way
+            left = max(left, out[n - 1][2].right() + 2)
+        if n < len(out):
+            right = min(right, out[n][2].left() - 2)
+        if right - left >= LEAST:
+            rect = QRectF(left, room.top(), right - left, high)
+            out.insert(n, (rect.center().x(), key, rect))
+    return [(key, rect) for _, key, rect in out]
 
 
 def pose_under(lanes: LaneArea, place: LanePlace, at: QPointF) -> KeyRef | None:
