@@ -210,11 +210,13 @@ def _curve(record: LaneRecord | FollowRecord) -> AnimationCurve:
 
 
 def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
+    """The lanes that have keys: one without leads nothing, and no other part of the program knows of such."""
+
     def lane(record: LaneRecord) -> Lane:
         modifiers = tuple(Modifier(m.kind, m.on, m.amount, tuple(m.numbers)) for m in record.modifiers)
         return Lane(record.channel, _curve(record), modifiers)
 
-    return tuple(lane(record) for record in records)
+    return tuple(lane(record) for record in records if record.keys)
 
 
 def _blend(record: BlendRecord | None) -> Blend | None:

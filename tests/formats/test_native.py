@@ -267,7 +267,7 @@ JSON_DAMAGE = {
     "same name twice": (lambda r: first_object(r)["targets"][1].update(name="Lift"), "twice"),
     "lane of nothing": (lambda r: first_object(r)["lanes"][0].update(channel="t9"), "t9"),
     "an object's lane on a camera": (
-        lambda r: r["cameras"][0]["lanes"].append({"channel": "opacity", "keys": []}),
+        lambda r: r["cameras"][0]["lanes"].append({"channel": "opacity", "keys": first_object(r)["lanes"][0]["keys"]}),
         "nothing called opacity",
     ),
     "target with a channel's id": (lambda r: first_object(r)["targets"][0].update(id="opacity"), "kept for"),
@@ -586,3 +586,11 @@ def test_what_could_not_be_opened_again_is_not_written_over_what_can(tmp_path, s
     with pytest.raises(CannotSave, match="out of proportion"):
         write_native(path, sheet.with_object(wrong))
     assert same(read_native(path), sheet)
+
+
+def test_a_lane_without_keys_is_not_read(tmp_path, full):
+    """No edit leaves one; in a clip put by it would be a fault, so a scene read with one could not be opened again."""
+    path = tmp_path / "bare.fictilis"
+    write_native(path, full)
+    edit_json(path, lambda r: first_object(r)["lanes"][0].update(keys=[]))
+    assert [lane.channel for lane in read_native(path).objects[0].lanes] == [lane.channel for lane in full.objects[0].lanes[1:]]
