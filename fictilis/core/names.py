@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from fictilis.core.errors import EditRefused
+
 
 def number_of(some_id: str) -> int:
     """The number of an id of one letter and digits; 0 for any other."""
@@ -25,6 +27,16 @@ def tidy_name(name: str) -> str:
     return (
         "".join(c if c.isprintable() or c in JOINERS else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
     )
+
+
+def given_name(name: str, what: str, others: Iterable[str] = (), already: str = "") -> str:
+    """``name``, tidied. Raises EditRefused where nothing is left of it, or where one of ``others`` has it."""
+    name = tidy_name(name)
+    if not name:
+        raise EditRefused(f"{what} needs a name of at least one letter.")
+    if name in others:
+        raise EditRefused(f"{already} named {name}.")
+    return name
 
 
 def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:

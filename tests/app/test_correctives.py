@@ -203,3 +203,4 @@ def test_hands_in_a_hurry(user):
     user.doc.select_target("t1")
     user.window.operations.operate("target-remove")
     assert user.target("Lift with Slide").rule.drivers == (Driver("t2", 0.5),) and acts(user) == 1.0
+    assert user.said[-1][0] == "Lift with Slide has fewer drivers now."

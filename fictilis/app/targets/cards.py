@@ -25,7 +25,7 @@ from fictilis.core.scene import Group, Target, targets_by_id
 from fictilis.render.renderer import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",
-                  "target-colour", None)  # fmt: skip
+                  "target-colour", None, "remove-target")  # fmt: skip
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -361,9 +361,6 @@ class Cards(Gesturing, QWidget):
         )
         menu.addSeparator()
         self.actions_.add_to(menu, MENU_OF_A_CARD)
-        menu.addAction(
-            "Remove", lambda: doc.edit(f"Remove {target.name}", lambda s: edits.remove_target(s, doc.object_id, target.id))
-        )
         return menu
 
     def bring(self, target_id: str) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 from fictilis.core.channel_kinds import OWN_IDS
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.errors import EditRefused
-from fictilis.core.names import fresh_id, fresh_name, number_of, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
 from fictilis.core.scene import BLEND, MorphObject, Scene, in_step
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
 
@@ -110,11 +110,7 @@ def duplicate_clip(scene: Scene, name: str | None = None) -> tuple[Scene, str]:
 
 
 def rename_clip(scene: Scene, clip_id: str, name: str) -> Scene:
-    name = tidy_name(name)
-    if not name:
-        raise EditRefused("A clip needs a name of at least one letter.")
-    if any(c.name == name and c.id != clip_id for c in scene.clips):
-        raise EditRefused(f"The scene already has a clip named {name}.")
+    name = given_name(name, "A clip", (c.name for c in scene.clips if c.id != clip_id), "The scene already has a clip")
     return _changed(scene, clip_id, name=name)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from fictilis.core.appearance import Appearance
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.names import fresh_id, fresh_name, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.scene import MorphObject, NamedPick, Pick, Scene, Transform
 from fictilis.core.timeline import SavedView
 
@@ -41,11 +41,8 @@ def remove_object(scene: Scene, object_id: str) -> Scene:
 
 
 def rename_object(scene: Scene, object_id: str, name: str) -> Scene:
-    name = tidy_name(name)
-    if not name:
-        raise EditRefused("An object needs a name of at least one letter.")
-    if any(o.name == name and o.id != object_id for o in scene.objects):
-        raise EditRefused(f"The scene already has an object named {name}.")
+    others = (o.name for o in scene.objects if o.id != object_id)
+    name = given_name(name, "An object", others, "The scene already has an object")
     return scene.with_object(replace(scene.object(object_id), name=name))
 
 
@@ -95,8 +92,7 @@ def drop_pick(scene: Scene, object_id: str, name: str) -> Scene:
 
 def keep_view(scene: Scene, view: SavedView) -> Scene:
     """A view kept under its name; one of the same name is replaced."""
-    if not view.name.strip():
-        raise EditRefused("A kept view needs a name of at least one letter.")
+    given_name(view.name, "A kept view")
     return replace(scene, views=(*(v for v in scene.views if v.name != view.name), view))
 
 

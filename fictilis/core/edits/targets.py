@@ -20,7 +20,7 @@ from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.names import fresh_id, fresh_name, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, StoredMix, Target
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
@@ -117,11 +117,8 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
 
 def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Scene:
     obj = scene.unlocked(object_id)
-    name = tidy_name(name)
-    if not name:
-        raise EditRefused(f"{obj.target(target_id).name} needs a name of at least one letter.")
-    if any(t.name == name and t.id != target_id for t in obj.targets):
-        raise EditRefused(f"{obj.name} already has a target named {name}.")
+    others = (t.name for t in obj.targets if t.id != target_id)
+    name = given_name(name, obj.target(target_id).name, others, f"{obj.name} already has a target")
     return _changed(scene, object_id, target_id, name=name)
 
 
@@ -249,9 +246,7 @@ def set_colour(scene: Scene, object_id: str, target_id: str, colour: str) -> Sce
 
 def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, float]) -> Scene:
     """Weights by target id kept under a name; a mix of the same name is replaced."""
-    obj, name = scene.object(object_id), tidy_name(name)
-    if not name:
-        raise EditRefused("A kept mix needs a name of at least one letter.")
+    obj, name = scene.object(object_id), given_name(name, "A kept mix")
     mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights and not driven_by(obj, t)))
     return scene.with_object(replace(obj, mixes=(*(m for m in obj.mixes if m.name != name), mix)))
 

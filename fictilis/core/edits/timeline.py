@@ -10,7 +10,7 @@ import numpy as np
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.timing import map_frames
 from fictilis.core.errors import EditRefused
-from fictilis.core.names import fresh_id, fresh_name, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, given_name
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import Blend, Clip, Lane, Marker, SceneCamera, Sound
 
@@ -102,10 +102,9 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
     """A marker at a frame; one that is there gets the new name."""
     if not np.isfinite(frame) or abs(frame) > LONGEST_RANGE:
         raise EditRefused(f"A marker cannot stand at frame {frame:g}.")
-    if not name.strip():
-        raise EditRefused("A marker needs a name of at least one letter.")
+    name = given_name(name, "A marker")
     rest = [m for m in scene.markers if abs(m.frame - frame) > NEAR]
-    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), tidy_name(name))), key=lambda m: m.frame)))
+    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), name)), key=lambda m: m.frame)))
 
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:
@@ -150,11 +149,9 @@ def add_camera(scene: Scene, camera: SceneCamera) -> tuple[Scene, str]:
 
 
 def rename_camera(scene: Scene, camera_id: str, name: str) -> Scene:
-    camera, name = scene.owner(camera_id), tidy_name(name)
-    if not name:
-        raise EditRefused("A camera needs a name of at least one letter.")
-    if any(owner.name == name and owner is not camera for owner in scene.owners):
-        raise EditRefused(f"The scene already has something named {name}.")
+    camera = scene.owner(camera_id)
+    others = (owner.name for owner in scene.owners if owner is not camera)
+    name = given_name(name, "A camera", others, "The scene already has something")
     return scene.with_owner(replace(camera, name=name))
 
 

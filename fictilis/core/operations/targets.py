@@ -67,11 +67,15 @@ def _link_names(s: Subject, _v: Values) -> Outcome:
     return Outcome(scene, said=f"Linked: {', '.join(names)}.")
 
 
-def _posed(s: Subject, scene: Scene) -> Outcome:
-    """What came of taking shapes from relays; their poses are said to go."""
+def _led(s: Subject, scene: Scene) -> Outcome:
+    """What came of removing targets or taking them from relays: poses that went, targets that lost what led them."""
     obj = scene.object(s.obj.id)
     gone = {g.name: len(poses(s.obj, g.id)) - len(poses(obj, g.id)) for g in relays(s.obj).values()}
     said = [f"{count} pose{'' if count == 1 else 's'} of {name} went too." for name, count in gone.items() if count]
+    for before in s.obj.targets:
+        after = next((t for t in obj.targets if t.id == before.id), before)
+        if after.rule != before.rule or (after.follows is None) != (before.follows is None):
+            said.append(f"{before.name} {'has fewer drivers' if after.rule else 'has a weight of its own'} now.")
     return Outcome(scene, said=" ".join(said))
 
 
@@ -166,7 +170,7 @@ TARGETS = (
               (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.",
               done="Mute {targets}"),
     Operation("target", "remove", "Remove targets",
-              lambda s, _v: _posed(s, with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t))), (),
+              lambda s, _v: _led(s, with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t))), (),
               ("target",),
               "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {targets}"),
     Operation("target", "rename", "Rename", lambda s, v: edits.rename_target(s.scene, s.obj.id, s.target_id, v["name"]),
@@ -191,7 +195,7 @@ TARGETS = (
               "Group the selected targets",
               "Group {targets}"),
     Operation("target", "ungroup", "Take out of the group",
-              lambda s, _v: _posed(s, edits.put_in_group(s.scene, s.obj.id, s.targets, None)), (), ("group",),
+              lambda s, _v: _led(s, edits.put_in_group(s.scene, s.obj.id, s.targets, None)), (), ("group",),
               "The targets stand on their own again.", done="Take {targets} out of the group"),
     Operation("target", "group-factor", "Slider of its group",
               lambda s, v: edits.change_group(s.scene, s.obj.id, s.target.group or "", factor=v["factor"]),
