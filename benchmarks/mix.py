@@ -27,7 +27,7 @@ def sheet() -> MorphObject:
 
 def with_targets(obj: MorphObject, part: float) -> MorphObject:
     """52 targets that each move a round ``part`` of the points, in mesh order."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     rng = np.random.default_rng(0)
     count = len(obj.base)
@@ -140,7 +140,7 @@ def rows() -> list[Row]:
 
 def correctives(obj: MorphObject) -> list[Row]:
     """60 correctives over 40 targets, none of which acts, against the mix of the 40 alone: from weights to points."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from fictilis.core.mix.acting import shares_at
 
@@ -172,7 +172,7 @@ def correctives(obj: MorphObject) -> list[Row]:
 
 def relay(obj: MorphObject) -> list[Row]:
     """500 poses of 500 targets, a frame each, against the same object with two of them keyed: from the frame to the points."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from fictilis.core.animation.curve import AnimationCurve, Key
     from fictilis.core.edits.relays import make_relay
@@ -205,7 +205,7 @@ def relay(obj: MorphObject) -> list[Row]:
 
 def sweep(obj: MorphObject) -> list[Row]:
     """A front that runs over 100,000 points, a frame each, against a masked target whose weight changes."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from fictilis.core.mix.acting import shares_at
     from fictilis.core.shaping.fields import along_axis
@@ -264,7 +264,7 @@ def linked(obj: MorphObject) -> list[Row]:
 
 
 def replace_ids(obj: MorphObject, number: int) -> MorphObject:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     return replace(obj, id=f"o{number}", name=f"Part {number}")
 

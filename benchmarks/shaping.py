@@ -4,10 +4,11 @@ strokes in the window by the events it keeps up with."""
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy.sparse  # noqa: F401 - loaded in the application too, once the first picture stands
+from msgspec import Struct
+from msgspec.structs import replace
 
 from benchmarks.measure import Row, medians, ms
 from benchmarks.mix import sheet
@@ -77,8 +78,7 @@ def normals() -> list[Row]:
     return [Row("normals near a dab of 5 %, against all", t["near"] / t["all"], 0.2, True, detail)]
 
 
-@dataclass(frozen=True)
-class _State:
+class _State(Struct, frozen=True):
     scene: Scene
 
 

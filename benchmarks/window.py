@@ -7,10 +7,10 @@ import subprocess
 import sys
 import tempfile
 import time
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from benchmarks.measure import Row, medians, ms
 
@@ -192,8 +192,7 @@ def _drag_times(widget, places, after) -> list[float]:
 
 def lane_rows() -> list[Row]:
     """Scrubbing the demo, and dragging a bead while 100 lanes stand in the list, each against the bare draw of the view."""
-    from dataclasses import replace
-
+    from msgspec.structs import replace
     from PyQt6.QtTest import QTest
 
     from fictilis.app.start import application

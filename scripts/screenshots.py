@@ -4,8 +4,9 @@ import os
 import sys
 import tempfile
 import wave
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 os.environ["OPENBLAS_NUM_THREADS"] = "1"
 

@@ -10,7 +10,7 @@ ROOT = Path(__file__).parent.parent / "fictilis"
 MODULES = sorted(ROOT.rglob("*.py"))
 FORBIDDEN = {
     "core": ("fictilis.formats", "fictilis.render", "fictilis.app", "fictilis.cli", "fictilis.demo", "PyQt6", "moderngl",
-             "msgspec", "pygltflib", "PIL"),
+             "msgspec.json", "msgspec.msgpack", "pygltflib", "PIL"),
     "formats": ("fictilis.render", "fictilis.app", "fictilis.cli", "PyQt6", "moderngl"),
     "render": ("fictilis.formats", "fictilis.app", "fictilis.cli", "PyQt6"),
     "demo": ("fictilis.app", "fictilis.cli", "fictilis.render", "PyQt6", "moderngl"),

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from msgspec.structs import replace
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QWidget
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import sys
 import traceback
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeyEvent
 from PyQt6.QtWidgets import (

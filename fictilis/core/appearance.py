@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 from fictilis.core.arrays import frozen
 
@@ -12,8 +12,7 @@ CLAY = "#CC8C70"
 MOST_PIXELS = 100_000_000  # of an image that is laid over a surface
 
 
-@dataclass(frozen=True, eq=False)
-class Texture:
+class Texture(Struct, frozen=True, eq=False, weakref=True):
     """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.
 
     ``projected`` (n, 2) float64 are texture coordinates a point, from a view; None takes the mesh's own UVs.
@@ -27,11 +26,10 @@ class Texture:
 
     def __post_init__(self) -> None:
         if self.projected is not None:
-            object.__setattr__(self, "projected", frozen(self.projected, np.float64, 2))
+            force_setattr(self, "projected", frozen(self.projected, np.float64, 2))
 
 
-@dataclass(frozen=True)
-class Appearance:
+class Appearance(Struct, frozen=True):
     """``opacity`` 0…1."""
 
     colour: str = CLAY

@@ -9,6 +9,8 @@ from typing import Any, Concatenate, ParamSpec, TypeVar
 from weakref import WeakKeyDictionary, ref
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 S = TypeVar("S")
 T = TypeVar("T")
@@ -144,13 +146,13 @@ def spread(out: np.ndarray, places: np.ndarray, starts: np.ndarray, rows: np.nda
     sparse.csc_matvecs(len(out), len(rows), out.shape[1], ends, places.astype(np.int32), ones, rows.ravel(), out.ravel())
 
 
-def plain_numbers(value: object, *names: str) -> None:
+def plain_numbers(value: Struct, *names: str) -> None:
     """Fields of a frozen value, and numbers in its tuples, as Python's own floats: NumPy's are floats too, but files and
     comparisons should not have to tell them apart."""
     for name in names:
         held = getattr(value, name)
         plain = tuple(float(v) for v in held) if isinstance(held, tuple) else None if held is None else float(held)
-        object.__setattr__(value, name, plain)
+        force_setattr(value, name, plain)
 
 
 def cached_by_identity(function: Callable[[S], T]) -> Callable[[S], T]:

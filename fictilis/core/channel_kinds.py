@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.arrays import cached_by_array, extent
 from fictilis.core.errors import EditRefused
@@ -20,8 +21,7 @@ AXIS_COLOURS = ("#A8432F", "#6E7F2B", "#2F5DA8")
 GREY = "#55606E"
 
 
-@dataclass(frozen=True)
-class ChannelKind:
+class ChannelKind(Struct, frozen=True):
     """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``sweep``, ``object`` or ``camera``:
     moves of one part follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows
     what is named there, and can be neither set nor keyed. One of ``poses`` is the lane of a relay: its keys name shapes."""

@@ -6,11 +6,12 @@ A channel id is the id of a target, for its weight, or of one of the kinds below
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_identity, recent_by_identity
@@ -318,8 +319,7 @@ def _own_values(owner: Owner) -> dict[str, float]:
     return out
 
 
-@dataclass(frozen=True)
-class Stand:
+class Stand(Struct, frozen=True):
     """How an object stands at a frame."""
 
     transform: Transform

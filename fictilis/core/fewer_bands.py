@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.scene import MorphObject, Scene

@@ -6,11 +6,12 @@ the present. Everything else in a scene is small, or shared.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.arrays import any_in_rows
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
@@ -21,8 +22,7 @@ def _bits(array: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(array).view(np.int64)
 
 
-@dataclass(frozen=True, eq=False)
-class _Rows:
+class _Rows(Struct, frozen=True, eq=False, weakref=True):
     """An array as the rows in which it differs from a reference of the same length."""
 
     places: np.ndarray
@@ -45,8 +45,7 @@ class _Rows:
         return self.places.nbytes + self.rows.nbytes
 
 
-@dataclass(frozen=True, eq=False)
-class _DeltaRows:
+class _DeltaRows(Struct, frozen=True, eq=False, weakref=True):
     """Deltas as the points that the reference has too many, and the rows that differ or that it lacks."""
 
     gone: np.ndarray
@@ -79,8 +78,7 @@ class _DeltaRows:
 Parts = dict[tuple[Any, ...], _Rows | _DeltaRows]
 
 
-@dataclass(frozen=True, eq=False)
-class Packed:
+class Packed(Struct, frozen=True, eq=False, weakref=True):
     """A scene without the arrays in ``parts``, which are kept by their path as rows that differ from a neighbour's."""
 
     scene: Scene
@@ -167,7 +165,7 @@ def unpack(packed: Packed | Scene, reference: Scene) -> Scene:
 
 
 class History:
-    """Labelled states, of which those near the present one are whole. A state is a frozen dataclass with a ``scene``."""
+    """Labelled states, of which those near the present one are whole. A state is a frozen struct with a ``scene``."""
 
     def __init__(self, state: Any, steps: int = 500, whole: int = 8) -> None:
         self.steps, self.whole = steps, whole

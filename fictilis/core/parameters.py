@@ -4,16 +4,15 @@ documents are made from it."""
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.errors import EditRefused
 
 
-@dataclass(frozen=True)
-class Parameter:
+class Parameter(Struct, frozen=True):
     """One thing an operation asks for. ``default`` is a value or made from the subject; a ``needed`` one must be given on the
     command line. Those that are not ``asked`` are for the command line only: a window knows them already."""
 
@@ -30,8 +29,7 @@ class Parameter:
         return value
 
 
-@dataclass(frozen=True)
-class Number(Parameter):
+class Number(Parameter, frozen=True):
     unit: str = ""
     low: float = -1e9
     high: float = 1e9
@@ -50,8 +48,7 @@ class Number(Parameter):
         return round(number) if self.decimals == 0 else number
 
 
-@dataclass(frozen=True)
-class Choice(Parameter):
+class Choice(Parameter, frozen=True):
     """``options`` are (word, label, value): the word is for the command line."""
 
     options: tuple[tuple[str, str, object], ...] = ()
@@ -64,24 +61,21 @@ class Choice(Parameter):
         raise EditRefused(f"{self.label} must be one of {words}, not {value}.")
 
 
-@dataclass(frozen=True)
-class Flag(Parameter):
+class Flag(Parameter, frozen=True):
     default: Any = False
 
     def checked(self, value: Any, _subject: Any) -> bool:
         return bool(value)
 
 
-@dataclass(frozen=True)
-class Text(Parameter):
+class Text(Parameter, frozen=True):
     """A name."""
 
     def checked(self, value: Any, _subject: Any) -> str | None:
         return None if value is None else str(value)
 
 
-@dataclass(frozen=True)
-class Span(Parameter):
+class Span(Parameter, frozen=True):
     """Two frames, rising."""
 
     def checked(self, value: Any, _subject: Any) -> tuple[float, float]:

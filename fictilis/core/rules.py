@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import plain_numbers
@@ -11,8 +11,7 @@ PRODUCT, SMALLEST = "product", "smallest"
 HOWS = (PRODUCT, SMALLEST)
 
 
-@dataclass(frozen=True)
-class Driver:
+class Driver(Struct, frozen=True):
     """A target that drives a corrective by the factor clamp(w / at, 0, 1) of its acting weight w: in full at ``at`` (not 0).
 
     With ``width`` (above 0) it drives only as it *passes* that weight: clamp(1 - |w - at| / width, 0, 1).
@@ -26,8 +25,7 @@ class Driver:
         plain_numbers(self, "at", "width")
 
 
-@dataclass(frozen=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """What drives a corrective: its weight is the product of all drivers' factors, or the smallest of them.
 
     Source: own convention, after the usual product of clamped weights (common practice, no published source).
@@ -42,8 +40,7 @@ class Rule:
         return Rule(left, self.how) if left else None
 
 
-@dataclass(frozen=True, eq=False)
-class Follow:
+class Follow(Struct, frozen=True, eq=False, weakref=True):
     """A weight that follows another number of its object, ``source``: a target's acting weight by the target's id, or a channel
     of the object itself, such as ``rotation.y``. ``curve`` has that number where a lane has frames, and the weight as value."""
 

@@ -1,11 +1,12 @@
-"""The scene as a value: frozen dataclasses, tuples and read-only arrays. Lengths are centimetres, Y is up."""
+"""The scene as a value: frozen structs, tuples and read-only arrays. Lengths are centimetres, Y is up."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import force_setattr, replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
@@ -25,16 +26,15 @@ STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
 BLEND = "blend"  # the channel of an object that plays two clips
 
 
-@dataclass(frozen=True, eq=False)
-class Deltas:
+class Deltas(Struct, frozen=True, eq=False, weakref=True):
     """Sparse offsets of moved points: indices (k,) int32, sorted and unique; offsets (k, 3) float64, cm."""
 
     indices: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
     offsets: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "indices", frozen(self.indices, np.int32))
-        object.__setattr__(self, "offsets", frozen(self.offsets, np.float64, 3))
+        force_setattr(self, "indices", frozen(self.indices, np.int32))
+        force_setattr(self, "offsets", frozen(self.offsets, np.float64, 3))
         if len(self.indices) != len(self.offsets):
             raise ValueError(f"{len(self.indices)} indices but {len(self.offsets)} offsets")
 
@@ -56,8 +56,7 @@ class Deltas:
         return float(lengths(self.offsets).max(initial=0.0))
 
 
-@dataclass(frozen=True, eq=False)
-class InBetween:
+class InBetween(Struct, frozen=True, eq=False, weakref=True):
     """A full shape at weight ``at`` (not 0, not 1), as deltas from the base."""
 
     at: float
@@ -65,8 +64,7 @@ class InBetween:
     name: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class Target:
+class Target(Struct, frozen=True, eq=False, weakref=True):
     """A named set of deltas with a weight. ``range`` is the soft limit of its sliders, never a clamp.
 
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
@@ -94,14 +92,13 @@ class Target:
 
     def __post_init__(self) -> None:
         if self.mask is not None:
-            object.__setattr__(self, "mask", frozen(self.mask, np.float64))
+            force_setattr(self, "mask", frozen(self.mask, np.float64))
 
     def in_between(self, at: float) -> InBetween | None:
         return next((stage for stage in self.in_betweens if abs(stage.at - at) < 1e-9), None)
 
 
-@dataclass(frozen=True)
-class Group:
+class Group(Struct, frozen=True):
     """Targets that stand together; ``factor`` multiplies the weights of all of them.
 
     One with a ``relay``, the path straight or through, is mixed by a lane of poses (see ``mix.relay``); None are layered.
@@ -114,8 +111,7 @@ class Group:
     relay: str | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Pick:
+class Pick(Struct, frozen=True, eq=False, weakref=True):
     """Picked parts of a mesh: ``elements`` (k,) int64, sorted numbers of points, of edges or of faces, by ``kind``."""
 
     kind: str = "points"
@@ -124,7 +120,7 @@ class Pick:
     def __post_init__(self) -> None:
         if self.kind not in PICK_KINDS:
             raise ValueError(f"a pick is of {', '.join(PICK_KINDS)}, not of {self.kind}")
-        object.__setattr__(self, "elements", frozen(distinct(np.asarray(self.elements, np.int64)), np.int64))
+        force_setattr(self, "elements", frozen(distinct(np.asarray(self.elements, np.int64)), np.int64))
 
     def __len__(self) -> int:
         return len(self.elements)
@@ -133,24 +129,21 @@ class Pick:
         return self.kind == other.kind and np.array_equal(self.elements, other.elements)
 
 
-@dataclass(frozen=True, eq=False)
-class NamedPick:
+class NamedPick(Struct, frozen=True, eq=False, weakref=True):
     """A pick kept with its object."""
 
     name: str
     pick: Pick
 
 
-@dataclass(frozen=True)
-class StoredMix:
+class StoredMix(Struct, frozen=True):
     """Weights kept under a name, as pairs (target id, weight)."""
 
     name: str
     weights: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True)
-class Transform:
+class Transform(Struct, frozen=True):
     """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``position``; cm."""
 
     position: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -179,19 +172,17 @@ class Transform:
         return z @ y @ x
 
 
-@dataclass(frozen=True)
-class FormNumbers:
+class FormNumbers(Struct, frozen=True):
     """The simple form that an object was made as, and its numbers by name: sizes in cm and counts."""
 
     kind: str
     numbers: tuple[tuple[str, float], ...]
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
+        force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
 
 
-@dataclass(frozen=True, eq=False)
-class MorphObject(Animated):
+class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it."""
 
     id: str
@@ -211,7 +202,7 @@ class MorphObject(Animated):
     blend: Blend | None = None
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "base", frozen(self.base, np.float64, 3))
+        force_setattr(self, "base", frozen(self.base, np.float64, 3))
         if len(self.base) != self.geometry.point_count:
             raise ValueError(f"{len(self.base)} base points, but the {self.geometry.kind} counts {self.geometry.point_count}")
 
@@ -253,8 +244,7 @@ class MorphObject(Animated):
         return out
 
 
-@dataclass(frozen=True, eq=False)
-class Scene:
+class Scene(Struct, frozen=True, eq=False, weakref=True):
     """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
     None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
     given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the one of ``clips`` that is in

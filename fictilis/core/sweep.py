@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 from fictilis.core.arrays import frozen, plain_numbers
 
@@ -13,8 +13,7 @@ BANDS, LEAST_BANDS, MOST_BANDS = 48, 2, 256
 SHARPEST = 1e-3  # of the field: a front at least so wide
 
 
-@dataclass(frozen=True, eq=False)
-class Sweep:
+class Sweep(Struct, frozen=True, eq=False, weakref=True):
     """A target comes up where its front has passed: ``field`` (n,) float64 says in 0…1 when each point is reached.
 
     ``front`` is where it stands while no lane drives it: at 0 nothing has come up, at 1 all in full. A front is ``softness``
@@ -32,7 +31,7 @@ class Sweep:
     until: str | None = None
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "field", frozen(self.field, np.float64))
+        force_setattr(self, "field", frozen(self.field, np.float64))
         plain_numbers(self, "front", "softness")
 
     def passed(self, front: float | np.ndarray, places: np.ndarray) -> np.ndarray:

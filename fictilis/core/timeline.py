@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from typing import Self
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.arrays import cached_by_identity, plain_numbers
 
 
-@dataclass(frozen=True, eq=False)
-class Lane:
+class Lane(Struct, frozen=True, eq=False, weakref=True):
     """Animates one number of its owner, by channel id (see ``channels``): a curve, and modifiers that act one after another."""
 
     channel: str
@@ -58,8 +58,7 @@ class Animated:
         return replace(self, lanes=lanes)  # type: ignore[type-var]
 
 
-@dataclass(frozen=True, eq=False)
-class SceneCamera(Animated):
+class SceneCamera(Animated, Struct, frozen=True, eq=False, weakref=True):
     """A camera that turns about what it looks at. Places in cm; yaw, pitch and the field of view ``lens`` in degrees."""
 
     id: str
@@ -76,8 +75,7 @@ class SceneCamera(Animated):
         plain_numbers(self, "centre", "distance", "yaw", "pitch", "lens")
 
 
-@dataclass(frozen=True)
-class SavedView:
+class SavedView(Struct, frozen=True):
     """A view kept under a name: the numbers of a camera that turns about ``centre``; cm and degrees."""
 
     name: str
@@ -91,8 +89,7 @@ class SavedView:
         plain_numbers(self, "centre", "distance", "yaw", "pitch")
 
 
-@dataclass(frozen=True, eq=False)
-class Blend:
+class Blend(Struct, frozen=True, eq=False, weakref=True):
     """What an object plays beside its own lanes: ``lanes`` of another clip, ``offset`` frames later. Its channel ``blend`` says
     how far the object is led by them, 0…1."""
 
@@ -104,8 +101,7 @@ class Blend:
         plain_numbers(self, "offset", "amount")
 
 
-@dataclass(frozen=True, eq=False)
-class ClipPart:
+class ClipPart(Struct, frozen=True, eq=False, weakref=True):
     """The lanes of one object in a clip that is not in hand."""
 
     owner: str
@@ -113,8 +109,7 @@ class ClipPart:
     blend: Blend | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Clip:
+class Clip(Struct, frozen=True, eq=False, weakref=True):
     """Lanes of all objects under a name, with a range of their own and whether it loops. ``parts`` are empty while it is in
     hand: then the objects themselves hold its lanes, and the scene its range."""
 
@@ -164,8 +159,7 @@ def fitted_lanes(lanes: tuple[Lane, ...], homes: Mapping[str, frozenset[str]], w
     return tuple(out)
 
 
-@dataclass(frozen=True)
-class Marker:
+class Marker(Struct, frozen=True):
     """A name at a frame: a word, a beat."""
 
     frame: float
@@ -175,8 +169,7 @@ class Marker:
         plain_numbers(self, "frame")
 
 
-@dataclass(frozen=True, eq=False)
-class Sound:
+class Sound(Struct, frozen=True, eq=False, weakref=True):
     """A sound file's bytes, kept with the scene. It begins at frame ``start``; ``volume`` 0…1."""
 
     name: str

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.timeline import Sound
@@ -12,8 +11,7 @@ from fictilis.core.timeline import Sound
 BUCKET = 256  # samples that the picture of a sound knows only the least and the largest of
 
 
-@dataclass(frozen=True, eq=False)
-class Waveform:
+class Waveform(Struct, frozen=True, eq=False, weakref=True):
     """``samples`` (n, 2) int16, left and right, ``rate`` of them a second."""
 
     samples: np.ndarray

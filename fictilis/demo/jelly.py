@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.correctives import add_corrective

@@ -7,10 +7,10 @@ import stat
 import tempfile
 from collections.abc import Callable, Iterable
 from contextlib import suppress
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.geometry.kinds import Mesh
@@ -26,8 +26,7 @@ def no_progress(_fraction: float) -> None:
 MOST_BYTES = 16_000_000_000
 
 
-@dataclass(frozen=True, eq=False)
-class MeshData:
+class MeshData(Struct, frozen=True, eq=False, weakref=True):
     """One object as read from a file: points (n, 3) float64 in the file's order, and its faces."""
 
     name: str
@@ -37,8 +36,7 @@ class MeshData:
     smooth: bool = True
 
 
-@dataclass(frozen=True, eq=False)
-class Imported:
+class Imported(Struct, frozen=True, eq=False, weakref=True):
     objects: tuple[MeshData, ...]
     warnings: tuple[str, ...] = field(default=())
 

@@ -5,11 +5,11 @@ Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Anim
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.affine import rgb
 from fictilis.core.channels import stand_at
@@ -63,8 +63,7 @@ class _Buffer:
 SAID_FROM = 1e-4  # of a weight
 
 
-@dataclass(frozen=True, eq=False)
-class _Vertices:
+class _Vertices(Struct, frozen=True, eq=False, weakref=True):
     """File vertices: the point of each (v,), its UV (v, 2) or None, its face (flat shading) or None; index (t, 3)."""
 
     points: np.ndarray

@@ -269,7 +269,7 @@ class _ObjectReader:
             raise self.fail(f"has {len(record.points)} strands, but says of {len(record.closed)} whether they are closed")
         if sum(record.points) != self.count:
             raise self.fail(f"says it has {sum(record.points)} points, but {self.count} are stored")
-        return Line(np.cumsum([0, *record.points]), np.array(record.closed, bool))
+        return Line(starts=np.cumsum([0, *record.points]), closed=np.array(record.closed, bool))
 
     def _mesh(self, m: MeshRecord) -> Mesh:
         if m.points != self.count:

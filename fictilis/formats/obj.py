@@ -5,11 +5,11 @@ Source: Object Files (.obj), Wavefront Technologies, appendix B1 (the published 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.arrays import distinct
 from fictilis.core.errors import BadFile
@@ -24,8 +24,7 @@ LARGEST_LIBRARY = 16_000_000
 LOST = {"l": "lines", "p": "loose points", "curv": "curves", "surf": "surfaces"}
 
 
-@dataclass
-class _Part:
+class _Part(Struct):
     name: str
     first_point: int
     corners: list[int] = field(default_factory=list)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_objects
@@ -22,8 +23,7 @@ from fictilis.formats.obj import read_obj, write_obj
 LONGEST_STEM = 230  # bytes; a file name has 255
 
 
-@dataclass(frozen=True)
-class Format:
+class Format(Struct, frozen=True):
     """``read_mesh(path, progress)`` and ``export(path, scene, frame, progress)`` are None where it cannot do that."""
 
     name: str

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.errors import FictilisError, NotATarget
 from fictilis.core.geometry.matching import require_match

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channel_kinds import OBJECT_KINDS
@@ -27,8 +28,7 @@ _NODES = np.array([0.02, 0.33, 0.67, 0.98])
 _PROBES = np.array([0.11, 0.5, 0.84])
 
 
-@dataclass(frozen=True, eq=False)
-class Track:
+class Track(Struct, frozen=True, eq=False, weakref=True):
     """times (k,) seconds; values (k, c); tangents (k, c) a second, in and out, for CUBICSPLINE only; ``error`` is how far
     values are off between keys where the motion was sampled, 0 where it is exact."""
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.arrays import frozen
 from fictilis.core.timeline import SceneCamera
@@ -20,8 +21,7 @@ def _axes(yaw: float, pitch: float) -> np.ndarray:
     return frozen([[cy, 0.0, -sy], [-sp * sy, cp, -sp * cy], [sy * cp, sp, cy * cp]], np.float64, 3)
 
 
-@dataclass(frozen=True)
-class Camera:
+class Camera(Struct, frozen=True):
     """``yaw`` and ``pitch`` in degrees: yaw 0 looks along -Z (front), pitch 90 looks down. ``lens`` is the vertical field of
     view, in degrees too."""
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry, Line
@@ -14,8 +13,7 @@ from fictilis.render.camera import Camera
 REACH = 12.0  # pixels from a point within which a click takes it
 
 
-@dataclass(frozen=True, eq=False)
-class Hit:
+class Hit(Struct, frozen=True, eq=False, weakref=True):
     """A place on a surface or a line: scene position (3,), distance along the ray, the face and its point indices; on a line
     the face is -1, and the points are the ends of the edge."""
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import moderngl
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.affine import rgb
 from fictilis.core.geometry.kinds import Geometry, Line
@@ -25,8 +25,7 @@ PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
 
-@dataclass(frozen=True)
-class Light:
+class Light(Struct, frozen=True):
     """The key light, seen from the viewer: degrees to the right and up, and its strength; 1 as shipped."""
 
     right: float = -47.0
@@ -39,8 +38,7 @@ class Light:
         return np.array([np.sin(across) * np.cos(above), np.sin(above), np.cos(across) * np.cos(above)])
 
 
-@dataclass(frozen=True, eq=False)
-class Cloth:
+class Cloth(Struct, frozen=True, eq=False, weakref=True):
     """A texture laid over a mesh: coordinates (3t, 2) float32 of the triangles' corners, nan where there are none.
 
     ``image`` (h, w, 3) uint8, its top row first, or None for a checker of ``tiles`` fields.
@@ -51,8 +49,7 @@ class Cloth:
     tiles: float = 16.0
 
 
-@dataclass(eq=False)
-class DrawItem:
+class DrawItem(Struct, eq=False):
     """One object in a picture.
 
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
@@ -79,8 +76,7 @@ class DrawItem:
     cloth: Cloth | None = None
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(Struct, frozen=True):
     top: str = "#E6DED1"
     bottom: str = "#CFC3B1"
 

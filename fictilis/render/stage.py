@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
@@ -27,8 +27,7 @@ LOOKED_AT = 40_000  # points at most, to find where shapes are in the picture
 LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at its own weight instead
 
 
-@dataclass(eq=False)
-class StageItem:
+class StageItem(Struct, eq=False):
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
     ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1.
@@ -59,8 +58,7 @@ class StageItem:
         return placed(self.points.astype(np.float64), self.matrix)
 
 
-@dataclass(frozen=True, eq=False)
-class StageWish:
+class StageWish(Struct, frozen=True, eq=False, weakref=True):
     """What to show."""
 
     scene: Scene

@@ -1,10 +1,10 @@
 """The shaping bench, driven by mouse, keys, menus and forms in the real window."""
 
-from dataclasses import replace
 from unittest.mock import Mock
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 

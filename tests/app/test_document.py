@@ -1,11 +1,10 @@
 """The document without a window: history, previews, posed weights, and what is dropped when it points at nothing."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fictilis.app.model.document import UNDO_STEPS, Document
 from fictilis.core.animation.curve import Key

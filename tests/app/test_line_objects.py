@@ -1,9 +1,8 @@
 """A line object in the window: seen, chosen, picked, shaped and undone like a mesh."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
 from fictilis.app.commands.rows import ROWS

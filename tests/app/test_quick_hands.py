@@ -3,10 +3,10 @@ outlive what they were of."""
 
 import gc
 import weakref
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication

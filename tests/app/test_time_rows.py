@@ -291,8 +291,8 @@ def test_a_sound_dropped_on_the_lanes_is_taken_and_a_reopened_one_is_read_in_the
 def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
     keyed.doc.edit("Sound", lambda s: timeline.set_sound(s, Sound("broken.wav", b"not a sound")))
     row = keyed.window.sound_row
-    keyed.settle(200)
-    assert row.isVisible() and row.wave() is None and row._failed
+    keyed.qtbot.waitUntil(lambda: row._failed, timeout=3000)
+    assert row.isVisible() and row.wave() is None
     keyed.press(K.Key_Space)
     keyed.settle(120)
     assert keyed.doc.frame > 0

@@ -1,9 +1,8 @@
 """What can be animated besides weights: the object's place and look, and a camera."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier

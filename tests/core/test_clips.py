@@ -1,9 +1,8 @@
 """Clips: lanes of all objects under a name, one in hand; two that are played at once; and what else they meet."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import set_value, values_at

@@ -1,9 +1,8 @@
 """Correctives: what drives them, what they come to, and every other feature they meet."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import set_value, values_at

@@ -1,9 +1,8 @@
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import INTERPOLATIONS, TANGENTS, AnimationCurve, Key, pieces_of
 from fictilis.core.errors import EditRefused

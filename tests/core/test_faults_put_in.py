@@ -6,6 +6,7 @@ import pkgutil
 
 import numpy as np
 import pytest
+from msgspec import Struct
 
 import fictilis.core
 from fictilis.core.animation.curve import AnimationCurve, Key
@@ -36,11 +37,12 @@ def test_every_value_of_the_core_is_frozen():
         for name, value in vars(module).items():
             if (
                 name[0] != "_"
-                and dataclasses.is_dataclass(value)
                 and isinstance(value, type)
+                and (issubclass(value, Struct) or dataclasses.is_dataclass(value))
                 and value.__module__ == module.__name__
             ):
-                assert value.__dataclass_params__.frozen, value
+                config = value.__struct_config__ if issubclass(value, Struct) else value.__dataclass_params__
+                assert config.frozen, value
 
 
 WANTED = {

@@ -1,9 +1,8 @@
 """Weights that follow one number through a curve, and every other feature they meet."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channels import set_value, values_at

@@ -1,8 +1,8 @@
-from dataclasses import dataclass, replace
-
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.objects import add_object
@@ -14,8 +14,7 @@ from fictilis.core.scene import Deltas, Scene
 OBJ = "o1"
 
 
-@dataclass(frozen=True)
-class State:
+class State(Struct, frozen=True):
     scene: Scene
     extra: int = 0
 

@@ -1,9 +1,8 @@
 """A line stands wherever an object may; what needs faces refuses it by name."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import add_in_between, target_from_mesh, target_from_points
@@ -23,7 +22,7 @@ from fictilis.formats.registry import export, export_shapes
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.test_native import edit_json, same
 
-WHIP = Line([0, 12, 20], [False, True])  # an open strand of 12 points, a closed one of 8
+WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
 
 
 def whip_points() -> np.ndarray:
@@ -47,7 +46,7 @@ def test_an_open_strand_has_a_segment_less_than_points_a_closed_one_as_many():
     assert len(set(components(WHIP))) == 2 and not border_points(WHIP).any()
     assert not len(triangles(WHIP).points) and not point_normals(WHIP, whip_points()).any()
     assert len(surface_links(WHIP).straight) == 19 and not len(surface_links(WHIP).across)
-    long = Line([0, 605], [False])
+    long = Line(starts=[0, 605], closed=[False])
     assert len(edges(long)) == 604
 
 
@@ -58,13 +57,13 @@ def test_an_open_strand_has_a_segment_less_than_points_a_closed_one_as_many():
 )  # fmt: skip
 def test_a_strand_too_short_is_refused(starts, closed, said):
     with pytest.raises(ValueError, match=said):
-        Line(starts, closed)
+        Line(starts=starts, closed=closed)
 
 
 @pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
 def test_an_operation_runs_on_a_line_or_refuses_it_by_name(operation, everything, tmp_path):  # noqa: F811
     sheet = everything.object(OBJ)
-    line = replace(sheet, name="Frond", geometry=Line([0, 25], [False]), groups=sheet.groups)
+    line = replace(sheet, name="Frond", geometry=Line(starts=[0, 25], closed=[False]), groups=sheet.groups)
     scene = everything.with_object(line)
     subject = subject_for(operation, scene)
     if operation.part == "mesh" and operation.verb not in ("freeze", "origin", "transfer"):
@@ -98,11 +97,11 @@ def test_brushes_take_a_line(whip, kind):
 
 
 def test_a_copy_with_other_strands_is_no_target(whip):
-    scene, _ = target_from_mesh(whip, OBJ, "Same", Line([0, 12, 20], [False, True]), whip_points())
+    scene, _ = target_from_mesh(whip, OBJ, "Same", Line(starts=[0, 12, 20], closed=[False, True]), whip_points())
     assert scene.object(OBJ).targets[-1].name == "Same"
     for other, said in (
-        (Line([0, 12, 20], [False, False]), "only the base Whip joins the points 13 and 20"),
-        (Line([0, 19], [False]), "has 19 points, the base Whip has 20"),
+        (Line(starts=[0, 12, 20], closed=[False, False]), "only the base Whip joins the points 13 and 20"),
+        (Line(starts=[0, 19], closed=[False]), "has 19 points, the base Whip has 20"),
     ):
         with pytest.raises(NotATarget, match=said):
             target_from_mesh(whip, OBJ, "Odd", other, whip_points()[: other.point_count])

@@ -1,9 +1,8 @@
 """Linked targets: one weight and one lane for targets of several objects, kept alike by every edit there is."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier

@@ -1,10 +1,10 @@
 import sys
-from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.errors import EditRefused

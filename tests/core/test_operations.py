@@ -1,9 +1,8 @@
 """Every operation of the table, by the same tests: it runs, is saved and opened, keeps to locks, and refuses bad numbers."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits import clips, objects, relays, sweeps, timeline

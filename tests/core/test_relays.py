@@ -1,9 +1,8 @@
 """Relays: what a row of poses makes of the base, what is done to it, and every other feature it meets."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef, set_value, values_at

@@ -1,9 +1,8 @@
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of
@@ -159,7 +158,7 @@ def test_hold_until_here_keeps_the_earlier_value(keyed):
 
 
 def test_a_closed_loop_has_no_seam(keyed):
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     scene = timing.close_loop(replace(keyed, start=0.0, end=40.0), LANES)
     for target in ("t1", "t2"):

@@ -1,10 +1,10 @@
 """Sweeps: what comes up behind a front, and every other feature it meets."""
 
 import io
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PIL import Image
 
 from fictilis.core.animation.curve import Key

@@ -1,7 +1,6 @@
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole

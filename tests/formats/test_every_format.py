@@ -1,10 +1,10 @@
 """Every format of the registry, and scene files, by the same tests: it writes whole or not at all, and says what is wrong."""
 
 import os
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.edits.objects import rename_object, set_visible
 from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError

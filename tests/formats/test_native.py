@@ -2,11 +2,11 @@ import io
 import json
 import zipfile
 from contextlib import suppress
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
@@ -69,12 +69,16 @@ def full(sheet):
     return timeline.set_played(scene, 0, 40)
 
 
+def field_names(value):
+    return getattr(value, "__struct_fields__", ()) or getattr(value, "__dataclass_fields__", ())
+
+
 def same(a, b):
     """Whether two values hold the same, arrays by content."""
     if isinstance(a, np.ndarray):
         return a.dtype == b.dtype and np.array_equal(a, b)
-    if hasattr(a, "__dataclass_fields__"):
-        return type(a) is type(b) and all(same(getattr(a, f), getattr(b, f)) for f in a.__dataclass_fields__)
+    if parts := field_names(a):
+        return type(a) is type(b) and all(same(getattr(a, f), getattr(b, f)) for f in parts)
     if isinstance(a, tuple):
         return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
     return a == b
@@ -84,8 +88,8 @@ def same_bits(a, b):
     """As ``same``, with 0 and -0 apart."""
     if isinstance(a, np.ndarray):
         return a.dtype == b.dtype and a.shape == b.shape and a.tobytes() == b.tobytes()
-    if hasattr(a, "__dataclass_fields__"):
-        return type(a) is type(b) and all(same_bits(getattr(a, f), getattr(b, f)) for f in a.__dataclass_fields__)
+    if parts := field_names(a):
+        return type(a) is type(b) and all(same_bits(getattr(a, f), getattr(b, f)) for f in parts)
     if isinstance(a, tuple):
         return len(a) == len(b) and all(same_bits(x, y) for x, y in zip(a, b, strict=True))
     return repr(a) == repr(b)

@@ -6,10 +6,10 @@ import struct
 import subprocess
 import tracemalloc
 import wave
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.appearance import Texture
 from fictilis.core.errors import BadFile

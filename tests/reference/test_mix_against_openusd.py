@@ -3,10 +3,9 @@
 Source: OpenUSD, UsdSkelBlendShape and UsdSkelBlendShapeQuery (usd-core from the registry).
 """
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points

@@ -1,7 +1,6 @@
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PIL import Image
 
 import fictilis
@@ -188,7 +187,7 @@ def test_the_stage_agrees_with_evaluation_over_time():
 
 
 def test_one_dragged_weight_renews_only_what_it_moves(monkeypatch):
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from fictilis.core.edits.targets import set_weight, target_from_points
     from fictilis.core.geometry.primitives import plane

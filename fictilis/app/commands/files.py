@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
 from fictilis.core.mix.relay import relays
 
 
-@dataclass(frozen=True)
-class Need:
+class Need(Struct, frozen=True):
     """``met`` of a document, else ``why``: half a sentence behind a name, as in *Split: select a target first*."""
 
     why: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk

@@ -4,7 +4,9 @@ and the table in docs/shortcuts.md are made from these rows; a shortcut is made 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.app.commands.needs import (
     Need,
@@ -44,8 +46,7 @@ from fictilis.demo import SAMPLES
 Check = Callable[[Document], bool]
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """``menu`` is a door, or a door and a part of it: ``Time/Keys``; ``run`` is a method of Commands; ``checked`` makes it a
     switch and says whether it is on; ``meanwhile``: it goes together with a gesture that goes on, and with what is typed."""
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.commands.operations import OperationCommands, subject_of
 from fictilis.app.commands.ports import Ports

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from types import MappingProxyType
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.commands.operations import OperationCommands, lanes_of, span_of
 from fictilis.app.commands.ports import Ports

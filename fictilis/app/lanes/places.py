@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
@@ -24,8 +24,7 @@ MARGIN = 14
 PARTS = {"object": "Place and look", "camera": "Camera"}
 
 
-@dataclass(eq=False)
-class LanePlace:
+class LanePlace(Struct, eq=False):
     """One lane's rectangles, and the values at the bottom and top of its body. ``drawn``: it has a body at all."""
 
     channel: Channel
@@ -160,8 +159,7 @@ class LanePlace:
         return float(np.round(value)) if self.channel.stepped else round(value, 3)
 
 
-@dataclass(eq=False)
-class Heading:
+class Heading(Struct, eq=False):
     """A line that folds the lanes under it: of the object, of the camera, or of a group by its id."""
 
     part: str
@@ -170,8 +168,7 @@ class Heading:
     folded: bool
 
 
-@dataclass(eq=False)
-class LaneLook:
+class LaneLook(Struct, eq=False):
     """What the user set on the lanes: heights by channel, folded headings, a filter, and value scales of their own."""
 
     heights: dict[ChannelRef, int] = field(default_factory=dict)
@@ -217,8 +214,7 @@ def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
     return [owner for owner in (doc.object, doc.scene.camera) if owner is not None]
 
 
-@dataclass(eq=False)
-class _Row:
+class _Row(Struct, eq=False):
     """A lane that may be shown: its owner, channel and lane, and the heading it stands under."""
 
     owner: MorphObject | SceneCamera

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class NumberAsk:
+class NumberAsk(Struct, frozen=True):
     name: str
     label: str
     unit: str
@@ -17,8 +17,7 @@ class NumberAsk:
     decimals: int = 2
 
 
-@dataclass(frozen=True)
-class ChoiceAsk:
+class ChoiceAsk(Struct, frozen=True):
     """``choices`` are pairs of a text and its value; few texts stand side by side, many in a list."""
 
     name: str
@@ -27,15 +26,13 @@ class ChoiceAsk:
     default: object = None
 
 
-@dataclass(frozen=True)
-class CheckAsk:
+class CheckAsk(Struct, frozen=True):
     name: str
     label: str
     default: bool = False
 
 
-@dataclass(frozen=True)
-class TextAsk:
+class TextAsk(Struct, frozen=True):
     name: str
     label: str
     default: str = ""

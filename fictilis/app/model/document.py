@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 from itertools import count
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.channels import Channels

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 MOST = 12  # shown at once
 
 
-@dataclass(frozen=True, eq=False)
-class Findable:
+class Findable(Struct, frozen=True, eq=False, weakref=True):
     """Something with a name that can be run or gone to. ``place`` says where it is found, ``keys`` its shortcut, ``why`` why
     it is not possible now; ``words`` are further ones it is found by; ``colour`` and ``icon`` stand before it."""
 

@@ -6,10 +6,10 @@ import json
 import os
 import time
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QTimer
 
 from fictilis.app.model.document import Document
@@ -21,8 +21,7 @@ from fictilis.formats.native import write_native
 EVERY = 60_000  # ms
 
 
-@dataclass(frozen=True)
-class Recoverable:
+class Recoverable(Struct, frozen=True):
     """A scene that a session left behind without closing."""
 
     file: Path

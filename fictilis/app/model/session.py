@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, fields, replace
-from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fictilis.app.model.tool_settings import MIX, ToolSettings
 from fictilis.core.animation.curve import Key
@@ -17,8 +18,7 @@ from fictilis.core.timeline import Animated
 from fictilis.render.stage import IN_THE_MIX
 
 
-@dataclass(frozen=True)
-class Seeing:
+class Seeing(Struct, frozen=True):
     """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing; ``scale`` the
     displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing; ``sharp``: at
     full resolution while something moves too."""
@@ -40,8 +40,7 @@ class Seeing:
     sharp: bool = False
 
 
-@dataclass(frozen=True)
-class Notice:
+class Notice(Struct, frozen=True):
     """A sentence, and what its button does."""
 
     sentence: str
@@ -49,13 +48,28 @@ class Notice:
     run: Callable[[], object]
 
 
-def _preference(default: Any) -> Any:
-    """A field that outlives opening another scene."""
-    return field(default=default, metadata={"preference": True})
+class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
+    """What outlives opening another scene."""
+
+    tools: ToolSettings = ToolSettings()
+    seeing: Seeing = Seeing()
+    auto_key: bool = False
+    hold_guard: bool = True
+    loop: bool = True
+    back_and_forth: bool = False
+    every_frame: bool = False
+    speed: float = 1.0
+    time_shown: str = "frames"
+    lanes_shown: str = "all"
+    together: bool = False
+    shared_scale: bool = False
+    scrub_sound: bool = True
+    dark: bool = False
+    large: bool = False
+    tool_names: bool = True
 
 
-@dataclass(frozen=True, eq=False)
-class Session:
+class Session(Preferences, frozen=True, eq=False, weakref=True):
     """``object_id`` and ``selected`` say what is shown and chosen; ``keys`` which keys; ``shaping`` what a stroke changes and
     ``before`` the scene when that began; ``band`` the one of Retime; ``copied`` keys by lane."""
 
@@ -72,26 +86,10 @@ class Session:
     copied: Mapping[ChannelRef, tuple[Key, ...]] = field(default_factory=dict)
     through_camera: bool = False
     playing: bool = False
-    tools: ToolSettings = _preference(ToolSettings())
-    seeing: Seeing = _preference(Seeing())
-    auto_key: bool = _preference(False)
-    hold_guard: bool = _preference(True)
-    loop: bool = _preference(True)
-    back_and_forth: bool = _preference(False)
-    every_frame: bool = _preference(False)
-    speed: float = _preference(1.0)
-    time_shown: str = _preference("frames")
-    lanes_shown: str = _preference("all")
-    together: bool = _preference(False)
-    shared_scale: bool = _preference(False)
-    scrub_sound: bool = _preference(True)
-    dark: bool = _preference(False)
-    large: bool = _preference(False)
-    tool_names: bool = _preference(True)
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""
-        kept = {f.name: getattr(self, f.name) for f in fields(self) if f.metadata.get("preference")}
+        kept = {name: getattr(self, name) for name in Preferences.__struct_fields__}
         kept["tools"] = replace(
             self.tools, pivot="Pick" if self.tools.pivot == "Placed" else self.tools.pivot, pivot_place=None, blend_to=MIX
         )
@@ -129,11 +127,10 @@ def _has_key(owner: Animated, key: KeyRef) -> bool:
 
 
 POINTING = ("object_id", "selected", "keys", "shaping", "lanes_shown", "through_camera")  # fields that point into the scene
-NAMES = frozenset(f.name for f in fields(Session))
+NAMES = frozenset(Session.__struct_fields__)
 
 
-@dataclass(frozen=True, eq=False)
-class State:
+class State(Struct, frozen=True, eq=False, weakref=True):
     """What undo goes back to. ``posed``: values set over a lane at ``frame`` and not keyed, by owner and channel id.
 
     ``picks``: what is picked, by object id. ``version`` is a number of the scene that undo and redo bring back.

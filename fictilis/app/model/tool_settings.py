@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fictilis.core.parameters import Parameter
 from fictilis.core.shaping.brushes import BRUSHES
@@ -21,8 +22,7 @@ OWN: dict[str, tuple[Parameter, ...]] = {
 }
 
 
-@dataclass(frozen=True)
-class ToolSettings:
+class ToolSettings(Struct, frozen=True):
     """Sizes in cm, ``size_px`` in pixels.
 
     ``radius`` is the falloff around a pick, and its soft border for brushes. ``own`` are the values of what only one brush or

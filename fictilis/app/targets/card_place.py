@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PyQt6.QtCore import QRectF
 
 from fictilis.core.mix.driven import driven_by
@@ -18,8 +17,7 @@ def bar_part(target: Target, weight: float) -> float:
     return (weight - low) / (high - low)
 
 
-@dataclass
-class Place:
+class Place(Struct):
     """Where a card is: its whole rectangle, its bar (none for the base and for what follows others) and its number (none
     for the base); ``drivers`` is where a corrective says what drives it, a shape of a relay where it stands."""
 
@@ -31,8 +29,7 @@ class Place:
     drivers: QRectF | None = None
 
 
-@dataclass
-class GroupPlace:
+class GroupPlace(Struct):
     """Where a group's heading is: caret and name fold it, its bar multiplies the weights of its members."""
 
     group: Group

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Protocol
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRect, QRectF
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QWidget
@@ -21,8 +21,7 @@ from fictilis.render.renderer import DrawItem
 from fictilis.render.stage import Stage, StageItem
 
 
-@dataclass(eq=False)
-class Seen:
+class Seen(Struct, eq=False):
     """A place under the pointer: which point of which item is nearest."""
 
     item: StageItem

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
@@ -22,8 +21,7 @@ from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
 MANY_POINTS = 12_000  # above this only picked points are dotted
 
 
-@dataclass(frozen=True)
-class Legend:
+class Legend(Struct, frozen=True):
     """What the colours mean: from ``low`` to ``high`` in a unit, by two or three colours."""
 
     title: str
@@ -31,8 +29,7 @@ class Legend:
     colours: tuple[str, ...]
 
 
-@dataclass(eq=False)
-class Worn:
+class Worn(Struct, eq=False):
     """What a stroke or the pointer shows on the shaped item meanwhile: falloff weights (n,), or a mask being painted."""
 
     falloff: np.ndarray | None = None

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Protocol
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtWidgets import QCheckBox, QStackedWidget, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.dialogs import Dialog
@@ -14,8 +14,7 @@ from fictilis.core.edits.forms import defaults
 from fictilis.core.geometry.primitives import FORMS
 
 
-@dataclass(frozen=True)
-class NewSceneChoice:
+class NewSceneChoice(Struct, frozen=True):
     """A form with its numbers, or a file to take."""
 
     form: str | None = None

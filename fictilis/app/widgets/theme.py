@@ -6,10 +6,10 @@ import atexit
 import colorsys
 import shutil
 import tempfile
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
@@ -23,8 +23,7 @@ RADIUS = 7
 ON_AUTO = "#1E1A17"  # text on the colour of auto-key, in both themes
 
 
-@dataclass(frozen=True)
-class Palette:
+class Palette(Struct, frozen=True):
     name: str
     ground: str
     panel: str

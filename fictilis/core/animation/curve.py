@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import force_setattr, replace
 
 from fictilis.core.animation.easing import bezier_parameter, ease_at, handles_of
 from fictilis.core.arrays import plain_numbers
@@ -21,8 +22,7 @@ LATEST, LARGEST = 1e7, 1e9  # frames and values of keys
 Handle = tuple[float, float]
 
 
-@dataclass(frozen=True)
-class Key:
+class Key(Struct, frozen=True):
     """A value at a frame; ``interpolation`` says how the curve goes on to the next key.
 
     ``tangent`` is how a smooth curve passes the key; joined and broken have handles ``into`` (frames back, value) and
@@ -74,8 +74,7 @@ def among(frames: Iterable[float]) -> Callable[[float], bool]:
     return found
 
 
-@dataclass(frozen=True, eq=False)
-class AnimationCurve:
+class AnimationCurve(Struct, frozen=True, eq=False, weakref=True):
     """Keys sorted by frame, no two at the same frame.
 
     ``before`` and ``after`` say how it goes on outside the keys: hold its first and last value, linear by the slope
@@ -122,13 +121,8 @@ class AnimationCurve:
         """With a key added, or replaced where there is one at that frame."""
         low = bisect_left(self.keys, key.frame - SAME_FRAME, key=lambda k: k.frame)
         high = bisect_right(self.keys, key.frame + SAME_FRAME, key=lambda k: k.frame)
-        curve = object.__new__(AnimationCurve)  # its keys are in order already: looking through all again would make n keys n²
-        for name, value in (
-            ("keys", (*self.keys[:low], key, *self.keys[high:])),
-            ("before", self.before),
-            ("after", self.after),
-        ):
-            object.__setattr__(curve, name, value)
+        curve = AnimationCurve((), self.before, self.after)  # the keys are in order: checking them all would make n keys n²
+        force_setattr(curve, "keys", (*self.keys[:low], key, *self.keys[high:]))
         return curve
 
     def without(self, frames: Iterable[float]) -> AnimationCurve:
@@ -195,8 +189,7 @@ class AnimationCurve:
         return bool(np.ptp(self.evaluate(np.append(parts.ravel(), last))) < 1e-9)
 
 
-@dataclass(frozen=True, eq=False)
-class Pieces:
+class Pieces(Struct, frozen=True, eq=False, weakref=True):
     """A curve as pieces: starts (s,) frames, coefficients (s, 4) of cubics, lowest power first, in frames since the start.
 
     Pieces whose handles bend time are Béziers: ``beziers`` (s, 6) are span, inner x1 and x2 in 0…1, the rise, and the

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Owner, channel, part_of
 
 
-@dataclass(frozen=True)
-class Hold:
+class Hold(Struct, frozen=True):
     """The hold key of a lane, by channel id. ``certain`` where the lane still stands at its neutral value; elsewhere a slow
     move may be meant, and the key is only offered."""
 

@@ -7,9 +7,10 @@ rate at which frames are looked at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, pieces
 from fictilis.core.animation.spring import GridSpring, Signal, exact_spring
@@ -20,8 +21,7 @@ Bends = Callable[[float, float], np.ndarray]
 KEPT = 8  # signals of one curve
 
 
-@dataclass(frozen=True)
-class Setting:
+class Setting(Struct, frozen=True):
     """One number of a modifier, with its unit, default and bounds."""
 
     name: str
@@ -31,8 +31,7 @@ class Setting:
     high: float
 
 
-@dataclass(frozen=True)
-class Modifier:
+class Modifier(Struct, frozen=True):
     """``amount`` 0…1 is how much of it shows; ``numbers`` are pairs (name, value) of its kind's settings."""
 
     kind: str
@@ -69,16 +68,14 @@ class Modifier:
         return Modifier(self.kind, self.on, self.amount, tuple({**dict(self.numbers), name: float(value)}.items()))
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """``apply(source, modifier, fps)`` gives the new signal."""
 
     settings: tuple[Setting, ...]
     apply: Callable[[Source, Modifier, float], Signal]
 
 
-@dataclass(frozen=True, eq=False)
-class Source:
+class Source(Struct, frozen=True, eq=False, weakref=True):
     """What a modifier acts on: a signal that begins at ``start`` s and may bend at ``bends(low, high)``; ``cubics`` are its
     knots (m,) s and its cubics (4, m) from each on, where it is made of such."""
 

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
 from math import factorial
 from threading import Lock
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.interrupt import check
 
@@ -101,8 +101,7 @@ def _gathered(rate: float, u: np.ndarray, t: np.ndarray) -> np.ndarray:
     return out
 
 
-@dataclass(frozen=True, eq=False)
-class _Run:
+class _Run(Struct, frozen=True, eq=False, weakref=True):
     """Knots (m,) s, cubics (4, m) of the signal from each on, and the states (2, m) there."""
 
     knots: np.ndarray

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.scene import Scene
 
 MOST_FRAMES = 400  # of a range that are looked at
 
 
-@dataclass(frozen=True, eq=False)
-class Finding:
+class Finding(Struct, frozen=True, eq=False, weakref=True):
     """``sentence`` says where and why; ``remedy`` names what ``mend(scene)`` does, empty where nothing is offered.
 
     ``owner`` is the id of an object or a camera, ``channel`` that of the lane or target it is about. ``together`` are targets

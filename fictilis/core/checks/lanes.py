@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
@@ -55,8 +56,7 @@ def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class _Moves:
+class _Moves(Struct, frozen=True):
     """When the lanes of a part move: the starts and the ends of all their moves, each in order."""
 
     starts: tuple[float, ...]

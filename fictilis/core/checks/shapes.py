@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.arrays import add_rows, cached_by_both, cached_by_identity, lengths, pair_lengths
 from fictilis.core.checks.finding import Finding, frames_of

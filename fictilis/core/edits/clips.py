@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.channel_kinds import OWN_IDS
 from fictilis.core.edits.timeline import set_frame_range

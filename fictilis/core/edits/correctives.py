@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channel_kinds import OBJECT_KINDS

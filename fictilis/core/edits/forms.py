@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import cached_by_array

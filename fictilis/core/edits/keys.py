@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import Hold, missing_hold
@@ -14,8 +15,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Scene
 
 
-@dataclass(frozen=True)
-class KeyRef:
+class KeyRef(Struct, frozen=True):
     """One key: of which object or camera, on which channel's lane, at which frame."""
 
     owner: str

@@ -7,7 +7,8 @@ link off, and every object evaluates as if there were none.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.driven import driven_by

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.errors import EditRefused

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.arrays import add_rows, any_in_rows, distinct
 from fictilis.core.errors import EditRefused
@@ -16,8 +16,7 @@ from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 FOLLOW, STAY = "follow", "stay"
 
 
-@dataclass(frozen=True)
-class ShapeRef:
+class ShapeRef(Struct, frozen=True):
     """What a stroke changes: the base (``target`` None), a target (``at`` 1), or its in-between at ``at``."""
 
     target: str | None = None

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.timing import map_frames

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
 from decimal import Decimal
 from functools import partial
 from heapq import heapify, heappop, heappush
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of

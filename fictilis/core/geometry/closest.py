@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import triangles
@@ -13,8 +13,7 @@ from fictilis.core.geometry.topology import triangles
 MOST_ASKED = 1_000_000  # triangles looked at in one go, so that memory stays bounded
 
 
-@dataclass(frozen=True, eq=False)
-class Nearest:
+class Nearest(Struct, frozen=True, eq=False, weakref=True):
     """For each of k queries: the place (k, 3), its distance (k,), the three points (k, 3) of its triangle and their
     shares (k, 3), which sum to 1."""
 

@@ -3,17 +3,20 @@ since one geometry serves all its shapes."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import ClassVar
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 from fictilis.core.arrays import frozen
 
+NO_CORNERS = frozen((), np.int32)
+NO_FACES = frozen((0,), np.int32)
 
-@dataclass(frozen=True, eq=False)
-class Geometry:
+
+class Geometry(Struct, frozen=True, eq=False, weakref=True, dict=True):
     """Points joined by edges, and perhaps faces between them; see Mesh and Line.
 
     corners : (c,) int32, point index of each face corner, face after face; offsets : (m + 1,) int32, where each face
@@ -22,9 +25,9 @@ class Geometry:
     """
 
     kind: ClassVar[str] = ""
-    point_count: int
-    corners: np.ndarray
-    offsets: np.ndarray
+    point_count: int = 0
+    corners: np.ndarray = NO_CORNERS
+    offsets: np.ndarray = NO_FACES
     uvs: np.ndarray | None = None
     uv_corners: np.ndarray | None = None
 
@@ -53,21 +56,19 @@ class Geometry:
         raise NotImplementedError
 
 
-@dataclass(frozen=True, eq=False)
-class Mesh(Geometry):
+class Mesh(Geometry, frozen=True, eq=False, weakref=True):
     """Faces as a flat corner list."""
 
-    kind = "mesh"
+    kind: ClassVar[str] = "mesh"
 
     def __post_init__(self) -> None:
-        set_ = object.__setattr__
-        set_(self, "corners", frozen(self.corners, np.int32))
-        set_(self, "offsets", frozen(self.offsets, np.int32))
+        force_setattr(self, "corners", frozen(self.corners, np.int32))
+        force_setattr(self, "offsets", frozen(self.offsets, np.int32))
         if (self.uvs is None) != (self.uv_corners is None):
             raise ValueError("uvs and uv_corners come together")
         if self.uvs is not None and self.uv_corners is not None:
-            set_(self, "uvs", frozen(self.uvs, np.float64, 2))
-            set_(self, "uv_corners", frozen(self.uv_corners, np.int32))
+            force_setattr(self, "uvs", frozen(self.uvs, np.float64, 2))
+            force_setattr(self, "uv_corners", frozen(self.uv_corners, np.int32))
             if len(self.uv_corners) != len(self.corners):
                 raise ValueError("uv_corners needs one entry a corner")
         if len(self.offsets) < 1 or self.offsets[0] != 0 or self.offsets[-1] != len(self.corners):
@@ -77,32 +78,26 @@ class Mesh(Geometry):
         return self.corners, self.corners[self.next_corners()]
 
 
-@dataclass(frozen=True, eq=False, init=False)
-class Line(Geometry):
+class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
     """Strands of points that follow one another, without faces.
 
     starts : (s + 1,) int32, where each strand starts among the points; closed : (s,) bool, whether its last point is joined
     to its first. Raises ValueError unless every strand has two points, and a closed one three.
     """
 
-    kind = "line"
-    starts: np.ndarray = field(default_factory=lambda: np.zeros(1, np.int32))
-    closed: np.ndarray = field(default_factory=lambda: np.zeros(0, np.bool_))
+    kind: ClassVar[str] = "line"
+    starts: np.ndarray
+    closed: np.ndarray
 
-    def __init__(self, starts: np.ndarray, closed: np.ndarray) -> None:
-        set_ = object.__setattr__
-        set_(self, "starts", frozen(starts, np.int32))
-        set_(self, "closed", frozen(closed, np.bool_))
+    def __post_init__(self) -> None:
+        force_setattr(self, "starts", frozen(self.starts, np.int32))
+        force_setattr(self, "closed", frozen(self.closed, np.bool_))
         if len(self.starts) != len(self.closed) + 1 or self.starts[0] != 0:
             raise ValueError(f"{len(self.closed)} strands need {len(self.closed) + 1} starts, the first of them 0")
         short = np.flatnonzero(np.diff(self.starts) < np.where(self.closed, 3, 2))
         if len(short):
             raise ValueError(f"strand {short[0] + 1} has {np.diff(self.starts)[short[0]]} points; 2 are needed, 3 when closed")
-        set_(self, "point_count", int(self.starts[-1]))
-        for name, value in (("corners", np.zeros(0, np.int32)), ("offsets", np.zeros(1, np.int32))):
-            set_(self, name, frozen(value, np.int32))
-        set_(self, "uvs", None)
-        set_(self, "uv_corners", None)
+        force_setattr(self, "point_count", int(self.starts[-1]))
 
     def joined(self) -> tuple[np.ndarray, np.ndarray]:
         onward = np.ones(self.point_count, bool)

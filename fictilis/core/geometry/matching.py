@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import lengths
 from fictilis.core.errors import NotATarget
@@ -124,8 +124,7 @@ def canonical_faces(mesh: Mesh) -> np.ndarray:
     return mesh.corners[starts[face] + (place + turn[face]) % sizes[full][face]]
 
 
-@dataclass(frozen=True, eq=False)
-class Order:
+class Order(Struct, frozen=True, eq=False, weakref=True):
     """A proved renumbering: ``points`` (n,) int64 is the other mesh's point for each point of the base.
 
     ``choices`` counts the ways found to lay the one on the other, up to the number that was looked at.
@@ -168,8 +167,7 @@ def _offsets(points: np.ndarray | None) -> np.ndarray | None:
     return None if points is None else np.asarray(points, np.float64) - np.mean(points, axis=0)
 
 
-@dataclass(eq=False)
-class _Search:
+class _Search(Struct, eq=False):
     a: Mesh
     b: Mesh
     ours: np.ndarray
@@ -278,8 +276,7 @@ def half_edges(mesh: Mesh) -> np.ndarray | None:
     return np.where(forward[order][place] == backward, order[place], -1) if len(order) else order
 
 
-@dataclass(frozen=True, eq=False)
-class Laid:
+class Laid(Struct, frozen=True, eq=False, weakref=True):
     """One connected part laid on another: ``points`` (n,) of the other mesh, -1 where not reached; faces of both."""
 
     points: np.ndarray

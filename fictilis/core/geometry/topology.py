@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity, distinct
 from fictilis.core.geometry.kinds import Geometry, Mesh
@@ -31,8 +31,7 @@ def next_corner(geometry: Geometry) -> np.ndarray:
     return geometry.next_corners()
 
 
-@dataclass(frozen=True, eq=False)
-class Triangles:
+class Triangles(Struct, frozen=True, eq=False, weakref=True):
     """corners (t, 3) int32 into the mesh's corner list; points (t, 3) int32; faces (t,) int32."""
 
     corners: np.ndarray
@@ -61,8 +60,7 @@ def edges(geometry: Geometry) -> np.ndarray:
     return out[out[:, 0] != out[:, 1]]
 
 
-@dataclass(frozen=True, eq=False)
-class Incidence:
+class Incidence(Struct, frozen=True, eq=False, weakref=True):
     """What belongs to each point, its faces or its neighbours: others[starts[i]:starts[i + 1]] are those of point i."""
 
     starts: np.ndarray

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.mix.bands import band_deltas, band_shares, swept
@@ -18,8 +18,7 @@ from fictilis.core.sweep import front_of
 FULL = 1.0
 
 
-@dataclass(frozen=True, eq=False)
-class Column:
+class Column(Struct, frozen=True, eq=False, weakref=True):
     """Deltas with one coefficient: a target's full shape (``at`` 1), one of its in-betweens, or a band of a swept one."""
 
     target: str

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
@@ -64,8 +65,7 @@ def sources_of(obj: MorphObject, target: Target) -> list[str]:
     return found + ([target.follows.source] if target.follows and target.follows.source in targets_by_id(obj) else [])
 
 
-@dataclass(frozen=True, eq=False)
-class _Level:
+class _Level(Struct, frozen=True, eq=False, weakref=True):
     """Correctives that are found at once: their numbers (r,) among the targets, those of their drivers (r, d), filled up with
     one behind all targets that always stands at 1, and the drivers' numbers; ``width`` is 0 where there is none."""
 

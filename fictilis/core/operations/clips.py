@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from fictilis.core.edits import clips as edits
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.parameters import Flag, Number, Parameter, Span, Text
 from fictilis.core.scene import Scene
 
 
-@dataclass(frozen=True)
-class ClipChoice(Parameter):
+class ClipChoice(Parameter, frozen=True):
     """A clip, by id or name."""
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:

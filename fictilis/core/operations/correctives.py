@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channel_kinds import OBJECT_KINDS
@@ -19,8 +19,7 @@ AT = Number("at", "In full at", None, asked=False, low=-1e6, high=1e6)
 WITHIN = Number("within", "Fades within", None, asked=False, low=edits.LEAST, high=1e6)
 
 
-@dataclass(frozen=True)
-class _DriverTarget(OtherTarget):
+class _DriverTarget(OtherTarget, frozen=True):
     """A target that drives the corrective, or (not ``known``) one that might."""
 
     known: bool = False
@@ -68,8 +67,7 @@ def _plain(s: Subject, _v: Values) -> Scene:
     return edits.set_rule(s.scene, s.obj.id, s.target_id, None, s.weights.get(s.target_id, 0.0))
 
 
-@dataclass(frozen=True)
-class FollowSource(Parameter):
+class FollowSource(Parameter, frozen=True):
     """A number of the object that a weight may follow: another target, or where the object is."""
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import relays as edits
@@ -17,8 +16,7 @@ PATH_WORDS = {"straight": "Straight", "through": "Through"}
 SPREADS = ("frames", "distance")
 
 
-@dataclass(frozen=True)
-class RelayShape(Parameter):
+class RelayShape(Parameter, frozen=True):
     """A shape of the relay, by id or name, or the base."""
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:

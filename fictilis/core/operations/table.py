@@ -6,11 +6,11 @@ An operation says what it is for, which numbers it takes within which bounds, wh
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.arrays import extent
 from fictilis.core.channels import ChannelRef, channel
@@ -26,8 +26,7 @@ from fictilis.core.shaping.reach import Reach, pick_weights
 from fictilis.core.timeline import SceneCamera
 
 
-@dataclass(frozen=True, eq=False)
-class Subject:
+class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     """What an operation is made on: what is shown, selected and picked, and where the playhead is.
 
     ``targets`` are the selected ones, the last of them *the* target; ``lanes`` those with keys that an operation on lanes is
@@ -138,8 +137,7 @@ class Subject:
         return channel(self.scene.owner(channel_ref.owner), channel_ref.channel).name
 
 
-@dataclass(frozen=True, eq=False)
-class Outcome:
+class Outcome(Struct, frozen=True, eq=False, weakref=True):
     """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
     ``lanes`` the channels; ``frame`` is where to go; ``made`` is the new target that may be named, ``said`` a sentence for the
     user."""
@@ -157,8 +155,7 @@ class Outcome:
         return self.targets[-1] if self.targets else None
 
 
-@dataclass(frozen=True)
-class Kept(Text):
+class Kept(Text, frozen=True):
     """One of the names that ``among(subject)`` gives."""
 
     among: Callable[[Subject], list[str]] = lambda _subject: []
@@ -170,8 +167,7 @@ class Kept(Text):
         return str(value)
 
 
-@dataclass(frozen=True)
-class OtherTarget(Parameter):
+class OtherTarget(Parameter, frozen=True):
     """Another target of the object, by id or name; with ``base`` the base (None) too."""
 
     base: bool = False
@@ -186,8 +182,7 @@ class OtherTarget(Parameter):
         return str(value) if value in targets_by_id(subject.obj) else subject.obj.target_named(str(value)).id
 
 
-@dataclass(frozen=True)
-class ForeignTarget(Parameter):
+class ForeignTarget(Parameter, frozen=True):
     """A target of another object, as (object id, target id), or as OBJECT/TARGET by their names."""
 
     def options(self, subject: Subject) -> list[tuple[str, tuple[str, str]]]:
@@ -206,8 +201,7 @@ Values = Mapping[str, Any]
 Made = Scene | Outcome | tuple[Scene, str]
 
 
-@dataclass(frozen=True)
-class Operation:
+class Operation(Struct, frozen=True):
     """``verb`` is its word on the command line, under ``part``; ``label`` its menu row, ``title`` that of its form, ``done``
     the step in the history, all with {target}, {object} and {lane} filled in. ``needs`` are names of NEEDS."""
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry
@@ -20,8 +20,7 @@ from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
 MOST_AROUND = 12  # neighbours of a point, up to which all fit into one table
 
 
-@dataclass(frozen=True)
-class Brush:
+class Brush(Struct, frozen=True):
     """``size`` is the radius in cm; ``strength`` 0…1; ``own`` are the values of the brush's own parameters, where they are not
     as they begin."""
 
@@ -34,8 +33,7 @@ class Brush:
     own: Mapping[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, eq=False)
-class Under:
+class Under(Struct, frozen=True, eq=False, weakref=True):
     """What lies under a dab: points (3, k) and weights (k,), its centre and mean normal (3,), and the way it is used.
 
     ``amount`` is strength times pressure; ``goal`` (3, k) is where Erase and Blend lead. An array an axis, as NumPy takes
@@ -96,8 +94,7 @@ def _toward_goal(u: Under) -> np.ndarray:
     return 0.7 * u.way * u.amount * u.weights * (u.goal - u.points)
 
 
-@dataclass(frozen=True)
-class BrushKind:
+class BrushKind(Struct, frozen=True):
     """``dab(under)`` gives the displacement (3, k) of what lies under a dab; ``parameters`` are what only this brush
     asks for."""
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
@@ -22,8 +22,7 @@ from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import displacement
 
 
-@dataclass(frozen=True, eq=False)
-class Picked:
+class Picked(Struct, frozen=True, eq=False, weakref=True):
     """What an operation works on: the object, its shown points (n, 3), picked indices and weights (n,) with falloff."""
 
     obj: MorphObject
@@ -45,8 +44,7 @@ class Picked:
 Values = Mapping[str, Any]
 
 
-@dataclass(frozen=True)
-class ExactChange:
+class ExactChange(Struct, frozen=True):
     """``run(picked, near, values)`` gives where the points ``near`` (k,) go, (k, 3), at a weight of 1."""
 
     id: str

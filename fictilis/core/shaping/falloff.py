@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity, distinct_rows, within
 from fictilis.core.geometry.kinds import Geometry
@@ -61,8 +61,7 @@ def space_distances(points: np.ndarray, sources: np.ndarray, limit: float) -> np
     return out
 
 
-@dataclass(frozen=True, eq=False)
-class SurfaceLinks:
+class SurfaceLinks(Struct, frozen=True, eq=False, weakref=True):
     """Pairs of points a surface distance may step between, sorted by their first point.
 
     straight (s, 2): edges and face diagonals, the lower point first. across (a, 4): points i < j on both sides of an edge

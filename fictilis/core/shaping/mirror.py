@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.arrays import any_in_rows, cached_by_array, cached_by_both, extent, lengths
 from fictilis.core.errors import EditRefused
@@ -17,8 +16,7 @@ TOLERANCE = 1e-3  # of the object's size
 MIDDLE_EDGES_TRIED = 24
 
 
-@dataclass(frozen=True)
-class Mirror:
+class Mirror(Struct, frozen=True):
     """Across which planes through the origin (letters of ``XYZ``), and how pairs are found.
 
     ``tolerance`` is a part of the object's size, for pairs by position.

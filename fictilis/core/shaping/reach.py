@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from fictilis.core.geometry.twins import spread_to_twins, twin_mean
 from fictilis.core.scene import Deltas, MorphObject
@@ -12,8 +11,7 @@ from fictilis.core.shaping.falloff import connected_parts, profile, space_distan
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, as_deltas, reflected
 
 
-@dataclass(frozen=True)
-class Reach:
+class Reach(Struct, frozen=True):
     """How far a change reaches: radius in cm (0: only the points themselves), along the surface or through space.
 
     ``profile`` is one of falloff.PROFILES; ``connected`` keeps a reach through space within the connected part.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.app.view.tools.brushing import brush_tool, grab, mask_tool
@@ -11,8 +12,7 @@ from fictilis.app.view.tools.handling import CHANGES, handle_tool, slide_tool
 from fictilis.app.view.tools.pick_tool import pick
 
 
-@dataclass(frozen=True)
-class Tool:
+class Tool(Struct, frozen=True):
     """``family`` is pick, handles, slide, exact or brush: which numbers the side column shows; ``key`` chooses it."""
 
     id: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.model.tool_settings import MIX
 from fictilis.app.view.tools.bench import Bench, Event, Stroke

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.app.view.tools.pick_tool import click, pick
@@ -47,8 +47,7 @@ def handle_under(bench: Bench, x: float, y: float) -> tuple[bool, int | None]:
     return False, None
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(Struct, frozen=True):
     """What dragging a handle does to the pick: an amount along or about an axis (None: the picture's own, or all).
 
     ``dragged`` gives the amount of a drag; ``apply`` the displacement in object space of an amount; ``typed`` that of

@@ -7,10 +7,10 @@ Each operation returns a Carry: new points are ``matrix @ old * flips + offsets`
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
@@ -21,8 +21,7 @@ from fictilis.core.scene import Pick
 Shares = Sequence[tuple[int, float]]
 
 
-@dataclass(frozen=True, eq=False)
-class Carry:
+class Carry(Struct, frozen=True, eq=False, weakref=True):
     """matrix : sparse (n', n), rows sum to 1; offsets, flips : (n', 3) or None; face_parents : (m',) old face or -1;
     pick : what stands for the faces or points that the operation was about."""
 
