@@ -105,7 +105,7 @@ def _places(obj: MorphObject) -> _Places:
     counts = [len(t.in_betweens) + (t.sweep.bands if t.sweep is not None else 1) for t in obj.targets]
     first = np.cumsum([0, *counts], dtype=np.intp)[:-1]
     rest = tuple(n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None or t.sweep is not None)
-    plain = np.setdiff1d(np.arange(len(first)), rest).astype(np.intp)
+    plain = np.delete(np.arange(len(first)), rest)
     return _Places({row: n for n, row in enumerate(row_ids(obj))}, first, plain, rest)
 
 
