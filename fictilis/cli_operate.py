@@ -19,6 +19,7 @@ PARTS = {
     "target": "change whole targets",
     "relay": "rows of poses on one lane",
     "mesh": "change an object's mesh, its targets carried through",
+    "line": "lines: how they are drawn, their points and strands, targets of other lines",
     "object": "change an object, its kept picks and mixes",
     "form": "simple forms, and their numbers until something is reshaped",
     "lanes": "change many keys at once",
@@ -29,9 +30,9 @@ PARTS = {
     "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
-OF_OBJECTS = ("target", "relay", "mesh", "object", "shape")
-OF_TARGETS = ("target", "relay", "shape")
-OF_PICKS = ("target", "mesh", "object", "shape")
+OF_OBJECTS = ("target", "relay", "mesh", "line", "object", "shape")
+OF_TARGETS = ("target", "relay", "line", "shape")
+OF_PICKS = ("target", "mesh", "line", "object", "shape")
 OF_LANES = ("lanes", "modifier", "keys")
 RADIUS = Number("radius", "The radius", 0.0, unit="cm", low=0, high=1e6)
 AXES = {"x": "X", "y": "Y", "z": "Z"}

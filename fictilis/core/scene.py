@@ -11,7 +11,7 @@ from msgspec.structs import force_setattr, replace
 from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import Geometry, Mesh
+from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
@@ -70,7 +70,8 @@ class Target(Struct, frozen=True, eq=False, weakref=True):
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
     ``group`` is the id of a Group of the object. A corrective has a ``rule``, a driven
     weight ``follows`` one number by a curve; neither has a weight or a lane of its own. Targets of several objects that have
-    the same ``link`` have one weight and one lane. One with a ``sweep`` comes up where its front has passed.
+    the same ``link`` have one weight and one lane. One with a ``sweep`` comes up where its front has passed. ``match`` is the
+    line it was made of, where the object is one.
     """
 
     id: str
@@ -89,6 +90,7 @@ class Target(Struct, frozen=True, eq=False, weakref=True):
     follows: Follow | None = None
     link: str | None = None
     sweep: Sweep | None = None
+    match: Match | None = None
 
     def __post_init__(self) -> None:
         if self.mask is not None:
@@ -211,6 +213,13 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
         """The geometry, for what only a mesh can do; ``geometry`` is for what any object can. Raises EditRefused."""
         if not isinstance(self.geometry, Mesh):
             raise EditRefused(f"{self.name} is a {self.geometry.kind} and has no faces; this needs a mesh.")
+        return self.geometry
+
+    @property
+    def line(self) -> Line:
+        """The geometry, for what only a line can do. Raises EditRefused."""
+        if not isinstance(self.geometry, Line):
+            raise EditRefused(f"{self.name} is a {self.geometry.kind}; this needs a line.")
         return self.geometry
 
     def group(self, group_id: str | None) -> Group | None:

@@ -12,7 +12,7 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.appearance import Texture
 from fictilis.core.errors import CannotSave
-from fictilis.core.geometry.kinds import Geometry, Line
+from fictilis.core.geometry.kinds import Geometry, Line, Match
 from fictilis.core.rules import Follow
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.sweep import Sweep
@@ -34,6 +34,7 @@ from fictilis.formats.native_records import (
     LaneRecord,
     LineRecord,
     MarkerRecord,
+    MatchRecord,
     MeshRecord,
     MixRecord,
     ModifierRecord,
@@ -123,9 +124,16 @@ def _clip(clip: Clip) -> ClipRecord:
     return ClipRecord(**fields_of(clip, ClipRecord) | {"parts": parts})
 
 
+def _line(g: Line, store: Callable[[np.ndarray], str]) -> LineRecord:
+    widths = None if g.widths is None else store(g.widths)
+    return LineRecord(
+        points=g.counts.tolist(), closed=g.closed.tolist(), degree=g.degree, through=g.through, widths=widths
+    )  # fmt: skip
+
+
 def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | LineRecord:
     if isinstance(g, Line):
-        return LineRecord(points=np.diff(g.starts).tolist(), closed=g.closed.tolist())
+        return _line(g, store)
     mesh = MeshRecord(points=g.point_count, corners=store(g.corners), offsets=store(g.offsets))
     if g.uvs is not None and g.uv_corners is not None:
         mesh.uvs, mesh.uv_corners = store(g.uvs), store(g.uv_corners)
@@ -139,6 +147,11 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
     def sweep(value: Sweep) -> SweepRecord:
         return SweepRecord(**fields_of(value, SweepRecord) | {"field": store(value.field)})
 
+    def match(m: Match) -> MatchRecord:
+        return MatchRecord(
+            line=_line(m.line, store), points=store(m.points), shift=m.shift, backwards=m.backwards, corners=m.corners
+        )
+
     def target(t: Target) -> TargetRecord:
         stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
         drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
@@ -147,7 +160,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
             mask=None if t.mask is None else store(t.mask),
             rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
-            link=t.link, sweep=None if t.sweep is None else sweep(t.sweep),
+            link=t.link, sweep=None if t.sweep is None else sweep(t.sweep), match=None if t.match is None else match(t.match),
         )  # fmt: skip
 
     def texture(x: Texture | None) -> TextureRecord | None:

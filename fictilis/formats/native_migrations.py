@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 8
+VERSION = 9
 Record = dict[str, Any]
 
 
@@ -85,6 +85,10 @@ def _from_7(data: Record) -> None:
     swept, and there were no clips by name; absent is none."""
 
 
+def _from_8(data: Record) -> None:
+    """Lines were of degree 1 and thin, and no target was matched; absent is that."""
+
+
 MIGRATIONS: dict[int, Callable[[Record], None]] = {
-    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7,
+    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8,
 }  # fmt: skip

@@ -18,13 +18,12 @@ from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.channel_kinds import OWN_IDS
 from fictilis.core.edits.clips import checked_lanes
 from fictilis.core.edits.correctives import checked_rule
-from fictilis.core.edits.forms import defaults
+from fictilis.core.edits.forms import FORMS, defaults
 from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
-from fictilis.core.geometry.kinds import Geometry, Line, Mesh
-from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
@@ -61,6 +60,7 @@ from fictilis.formats.native_records import (
     KeyRecord,
     LaneRecord,
     LineRecord,
+    MatchRecord,
     MeshRecord,
     ObjectRecord,
     PickRecord,
@@ -262,14 +262,22 @@ class _ObjectReader:
 
     def _geometry(self) -> Geometry:
         record = self.item.geometry
-        return self._line(record) if isinstance(record, LineRecord) else self._mesh(record)
+        return self._line(record, self.count) if isinstance(record, LineRecord) else self._mesh(record)
 
-    def _line(self, record: LineRecord) -> Line:
+    def _line(self, record: LineRecord, count: int) -> Line:
         if len(record.points) != len(record.closed):
             raise self.fail(f"has {len(record.points)} strands, but says of {len(record.closed)} whether they are closed")
-        if sum(record.points) != self.count:
-            raise self.fail(f"says it has {sum(record.points)} points, but {self.count} are stored")
-        return Line(starts=np.cumsum([0, *record.points]), closed=np.array(record.closed, bool))
+        if sum(record.points) != count:
+            raise self.fail(f"says it has {sum(record.points)} points, but {count} are stored")
+        widths = None if record.widths is None else self.archive.array(record.widths, "<f8")
+        return Line(
+            starts=np.cumsum([0, *record.points]), closed=np.array(record.closed, bool), degree=record.degree,
+            through=record.through, widths=widths,
+        )  # fmt: skip
+
+    def _match(self, record: MatchRecord) -> Match:
+        points = self.archive.array(record.points, "<f8", 3)
+        return Match(self._line(record.line, len(points)), points, record.shift, record.backwards, record.corners)
 
     def _mesh(self, m: MeshRecord) -> Mesh:
         if m.points != self.count:
@@ -309,6 +317,7 @@ class _ObjectReader:
             t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
             mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None, t.link,
             None if t.sweep is None else self._sweep(t.sweep),
+            None if t.match is None else self._match(t.match),
         )  # fmt: skip
 
     def _sweep(self, record: SweepRecord) -> Sweep:

@@ -62,6 +62,24 @@ class SweepRecord(_Strict, kw_only=True):
     until: str | None = None
 
 
+class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
+    """One strand after another: its number of points, and whether it is closed."""
+
+    points: list[int]
+    closed: list[bool]
+    degree: int = 1
+    through: bool = True
+    widths: str | None = None
+
+
+class MatchRecord(_Strict, kw_only=True):
+    line: LineRecord
+    points: str
+    shift: float
+    backwards: bool
+    corners: bool
+
+
 class TargetRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -79,6 +97,7 @@ class TargetRecord(_Strict, kw_only=True):
     follows: FollowRecord | None = None
     link: str | None = None
     sweep: SweepRecord | None = None
+    match: MatchRecord | None = None
 
 
 class GroupRecord(_Strict, kw_only=True):
@@ -184,13 +203,6 @@ class MeshRecord(_Strict, kw_only=True, tag_field="kind", tag="mesh"):
     offsets: str
     uvs: str | None = None
     uv_corners: str | None = None
-
-
-class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
-    """One strand after another: its number of points, and whether it is closed."""
-
-    points: list[int]
-    closed: list[bool]
 
 
 class TransformRecord(_Strict, kw_only=True):

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry, Line
+from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.topology import edges, faces_at, ranges, triangles
 from fictilis.render.camera import Camera
 
@@ -34,18 +35,32 @@ def hit_shape(
 
 
 def _hit_line(line: Line, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:
-    """The place of a line that lies nearest to a pixel, within reach of a click."""
-    pixels, depth = camera.project(points, *size)
-    pairs = edges(line)
+    """The place of a line, as it is drawn, that lies nearest to a pixel, within reach of a click."""
+    curve = drawn(line)
+    fine = curve.of(points)
+    pixels, depth = camera.project(fine, *size)
+    pairs = edges(curve.line)
     pairs = pairs[(depth[pairs] < 1).all(axis=1)]
     if not len(pairs):
         return None
     gap, part = segment_gaps(pixels[pairs[:, 0]], pixels[pairs[:, 1]], np.array(at))
     best = int(np.argmin(gap))
-    if gap[best] > REACH:
+    a, b = pairs[best]
+    place = fine[a] + part[best] * (fine[b] - fine[a])
+    wide = 0.0 if curve.line.widths is None else float(curve.line.widths[[a, b]].mean())
+    if gap[best] > max(REACH, _pixels(camera, place, wide, size) / 2):
         return None
-    place = points[pairs[best, 0]] + part[best] * (points[pairs[best, 1]] - points[pairs[best, 0]])
-    return Hit(place, float(np.linalg.norm(place - camera.ray(*at, *size)[0])), -1, pairs[best])
+    if line.degree > 1:
+        low, high = np.sort(np.floor(curve.places[[a, b]]).astype(int))
+        a, b = (low, min(low + 1, line.point_count - 1)) if high - low <= 1 else (low, high)
+    return Hit(place, float(np.linalg.norm(place - camera.ray(*at, *size)[0])), -1, np.array([a, b]))
+
+
+def _pixels(camera: Camera, place: np.ndarray, length: float, size: tuple[int, int]) -> float:
+    """How many pixels a length in cm is at a place."""
+    up = camera.axes()[1]
+    (here, there), _ = camera.project(np.stack([place, place + length * up]), *size)
+    return float(np.linalg.norm(there - here))
 
 
 def segment_gaps(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -17,10 +17,10 @@ from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, triangles
 from fictilis.render.camera import Camera
 from fictilis.render.context import off_screen
+from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
-LINE_WIDTH = 2.0  # pixels
 PLUM = "#46163F"
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
@@ -106,6 +106,8 @@ class _Buffers:
         self._edges: Any = None
         self._laid: tuple[Any, ...] | None = None
         self._marked: tuple[Any, ...] | None = None
+        line = item.geometry
+        self.strands = Strands(ctx, renderer.ribbon, line) if isinstance(line, Line) else None
 
     @property
     def wire(self):
@@ -172,12 +174,16 @@ class _Buffers:
         for buffer, array in parts:
             if array.size:
                 buffer.write(np.ascontiguousarray(array))
+        if self.strands is not None:
+            self.strands.fill(item.points, item.tint)
 
     def release(self) -> None:
         for part in (self.surface, self.points, self._wire, self._edges, self.triangles, self.position, self.normal,
                      self.tint, self.mark):  # fmt: skip
             if part is not None:
                 part.release()
+        if self.strands is not None:
+            self.strands.release()
         self._release(self._laid)
         self._release(self._marked)
 
@@ -206,6 +212,7 @@ class Renderer:
         self.ctx = off_screen()
         self.clay = self._program("clay.vert", "clay.frag")
         self.plain = self._program("plain.vert", "plain.frag")
+        self.ribbon = self._program("line.vert", "line.frag", "line.geom")
         self._ground = self._program("ground.vert", "ground.frag")
         self._shrink = self._program("ground.vert", "shrink.frag")
         corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
@@ -215,11 +222,13 @@ class Renderer:
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
+        self._pixel = 1.0  # of 1 cm, one before the eye
         self.unfinished = False
         self.light = Light()
 
-    def _program(self, vertex: str, fragment: str):
-        return self.ctx.program((SHADERS / vertex).read_text(), (SHADERS / fragment).read_text())
+    def _program(self, vertex: str, fragment: str, geometry: str | None = None):
+        texts = [None if name is None else (SHADERS / name).read_text() for name in (vertex, fragment, geometry)]
+        return self.ctx.program(vertex_shader=texts[0], fragment_shader=texts[1], geometry_shader=texts[2])
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
@@ -306,8 +315,10 @@ class Renderer:
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
         light = self.light.direction() @ np.stack([right, up, back])
-        for program in (self.clay, self.plain):
+        for program in (self.clay, self.plain, self.ribbon):
             program["view_projection"].write(matrix)
+        self.ribbon["pixels"].value = (float(width * factor), float(height * factor))
+        self._pixel = abs(camera.projection(width, height)[1, 1]) * height * factor / 2
         self.clay["key_light"].value = tuple(light / np.linalg.norm(light))
         self.clay["strength"].value = self.light.strength
         self.clay["eye"].value = tuple(camera.position())
@@ -372,8 +383,8 @@ class Renderer:
             self._draw_surface(item, buffers)
             self.ctx.depth_func = "<"
         self.ctx.polygon_offset = (0.0, 0.0)
-        if isinstance(item.geometry, Line):
-            self._draw_line(item, buffers, model, factor)
+        if buffers.strands is not None:
+            self._draw_line(item, buffers.strands, model, factor)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)
 
@@ -388,15 +399,15 @@ class Renderer:
             texture.use(0)
         array.render(moderngl.TRIANGLES)
 
-    def _draw_line(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
+    def _draw_line(self, item: DrawItem, strands: Strands, model: bytes, factor: int) -> None:
         """The strands of an object without faces, in its own colour."""
-        program = self.plain
+        program = self.ribbon
         program["model"].write(model)
-        program["toward"].value, program["size"].value = 0.0, 1.0
-        program["colour"].value = program["chosen_colour"].value = (*rgb(item.colour), item.alpha)
-        self.ctx.line_width = LINE_WIDTH * factor
-        buffers.wire.render(moderngl.LINES)
-        self.ctx.line_width = 1.0
+        program["colour"].value = (*rgb(item.colour), item.alpha)
+        program["tint_colour"].value, program["low_colour"].value = rgb(item.tint_colour), rgb(item.low_colour)
+        program["scale"].value = self._pixel * abs(np.linalg.det(item.matrix[:3, :3])) ** (1 / 3)
+        program["least"].value, program["toward"].value = LEAST_WIDTH * factor, 0.0
+        strands.render()
 
     def _draw_plain(self, item: DrawItem, buffers: _Buffers, model: bytes, factor: int) -> None:
         program = self.plain

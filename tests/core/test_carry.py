@@ -74,7 +74,7 @@ def test_an_operation_keeps_a_closed_mesh_closed_and_carries_every_shape(name):
     carry = dict(every_operation(points, mesh))[name]
     after = topology.carry_through(scene, OBJ, carry)
     old, new = scene.object(OBJ), after.object(OBJ)
-    assert closed(new.mesh) and volume(new.base, new.mesh) > 0.5 * volume(points, mesh)
+    assert closed(new.geometry) and volume(new.base, new.geometry) > 0.5 * volume(points, mesh)
     assert np.allclose(carry.matrix @ np.ones(len(points)), 1.0)
     offsets = 0.0 if carry.offsets is None else carry.offsets
     for at in (1.0, 0.5):
@@ -82,10 +82,10 @@ def test_an_operation_keeps_a_closed_mesh_closed_and_carries_every_shape(name):
         assert np.allclose(now, carry.matrix @ was + offsets, atol=1e-12)
     assert np.allclose(new.target("t1").mask, np.clip(carry.matrix @ old.target("t1").mask, 0, 1))
     assert len(new.appearance.texture.projected) == len(new.base) and evaluate_object(new, 0).shape == new.base.shape
-    assert new.mesh.uvs is not None and (new.mesh.uv_corners >= 0).all()
-    assert len(carry.face_parents) == new.mesh.face_count
+    assert new.geometry.uvs is not None and (new.geometry.uv_corners >= 0).all()
+    assert len(carry.face_parents) == new.geometry.face_count
     assert (carry.face_parents[new.picks[0].pick.elements] == 0).all()
-    assert sorted(np.unique(new.mesh.corners)) == list(range(new.mesh.point_count))
+    assert sorted(np.unique(new.geometry.corners)) == list(range(new.geometry.point_count))
 
 
 @pytest.mark.parametrize("name", [n for n, _ in every_operation(*box(10, 10, 10)[:2])])
@@ -108,27 +108,29 @@ def test_a_masked_shape_is_carried_as_it_is_seen(name):
 def test_linear_subdivision_changes_no_surface_and_quarters_quads():
     points, mesh = box(10, 10, 10)
     after = ops.subdivide(mesh)
-    assert after.mesh.face_count == 4 * mesh.face_count and volume(after.base(points), after.mesh) == pytest.approx(1000)
+    assert after.geometry.face_count == 4 * mesh.face_count and volume(after.base(points), after.geometry) == pytest.approx(
+        1000
+    )
     assert np.array_equal(after.base(points)[: len(points)], points)
 
 
 def test_subdividing_some_faces_keeps_the_mesh_whole():
     points, mesh = plane(40, 40, 4, 4)
     after = ops.subdivide_faces(mesh, np.array([5]))
-    assert after.mesh.face_count == 19 and after.mesh.point_count == 25 + 5
-    assert sorted(after.mesh.face_sizes)[-4:] == [5, 5, 5, 5]
-    assert (edge_faces(after.mesh) <= 2).all() and (edge_faces(after.mesh) == 1).sum() == 16
+    assert after.geometry.face_count == 19 and after.geometry.point_count == 25 + 5
+    assert sorted(after.geometry.face_sizes)[-4:] == [5, 5, 5, 5]
+    assert (edge_faces(after.geometry) <= 2).all() and (edge_faces(after.geometry) == 1).sum() == 16
 
 
 def test_extruding_a_region_and_single_faces():
     points, mesh = plane(40, 40, 4, 4)
     together = ops.extrude(mesh, points, np.array([5, 6]), 3.0)
-    assert together.mesh.point_count == 25 + 6 and together.mesh.face_count == 16 + 6
+    assert together.geometry.point_count == 25 + 6 and together.geometry.face_count == 16 + 6
     base = together.base(points)
-    top = np.unique(together.mesh.corners[together.mesh.offsets[together.pick.elements][:, None] + np.arange(4)])
+    top = np.unique(together.geometry.corners[together.geometry.offsets[together.pick.elements][:, None] + np.arange(4)])
     assert len(top) == 6 and np.allclose(base[top, 1], 3.0) and np.allclose(np.delete(base[:, 1], top), 0)
     singly = ops.extrude(mesh, points, np.array([5, 6]), 3.0, region=False)
-    assert singly.mesh.point_count == 25 + 8 and singly.mesh.face_count == 16 + 8
+    assert singly.geometry.point_count == 25 + 8 and singly.geometry.face_count == 16 + 8
     with pytest.raises(EditRefused, match="needs picked faces"):
         ops.extrude(mesh, points, np.array([], int), 3.0)
 
@@ -138,13 +140,13 @@ def test_a_region_in_the_middle_lifts_its_inner_points_too():
     faces = np.array([7, 8, 13, 14])
     carry = ops.extrude(mesh, points, faces, 2.0)
     centre = int(np.intersect1d(mesh.face(7), mesh.face(14))[0])
-    assert carry.base(points)[centre, 1] == pytest.approx(2.0) and carry.mesh.point_count == 49 + 8
+    assert carry.base(points)[centre, 1] == pytest.approx(2.0) and carry.geometry.point_count == 49 + 8
 
 
 def test_an_inset_is_smaller_and_stays_in_the_plane():
     points, mesh = plane(40, 40, 4, 4)
     carry = ops.inset(mesh, np.array([5]), 0.5)
-    inner = carry.base(points)[carry.mesh.face(int(carry.pick.elements[0]))]
+    inner = carry.base(points)[carry.geometry.face(int(carry.pick.elements[0]))]
     assert np.allclose(np.ptp(inner, axis=0), [5, 0, 5]) and np.allclose(inner.mean(0), points[mesh.face(5)].mean(0))
     with pytest.raises(EditRefused, match="part of the way"):
         ops.inset(mesh, np.array([5]), 1.0)
@@ -153,14 +155,14 @@ def test_an_inset_is_smaller_and_stays_in_the_plane():
 def test_a_loop_cut_goes_around_and_ends_at_other_faces():
     points, mesh = box(10, 10, 10)
     carry = ops.loop_cut(mesh, 0, at=0.25)
-    assert carry.mesh.face_count == mesh.face_count + 16 and closed(carry.mesh)
-    assert volume(carry.base(points), carry.mesh) == pytest.approx(1000)
+    assert carry.geometry.face_count == mesh.face_count + 16 and closed(carry.geometry)
+    assert volume(carry.base(points), carry.geometry) == pytest.approx(1000)
     new = carry.base(points)[carry.pick.elements]
     flat = [k for k in range(3) if np.ptp(new[:, k]) < 1e-9]
     assert len(flat) == 1 and len(new) == 16
     mixed = mesh_from_faces(7, [[0, 1, 2, 3], [1, 4, 5, 2], [4, 6, 5]])
     cut = ops.loop_cut(mixed, int(edge_numbers(mixed, np.array([1]), np.array([2]))[0]))
-    assert sorted(cut.mesh.face_sizes) == [4, 4, 4, 4, 4] and cut.mesh.point_count == 10
+    assert sorted(cut.geometry.face_sizes) == [4, 4, 4, 4, 4] and cut.geometry.point_count == 10
     tri = mesh_from_faces(3, [[0, 1, 2]])
     with pytest.raises(EditRefused, match="four corners"):
         ops.loop_cut(tri, 0)
@@ -179,12 +181,12 @@ def test_deleting_faces_and_points_leaves_the_others_bit_for_bit():
     scene = scene_of(points, mesh)
     gone = ops.delete_faces(mesh, np.array([0]))
     after = topology.carry_through(scene, OBJ, gone).object(OBJ)
-    assert after.mesh.face_count == 15 and len(after.base) == 24
+    assert after.geometry.face_count == 15 and len(after.base) == 24
     rest = np.setdiff1d(np.arange(25), np.setdiff1d(mesh.face(0), mesh.corners[4:]))
     assert np.array_equal(after.base, points[rest])
     assert np.array_equal(full_shape(after, "t1"), full_shape(scene.object(OBJ), "t1")[rest])
     less = ops.delete_points(mesh, np.array([12]))
-    assert less.mesh.face_count == 12 and less.mesh.point_count == 24
+    assert less.geometry.face_count == 12 and less.geometry.point_count == 24
     with pytest.raises(EditRefused, match="every face"):
         ops.delete_faces(mesh, np.arange(16))
 
@@ -194,7 +196,9 @@ def test_welding_joins_at_the_mean_and_drops_fallen_faces():
     labels = np.arange(25)
     labels[[6, 7]] = 6
     carry = ops.weld(mesh, labels)
-    assert carry.mesh.point_count == 24 and carry.mesh.face_count == 16 and sorted(carry.mesh.face_sizes)[:2] == [3, 3]
+    assert (
+        carry.geometry.point_count == 24 and carry.geometry.face_count == 16 and sorted(carry.geometry.face_sizes)[:2] == [3, 3]
+    )
     assert np.allclose(carry.base(points)[carry.pick.elements], points[[6, 7]].mean(0))
     within = ops.labels_within(points, np.arange(25), 10.5)
     assert len(np.unique(within)) == 1 and len(np.unique(ops.labels_within(points, np.array([0, 1, 7]), 10.5))) == 24
@@ -208,16 +212,16 @@ def test_welding_a_seam_closes_the_mesh():
     points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [1, 0, 0], [1, 1, 0], [2, 0, 0.0]])
     split = mesh_from_faces(6, [[0, 1, 2], [3, 5, 4]])
     carry = ops.weld(split, ops.labels_within(points, np.arange(6), 1e-6))
-    assert carry.mesh.point_count == 4 and (edge_faces(carry.mesh) == 2).sum() == 1
+    assert carry.geometry.point_count == 4 and (edge_faces(carry.geometry) == 2).sum() == 1
 
 
 def test_triangles_of_a_concave_face_keep_its_area_and_direction():
     points = np.array([[0, 0, 0], [4, 0, 0], [4, 0, 4], [2, 0, 1], [0, 0, 4.0]])
     mesh = mesh_from_faces(5, [[4, 3, 2, 1, 0]])
     carry = ops.triangulate(mesh, points)
-    a, b, c = (points[carry.mesh.corners[k::3]] for k in range(3))
+    a, b, c = (points[carry.geometry.corners[k::3]] for k in range(3))
     areas = np.cross(b - a, c - a)[:, 1] / 2
-    assert carry.mesh.face_count == 3 and (areas > 0).all() and areas.sum() == pytest.approx(16 - 6)
+    assert carry.geometry.face_count == 3 and (areas > 0).all() and areas.sum() == pytest.approx(16 - 6)
 
 
 def test_mirror_weld_makes_both_sides_alike_in_every_shape():
@@ -225,8 +229,8 @@ def test_mirror_weld_makes_both_sides_alike_in_every_shape():
     scene = scene_of(points, mesh)
     carry = ops.mirror_weld(mesh, points, 0, 1, 1e-6)
     after = topology.carry_through(scene, OBJ, carry).object(OBJ)
-    assert after.mesh.face_count == 16 and len(after.base) == 25
-    assert (edge_faces(after.mesh) == 1).sum() == 16
+    assert after.geometry.face_count == 16 and len(after.base) == 25
+    assert (edge_faces(after.geometry) == 1).sum() == 16
     from fictilis.core.shaping.mirror import mirror_map
 
     pairs = mirror_map(after)
@@ -295,6 +299,6 @@ def test_any_row_of_operations_leaves_matching_shapes(which, seed):
         except EditRefused:
             continue
         new = scene.object(OBJ)
-        assert len(new.base) == new.mesh.point_count == len(new.target("t1").mask)
-        assert (new.mesh.face_sizes >= 3).all() and new.mesh.corners.max() < new.mesh.point_count
+        assert len(new.base) == new.geometry.point_count == len(new.target("t1").mask)
+        assert (new.geometry.face_sizes >= 3).all() and new.geometry.corners.max() < new.geometry.point_count
         assert np.isfinite(full_shape(new, "t1")).all() and np.isfinite(full_shape(new, "t1", 0.5)).all()

@@ -146,8 +146,8 @@ def test_the_slope_of_an_eased_piece_is_that_of_the_piece_alone():
 def test_an_inset_of_a_region_has_one_rim_and_of_single_faces_one_each():
     points, mesh = plane(10, 10, 4, 4)
     faces = np.array([5, 6])
-    assert carry.inset(mesh, faces, 0.3, region=True).mesh.face_count == mesh.face_count + 6
-    assert carry.inset(mesh, faces, 0.3, region=False).mesh.face_count == mesh.face_count + 8
+    assert carry.inset(mesh, faces, 0.3, region=True).geometry.face_count == mesh.face_count + 6
+    assert carry.inset(mesh, faces, 0.3, region=False).geometry.face_count == mesh.face_count + 8
 
 
 def test_keys_moved_by_numbers_go_exactly_there(sheet):

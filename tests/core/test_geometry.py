@@ -23,7 +23,7 @@ def volume(points, mesh):
      ("Cylinder", np.pi * 50**2 * 100, 0.01)],
 )  # fmt: skip
 def test_forms_are_closed_face_outward_and_hold_their_volume(name, expected, tolerance):
-    points, mesh = primitives.FORMS[name]()
+    points, mesh = primitives.MESH_FORMS[name]()
     assert volume(points, mesh) == pytest.approx(expected, rel=tolerance)
     assert len(points) - len(edges(mesh)) + mesh.face_count == 2  # Euler's formula for a closed surface
     assert mesh.uvs is not None and mesh.uv_corners.max() < len(mesh.uvs)
@@ -55,7 +55,7 @@ def test_a_loose_point_has_no_normal():
 
 @pytest.mark.parametrize("form", ["Globe", "Box", "Plane"])
 def test_normals_near_moved_points_equal_the_whole(form):
-    points, mesh = primitives.FORMS[form]()
+    points, mesh = primitives.MESH_FORMS[form]()
     kept = KeptNormals(mesh, points)
     rng = np.random.default_rng(0)
     for _ in range(3):
@@ -100,7 +100,7 @@ def test_reasons_name_both_counts_or_the_first_face():
 @given(st.integers(0, 10_000), st.sampled_from(["Plane", "Globe", "Box"]))
 @settings(max_examples=25, deadline=None)
 def test_another_order_is_recognised(seed, form):
-    _, base = primitives.FORMS[form]()
+    _, base = primitives.MESH_FORMS[form]()
     order = np.random.default_rng(seed).permutation(base.point_count)
     shuffled = Mesh(base.point_count, order[base.corners], base.offsets)
     assert find_order(base, shuffled) is not None

@@ -9,13 +9,16 @@ from fictilis.core.edits import clips, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.lines import target_from_line
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
+from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
@@ -29,12 +32,15 @@ OBJ, ONE, TWO, BOTH, GUST = "o1", "t1", "t2", "t3", "t6"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
            "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
+           "match": {"other": "Loop", "corners": True}, "line-shift": {"shift": 0.25}, "line-rebuild": {"count": 9},
            "follow": {"source": "Lift", "curve": "0=0,1=0.5"}, "sweep-after": {"earlier": "Gust"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
-         "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2])}  # fmt: skip
+         "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2]),
+         "split": Pick("points", [2, 7]), "line-join": Pick("points", [0, 5]), "first": Pick("points", [8]),
+         "from-edges": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
-        "object-remove", "target-link", "target-link-names", "target-unlink",
+        "object-remove", "line-from-edges", "target-link", "target-link-names", "target-unlink",
         "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
 
 
@@ -75,8 +81,21 @@ def everything():
     scene, named = target_from_points(scene, third, "Far", lift * 1.2)
     scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
     scene = link_targets(scene, [(other, "t1"), (third, named)])
+    scene = with_lines(scene)
     scene = clips.rename_clip(*clips.duplicate_clip(scene, "Far"), "Swim")
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
+
+
+def with_lines(scene):
+    """A line of two strands with a target of its own and one made of another line, and that other one."""
+    points, _ = plane(20.0, 20.0, 10, 1)
+    line = Line(starts=np.array([0, 6, 11]), closed=np.array([False, True]), degree=3, widths=np.linspace(0, 1, 11))
+    scene, frond = objects.add_object(scene, "Frond", line, points[:11] + np.sin(points[:11, :1]) * [0, 4, 1])
+    scene, _ = target_from_points(scene, frond, "Sway", points[:11] + [0, 3, 0])
+    scene, loop = add_form(scene, "Star", {"radius": 9.0, "inner": 5.0})
+    scene = objects.rename_object(scene, loop, "Loop")
+    other = scene.object(loop)
+    return target_from_line(scene, frond, "Starry", Match(other.line, other.base))[0]
 
 
 def subject_for(operation, scene) -> Subject:
@@ -86,13 +105,16 @@ def subject_for(operation, scene) -> Subject:
         scene = scene.with_object(scene.object(OBJ).with_lane("position.x", AnimationCurve()))
     lanes = (ChannelRef(OBJ, TWO), ChannelRef(OBJ, "position.x"))
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
-    pick = PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
+    pick = PICKS.get(operation.id) or PICKS.get(operation.verb, Pick("points", [0, 1, 5, 6]))
     targets = (ONE, BOTH) if "corrective" in operation.needs else (ONE, TWO)
     targets = (ONE,) if operation.verb in ("new", "sweep", "sweep-after") else targets
     targets = (ONE, BOTH) if "driven" in operation.needs else (ONE, GUST) if "swept" in operation.needs else targets
     selected = (ChannelRef(OBJ, "opacity"),) if operation.verb == "set" else lanes[:1]
     if operation.id == "clip-offset":
         scene = clips.blend_clips(scene, "p1", "p2")[0]
+    if operation.part == "line" and operation.verb != "from-edges":
+        frond = scene.object_named("Frond")
+        return Subject(scene, frond.id, (frond.targets[0].id, frond.targets[1].id), pick, pick.kind)
     if operation.id == "form-numbers":
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
     if operation.id == "target-unlink":
@@ -104,7 +126,7 @@ def subject_for(operation, scene) -> Subject:
 
 def given_for(operation, subject) -> dict:
     """Values for what must be given."""
-    out = dict(SPECIAL.get(operation.verb, {}))
+    out = dict(SPECIAL.get(operation.id) or SPECIAL.get(operation.verb, {}))
     for p in operation.parameters:
         if p.name in out or not p.needed:
             continue
@@ -118,6 +140,8 @@ def given_for(operation, subject) -> dict:
             out[p.name] = "Clip 1" if p.name != "first" else "Swim"
         elif isinstance(p, RelayShape):
             out[p.name] = "base"
+        elif isinstance(p, OtherLine):
+            out[p.name] = "Loop"
         elif isinstance(p, ForeignTarget):
             out[p.name] = "Other/Far"
         elif isinstance(p, Kept):
@@ -150,12 +174,12 @@ def test_an_operation_runs_and_what_it_made_is_saved_and_opened(operation, every
 def test_a_locked_object_keeps_its_shapes_targets_and_mesh(operation, everything):
     """Weights, keys, ranges, kept picks and mixes stay free."""
     locked = everything
-    for object_id in (OBJ, "o2"):
+    for object_id in (OBJ, "o2", everything.object_named("Frond").id):
         locked = locked.with_object(replace(locked.object(object_id), locked=True))
     subject = subject_for(operation, locked)
     given = given_for(operation, subject)
-    if operation.part in ("target", "relay", "mesh", "shape") and operation.id not in FREE:
-        with pytest.raises(EditRefused, match="Sheet is locked; unlock it in the list of objects first"):
+    if operation.part in ("target", "relay", "mesh", "line", "shape") and operation.id not in FREE:
+        with pytest.raises(EditRefused, match="(Sheet|Frond) is locked; unlock it in the list of objects first"):
             operation.make(subject, given)
     else:
         operation.make(subject, given)

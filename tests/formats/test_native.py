@@ -169,7 +169,22 @@ def as_version_7(record):
             key.pop("shape")
 
 
-BACK = {7: as_version_7, 6: as_version_6, 5: as_version_5, 4: as_version_4, 3: as_version_3, 2: as_version_2, 1: as_version_1}
+def as_version_8(record):
+    for obj in record["objects"]:
+        for target in obj["targets"]:
+            target.pop("match")
+
+
+BACK = {
+    8: as_version_8,
+    7: as_version_7,
+    6: as_version_6,
+    5: as_version_5,
+    4: as_version_4,
+    3: as_version_3,
+    2: as_version_2,
+    1: as_version_1,
+}
 
 
 @pytest.mark.parametrize("version", sorted(MIGRATIONS))
@@ -188,7 +203,7 @@ def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, ful
     assert same(read_native(path), scene)
 
 
-@pytest.mark.parametrize("version", [3, 4, 5, 6, 7])
+@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8])
 def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
     """The files were written by the releases before, not made from today's."""
     scene = read_native(Path(__file__).parent / f"data/version-{version}.fictilis")

@@ -12,7 +12,7 @@ from fictilis.core.geometry.topology import mesh_from_faces, neighbours, point_f
 def refined(points, mesh, times):
     for _ in range(times):
         step = carry.subdivide(mesh, smooth=True)
-        points, mesh = step.base(points), step.mesh
+        points, mesh = step.base(points), step.geometry
     return points, mesh
 
 
@@ -65,7 +65,7 @@ def test_one_step_by_the_published_rules():
     edge = np.sort(np.abs(new[8:20]), axis=1)
     assert np.allclose(edge, [0, 0.75, 0.75])
     assert np.allclose(np.sort(np.abs(new[20:]), axis=1), [0, 0, 1])
-    assert (after.mesh.face_sizes == 4).all() and after.mesh.face_count == 24
+    assert (after.geometry.face_sizes == 4).all() and after.geometry.face_count == 24
 
 
 def test_a_regular_grid_tends_to_the_bicubic_b_spline():

@@ -36,9 +36,8 @@ from fictilis.core.channel_kinds import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import timeline
-from fictilis.core.edits.forms import defaults, form_of, set_form
+from fictilis.core.edits.forms import FORMS, defaults, form_of, set_form
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.geometry.primitives import FORMS
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of

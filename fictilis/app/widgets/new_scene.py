@@ -10,8 +10,11 @@ from PyQt6.QtWidgets import QCheckBox, QStackedWidget, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
-from fictilis.core.edits.forms import defaults
-from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.edits.forms import FORMS, defaults, unit
+from fictilis.core.geometry.lines.forms import LINE_FORMS
+from fictilis.core.geometry.primitives import MESH_FORMS
+
+KINDS: dict[str, tuple[str, ...]] = {"Mesh": tuple(MESH_FORMS), "Line": tuple(LINE_FORMS)}
 
 
 class NewSceneChoice(Struct, frozen=True):
@@ -26,13 +29,12 @@ class NewSceneChoice(Struct, frozen=True):
 def form_field(name: str, first: float) -> NumberField:
     """The field of a number of a form: a size in cm, or a count."""
     size = isinstance(first, float)
-    return NumberField(
-        name.capitalize(), "cm" if size else "", 1 if size else 0, 0.001 if size else 1, 1e6 if size else 1000
-    )  # fmt: skip
+    most = 1e6 if size else 100_000 if name == "points" else 1000
+    return NumberField(name.capitalize(), unit(name, first), 1 if size else 0, 0.001 if size else 1, most)
 
 
 class NewSceneDialog(Dialog):
-    """Start from a simple form, or from a mesh file; in a new scene or beside what is there. ``seen`` shows a choice."""
+    """Start from a simple form or from a file, in a new scene or beside what is there. ``seen`` shows a choice."""
 
     def __init__(
         self,
@@ -44,10 +46,11 @@ class NewSceneDialog(Dialog):
         super().__init__(parent, "New scene", 520)
         self._choose_file, self._seen = choose_file, seen
         self.choice: NewSceneChoice | None = None
-        self.sentence("Start from a simple form, or from a finished mesh. Its points and faces are kept as they are.", True)
-        self.forms = Segments("Form", tuple(FORMS))
-        self.forms.chosen.connect(self._show_form)
-        self.body.addWidget(self.forms)
+        self.sentence("Start from a simple form, or from a finished mesh or line. Its points are kept as they are.", True)
+        self.forms = [Segments(f"{kind} form", forms) for kind, forms in KINDS.items()]
+        for kind, choice in zip(KINDS, self.forms, strict=True):
+            choice.chosen.connect(self._show_form)
+            self.body.addWidget(Labelled(kind, choice, width=44))
         self._panels = QStackedWidget()
         self._fields: dict[str, dict[str, NumberField]] = {}
         for name in FORMS:
@@ -71,7 +74,7 @@ class NewSceneDialog(Dialog):
         self.beside.setVisible(has_objects)
         self.beside.toggled.connect(lambda _on: self._show())
         self.body.addWidget(self.beside)
-        self.button("file", "From a mesh file…")
+        self.button("file", "From a file…")
         self.button("cancel", "Cancel")
         self.button("form", "Make it", True)
         self.form = ""
@@ -83,7 +86,8 @@ class NewSceneDialog(Dialog):
             if number in self._fields[name] and field.unit and field.value != defaults(self.form)[number]:
                 self._fields[name][number].set_value(field.value)
         self.form = name
-        self.forms.set_value(name)
+        for forms in self.forms:
+            forms.set_value(name)
         self._panels.setCurrentIndex(list(FORMS).index(name))
         self._show()
 

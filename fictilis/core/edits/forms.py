@@ -12,28 +12,36 @@ from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import cached_by_array
 from fictilis.core.edits.objects import add_object
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry import primitives
-from fictilis.core.geometry.kinds import Mesh
-from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.geometry.kinds import Geometry, Line
+from fictilis.core.geometry.lines.forms import LINE_FORMS
+from fictilis.core.geometry.primitives import MESH_FORMS
 from fictilis.core.scene import FormNumbers, MorphObject, Scene
 
+FORMS: Mapping[str, Callable[..., tuple[np.ndarray, Geometry]]] = {**MESH_FORMS, **LINE_FORMS}
+UNITS = {"angle": "°", "turns": "", "waves": ""}  # of numbers that are no sizes
 FLAT = ("Box", "Plane")  # shaded flat at first
-COUNTS: dict[str, Callable[[Mapping[str, float]], float]] = {  # points of each form
+COUNTS: dict[str, Callable[[Mapping[str, float]], float]] = {  # points of a form that are no number of it
     "Box": lambda n: 6 * n["segments"] ** 2 + 2,
     "Ball": lambda n: 6 * n["segments"] ** 2 + 2,
     "Plane": lambda n: (n["columns"] + 1) * (n["rows"] + 1),
     "Globe": lambda n: (n["rings"] - 1) * n["segments"] + 2,
     "Cylinder": lambda n: (n["rows"] + 1) * n["segments"] + 2,
+    "Star": lambda n: 2 * n["spikes"],
 }
 
 
 def defaults(kind: str) -> dict[str, float]:
-    """The numbers of a form and what they begin with: float64 are sizes in cm, int are counts."""
+    """The numbers of a form and what they begin with: float64 are sizes in cm (but see UNITS), int are counts."""
     return {p.name: p.default for p in inspect.signature(FORMS[kind]).parameters.values()}
 
 
-def made(kind: str, numbers: Mapping[str, float]) -> primitives.Form:
-    """Points (n, 3) and mesh of a form. Raises EditRefused for numbers that it cannot have."""
+def unit(name: str, first: float) -> str:
+    """The unit of a number of a form."""
+    return UNITS.get(name, "cm") if isinstance(first, float) else ""
+
+
+def made(kind: str, numbers: Mapping[str, float]) -> tuple[np.ndarray, Geometry]:
+    """Points (n, 3) and geometry of a form. Raises EditRefused for numbers that it cannot have."""
     known = defaults(kind)
     odd = [name for name in numbers if name not in known]
     if odd:
@@ -44,22 +52,35 @@ def made(kind: str, numbers: Mapping[str, float]) -> primitives.Form:
 
 def point_count(kind: str, numbers: Mapping[str, float]) -> float:
     """How many points a form has, without making it."""
-    return COUNTS[kind]({**defaults(kind), **numbers})
+    numbers = {**defaults(kind), **numbers}
+    return COUNTS[kind](numbers) if kind in COUNTS else numbers["points"]
 
 
 def add_form(scene: Scene, kind: str, numbers: Mapping[str, float]) -> tuple[Scene, str]:
     """A new object of a simple form, which remembers its numbers."""
-    points, mesh = made(kind, numbers)
-    scene, object_id = add_object(scene, kind, mesh, points, Appearance(smooth=kind not in FLAT))
+    points, geometry = made(kind, numbers)
+    scene, object_id = add_object(scene, kind, geometry, points, Appearance(smooth=kind not in FLAT))
     obj = replace(scene.object(object_id), form=FormNumbers(kind, tuple(sorted(numbers.items()))))
     return scene.with_object(obj), object_id
 
 
 def form_of(obj: MorphObject) -> FormNumbers | None:
     """The form an object still is: nothing was reshaped, and nothing is built on it. None otherwise."""
-    if obj.form is None or obj.targets or not isinstance(obj.geometry, Mesh):
+    if obj.form is None or obj.targets:
         return None
-    return obj.form if _untouched(obj.base, obj.form) else None
+    return obj.form if _untouched(obj.base, obj.form) and _arranged(obj.geometry, obj.form) else None
+
+
+def _arranged(geometry: Geometry, form: FormNumbers) -> bool:
+    """Whether a line still has the strand that its form has."""
+    if form.kind not in LINE_FORMS or not isinstance(geometry, Line):
+        return True
+    first = made(form.kind, dict(form.numbers))[1]
+    return (
+        isinstance(first, Line)
+        and np.array_equal(first.starts, geometry.starts)
+        and np.array_equal(first.closed, geometry.closed)
+    )
 
 
 @cached_by_array
@@ -80,6 +101,10 @@ def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scen
     if form is None:
         raise EditRefused(f"{obj.name} is no simple form any more; its numbers cannot be changed.")
     wanted = {**dict(form.numbers), **numbers}
-    points, mesh = made(form.kind, wanted)
-    changed = replace(obj, base=points, geometry=mesh, form=FormNumbers(form.kind, tuple(sorted(wanted.items()))), picks=())
+    points, geometry = made(form.kind, wanted)
+    if isinstance(geometry, Line):
+        old = obj.line
+        widths = None if old.widths is None else np.full(len(points), old.widths.mean())
+        geometry = replace(geometry, degree=old.degree, through=old.through, widths=widths)
+    changed = replace(obj, base=points, geometry=geometry, form=FormNumbers(form.kind, tuple(sorted(wanted.items()))), picks=())
     return scene.with_object(changed)

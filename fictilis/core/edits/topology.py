@@ -15,7 +15,7 @@ MOST_POINTS = 4_000_000
 def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     """The scene with an object's mesh replaced, and everything that belongs to its points carried along."""
     obj = scene.unlocked(object_id)
-    count = carry.mesh.point_count
+    count = carry.geometry.point_count
     if count > MOST_POINTS:
         raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
 
@@ -35,14 +35,14 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
         sweep = old.sweep
         if sweep is not None:
             sweep = replace(sweep, field=np.clip(carry.scalars(sweep.field), 0.0, 1.0))
-        return replace(old, deltas=deltas(old.deltas, old.mask, mask), in_betweens=stages, mask=mask, sweep=sweep)
+        return replace(old, deltas=deltas(old.deltas, old.mask, mask), in_betweens=stages, mask=mask, sweep=sweep, match=None)
 
     look, texture = obj.appearance, obj.appearance.texture
     if texture is not None and texture.projected is not None:
         look = replace(look, texture=replace(texture, projected=carry.scalars(texture.projected)))
-    picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.mesh)) for p in obj.picks)
+    picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.geometry)) for p in obj.picks)
     new = replace(
-        obj, geometry=carry.mesh, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
+        obj, geometry=carry.geometry, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
         picks=tuple(p for p in picks if len(p.pick)),
     )  # fmt: skip
     return scene.with_object(new)

@@ -82,22 +82,46 @@ class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
     """Strands of points that follow one another, without faces.
 
     starts : (s + 1,) int32, where each strand starts among the points; closed : (s,) bool, whether its last point is joined
-    to its first. Raises ValueError unless every strand has two points, and a closed one three.
+    to its first. degree : 1 to 3, of the curve that is drawn ``through`` the points or beside them, see splines. widths :
+    (n,) float64, how wide it is drawn at each point, in cm, or None for a thin line.
+    Raises ValueError unless every strand has two points, and a closed one three.
     """
 
     kind: ClassVar[str] = "line"
     starts: np.ndarray
     closed: np.ndarray
+    degree: int = 1
+    through: bool = True
+    widths: np.ndarray | None = None
 
     def __post_init__(self) -> None:
         force_setattr(self, "starts", frozen(self.starts, np.int32))
         force_setattr(self, "closed", frozen(self.closed, np.bool_))
         if len(self.starts) != len(self.closed) + 1 or self.starts[0] != 0:
             raise ValueError(f"{len(self.closed)} strands need {len(self.closed) + 1} starts, the first of them 0")
-        short = np.flatnonzero(np.diff(self.starts) < np.where(self.closed, 3, 2))
+        short = np.flatnonzero(self.counts < np.where(self.closed, 3, 2))
         if len(short):
-            raise ValueError(f"strand {short[0] + 1} has {np.diff(self.starts)[short[0]]} points; 2 are needed, 3 when closed")
+            raise ValueError(f"strand {short[0] + 1} has {self.counts[short[0]]} points; 2 are needed, 3 when closed")
         force_setattr(self, "point_count", int(self.starts[-1]))
+        if self.degree not in (1, 2, 3):
+            raise ValueError(f"a line has degree 1, 2 or 3, not {self.degree}")
+        if self.widths is not None:
+            force_setattr(self, "widths", frozen(self.widths, np.float64))
+            if len(self.widths) != self.point_count or not (self.widths >= 0).all():
+                raise ValueError(f"{self.point_count} points need as many widths, none below 0")
+
+    @property
+    def counts(self) -> np.ndarray:
+        """(s,) int32: points of each strand."""
+        return np.diff(self.starts)
+
+    @property
+    def strand_count(self) -> int:
+        return len(self.closed)
+
+    def strand_of(self, points: np.ndarray) -> np.ndarray:
+        """(k,) int64: the strand that each of some points is on."""
+        return np.searchsorted(self.starts, points, side="right") - 1
 
     def joined(self) -> tuple[np.ndarray, np.ndarray]:
         onward = np.ones(self.point_count, bool)
@@ -105,3 +129,20 @@ class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
         along = np.flatnonzero(onward).astype(np.int32)
         first, last = self.starts[:-1][self.closed], self.starts[1:][self.closed] - 1
         return np.concatenate([along, last]), np.concatenate([along + 1, first])
+
+
+class Match(Struct, frozen=True, eq=False, weakref=True):
+    """What a target of a line was made of: another line and its points (m, 3), in cm in the object's space. ``shift`` moves
+    the start along it, as a fraction of its length, from where the travel is least; ``backwards`` goes the other way round
+    than is found; ``corners`` keeps corners."""
+
+    line: Line
+    points: np.ndarray
+    shift: float = 0.0
+    backwards: bool = False
+    corners: bool = False
+
+    def __post_init__(self) -> None:
+        force_setattr(self, "points", frozen(self.points, np.float64, 3))
+        if len(self.points) != self.line.point_count:
+            raise ValueError(f"a line of {self.line.point_count} points with {len(self.points)} places")

@@ -108,4 +108,4 @@ def _turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
     return points, _quad_mesh(len(points), quads, np.stack([u, v], axis=1), uv_quads)
 
 
-FORMS: dict[str, Callable[..., Form]] = {"Box": box, "Plane": plane, "Globe": globe, "Ball": ball, "Cylinder": cylinder}
+MESH_FORMS: dict[str, Callable[..., Form]] = {"Box": box, "Plane": plane, "Globe": globe, "Ball": ball, "Cylinder": cylinder}

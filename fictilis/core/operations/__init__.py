@@ -3,6 +3,7 @@
 from fictilis.core.operations.clips import CLIPS
 from fictilis.core.operations.correctives import CORRECTIVES
 from fictilis.core.operations.lanes import CAMERAS, KEYS, LANES, MODIFIERS, TIMES
+from fictilis.core.operations.lines import LINES
 from fictilis.core.operations.meshes import MESHES, OBJECTS
 from fictilis.core.operations.relays import RELAYS
 from fictilis.core.operations.shapes import SHAPES
@@ -17,6 +18,7 @@ OPERATIONS = {
         *RELAYS,
         *SWEEPS,
         *MESHES,
+        *LINES,
         *LINKS,
         *TRANSFER,
         *OBJECTS,

@@ -8,7 +8,9 @@ from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import carry
-from fictilis.core.geometry.primitives import FORMS
+from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.lines.reshaping import delete_points, insert_points
+from fictilis.core.operations.lines import segments
 from fictilis.core.operations.table import Kept, Operation, Outcome, Subject, Values, carried
 from fictilis.core.parameters import Choice, Flag, Number, Text
 from fictilis.core.scene import Scene
@@ -18,9 +20,17 @@ NEAR = Number("within", "Within", 0.01, True, unit="cm", low=0, high=1e6, decima
 
 
 def _subdivide(s: Subject, v: Values) -> Outcome:
+    if isinstance(s.obj.geometry, Line):
+        return carried(s, insert_points(s.obj.line, segments(s)))
     if len(s.faces) and not v["smooth"]:
         return carried(s, carry.subdivide_faces(s.obj.mesh, s.faces))
     return carried(s, carry.subdivide(s.obj.mesh, v["smooth"]))
+
+
+def _delete_points(s: Subject, _v: Values) -> Outcome:
+    if isinstance(s.obj.geometry, Line):
+        return carried(s, delete_points(s.obj.line, s.points))
+    return carried(s, carry.delete_points(s.obj.mesh, s.points))
 
 
 def _loop_cut(s: Subject, v: Values) -> Outcome:
@@ -58,9 +68,9 @@ def _origin(s: Subject, _v: Values) -> Scene:
 
 def _numbers_of_forms() -> tuple[Number, ...]:
     """What any form asks for, each once."""
-    kinds = {name: type(first) for kind in FORMS for name, first in forms.defaults(kind).items()}
+    kinds = {name: type(first) for kind in forms.FORMS for name, first in forms.defaults(kind).items()}
     return tuple(
-        Number(name, name.capitalize(), None, asked=False, unit="cm" if of is float else "", low=0, high=1e6,
+        Number(name, name.capitalize(), None, asked=False, unit=forms.unit(name, of()), low=0, high=1e6,
                decimals=2 if of is float else 0)
         for name, of in kinds.items()
     )  # fmt: skip
@@ -89,7 +99,7 @@ MESHES = (
     Operation("mesh", "triangulate", "Triangulate", lambda s,
               _v: carried(s, carry.triangulate(s.obj.mesh, s.obj.base, s.faces)), (),
               ("object",), "Triangles only, of the picked faces or of all.", done="Triangulate {object}"),
-    Operation("mesh", "delete-points", "Delete points", lambda s, _v: carried(s, carry.delete_points(s.obj.mesh, s.points)), (),
+    Operation("mesh", "delete-points", "Delete points", _delete_points, (),
               ("pick",), "The picked points go, and every face that has one.", done="Delete points of {object}"),
     Operation("mesh", "delete-faces", "Delete faces", lambda s, _v: carried(s, carry.delete_faces(s.obj.mesh, s.faces)), (),
               ("pick",), "The picked faces go, and points that are then in none.", done="Delete faces of {object}"),
@@ -127,7 +137,7 @@ OBJECTS = (
               (Flag("off", "Unlock it", asked=False),), ("object",),
               "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),
     Operation("form", "add", "Add a simple form", lambda s, v: forms.add_form(s.scene, v["kind"], _given(v))[0],
-              (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in FORMS)),
+              (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in forms.FORMS)),
                *_numbers_of_forms()),
               (), "A new object of a simple form.", done="Add a {kind}"),
     Operation("form", "numbers", "Numbers of its form", lambda s, v: forms.set_form(s.scene, s.obj.id, _given(v)),

@@ -17,6 +17,7 @@ from fictilis.core.channels import ChannelRef, channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
+from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
@@ -293,6 +294,10 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
     "relay": (lambda s: s.relay_id is not None,
               "There is no relay here, or several; select a lane or a shape of one, or name it."),
+    "line": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line), "{object} is no line."),
+    "mesh": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Mesh), "{object} is no mesh."),
+    "other line": (lambda s: any(isinstance(o.geometry, Line) and o.id != s.object_id for o in s.scene.objects),
+                   "The scene has no other line."),
     "pick": (lambda s: _has_object(s) and len(s.pick) > 0, "Pick something first; nothing is picked."),
     "kept pick": (lambda s: _has_object(s) and bool(s.obj.picks), "No pick is kept with {object}."),
     "mix": (lambda s: _has_object(s) and bool(s.obj.mixes), "No mix is kept with {object}."),
@@ -323,13 +328,16 @@ def carried(subject: Subject, carry: Carry) -> Outcome:
 
     obj = subject.obj
     scene = carry_through(subject.scene, obj.id, carry)
-    pick = carry.pick if len(carry.pick) else carry.picked(subject.pick, obj.mesh)
+    pick = carry.pick if len(carry.pick) else carry.picked(subject.pick, obj.geometry)
     if len(pick) and pick.kind != subject.kind:
-        pick = picks.as_kind(carry.mesh, pick, subject.kind)
+        pick = picks.as_kind(carry.geometry, pick, subject.kind)
     new = scene.object(obj.id)
     count = len(new.targets)
     along = f", {count} target{'' if count == 1 else 's'} carried through" if count else ""
-    said = f"{new.name} has {len(new.base):,} points and {new.geometry.face_count:,} faces now{along}."
+    parts = f"{new.geometry.face_count:,} faces"
+    if isinstance(new.geometry, Line):
+        parts = f"{new.geometry.strand_count:,} strand{'' if new.geometry.strand_count == 1 else 's'}"
+    said = f"{new.name} has {len(new.base):,} points and {parts} now{along}."
     return Outcome(scene, pick=pick, said=said)
 
 

@@ -14,7 +14,7 @@ from msgspec import Struct, field
 
 from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.topology import edges
 from fictilis.core.scene import Pick
 
@@ -25,7 +25,7 @@ class Carry(Struct, frozen=True, eq=False, weakref=True):
     """matrix : sparse (n', n), rows sum to 1; offsets, flips : (n', 3) or None; face_parents : (m',) old face or -1;
     pick : what stands for the faces or points that the operation was about."""
 
-    mesh: Mesh
+    geometry: Geometry
     matrix: Any
     face_parents: np.ndarray
     offsets: np.ndarray | None = None
@@ -46,8 +46,8 @@ class Carry(Struct, frozen=True, eq=False, weakref=True):
         """(n', …): a mask or another number a point."""
         return self.matrix @ values
 
-    def picked(self, pick: Pick, old: Mesh) -> Pick:
-        """A pick of the old mesh in the new one: faces by their parents, points where all they come from was picked."""
+    def picked(self, pick: Pick, old: Geometry) -> Pick:
+        """A pick of the old geometry in the new one: faces by their parents, points where all they come from was picked."""
         if pick.kind == "faces":
             on = np.zeros(old.face_count + 1, bool)
             on[pick.elements] = True
@@ -57,9 +57,9 @@ class Carry(Struct, frozen=True, eq=False, weakref=True):
         points = np.flatnonzero(self.matrix @ on > 1 - 1e-9)
         if pick.kind == "points":
             return Pick("points", points)
-        there = np.zeros(self.mesh.point_count, bool)
+        there = np.zeros(self.geometry.point_count, bool)
         there[points] = True
-        return Pick("edges", np.flatnonzero(there[edges(self.mesh)].all(axis=1)))
+        return Pick("edges", np.flatnonzero(there[edges(self.geometry)].all(axis=1)))
 
 
 class Builder:

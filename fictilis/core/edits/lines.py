@@ -1,0 +1,90 @@
+"""Edits of line objects: how they are drawn, targets made of other lines, and lines made of a mesh's edges."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from fictilis.core.appearance import Appearance
+from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.targets import append, target_from_points
+from fictilis.core.edits.topology import carry_through
+from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.lines.matching import matched, missing_strands
+from fictilis.core.geometry.lines.reshaping import grown
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+
+
+def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
+    """Another degree, through the points or beside them; the points stay."""
+    obj = scene.unlocked(object_id)
+    if degree not in (1, 2, 3):
+        raise EditRefused(f"A line has degree 1, 2 or 3, not {degree}.")
+    return scene.with_object(replace(obj, geometry=replace(obj.line, degree=degree, through=through)))
+
+
+def set_widths(scene: Scene, object_id: str, width: float, share: np.ndarray) -> Scene:
+    """Another width in cm where ``share`` (n,) is 1, a part of the way to it where it is less. All 0 makes a thin line."""
+    obj = scene.unlocked(object_id)
+    line = obj.line
+    if not (np.isfinite(width) and width >= 0):
+        raise EditRefused(f"The width must be 0 cm or more, not {width:g}.")
+    before = np.zeros(line.point_count) if line.widths is None else line.widths
+    widths = before + share * (width - before)
+    return scene.with_object(replace(obj, geometry=replace(line, widths=widths if widths.any() else None)))
+
+
+def _as_target(obj: MorphObject, match: Match) -> Deltas:
+    return Deltas.from_dense(matched(obj.line, obj.base, match) - obj.base)
+
+
+def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> tuple[Scene, str, int]:
+    """A target of a line made of any other line, whatever its points, strands and degree. Returns the scene, the target's id
+    and how many strands the object got that are a single place in its base, because the other line has more."""
+    obj = scene.unlocked(object_id)
+    more = missing_strands(obj.line, obj.base, match)
+    if more:
+        scene = carry_through(scene, object_id, grown(obj.line, obj.base, more))
+        obj = scene.object(object_id)
+    scene, target_id = append(scene, obj, Target("", "", _as_target(obj, match), match=match), name)
+    return scene, target_id, len(more)
+
+
+def match_of(obj: MorphObject, target: Target) -> Match | None:
+    """What a target was made of, where nothing of it was reshaped since, nor of the base; None otherwise."""
+    if target.match is None or not isinstance(obj.geometry, Line) or target.built_on is not None:
+        return None
+    found = _as_target(obj, target.match)
+    same = np.array_equal(found.indices, target.deltas.indices) and np.array_equal(found.offsets, target.deltas.offsets)
+    return target.match if same else None
+
+
+def set_match(scene: Scene, object_id: str, target_id: str, shift: float, backwards: bool, corners: bool) -> Scene:
+    """Which part of the base becomes which part of the other line: the start shifted along it by a fraction of its length,
+    the way round, and whether corners are kept."""
+    obj = scene.unlocked(object_id)
+    target = obj.target(target_id)
+    match = match_of(obj, target)
+    if match is None:
+        raise EditRefused(f"{target.name} is not a matched line any more; match it again from the other line.")
+    match = replace(match, shift=shift, backwards=backwards, corners=corners)
+    return scene.with_object(obj.with_target(replace(target, deltas=_as_target(obj, match), match=match)))
+
+
+def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name: str) -> tuple[Scene, str]:
+    """A new line object along chains of the object's points, one that ends where it began closed; with each of its targets,
+    so that it goes on moving as the mesh does."""
+    obj = scene.object(object_id)
+    strands = [(c[:-1], True) if len(c) > 3 and c[0] == c[-1] else (c, False) for c in chains if len(c) > 1]
+    if not strands:
+        raise EditRefused(f"Pick edges of {obj.name} that follow one another; a line needs two points.")
+    points = np.concatenate([own for own, _ in strands])
+    line = Line(starts=np.cumsum([0, *(len(own) for own, _ in strands)]), closed=np.array([c for _, c in strands]))
+    look = Appearance(colour=obj.appearance.colour)
+    scene, line_id = add_object(scene, name, line, obj.base[points], look)
+    for target in obj.targets:
+        if target.rule is None and target.follows is None and target.sweep is None:
+            scene, _ = target_from_points(scene, line_id, target.name, full_shape(obj, target.id)[points])
+    return scene.with_object(replace(scene.object(line_id), transform=obj.transform)), line_id

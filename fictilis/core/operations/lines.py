@@ -1,0 +1,156 @@
+"""Operations on line objects: how they are drawn, their points and strands, and targets made of other lines."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from fictilis.core.edits import lines as edits
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.lines import reshaping
+from fictilis.core.geometry.topology import border_points, edges
+from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, named
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.shaping.picks import chains
+from fictilis.core.shaping.reach import pick_weights
+
+DEGREES = (("1", "Straight", 1), ("2", "Quadratic", 2), ("3", "Cubic", 3))
+WHERE = (("through", "Through its points", True), ("beside", "Beside its points", False))
+CORNERS = Flag("corners", "Keep corners")
+SHIFT = Number("shift", "Start along the line", 0.0, low=-1, high=1, decimals=3)
+BACKWARDS = Flag("backwards", "The other way round")
+
+
+class OtherLine(Parameter, frozen=True):
+    """Another line object of the scene, by id or name."""
+
+    def options(self, subject: Subject) -> list[tuple[str, str | None]]:
+        return [(o.name, o.id) for o in subject.scene.objects if o.id != subject.object_id and isinstance(o.geometry, Line)]
+
+    def checked(self, value: Any, subject: Subject) -> str:
+        known = {o.id: o for o in subject.scene.objects}
+        other = known[value] if value in known else subject.scene.object_named(str(value))
+        if other.id == subject.object_id:
+            raise EditRefused(f"{other.name} is matched to another line, not to itself.")
+        other.line  # noqa: B018 - which refuses what is none
+        return other.id
+
+
+def _through(s: Subject, v: Values) -> Scene:
+    line = s.obj.line
+    degree = line.degree if v["degree"] is None else v["degree"]
+    return edits.set_curve(s.scene, s.obj.id, degree, line.through if v["where"] is None else v["where"])
+
+
+def _width(s: Subject, v: Values) -> Scene:
+    share = pick_weights(s.obj, s.obj.base, s.points, s.reach) if len(s.pick) else np.ones(len(s.obj.base))
+    return edits.set_widths(s.scene, s.obj.id, v["width"], share)
+
+
+def segments(s: Subject) -> np.ndarray:
+    """(k,): the first points of the picked segments, or of all where nothing is picked."""
+    line = s.obj.line
+    points = np.arange(line.point_count)
+    last = line.starts[1:] - 1
+    following = points + 1
+    following[last] = np.where(line.closed, line.starts[:-1], -1)
+    if not len(s.pick):
+        return np.flatnonzero(following >= 0)
+    if s.pick.kind == "edges":
+        pairs = {tuple(pair) for pair in edges(line)[s.pick.elements].tolist()}
+        on = [following[p] >= 0 and (min(p, following[p]), max(p, following[p])) in pairs for p in points]
+        return np.flatnonzero(on)
+    chosen = np.zeros(line.point_count, bool)
+    chosen[s.points] = True
+    return np.flatnonzero(chosen & (following >= 0) & chosen[following])
+
+
+def _rebuild(s: Subject, v: Values) -> Outcome:
+    line = s.obj.line
+    degree = line.degree if v["degree"] is None else v["degree"]
+    through = line.through if v["where"] is None else v["where"]
+    return carried(s, reshaping.rebuild(line, s.obj.base, int(v["count"]), degree, through, v["corners"]))
+
+
+def in_space_of(obj: MorphObject, other: MorphObject) -> np.ndarray:
+    """(m, 3): another object's base in the space of this one, where both stand in the scene."""
+    matrix = np.linalg.inv(obj.transform.matrix()) @ other.transform.matrix()
+    return other.base @ matrix[:3, :3].T + matrix[:3, 3]
+
+
+def _match(s: Subject, v: Values) -> Outcome:
+    other = s.scene.object(v["other"])
+    match = Match(other.line, in_space_of(s.obj, other), v["shift"], v["backwards"], v["corners"])
+    scene, target_id, grown = edits.target_from_line(s.scene, s.obj.id, other.name, match)
+    scene, target_id = named((scene, target_id), s, v["name"])
+    strands = f"; {s.obj.name} got {grown} strand{'s' if grown > 1 else ''} more, a single place in its base" if grown else ""
+    name = scene.object(s.obj.id).target(target_id).name
+    said = f"{name} has {other.line.point_count:,} points of {other.name} as {len(scene.object(s.obj.id).base):,}{strands}."
+    return Outcome(scene, targets=(target_id,), said=said)
+
+
+def _shift(s: Subject, v: Values) -> Scene:
+    return edits.set_match(s.scene, s.obj.id, s.target_id, v["shift"], v["backwards"], v["corners"])
+
+
+def _from_edges(s: Subject, v: Values) -> Outcome:
+    obj = s.obj
+    if len(s.pick) and not v["border"]:
+        points = s.points
+    else:
+        points = np.flatnonzero(border_points(obj.geometry))
+        if not len(points):
+            raise EditRefused(f"{obj.name} has no border; pick edges of it.")
+    rows = chains(obj.geometry, points)
+    scene, _ = edits.line_from_edges(s.scene, obj.id, rows, v["name"] or f"{obj.name} line")
+    return Outcome(scene, said=f"{scene.objects[-1].name} has {len(scene.objects[-1].base):,} points of {obj.name}.")
+
+
+def _picked(change: Any) -> Any:
+    return lambda s, _v: carried(s, change(s.obj.line, s.points if len(s.pick) else np.zeros(0, np.int64)))
+
+
+DEGREE = Choice("degree", "Degree", lambda s: s.obj.line.degree, options=DEGREES)
+PLACE = Choice("where", "The curve runs", lambda s: s.obj.line.through, options=WHERE)
+LINES = (
+    Operation("line", "curve", "Curve of the line", _through, (DEGREE, PLACE), ("line",),
+              "How the line is drawn: straight from point to point, or as a curve.", "Set it", done="Curve of {object}"),
+    Operation("line", "width", "Width of the line", _width,
+              (Number("width", "Width", 1.0, unit="cm", low=0, high=1e6),), ("line",),
+              "How wide it is drawn at the picked points, or everywhere; 0 everywhere is a thin line.", "Set it",
+              done="Width of {object}"),
+    Operation("line", "insert", "Insert points", lambda s, _v: carried(s, reshaping.insert_points(s.obj.line, segments(s))), (),
+              ("line",), "A point between picked ones that follow one another, or in every segment.",
+              done="Insert points in {object}"),
+    Operation("line", "split", "Split at the picked points", _picked(reshaping.split), (), ("line", "pick"),
+              "Each picked point becomes two ends; a closed strand opens there.", done="Split {object}"),
+    Operation("line", "join", "Join two ends", _picked(reshaping.join), (), ("line", "pick"),
+              "Two picked ends are joined: two strands become one, or one closes.", done="Join strands of {object}"),
+    Operation("line", "close", "Close strands", _picked(reshaping.close), (), ("line",),
+              "The strands picked from, or all, are joined from last to first point.", done="Close {object}"),
+    Operation("line", "open", "Open strands", _picked(lambda line, points: reshaping.close(line, points, False)), (), ("line",),
+              "The strands picked from, or all, end with their last point.", done="Open {object}"),
+    Operation("line", "reverse", "Reverse strands", _picked(reshaping.reverse), (), ("line",),
+              "The strands picked from, or all, run the other way.", done="Reverse strands of {object}"),
+    Operation("line", "first", "Begin at the picked point", _picked(reshaping.start_at), (), ("line", "pick"),
+              "A closed strand begins there.", done="Begin {object} elsewhere"),
+    Operation("line", "rebuild", "Rebuild the line", _rebuild,
+              (Number("count", "Points of a strand", lambda s: int(s.obj.line.counts.max()), low=2, high=1e5, decimals=0),
+               DEGREE, PLACE, CORNERS), ("line",),
+              "Evenly spaced points along the base, every target carried through.", "Rebuild it", done="Rebuild {object}"),
+    Operation("line", "match", "Target from another line", _match,
+              (OtherLine("other", "Line", needed=True), CORNERS, SHIFT, BACKWARDS, Text("name", "Name", asked=False)),
+              ("line", "other line"),
+              "Another line of any number of points becomes a target; start and direction are those of the least travel.",
+              "Make it", done="Match a line to {object}"),
+    Operation("line", "shift", "Start of the match", _shift, (SHIFT, BACKWARDS, CORNERS), ("line", "target"),
+              "Which part of the base becomes which part of the line it was matched with.", "Set it",
+              done="Start of {target}"),
+    Operation("line", "from-edges", "Line from edges", _from_edges,
+              (Flag("border", "The border, not the pick"), Text("name", "Name", lambda s: f"{s.obj.name} line")), ("mesh",),
+              "Picked edges that follow one another, or the border, become a line object that moves as the mesh does.",
+              "Make it", done="Line from {object}"),
+)  # fmt: skip

@@ -1,0 +1,58 @@
+"""What the graphics side keeps of a line: the points of its curve, how wide it is there, and which follow one another."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.lines.splines import drawn
+
+LEAST_WIDTH = 2.0  # pixels
+
+
+def followers(line: Line) -> np.ndarray:
+    """(k, 4) int32: for each segment the point before it, its two ends, and the point behind it; ends stand for what is
+    missing there."""
+    points = np.arange(line.point_count)
+    strand = np.repeat(np.arange(line.strand_count), line.counts)
+    first, last = line.starts[:-1][strand], line.starts[1:][strand] - 1
+    closed = line.closed[strand]
+    after = np.where(points < last, points + 1, np.where(closed, first, points))
+    before = np.where(points > first, points - 1, np.where(closed, last, points))
+    segments = np.flatnonzero(after != points)
+    ends = after[segments]
+    return np.stack([before[segments], segments, ends, after[ends]], axis=1).astype(np.int32)
+
+
+class Strands:
+    """The buffers of one line."""
+
+    def __init__(self, ctx: moderngl.Context, program: Any, line: Line) -> None:
+        self.drawn, self._program = drawn(line), program
+        fine = self.drawn.line
+        count = fine.point_count
+        widths = np.zeros(count, np.float32) if fine.widths is None else fine.widths.astype(np.float32)
+        self._position = ctx.buffer(reserve=max(12 * count, 12), dynamic=True)
+        self._tint = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
+        self._width = ctx.buffer(widths.tobytes() or b"\0" * 4)
+        self._order = ctx.buffer(followers(fine).tobytes() or b"\0" * 16)
+        parts = [(self._position, "3f", "position"), (self._width, "1f", "width"), (self._tint, "1f", "tint")]
+        self._array = ctx.vertex_array(program, parts, self._order)
+
+    def fill(self, points: np.ndarray, tint: np.ndarray | None) -> None:
+        """points : (n, 3) float32, the line's own; tint : (n,) or None."""
+        fine = self.drawn.of(points)
+        if len(fine):
+            self._position.write(np.ascontiguousarray(fine, np.float32))
+            shade = np.zeros(len(fine), np.float32) if tint is None else self.drawn.of(tint.astype(np.float32))
+            self._tint.write(np.ascontiguousarray(shade, np.float32))
+
+    def render(self) -> None:
+        self._array.render(moderngl.LINES_ADJACENCY)
+
+    def release(self) -> None:
+        for part in (self._array, self._position, self._tint, self._width, self._order):
+            part.release()
