@@ -54,6 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("--target", action="append", default=[], metavar="[OBJECT/][NAME=]FILE")
     new.add_argument("--in-between", action="append", default=[], metavar="[OBJECT/]NAME@WEIGHT=FILE")
     new.add_argument("--reorder", action="store_true", help="put targets of the same topology in the base's vertex order")
+    new.add_argument("--together", action="store_true", help="several lines of the file are strands of one object")
     new.add_argument("--path", action="append", default=[], metavar="[OBJECT/]NAME=straight|curved")
     new.add_argument("-o", "--output", type=Path, required=True)
     new.set_defaults(run=_new)
@@ -155,6 +156,7 @@ def _one_mesh(path: Path):
 
     read = read_meshes(path)
     _warn(read.warnings)
+    read = read.together(path.stem)
     if len(read.objects) != 1:
         names = ", ".join(data.name for data in read.objects)
         raise FictilisError(f"{path.name} holds {len(read.objects)} objects ({names}); a target is one object.")
@@ -168,9 +170,10 @@ def _warn(warnings) -> None:
 
 def _new(options: argparse.Namespace) -> None:
     from fictilis.core.edits import targets as edits
+    from fictilis.core.edits.lines import target_from_copy
     from fictilis.formats.registry import save, scene_from_file
 
-    scene, warnings = scene_from_file(options.base)
+    scene, warnings = scene_from_file(options.base, together=options.together)
     _warn(warnings)
     for text in options.target:
         name, sign, file = text.partition("=")
@@ -182,7 +185,7 @@ def _new(options: argparse.Namespace) -> None:
         if any(t.name == name for t in obj.targets):
             raise UsageError(f"{obj.name} already has a target named {name}.")
         order = _order_of(obj, name, data) if options.reorder else None
-        scene, _ = edits.target_from_mesh(scene, obj.id, name, data.mesh, data.points, order)
+        scene, _ = target_from_copy(scene, obj.id, name, data.geometry, data.points, order)
     for text in options.in_between:
         place, file = _split(text, "NAME@WEIGHT=FILE")
         name, sign, at = place.rpartition("@")
@@ -191,7 +194,7 @@ def _new(options: argparse.Namespace) -> None:
         obj, name = _find(scene, name)
         data = _one_mesh(Path(file))
         scene = edits.in_between_from_mesh(
-            scene, obj.id, obj.target_named(name).id, _number(at, "weight"), Path(file).stem, data.mesh, data.points
+            scene, obj.id, obj.target_named(name).id, _number(at, "weight"), Path(file).stem, data.geometry, data.points
         )
     for text in options.path:
         name, path = _split(text, "NAME=straight or NAME=curved")
@@ -204,8 +207,10 @@ def _order_of(obj, name: str, data):
     """The order that puts a target's points in the base's, or None when they are, or when there is none."""
     from fictilis.core.geometry.matching import find_order, first_difference
 
-    same = data.mesh.point_count == obj.geometry.point_count and first_difference(obj.mesh, data.mesh) is None
-    order = None if same else find_order(obj.geometry, data.mesh, obj.base, data.points)
+    if obj.geometry.kind == "line":
+        return None
+    same = data.geometry.point_count == obj.geometry.point_count and first_difference(obj.mesh, data.geometry) is None
+    order = None if same else find_order(obj.geometry, data.geometry, obj.base, data.points)
     if order is not None and order.choices > 1:
         _warn([f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."])
     return order

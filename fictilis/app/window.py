@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.finder import Finder
+from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
 from fictilis.app.commands.relays import RelayCommands
@@ -103,7 +104,7 @@ class Window(QMainWindow):
         )
         parts = (
             self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
-            self.scene_time_commands, self.relay_commands,
+            self.scene_time_commands, self.relay_commands, LineCommands(doc, self.ports),
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()

@@ -12,8 +12,9 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct, field
 
+from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import BadFile, CannotSave, EditRefused
-from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.scene import MorphObject, Scene
 
 Progress = Callable[[float], None]
@@ -27,11 +28,11 @@ MOST_BYTES = 16_000_000_000
 
 
 class MeshData(Struct, frozen=True, eq=False, weakref=True):
-    """One object as read from a file: points (n, 3) float64 in the file's order, and its faces."""
+    """One object as read from a file: points (n, 3) float64 in the file's order, and its faces or strands."""
 
     name: str
     points: np.ndarray
-    mesh: Mesh
+    geometry: Geometry
     colour: str | None = None
     smooth: bool = True
 
@@ -39,6 +40,21 @@ class MeshData(Struct, frozen=True, eq=False, weakref=True):
 class Imported(Struct, frozen=True, eq=False, weakref=True):
     objects: tuple[MeshData, ...]
     warnings: tuple[str, ...] = field(default=())
+
+    @property
+    def are_lines(self) -> bool:
+        """Whether there are several objects, all of them lines, which may as well be the strands of one."""
+        return len(self.objects) > 1 and all(isinstance(data.geometry, Line) for data in self.objects)
+
+    def together(self, name: str) -> Imported:
+        """All lines as one, each with strands of its own; as it is where not all are lines."""
+        lines = [data.geometry for data in self.objects if isinstance(data.geometry, Line)]
+        if not self.are_lines or len(lines) != len(self.objects):
+            return self
+        counts = np.concatenate([line.counts for line in lines])
+        line = Line(starts=np.cumsum([0, *counts]), closed=np.concatenate([line.closed for line in lines]))
+        points = np.concatenate([data.points for data in self.objects])
+        return Imported((MeshData(name, points, line, self.objects[0].colour),), self.warnings)
 
 
 def read_bytes(path: Path, most: int = MOST_BYTES) -> bytes:
@@ -58,16 +74,19 @@ def read_bytes(path: Path, most: int = MOST_BYTES) -> bytes:
         raise BadFile(f"{path} cannot be read: {reason(error)}.") from None
 
 
-def with_faces(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
-    """Those of ``objects`` that a mesh file can hold, and a sentence that names all others of the scene.
-
-    Raises EditRefused when there is none.
+def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
+    """Those of ``objects`` that a file for other programs can hold, lines as they are drawn, and a sentence that names all
+    others of the scene. Raises EditRefused when there is none.
     """
-    held = [obj for obj in objects if obj.geometry.face_count]
+    held = [obj for obj in objects if obj.geometry.face_count or isinstance(obj.geometry, Line)]
     if not held:
-        raise EditRefused("There is nothing to export: no visible object has faces.")
+        raise EditRefused("There is nothing to export: no visible object has faces or strands.")
     others = [obj.name for obj in scene.objects if obj not in held]
-    return held, [f"Hidden or without faces, and so left out: {', '.join(others)}."] if others else []
+    curves = [obj.name for obj in held if isinstance(obj.geometry, Line) and obj.geometry.degree > 1]
+    said = [f"Hidden or without faces, and so left out: {', '.join(others)}."] if others else []
+    if curves:
+        said.append(f"Curves are written as the lines that are drawn, of more points: {', '.join(curves)}.")
+    return [as_drawn(obj) for obj in held], said
 
 
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:

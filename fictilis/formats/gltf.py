@@ -16,17 +16,18 @@ from fictilis.core.channels import stand_at
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.errors import EditRefused
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.formats.files import Progress, no_progress, with_faces, write_whole
+from fictilis.formats.files import Progress, no_progress, writable, write_whole
 from fictilis.formats.tracks import Track, motion_tracks, quaternion, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
-FLOAT, UINT = 5126, 5125
+FLOAT, UINT, LINES = 5126, 5125, 1
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 
 
@@ -124,7 +125,7 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
     import pygltflib as g
 
-    shown, left_out = with_faces(scene, [obj for obj in scene.objects if obj.visible])
+    shown, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     left_out += [banded_words(scene, obj) for obj in shown if swept(obj)]
     shown = [with_bands(obj, FORMAT_BANDS) if swept(obj) else obj for obj in shown]
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
@@ -183,7 +184,21 @@ def _material(g: Any, obj: MorphObject) -> Any:
     return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaMode=mode, alphaCutoff=None)
 
 
-def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:
+def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
+    """The strands of a line as separate segments, in the order of their points."""
+    first, last = obj.line.joined()
+    index = np.stack([first, last], axis=1)
+    primitive = g.Primitive(
+        attributes=g.Attributes(POSITION=buffer.add(obj.base * METRES, "VEC3", ARRAY_BUFFER, bounds=True)),
+        indices=buffer.add(index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number, mode=LINES,
+    )  # fmt: skip
+    for column in columns(obj):
+        moved = column.deltas.dense(len(obj.base)) * METRES
+        primitive.targets.append({"POSITION": buffer.add(moved, "VEC3", ARRAY_BUFFER, bounds=True)})
+    return primitive
+
+
+def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
     vertices = _vertices(obj)
     base_normals = _normals(obj, obj.base, vertices)
     attributes = g.Attributes(
@@ -204,7 +219,12 @@ def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) 
                 "NORMAL": buffer.add(turned, "VEC3", ARRAY_BUFFER),
             }
         )
-    mesh = g.Mesh(name=obj.name, primitives=[primitive])
+    return primitive
+
+
+def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:
+    make = _line if isinstance(obj.geometry, Line) else _surface
+    mesh = g.Mesh(name=obj.name, primitives=[make(g, buffer, obj, number)])
     if obj.targets:
         mesh.weights = shares_at(obj, scene.start, fps=scene.fps).tolist()
         mesh.extras = {"targetNames": column_names(obj)}

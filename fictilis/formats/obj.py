@@ -5,6 +5,7 @@ Source: Object Files (.obj), Wavefront Technologies, appendix B1 (the published 
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -13,15 +14,15 @@ from msgspec import Struct, field
 
 from fictilis.core.arrays import distinct
 from fictilis.core.errors import BadFile
-from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
 
-IGNORED = {"vn", "vp", "g", "mg", "p", "l", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",
+IGNORED = {"vn", "vp", "g", "mg", "p", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",
            "hole", "scrv", "sp", "end", "con", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj",
            "ctech", "stech", "maplib", "usemap", "call", "csh", "fcurv", "str"}  # fmt: skip
 FAR = 1e9
 LARGEST_LIBRARY = 16_000_000
-LOST = {"l": "lines", "p": "loose points", "curv": "curves", "surf": "surfaces"}
+LOST = {"p": "loose points", "curv": "curves", "surf": "surfaces"}
 
 
 class _Part(Struct):
@@ -30,6 +31,7 @@ class _Part(Struct):
     corners: list[int] = field(default_factory=list)
     uv_corners: list[int] = field(default_factory=list)
     sizes: list[int] = field(default_factory=list)
+    strands: list[list[int]] = field(default_factory=list)
     material: str | None = None
     smooth: bool = True
 
@@ -105,7 +107,7 @@ class _Reader:
         rest = raw.decode("utf-8", "replace").split("#", 1)[0].strip()[len(kind) :].strip()
         part = self.parts[-1]
         if kind == "o":
-            if not self.named and not part.sizes:
+            if not self.named and not part.sizes and not part.strands:
                 self.parts[-1] = _Part(rest or part.name, 0, material=part.material, smooth=part.smooth)
             else:
                 self.parts.append(_Part(rest or f"{self.path.stem} {len(self.parts) + 1}", len(self.points)))
@@ -116,6 +118,11 @@ class _Reader:
             self.libraries.append(rest)
         elif kind == "s":
             part.smooth = rest not in ("off", "0")
+        elif kind == "l":
+            words = rest.encode().split()
+            if len(words) < 2:
+                raise self.fail(line, f"a line of {len(words)} points; it needs at least 2.")
+            part.strands.append([self.index(line, w.split(b"/")[0], len(self.points), "point") for w in words])
         elif kind in LOST:
             self.lost[LOST[kind]] = self.lost.get(LOST[kind], 0) + 1
         elif kind not in IGNORED:
@@ -140,14 +147,60 @@ def read_obj(path: Path, progress: Progress = no_progress) -> Imported:
     uvs = np.array(reader.uvs, np.float64).reshape(-1, 2)
     warnings = [f"{path.name}: {count} {what} were left out." for what, count in reader.lost.items()]
     colours = _materials(reader, warnings)
-    parts = [p for p in reader.parts if p.sizes] or reader.parts[:1]
+    parts = [p for p in reader.parts if p.sizes] or ([] if any(p.strands for p in reader.parts) else reader.parts[:1])
     ends = [p.first_point for p in reader.parts[1:]] + [len(points)]
     stops = {id(part): end for part, end in zip(reader.parts, ends, strict=True)}
     objects = []
     for number, part in enumerate(parts):
         own = (0 if number == 0 else part.first_point, stops[id(part)])
         objects.append(_mesh_data(reader, part, points, uvs, own, len(parts) == 1, colours))
+    objects += [_line_data(path, part, points, colours) for part in reader.parts if part.strands]
     return Imported(tuple(objects), tuple(warnings))
+
+
+def _line_data(path: Path, part: _Part, points: np.ndarray, colours: dict[str, str]) -> MeshData:
+    """The lines of an object: those that meet end to end become one strand, where no more than two meet in a point."""
+    most = max(max(strand) for strand in part.strands)
+    if most >= len(points):
+        raise BadFile(f"{path.name}: a line of {part.name} uses point {most + 1:,}, but the file has {len(points):,}.")
+    rows, closed = [], []
+    for row in _chained(part.strands):
+        row = [p for n, p in enumerate(row) if n == 0 or p != row[n - 1]]
+        round_ = len(row) > 3 and row[0] == row[-1]
+        row = row[:-1] if round_ else row
+        if len(row) > 1:
+            rows.append(row)
+            closed.append(round_)
+    if not rows:
+        raise BadFile(f"{path.name}: the lines of {part.name} have no two points that differ.")
+    line = Line(starts=np.cumsum([0, *(len(r) for r in rows)]), closed=np.array(closed))
+    name = f"{part.name} lines" if part.sizes else part.name
+    return MeshData(name, points[np.concatenate(rows)], line, colours.get(part.material or ""))
+
+
+def _chained(strands: list[list[int]]) -> list[list[int]]:
+    """Rows of points with those that meet at their ends put together, unless a point is in more than two segments."""
+    met = Counter(p for row in strands for p in (row[0], row[-1]))
+    inner = {p for row in strands for p in row[1:-1]}
+    if not any(count > 1 for count in met.values()) or any(n > 2 for n in met.values()) or inner & set(met):
+        return strands
+    at: dict[int, list[int]] = {}
+    for number, row in enumerate(strands):
+        for end in (row[0], row[-1]):
+            at.setdefault(end, []).append(number)
+    left, out = dict.fromkeys(range(len(strands))), []
+    for first in sorted(left, key=lambda n: (all(met[p] > 1 for p in (strands[n][0], strands[n][-1])), n)):
+        if first not in left:
+            continue
+        del left[first]
+        row = strands[first] if met[strands[first][0]] == 1 or met[strands[first][-1]] > 1 else strands[first][::-1]
+        row = list(row)
+        while (onward := next((n for n in at[row[-1]] if n in left), None)) is not None:
+            del left[onward]
+            more = strands[onward]
+            row += more[1:] if more[0] == row[-1] else more[-2::-1]
+        out.append(row)
+    return out
 
 
 def _mesh_data(
@@ -212,12 +265,21 @@ def _materials(reader: _Reader, warnings: list[str]) -> dict[str, str]:
     return colours
 
 
+def _strand_lines(line: Line, first_point: int) -> list[str]:
+    """An ``l`` for each strand; a closed one names its first point again."""
+    out = []
+    for a, b, closed in zip(line.starts.tolist(), line.starts[1:].tolist(), line.closed.tolist(), strict=False):
+        points = [*range(a + first_point, b + first_point), *([a + first_point] if closed else [])]
+        out.append("l " + " ".join(map(str, points)))
+    return out
+
+
 def obj_text(objects: list[MeshData], note: str = "") -> str:
     """The text of an OBJ file; numbers in their shortest exact form."""
     lines = ["# Fictilis" + (f": {note}" if note else "")]
     first_point, first_uv = 1, 1
     for data in objects:
-        mesh = data.mesh
+        mesh = data.geometry
         lines.append(f"o {data.name}")
         lines += [f"v {x!r} {y!r} {z!r}" for x, y, z in data.points.tolist()]
         if mesh.uvs is not None:
@@ -229,6 +291,8 @@ def obj_text(objects: list[MeshData], note: str = "") -> str:
             uv = mesh.uv_corners.tolist()
             words = [w if u < 0 else f"{w}/{u + first_uv}" for w, u in zip(words, uv, strict=True)]
         bounds = mesh.offsets.tolist()
+        if isinstance(mesh, Line):
+            lines += _strand_lines(mesh, first_point)
         lines += ["f " + " ".join(words[a:b]) for a, b in zip(bounds[:-1], bounds[1:], strict=True)]
         first_point += mesh.point_count
         first_uv += 0 if mesh.uvs is None else len(mesh.uvs)

@@ -15,10 +15,11 @@ from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.names import tidy_name
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, with_faces
+from fictilis.formats.files import Imported, MeshData, Progress, no_progress, writable
 from fictilis.formats.gltf import write_glb
 from fictilis.formats.native import SUFFIX, read_native, write_native
 from fictilis.formats.obj import read_obj, write_obj
+from fictilis.formats.outlines import read_svg
 
 LONGEST_STEM = 230  # bytes; a file name has 255
 
@@ -34,7 +35,7 @@ class Format(Struct, frozen=True):
 
 
 def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
-    meshes, left_out = with_faces(scene, [obj for obj in scene.objects if obj.visible])
+    meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     data = [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in meshes]
     write_obj(path, data, f"the mix at frame {frame:g}")
     return left_out
@@ -46,6 +47,7 @@ def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no
 
 FORMATS = (
     Format("Wavefront OBJ", (".obj",), "one shape; no weights, keys or transform", read_obj, _export_obj),
+    Format("Scalable Vector Graphics", (".svg",), "only paths and shapes, as lines", read_svg, None),
     Format("glTF binary", (".glb",), "polygons become triangles", None, _export_glb),
 )
 
@@ -70,11 +72,15 @@ def read_meshes(path: Path, progress: Progress = no_progress) -> Imported:
     return read(Path(path), progress)
 
 
-def scene_from_file(path: Path, progress: Progress = no_progress, beside: Scene | None = None) -> tuple[Scene, tuple[str, ...]]:
-    """A scene with the objects of a mesh file, and warnings: a new one, or ``beside`` with them added."""
+def scene_from_file(
+    path: Path, progress: Progress = no_progress, beside: Scene | None = None, together: bool = False
+) -> tuple[Scene, tuple[str, ...]]:
+    """A scene with the objects of a file, and warnings: a new one, or ``beside`` with them added. ``together`` makes one
+    object of several lines, each a strand of it."""
     read = read_meshes(path, progress)
+    read = read.together(Path(path).stem) if together else read
     scene = beside or Scene(name=Path(path).stem)
-    rows = [(d.name, d.mesh, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in read.objects]
+    rows = [(d.name, d.geometry, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in read.objects]
     return add_objects(scene, rows)[0], read.warnings
 
 
@@ -103,7 +109,7 @@ def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
     """Base and each target of every object as OBJ files in ``folder``; returns the files written, and
     sentences on what was left out."""
     folder = Path(folder)
-    meshes, left_out = with_faces(scene, scene.objects)
+    meshes, left_out = writable(scene, scene.objects)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:
@@ -138,4 +144,4 @@ def _file_name(name: str) -> str:
 
 
 def _data(obj: MorphObject, name: str, points: np.ndarray) -> MeshData:
-    return MeshData(name, points, obj.mesh, smooth=obj.appearance.smooth)
+    return MeshData(name, points, obj.geometry, smooth=obj.appearance.smooth)

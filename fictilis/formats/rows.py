@@ -45,7 +45,7 @@ def read_row(obj: MorphObject, paths: Sequence[Path], progress: Progress = no_pr
             raise FictilisError(f"{path.name} holds {len(read.objects)} objects; a shape in a row is one.")
         (data,) = read.objects
         try:
-            require_match(obj.geometry, data.mesh, path.stem, f"the base {obj.name}")
+            require_match(obj.geometry, data.geometry, path.stem, f"the base {obj.name}")
             out.shapes.append((path.stem, data.points))
         except NotATarget as error:
             out.others.append((replace(data, name=path.stem), error.said))

@@ -40,14 +40,16 @@ def test_polygons_seams_duplicates_and_loose_points_survive(tmp_path):
     read = read_obj(put(tmp_path, ODD))
     (odd,) = read.objects
     assert odd.points.shape == (7, 3) and np.array_equal(odd.points[3], odd.points[4]) and odd.points[5, 0] == 9
-    assert odd.mesh.face_sizes.tolist() == [5, 3, 3] and odd.mesh.face(2).tolist() == [0, 1, 3]
-    assert odd.mesh.uv_corners.tolist() == [0, 1, 2, 3, 0, 3, 1, 0, -1, -1, -1]
+    assert odd.geometry.face_sizes.tolist() == [5, 3, 3] and odd.geometry.face(2).tolist() == [0, 1, 3]
+    assert odd.geometry.uv_corners.tolist() == [0, 1, 2, 3, 0, 3, 1, 0, -1, -1, -1]
     assert read.warnings == ("m.obj: its material file nothing.mtl is missing; the clay colour is used.",)
     again = tmp_path / "again.obj"
     write_obj(again, [odd])
     (back,) = read_obj(again).objects
-    assert np.array_equal(back.points, odd.points) and np.array_equal(back.mesh.corners, odd.mesh.corners)
-    assert np.array_equal(back.mesh.uvs, odd.mesh.uvs) and np.array_equal(back.mesh.uv_corners, odd.mesh.uv_corners)
+    assert np.array_equal(back.points, odd.points) and np.array_equal(back.geometry.corners, odd.geometry.corners)
+    assert np.array_equal(back.geometry.uvs, odd.geometry.uvs) and np.array_equal(
+        back.geometry.uv_corners, odd.geometry.uv_corners
+    )
     assert back.name == "Odd"
 
 
@@ -60,7 +62,7 @@ def test_numbers_come_back_exactly(tmp_path_factory, points, seed):
     write_obj(path, [MeshData("X", np.array(points), mesh_from_faces(len(points), faces))])
     (back,) = read_obj(path).objects
     assert np.array_equal(back.points, np.array(points))
-    assert [back.mesh.face(i).tolist() for i in range(4)] == [f.tolist() for f in faces]
+    assert [back.geometry.face(i).tolist() for i in range(4)] == [f.tolist() for f in faces]
 
 
 def test_several_objects_take_their_own_points(tmp_path):

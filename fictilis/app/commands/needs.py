@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
 
 
@@ -49,6 +50,7 @@ has_copied = Need("copy keys first", lambda d: d.object is not None and bool(d.c
 has_undo = Need("nothing was done yet", lambda d: bool(d.undo_label()))
 has_redo = Need("nothing was undone", lambda d: bool(d.redo_label()))
 has_chosen_parts = Need("select keys or targets first", lambda d: bool(d.keys or d.selected_targets))
+is_line = Need("show a line first", lambda d: d.object is not None and isinstance(d.object.geometry, Line))
 is_shaping = Need("shape a target or the base first", lambda d: d.shaping is not None)
 is_shaping_stage = Need("shape an in-between first", lambda d: d.shaping is not None and d.shaping.at != 1.0)
 is_shaping_target = Need("shape a target first", lambda d: d.shaping is not None and d.target is not None)

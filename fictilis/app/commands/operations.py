@@ -13,6 +13,7 @@ from fictilis.core.channels import ChannelRef, kinds
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.correctives import FollowSource
+from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Parameter
@@ -94,6 +95,8 @@ class OperationCommands:
             session = None if made.keys is None else replace(doc.session, keys=made.keys)
             parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
             doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
+        if made.object_id is not None:
+            doc.select_object(made.object_id)
         if made.frame is not None:
             doc.set_frame(made.frame)
         for number, ref in enumerate(made.lanes or ()):
@@ -116,7 +119,7 @@ def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
         return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
     if isinstance(parameter, Choice):
         return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
-    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice):
+    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice | OtherLine):
         options = parameter.options(subject)
         return ChoiceAsk(name, label, options, start) if options else None
     return TextAsk(name, label, str(start or ""))

@@ -52,7 +52,7 @@ class RelayCommands:
                     scene, obj.id, row.shapes, given["name"], given["first"], given["last"], given["way"], given["path"]
                 )
             for data, _ in row.others if given.get("others") == "objects" else ():
-                scene, _ = add_object(scene, data.name, data.mesh, data.points)
+                scene, _ = add_object(scene, data.name, data.geometry, data.points)
             return scene, group_id
 
         made = doc.attempt(make)

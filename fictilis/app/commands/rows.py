@@ -28,6 +28,7 @@ from fictilis.app.commands.needs import (
     has_targets,
     has_undo,
     has_views,
+    is_line,
     is_shaping,
     is_shaping_stage,
     is_shaping_target,
@@ -214,6 +215,14 @@ ROWS = (
     Row("mirror-y", "Shape", "Mirror Y", "mirror", (), is_shaping, lambda d: "Y" in d.tools.mirror.axes, "Y"),
     Row("mirror-z", "Shape", "Mirror Z", "mirror", (), is_shaping, lambda d: "Z" in d.tools.mirror.axes, "Z"),
     Row("place-pivot", "Shape", "Place the pivot", "place_pivot", ("P",), is_shaping),
+    Row("draw-line", "Object/Line", "Draw a line", "draw_line", ("Ctrl+L",), argument=False),
+    Row("draw-target", "Object/Line", "Draw a target of the line", "draw_line", (), is_line, argument=True),
+    Row("text-line", "Object/Line", "Text as a line…", "text_line"),
+    *(
+        _op(f"line-{verb}", "Object/Line", f"line-{verb}")
+        for verb in ("match", "shift", "curve", "width", "rebuild", "insert", "split", "join", "close", "open", "reverse",
+                     "first", "from-edges")
+    ),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
     _op("extrude", "Object/Mesh", "mesh-extrude"),
@@ -376,7 +385,7 @@ LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
     "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
     "spread", "relay-straight", "relay-layers", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
-    "extrude",
+    "line-match", "line-curve", "line-insert", "line-from-edges", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
     "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",
     "retime", "hold-until", "next-clip", "blend-clips", "remove-clip", "together", "lane-open", "fit-time", "checks",

@@ -14,8 +14,10 @@ from fictilis.app.model.asking import NumberAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
+from fictilis.core.edits.lines import target_from_copy
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import FictilisError, NotATarget
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.scene import MorphObject, Scene
@@ -97,6 +99,8 @@ class TargetCommands:
         for path in paths:
             try:
                 read = self.ask.run(f"Reading {path.name}", lambda progress, p=path: read_meshes(p, progress))
+                if doc.object.geometry.kind == "line":
+                    read = read.together(path.stem)
                 for data in read.objects:
                     name = path.stem if len(read.objects) == 1 else data.name
                     scene, target_id = self._from_mesh(scene, name, data)
@@ -119,20 +123,23 @@ class TargetCommands:
         """A target from a mesh; one with its points in another order is asked about."""
         object_id = self.doc.object_id
         try:
-            return target_edits.target_from_mesh(scene, object_id, name, data.mesh, data.points)
+            return target_from_copy(scene, object_id, name, data.geometry, data.points)
         except NotATarget as error:
             order = self._ask_order(scene.object(object_id), name, data) if error.reason == "order" else None
             if order is None:
                 raise
-            return target_edits.target_from_mesh(scene, object_id, name, data.mesh, data.points, order)
+            return target_from_copy(scene, object_id, name, data.geometry, data.points, order)
 
     def _ask_order(self, obj: MorphObject, name: str, data: MeshData) -> Order | None:
         """The order found, shown with its proof; with two points that belong together where it is ambiguous."""
         seeds: tuple[tuple[int, int], ...] = ()
+        mesh = data.geometry
+        if not isinstance(mesh, Mesh):
+            return None
         while True:
             order = self.ask.run(
                 f"Finding the order of {name}",
-                lambda _progress, s=seeds: find_order(obj.mesh, data.mesh, obj.base, data.points, s),
+                lambda _progress, s=seeds: find_order(obj.mesh, mesh, obj.base, data.points, s),
             )
             if order is None and not seeds:
                 return None

@@ -24,6 +24,8 @@ from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.driver_section import DriverSection
 from fictilis.app.side.follow_section import FollowSection
+from fictilis.app.side.line_section import LineSection
+from fictilis.app.side.match_section import MatchSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.section import Section
@@ -169,7 +171,7 @@ class ObjectSection(Section):
         self.add(self.locked)
         self.shading = Segments("Shading", ("Smooth", "Flat"))
         self.shading.chosen.connect(lambda c: self._look(smooth=c == "Smooth"))
-        self.add(Labelled("Shading", self.shading))
+        surface = [self.add(Labelled("Shading", self.shading))]
         self.opacity = NumberField("Opacity", "", 2, 0, 1)
         self.opacity.committed.connect(lambda v: doc.channels.set_value(doc.channels.ref("opacity"), v))
         self.add(Labelled("Opacity", self.opacity))
@@ -181,7 +183,7 @@ class ObjectSection(Section):
         self.texture.setAccessibleName("Texture")
         self.texture.setMinimumWidth(60)
         self.texture.activated.connect(self._choose_texture)
-        self.add(Labelled("Texture", self.texture))
+        surface.append(self.add(Labelled("Texture", self.texture)))
         self.tiles = NumberField("Checker fields", "", 0, 1, 4096)
         self.tiles.committed.connect(self._set_tiles)
         self.tiles_row = self.add(Labelled("Fields", self.tiles))
@@ -191,7 +193,8 @@ class ObjectSection(Section):
         self.points = QLabel()
         self.add(Labelled("Points", self.points))
         self.faces = QLabel()
-        self.add(Labelled("Faces", self.faces))
+        surface.append(self.add(Labelled("Faces", self.faces)))
+        self._surface_rows = tuple(surface)  # not for lines
 
     def subject(self) -> object:
         return self.doc.openings, self.doc.object_id
@@ -283,6 +286,8 @@ class ObjectSection(Section):
         self._show_texture()
         self.points.setText(f"{len(obj.base):,}")
         self.faces.setText(f"{obj.geometry.face_count:,}")
+        for row in self._surface_rows:
+            row.setVisible(obj.geometry.kind == "mesh")
 
     def show_values(self) -> None:
         """Where the object is at this frame."""
@@ -372,8 +377,10 @@ class SideColumn(QScrollArea):
         self.camera = CameraSection(doc, palette)
         self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
         self.sweep = SweepSection(doc, palette, operations)
+        self.match, self.line = MatchSection(doc, palette), LineSection(doc, palette, operations)
         self.sections = (
-            self.tool, self.relay, self.target, self.sweep, self.follow, self.drivers, self.modifiers, self.camera, self.object
+            self.tool, self.relay, self.target, self.match, self.sweep, self.follow, self.drivers, self.modifiers, self.camera,
+            self.line, self.object,
         )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)

@@ -29,7 +29,7 @@ class Seen(Struct, eq=False):
 
 
 class Canvas(Protocol):
-    """The view, to its parts. ``strokes`` and ``amount`` are parts themselves, and stand here without their types."""
+    """The view, to its parts. ``strokes``, ``drawing`` and ``amount`` are parts themselves, without their types here."""
 
     doc: Document
     palette_: Palette
@@ -45,6 +45,7 @@ class Canvas(Protocol):
     placing_pivot: bool
     divider: float
     motion_kept: tuple[Any, ...] | None
+    drawing: Any
     strokes: Any
     amount: Any
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.drawing import NOTE
 from fictilis.app.view.front import paint_front
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
@@ -31,7 +32,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     painter.setFont(font(12.5))
     if not doc.scene.objects:
         painter.setPen(QColor(view.palette_.text))
-        text = "Nothing here yet.\nCtrl+N makes a simple form or takes a mesh file."
+        text = "Nothing here yet.\nCtrl+N makes a simple form or takes a file; Ctrl+L draws a line."
         painter.drawText(view.rect(), Qt.AlignmentFlag.AlignCenter, text)
     if doc.way == LINE_UP:
         paint_labels(view, painter)
@@ -51,6 +52,9 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_numbers(view, painter)
     if view.dressing.legend is not None:
         _paint_legend(view, painter)
+    if view.drawing.on:
+        view.drawing.paint(painter)
+        _paint_note(view, painter, NOTE)
     if view.placing_pivot:
         _paint_note(view, painter, "Click a point to put the pivot on it")
     if doc.shaping is not None:

@@ -12,6 +12,7 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
+from fictilis.app.view.tools.pick_tool import under
 from fictilis.core.errors import EditRefused, FictilisError
 from fictilis.core.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
@@ -190,6 +191,17 @@ class Strokes:
             return stroke
         self.clean()
         return None
+
+    def place_pivot(self, press: Event) -> None:
+        """Put the pivot on the point under the pointer, else on the surface."""
+        bench = self.bench(self.view.shaped_item())
+        point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
+        if point is None and hit is None:
+            self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
+            return
+        place = bench.scene_points[point] if point is not None else hit.place
+        self.view.placing_pivot = False
+        self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
 
     def type(self, amounts: dict[int | None, float] | None) -> None:
         """Typed amounts for the stroke that goes on."""

@@ -24,6 +24,7 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.canvas import Seen
 from fictilis.app.view.divider import MoveDivider
+from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
@@ -32,7 +33,7 @@ from fictilis.app.view.picture import AT_ONCE, Pace, Picture, ground_of
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
-from fictilis.app.view.tools.pick_tool import double_click, under
+from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.shape import ShapeRef
@@ -68,7 +69,7 @@ class View(Gesturing, QWidget):
         self.navigating: QPointF | None = None
         self._turned_from = QPointF()
         self.eye = Eye(doc, self)
-        self.strokes = Strokes(self, doc)
+        self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount = AmountField(self)
         self.worn = Worn()
         self.pointer = QPointF(-1, -1)
@@ -98,6 +99,7 @@ class View(Gesturing, QWidget):
         self.refresh()
 
     def forget(self) -> None:
+        self.drawing.leave()
         self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
         self.strokes.forget()
@@ -133,6 +135,8 @@ class View(Gesturing, QWidget):
         self.worn.falloff = None
         if self.doc.shaping is None:
             self.placing_pivot = False
+        elif self.drawing.on:
+            self.drawing.leave()
         self.strokes.changed()
         self.amount.changed()
         self.refresh()
@@ -250,6 +254,10 @@ class View(Gesturing, QWidget):
     def bench(self, item: StageItem) -> Bench:
         return self.strokes.bench(item)
 
+    def draw(self, take: Taken) -> None:
+        """Draw a line; what is drawn is given to ``take``."""
+        self.drawing.start(take)
+
     def place_pivot(self) -> None:
         """The next click places the pivot."""
         self.placing_pivot = True
@@ -305,8 +313,10 @@ class View(Gesturing, QWidget):
                 return None
             if item is not None and item.ref is None and doc.shaping is None:
                 return None
+        if self.drawing.on:
+            return DrawStroke(self.drawing, press)
         if self.placing_pivot:
-            self._place_pivot(press)
+            self.strokes.place_pivot(press)
         elif doc.shaping is not None:
             return self.strokes.start(press)
         else:
@@ -315,18 +325,6 @@ class View(Gesturing, QWidget):
                 return MoveFront(self, front)
             self._pick_object(press.x, press.y)
         return None
-
-    def _place_pivot(self, press: Event) -> None:
-        """Put the pivot on the point under the pointer, else on the surface."""
-        item = self.shaped_item()
-        bench = self.bench(item)
-        point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
-        if point is None and hit is None:
-            self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
-            return
-        place = bench.scene_points[point] if point is not None else hit.place
-        self.placing_pivot = False
-        self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         item = self.shaped_item()
@@ -367,9 +365,12 @@ class View(Gesturing, QWidget):
         at = event.position()
         self._hover(at.x(), at.y())
         near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6
-        self.setCursor(Qt.CursorShape.SplitHCursor if near else
-                       Qt.CursorShape.OpenHandCursor if on_front(self, at) is not None else
-                       Qt.CursorShape.CrossCursor if self.placing_pivot else Qt.CursorShape.ArrowCursor)  # fmt: skip
+        shape = Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor
+        if self.placing_pivot or self.drawing.on:
+            shape = Qt.CursorShape.CrossCursor
+        elif not near and on_front(self, at) is not None:
+            shape = Qt.CursorShape.OpenHandCursor
+        self.setCursor(shape)
 
     def _stop_navigating(self) -> None:
         self.navigating = None
@@ -437,11 +438,13 @@ class View(Gesturing, QWidget):
         self.refresh()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self.amount.wants(event):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            if not self.drawing.wants(event) and not self.amount.wants(event):
+                return super().event(event)
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if not self.amount.key(event):
+        if not self.drawing.key(event) and not self.amount.key(event):
             super().keyPressEvent(event)

@@ -7,13 +7,14 @@ from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.targets import append, target_from_points
+from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
-from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.kinds import Geometry, Line, Match
 from fictilis.core.geometry.lines.matching import matched, missing_strands
 from fictilis.core.geometry.lines.reshaping import grown
+from fictilis.core.geometry.matching import Order
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 
 
@@ -50,6 +51,19 @@ def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> t
         obj = scene.object(object_id)
     scene, target_id = append(scene, obj, Target("", "", _as_target(obj, match), match=match), name)
     return scene, target_id, len(more)
+
+
+def target_from_copy(
+    scene: Scene, object_id: str, name: str, geometry: Geometry, points: np.ndarray, order: Order | None = None
+) -> tuple[Scene, str]:
+    """A target from a copy made elsewhere, its points in a found ``order`` where one is given; a line of other strands than
+    the object's is matched to it. Raises NotATarget when a mesh does not match the base."""
+    base = scene.object(object_id).geometry
+    if isinstance(base, Line) and isinstance(geometry, Line):
+        same = np.array_equal(base.starts, geometry.starts) and np.array_equal(base.closed, geometry.closed)
+        if not same or base.degree != geometry.degree:
+            return target_from_line(scene, object_id, name, Match(geometry, points))[:2]
+    return target_from_mesh(scene, object_id, name, geometry, points, order)
 
 
 def match_of(obj: MorphObject, target: Target) -> Match | None:

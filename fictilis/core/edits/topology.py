@@ -7,17 +7,32 @@ from msgspec.structs import replace
 
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
+from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target, Transform
 
 MOST_POINTS = 4_000_000
 
 
 def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
-    """The scene with an object's mesh replaced, and everything that belongs to its points carried along."""
+    """The scene with an object's geometry replaced, and everything that belongs to its points carried along."""
     obj = scene.unlocked(object_id)
     count = carry.geometry.point_count
     if count > MOST_POINTS:
         raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
+    return scene.with_object(carried_object(obj, carry))
+
+
+def as_drawn(obj: MorphObject) -> MorphObject:
+    """A line as it is drawn, of degree 1, with all its targets; another object as it is."""
+    if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1:
+        return obj
+    fine = drawn(obj.geometry)
+    return carried_object(obj, Carry(fine.line, fine.matrix, np.zeros(0, np.int64)))
+
+
+def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:
+    """An object with another geometry, and everything that belongs to its points carried along."""
 
     def deltas(old: Deltas, was: np.ndarray | None, mask: np.ndarray | None) -> Deltas:
         """What is carried is the masked shape; with the mask carried too, D′ = C (m D) / (C m) makes it the same one again."""
@@ -41,11 +56,10 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     if texture is not None and texture.projected is not None:
         look = replace(look, texture=replace(texture, projected=carry.scalars(texture.projected)))
     picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.geometry)) for p in obj.picks)
-    new = replace(
+    return replace(
         obj, geometry=carry.geometry, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
         picks=tuple(p for p in picks if len(p.pick)),
     )  # fmt: skip
-    return scene.with_object(new)
 
 
 def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, transform: Transform) -> MorphObject:

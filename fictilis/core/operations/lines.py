@@ -105,8 +105,10 @@ def _from_edges(s: Subject, v: Values) -> Outcome:
         if not len(points):
             raise EditRefused(f"{obj.name} has no border; pick edges of it.")
     rows = chains(obj.geometry, points)
-    scene, _ = edits.line_from_edges(s.scene, obj.id, rows, v["name"] or f"{obj.name} line")
-    return Outcome(scene, said=f"{scene.objects[-1].name} has {len(scene.objects[-1].base):,} points of {obj.name}.")
+    scene, line_id = edits.line_from_edges(s.scene, obj.id, rows, v["name"] or f"{obj.name} line")
+    return Outcome(
+        scene, said=f"{scene.objects[-1].name} has {len(scene.objects[-1].base):,} points of {obj.name}.", object_id=line_id
+    )
 
 
 def _picked(change: Any) -> Any:

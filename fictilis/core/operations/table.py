@@ -140,8 +140,8 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
 
 class Outcome(Struct, frozen=True, eq=False, weakref=True):
     """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
-    ``lanes`` the channels; ``frame`` is where to go; ``made`` is the new target that may be named, ``said`` a sentence for the
-    user."""
+    ``lanes`` the channels; ``frame`` is where to go, ``object_id`` which object to show; ``made`` is the new target that may
+    be named, ``said`` a sentence for the user."""
 
     scene: Scene
     targets: tuple[str, ...] | None = None
@@ -150,6 +150,7 @@ class Outcome(Struct, frozen=True, eq=False, weakref=True):
     lanes: tuple[ChannelRef, ...] | None = None
     frame: float | None = None
     said: str = ""
+    object_id: str | None = None
 
     @property
     def made(self) -> str | None:

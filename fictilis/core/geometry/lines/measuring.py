@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import lengths
+from fictilis.core.arrays import lengths, pair_lengths
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import curve_at, drawn
 
@@ -102,4 +102,4 @@ def run_along(line: Line, points: np.ndarray) -> np.ndarray:
 def total_length(line: Line, points: np.ndarray) -> float:
     """The length of all strands as they are drawn."""
     fine = drawn(line)
-    return sum(strand.length for strand in strands(fine.line, fine.of(points)))
+    return float(pair_lengths(fine.of(points), np.stack(fine.line.joined(), axis=1)).sum())

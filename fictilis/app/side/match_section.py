@@ -1,0 +1,96 @@
+"""The side column's section of a matched line: where it begins along the other line, shown half-way between the two."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QSlider
+
+from fictilis.app.model.document import Document
+from fictilis.app.side.section import Section
+from fictilis.app.widgets.fields import Labelled, NumberField
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.edits.lines import match_of, set_match
+from fictilis.core.geometry.kinds import Match
+
+STEPS = 1000  # of the slider, for half a length each way
+
+
+class MatchSection(Section):
+    """Shown for a target that was made of another line, until it is reshaped."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self._seen: tuple[object, Match | None] = (None, None)
+        self.start = QSlider(Qt.Orientation.Horizontal)
+        self.start.setAccessibleName("Start along the line")
+        self.start.setRange(-STEPS // 2, STEPS // 2)
+        self.start.sliderPressed.connect(lambda: self._preview(self.start.value() / STEPS))
+        self.start.sliderMoved.connect(lambda place: self._preview(place / STEPS))
+        self.start.sliderReleased.connect(self._take)
+        self.add(self.start)
+        self.number = NumberField("Start", "%", 1, -100, 100)
+        self.number.committed.connect(lambda v: self._set(shift=v / 100))
+        self.add(Labelled("Start", self.number))
+        self.backwards, self.corners = QCheckBox("The other way round"), QCheckBox("Keep corners")
+        self.backwards.toggled.connect(lambda on: self._set(backwards=on))
+        self.corners.toggled.connect(lambda on: self._set(corners=on))
+        self.add(self.backwards)
+        self.add(self.corners)
+
+    def _match(self) -> Match | None:
+        """What the target was made of; found anew only when the target or the base is another."""
+        obj, target = self.doc.object, self.doc.target
+        if obj is None or target is None or target.match is None:
+            return None
+        made_of = (target, obj.base, obj.geometry)
+        if self._seen[0] is None or any(a is not b for a, b in zip(self._seen[0], made_of, strict=True)):
+            self._seen = (made_of, match_of(obj, target))
+        return self._seen[1]
+
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id, self.doc.target and self.doc.target.id
+
+    def _changed(self, **values: Any) -> Any:
+        doc, match = self.doc, self._match()
+        now = {name: getattr(match, name) for name in ("shift", "backwards", "corners")} | values
+        return lambda scene: set_match(scene, doc.object_id, doc.target.id, **now)
+
+    def _preview(self, shift: float) -> None:
+        """Show the shape half-way between the two, in which it is seen which part becomes which."""
+        doc, match = self.doc, self._match()
+        if match is None or doc.target is None:
+            return
+        posed = doc.settled.posed
+        half = {**posed.get(doc.object_id, {}), doc.target.id: 0.5}
+        scene = doc.settled.scene if shift == match.shift else self._changed(shift=shift)(doc.settled.scene)
+        doc.preview(scene, posed={**posed, doc.object_id: half})
+
+    def _take(self) -> None:
+        shift = self.start.value() / STEPS
+        self.doc.cancel_preview()
+        self._set(shift=shift)
+
+    def _set(self, **values: Any) -> None:
+        match, target = self._match(), self.doc.target
+        if match is not None and any(getattr(match, name) != value for name, value in values.items()):
+            self.doc.edit(f"Start of {target.name}", self._changed(**values))
+        self.refresh()
+
+    def refresh(self) -> None:
+        match, target = self._match(), self.doc.target
+        self.setVisible(match is not None)
+        if match is None or target is None:
+            return
+        self.set_heading(f"Match of {target.name}")
+        if not self.start.isSliderDown():
+            self.start.blockSignals(True)
+            self.start.setValue(round(match.shift * STEPS))
+            self.start.blockSignals(False)
+        self.number.set_value(match.shift * 100)
+        for box, on in ((self.backwards, match.backwards), (self.corners, match.corners)):
+            box.blockSignals(True)
+            box.setChecked(on)
+            box.blockSignals(False)
