@@ -15,6 +15,7 @@ MADE_ON = {
     "relay": "`--object NAME`, and `--relay NAME` where it has several; `new` takes `--target NAME`, again for "
     "several, in the order of the cards",
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
+    "line": "`--object NAME`; a pick by `--pick NAME`, `--points N,N` or `--edges`; `shift` takes `--target NAME`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "form": "`--object NAME` for `numbers`, else nothing but the scene",
     "lanes": "`--object NAME --lane NAME` (again for several); without them every lane that has keys",

@@ -182,27 +182,31 @@ def text_outline(text: str, size: float, font: Path | None = None) -> TextLine:
         raise EditRefused(f"The text has {len(text):,} letters; up to {MOST_LETTERS:,} are taken.")
     if not (np.isfinite(size) and size > 0):
         raise EditRefused(f"The size must be larger than 0 cm, not {size:g}.")
+    path = font or FONT
     try:
-        file = TTFont(font or FONT, lazy=True)
-        glyphs, letters = file.getGlyphSet(), file.getBestCmap() or {}
-        high = getattr(file["OS/2"], "sCapHeight", 0) or 0.7 * file["head"].unitsPerEm
+        with TTFont(path, lazy=True) as file:
+            outline = _written(file, text, size)
     except FileNotFoundError:
-        raise BadFile(f"There is no file {font}.") from None
+        raise BadFile(f"There is no file {path}.") from None
     except (TTLibError, OSError, KeyError, AttributeError, AssertionError) as error:
-        raise BadFile(f"{Path(font or FONT).name} is no font that can be read: {str(error)[:100]}.") from None
-    missing = sorted({c for c in text if c != "\n" and ord(c) not in letters})
-    if missing:
-        raise EditRefused(f"The font has no “{missing[0]}”; {len(missing)} of the letters are not in it.")
-    scale, outline = size / high, _Outline()
-    step = 1.25 * file["head"].unitsPerEm * scale
-    for row, words in enumerate(text.split("\n")):
-        wide = sum(glyphs[letters[ord(c)]].width for c in words) * scale
-        right = -wide / 2
-        for c in words:
-            glyph = glyphs[letters[ord(c)]]
-            glyph.draw(_pen(outline, scale, right, -row * step)(glyphs))
-            right += glyph.width * scale
+        raise BadFile(f"{path.name} is no font that can be read: {str(error)[:100]}.") from None
     made = outline.made(size * TOLERANCE)
     if made is None:
         raise EditRefused("The text has no outlines, only spaces.")
     return made
+
+
+def _written(file: Any, text: str, size: float) -> _Outline:
+    """The outlines of a text in an open font. Raises EditRefused for a letter that it does not have."""
+    glyphs, letters, unit = file.getGlyphSet(), file.getBestCmap() or {}, file["head"].unitsPerEm
+    missing = sorted({c for c in text if c != "\n" and ord(c) not in letters})
+    if missing:
+        raise EditRefused(f"The font has no “{missing[0]}”; {len(missing)} of the letters are not in it.")
+    scale, outline = size / (getattr(file["OS/2"], "sCapHeight", 0) or 0.7 * unit), _Outline()
+    for row, words in enumerate(text.split("\n")):
+        right = -sum(glyphs[letters[ord(c)]].width for c in words) * scale / 2
+        for c in words:
+            glyph = glyphs[letters[ord(c)]]
+            glyph.draw(_pen(outline, scale, right, -row * 1.25 * unit * scale)(glyphs))
+            right += glyph.width * scale
+    return outline

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox
 
 import fictilis
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.rows import ROWS
@@ -121,7 +122,7 @@ def test_new_scene_from_a_form(open_window, answers, form):
     user = open_window(Scene())
 
     def make(dialog):
-        dialog.forms.buttons[form].click()
+        dialog.form_button(form).click()
         size = next(f for f in dialog._fields[form].values() if f.unit == "cm")
         size.setFocus()
         size.selectAll()
@@ -307,7 +308,8 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
-    parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands)
+    parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands,
+             LineCommands)  # fmt: skip
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

@@ -256,13 +256,13 @@ def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(u
 
     def act(dialog: NewSceneDialog):
         high = dialog.height()
-        dialog.forms.buttons["Ball"].click()
+        dialog.form_button("Ball").click()
         assert user.doc.object.name == "Ball" and dialog.height() == high
         dialog.field("radius").setFocus()
         dialog.field("radius").selectAll()
         QTest.keyClicks(dialog.field("radius"), "20")
         assert np.ptp(user.doc.object.base, axis=0).max() == pytest.approx(40)
-        dialog.forms.buttons["Globe"].click()
+        dialog.form_button("Globe").click()
         assert dialog.field("radius").value == 50 or dialog.field("radius").value == 20
         dialog.buttons["cancel"].click()
 
@@ -280,8 +280,8 @@ def test_enter_is_the_main_button_from_anywhere(user):
     for focus in ("form", "field", "check"):
 
         def act(dialog, focus=focus):
-            dialog.forms.buttons["Plane"].click()
-            widget = {"form": dialog.forms.buttons["Plane"], "field": dialog.field("width"), "check": dialog.beside}[focus]
+            dialog.form_button("Plane").click()
+            widget = {"form": dialog.form_button("Plane"), "field": dialog.field("width"), "check": dialog.beside}[focus]
             widget.setFocus()
             QTest.keyClick(widget, K.Key_Return)
 

@@ -263,8 +263,8 @@ def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(key
     run(keyed, "sound")
     assert keyed.doc.scene.sound.name == "ramp.wav" and "no sound device" in keyed.said[-1][0]
     keyed.press(K.Key_Space)
-    keyed.settle(150)
-    assert keyed.window.playback.playing and keyed.doc.frame > 0
+    keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=3000)
+    assert keyed.window.playback.playing
     keyed.press(K.Key_Space)
     wrong = tmp_path / "words.mp3"
     wrong.write_text("no sound")
@@ -294,8 +294,7 @@ def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
     keyed.qtbot.waitUntil(lambda: row._failed, timeout=3000)
     assert row.isVisible() and row.wave() is None
     keyed.press(K.Key_Space)
-    keyed.settle(120)
-    assert keyed.doc.frame > 0
+    keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=3000)
     keyed.press(K.Key_Space)
 
 

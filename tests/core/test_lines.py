@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.edits.lines import set_curve
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import add_in_between, target_from_mesh, target_from_points
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, EditRefused, NotATarget
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
 from fictilis.core.operations import OPERATIONS
@@ -20,6 +22,7 @@ from fictilis.core.shaping.falloff import surface_links
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, export_shapes
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
+from tests.formats.gltf_player import read_arrays
 from tests.formats.test_native import edit_json, same
 
 WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
@@ -99,7 +102,7 @@ def test_brushes_take_a_line(whip, kind):
     assert (moved.largest > 0) == (kind in ("smooth", "pinch", "crease", "erase", "blend"))
 
 
-def test_a_copy_with_other_strands_is_no_target(whip):
+def test_a_copy_with_other_strands_is_no_plain_target(whip):
     scene, _ = target_from_mesh(whip, OBJ, "Same", Line(starts=[0, 12, 20], closed=[False, True]), whip_points())
     assert scene.object(OBJ).targets[-1].name == "Same"
     for other, said in (
@@ -110,17 +113,23 @@ def test_a_copy_with_other_strands_is_no_target(whip):
             target_from_mesh(whip, OBJ, "Odd", other, whip_points()[: other.point_count])
 
 
-def test_formats_leave_a_line_out_by_name(whip, sheet, tmp_path):
-    with pytest.raises(EditRefused, match="no visible object has faces"):
-        export(whip, tmp_path / "w.glb")
-    with pytest.raises(EditRefused, match="no visible object has faces"):
-        export(whip, tmp_path / "w.obj")
-    assert not list(tmp_path.iterdir())
+@pytest.mark.parametrize("degree", [1, 3])
+def test_formats_hold_a_line_as_it_is_drawn(whip, sheet, tmp_path, degree):
+    from fictilis.formats.obj import read_obj
+
+    scene = set_curve(whip, OBJ, degree, True)
+    fine = drawn(scene.object(OBJ).line)
+    assert (export(scene, tmp_path / "w.obj") == []) is (degree == 1)
+    (read,) = read_obj(tmp_path / "w.obj").objects
+    assert np.allclose(read.points, fine.of(whip_points())) and read.geometry.closed.tolist() == [False, True]
+    export(scene, tmp_path / "w.glb")
+    data, arrays = read_arrays(tmp_path / "w.glb")
+    assert data.meshes[0].primitives[0].mode == 1 and np.allclose(arrays["POSITION"] * 100, fine.of(whip_points()), atol=1e-4)
+    curl = scene.object(OBJ).targets[0].deltas.dense(20)
+    assert np.allclose(arrays["targets"][-1]["POSITION"] * 100, fine.of(curl), atol=1e-4)
+    assert len(arrays["indices"]) == 2 * len(edges(fine.line))
     both = replace(sheet, objects=(*sheet.objects, replace(whip.object(OBJ), id="o2")))
-    for kind in (".glb", ".obj"):
-        assert "left out: Whip." in export(both, tmp_path / f"b{kind}")[0]
-    written, said = export_shapes(both, tmp_path / "shapes")
-    assert len(written) == 3 and said == ["Hidden or without faces, and so left out: Whip."]
+    assert len(export_shapes(both, tmp_path / "shapes")[0]) == 5
 
 
 @pytest.mark.parametrize(

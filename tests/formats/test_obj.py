@@ -69,7 +69,7 @@ def test_several_objects_take_their_own_points(tmp_path):
     text = "o A\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no B\nv 5 0 0\nv 6 0 0\nf 3 4 5\n"
     a, b = read_obj(put(tmp_path, text)).objects
     assert (a.name, len(a.points)) == ("A", 3) and (b.name, len(b.points)) == ("B", 3)
-    assert b.points[b.mesh.face(0)].tolist() == [[0, 1, 0], [5, 0, 0], [6, 0, 0]]
+    assert b.points[b.geometry.face(0)].tolist() == [[0, 1, 0], [5, 0, 0], [6, 0, 0]]
 
 
 def test_points_listed_before_all_objects_go_where_faces_use_them(tmp_path):
@@ -83,10 +83,31 @@ def test_colours_continued_lines_comments_and_shading(tmp_path):
     text = "mtllib c.mtl\nusemtl red\ns off\nv 0 0 0 # first\nv 1 0 \\\n 0\nv 0 1 0\nl 1 2\nf 1 2 3\n"
     read = read_obj(put(tmp_path, text))
     assert read.objects[0].colour == "#FF8000" and not read.objects[0].smooth
-    assert read.warnings == ("m.obj: 1 lines were left out.",)
+    assert read.warnings == () and read.objects[1].geometry.closed.tolist() == [False]
+
+
+@pytest.mark.parametrize(
+    ("text", "rows", "closed"),
+    [("l 1 2 3 4", [[0, 1, 2, 3]], [False]), ("l 1 2 3 1", [[0, 1, 2]], [True]), ("l -4 -3\nl 3 4", [[0, 1], [2, 3]], [False] * 2),
+     ("l 1 2\nl 4 3\nl 2 3", [[0, 1, 2, 3]], [False]), ("l 1 2\nl 2 3\nl 3 4\nl 4 1", [[0, 1, 2, 3]], [True]),
+     ("l 1 2 2 3", [[0, 1, 2]], [False]), ("l 1 2\nl 1 3\nl 1 4", [[0, 1], [0, 2], [0, 3]], [False] * 3)],
+)  # fmt: skip
+def test_lines_become_strands_and_pieces_that_meet_are_one(tmp_path, text, rows, closed):
+    points = np.array([[0, 0, 0], [1, 0, 0], [2, 1, 0], [0, 3, 0]], float)
+    (read,) = read_obj(put(tmp_path, "".join(f"v {x} {y} {z}\n" for x, y, z in points) + text + "\n")).objects
+    starts = read.geometry.starts
+    found = [read.points[a:b].tolist() for a, b in zip(starts, starts[1:], strict=False)]
+    assert found == [points[row].tolist() for row in rows] and read.geometry.closed.tolist() == closed
+    write_obj(tmp_path / "back.obj", [read])
+    (back,) = read_obj(tmp_path / "back.obj").objects
+    assert np.array_equal(back.points, read.points) and np.array_equal(back.geometry.starts, read.geometry.starts)
+    assert np.array_equal(back.geometry.closed, read.geometry.closed)
 
 
 BAD = {
+    "line of one": (b"v 0 0 0\nl 1\n", "a line of 1 points"),
+    "line beyond": (b"v 0 0 0\nv 1 0 0\nl 1 3\n", "uses point 3"),
+    "line of one place": (b"v 0 0 0\nl 1 1\n", "no two points that differ"),
     "empty": (b"", "no points"),
     "binary": (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "binary"),
     "prose": (b"Dear reader,\n", "line 1"),

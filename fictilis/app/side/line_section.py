@@ -32,8 +32,9 @@ class LineSection(Section):
         self.wide = NumberField("Width of the line", "cm", 2, 0, 1e6)
         self.wide.committed.connect(self._set_width)
         self.add(Labelled("Width", self.wide))
-        self.strands, self.length = QLabel(), QLabel()
+        self.strands, self.segments, self.length = QLabel(), QLabel(), QLabel()
         self.add(Labelled("Strands", self.strands))
+        self.add(Labelled("Segments", self.segments))
         self.add(Labelled("Length", self.length))
 
     def _line(self) -> Line | None:
@@ -69,7 +70,8 @@ class LineSection(Section):
         self.runs_row.setVisible(line.degree > 1)
         self.wide.set_value(0.0 if line.widths is None else float(line.widths.max()))
         closed = int(line.closed.sum())
-        self.strands.setText(f"{line.strand_count:,}, {closed:,} closed; {len(edges(line)):,} segments")
+        self.strands.setText(f"{line.strand_count:,} ({closed:,} closed)")
+        self.segments.setText(f"{len(edges(line)):,}")
         base = self.doc.object.base
         if self._measured[0] is not line or self._measured[1] is not base:
             self._measured = (line, base, total_length(line, base))

@@ -10,6 +10,7 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import distinct, extent
 from fictilis.core.channels import stand_at
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.mix.relay import poses, relay_of
@@ -56,14 +57,15 @@ class Dressing:
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
                 alpha=item.opacity,
             )  # fmt: skip
-            draw.wire = (palette.text if not palette.dark else "#10211D") if seeing.wire else None
+            polygon = item.shaped and isinstance(item.obj.geometry, Line) and item.obj.geometry.degree > 1
+            draw.wire = _dot_colour(palette, item) if seeing.wire or polygon else None
             draw.cloth = kept_cloth(self._kept, item.obj) if seeing.texture else None
             tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
             marked = 0
             if item.shaped and not base:
                 marked = self._marks(draw, item, palette)
             elif seeing.points and not base:
-                draw.point_colours = (_dot_colour(palette), palette.picked)
+                draw.point_colours = (_dot_colour(palette, item), palette.picked)
             draw.revision = (item.revision, tinted, marked)
             out.append(draw)
         in_time = doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing
@@ -157,9 +159,10 @@ class Dressing:
         """Show what is picked, and the points while they are picked or asked for."""
         doc, obj, pick = self.doc, item.obj, self.doc.pick()
         brushing = TOOLS[doc.tools.tool].family == "brush"
-        dots = doc.seeing.points or (not brushing and doc.tools.kind == "points")
+        line = isinstance(obj.geometry, Line)  # whose points are all there is to take hold of
+        dots = doc.seeing.points or line or (not brushing and doc.tools.kind == "points")
         few = len(item.points) <= MANY_POINTS
-        quiet = _dot_colour(palette) if dots and (few or doc.seeing.points) else None
+        quiet = _dot_colour(palette, item) if dots and (few or doc.seeing.points) else None
         if quiet is None and not len(pick):
             return 0
         draw.point_colours = (quiet, palette.picked)
@@ -206,5 +209,8 @@ class Dressing:
         return base_ghost(self._kept, obj, stand.transform, palette.quiet)
 
 
-def _dot_colour(palette: Palette) -> str:
+def _dot_colour(palette: Palette, item: StageItem) -> str:
+    """What stands out from clay; a line's points stand beside it, on the ground."""
+    if isinstance(item.obj.geometry, Line):
+        return palette.text
     return "#3B332C" if not palette.dark else "#10211D"

@@ -235,8 +235,12 @@ class Segments(QWidget):
         layout.addStretch()
 
     def set_value(self, choice: str) -> None:
+        """One choice, or none of them for a word that is none."""
+        exclusive = self._group.exclusive()
+        self._group.setExclusive(exclusive and choice in self.buttons)
         for name, button in self.buttons.items():
             button.setChecked(name == choice)
+        self._group.setExclusive(exclusive)
 
     def set_values(self, choices: str) -> None:
         """Several at once, each named by one letter."""

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from msgspec import Struct
-from PyQt6.QtWidgets import QCheckBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
@@ -90,6 +90,10 @@ class NewSceneDialog(Dialog):
             forms.set_value(name)
         self._panels.setCurrentIndex(list(FORMS).index(name))
         self._show()
+
+    def form_button(self, name: str) -> QPushButton:
+        """The button of a form."""
+        return next(forms.buttons[name] for forms in self.forms if name in forms.buttons)
 
     def field(self, name: str) -> NumberField:
         """A number of the form shown."""
