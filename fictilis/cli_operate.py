@@ -57,6 +57,11 @@ def register(commands) -> None:
             files.add_argument("files", type=Path, nargs="+")
             files.add_argument("--skip", action="store_true", help="leave out what does not fit, and say so")
             files.set_defaults(run=_files)
+        if part == "line":
+            text = _add(verbs, "text", "letters as a line object", (Number("size", "height of capitals", 20.0, unit="cm"),))
+            text.add_argument("text")
+            text.add_argument("--font", type=Path, help="a font file; default: the one that is shipped")
+            text.set_defaults(run=_text)
         if part == "time":
             sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
             sound.add_argument("file", type=Path)
@@ -230,6 +235,16 @@ def _lanes(scene: Scene, options: argparse.Namespace) -> tuple[tuple, tuple]:
     if not found:
         raise FictilisError("There are no keys yet.")
     return found, found
+
+
+def _text(options: argparse.Namespace) -> None:
+    from fictilis.core.edits.objects import add_object
+    from fictilis.formats.outlines import text_outline
+    from fictilis.formats.registry import load, save
+
+    points, line = text_outline(options.text, 20.0 if options.size is None else options.size, options.font)
+    scene, _ = add_object(load(options.scene), options.object, line, points)
+    save(scene, options.output or options.scene)
 
 
 def _files(options: argparse.Namespace) -> None:

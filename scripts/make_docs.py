@@ -88,6 +88,8 @@ def commands_page() -> str:
         rows = [(o.verb, o.parameters, o.sentence or o.label) for o in OPERATIONS.values() if o.part == part]
         if part == "time":
             rows.append(("sound", (Number("at", "", 0.0),), "The scene's sound, from a FILE; it begins at a frame."))
+        if part == "line":
+            rows.append(("text", (Number("size", ""),), "TEXT as a new line object, named by `--object`; `--font FILE`."))
         if part == "relay":
             rows.append(("files", (Text("name", ""), Span("range", "")), "A relay of numbered mesh files, named behind it."))
         lines += [f"| `{verb}` | {' '.join(map(_option, numbers))} | {said} |" for verb, numbers, said in rows]

@@ -6,6 +6,7 @@ Source: Scalable Vector Graphics 2 (paths, transforms, Y down), W3C; OpenType 1.
 from __future__ import annotations
 
 from collections.abc import Callable
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -37,10 +38,17 @@ class _Outline:
 
     def curve(self, at: Callable[[np.ndarray], np.ndarray]) -> None:
         """A curve from where the strand is, ``at`` (k,) in 0…1."""
-        self.strands[-1][0].append(at(np.arange(1, FINE + 1) / FINE))
+        self._on().append(at(np.arange(1, FINE + 1) / FINE))
 
     def line(self, place: complex) -> None:
-        self.strands[-1][0].append(np.array([place]))
+        self._on().append(np.array([place]))
+
+    def _on(self) -> list[np.ndarray]:
+        """The strand that goes on; behind one that was closed another begins where that one did."""
+        parts, closed = self.strands[-1]
+        if closed:
+            self.move(complex(parts[0][0]))
+        return self.strands[-1][0]
 
     def close(self) -> None:
         parts, _ = self.strands[-1]
@@ -86,8 +94,6 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
     data = read_bytes(path, LARGEST_SVG)
     _refuse_entities(path, data)
     try:
-        from io import BytesIO
-
         tree = svg.SVG.parse(BytesIO(data), reify=True)
         shapes = [e for e in tree.elements() if isinstance(e, svg.Shape)]
     except Exception as error:  # noqa: BLE001 - the library raises plain ones for anything wrong in a file
@@ -101,7 +107,7 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
         try:
             for segment in svg.Path(shape):
                 _take(svg, outline, segment)
-        except (ArithmeticError, AttributeError, TypeError, ValueError):
+        except (ArithmeticError, AttributeError, IndexError, TypeError, ValueError):
             raise BadFile(f"{path.name}: the shape number {number:,} has a path that cannot be followed.") from None
         total += sum(len(p) for strand, _ in outline.strands for p in strand)
         if total > MOST_OUTLINE:
@@ -131,15 +137,19 @@ def _refuse_entities(path: Path, data: bytes) -> None:
         raise BadFile(f"{path.name} defines entities, or is no text; such SVG files are not read.")
 
 
+def _place(point: Any) -> complex:
+    return complex(float(point.x), float(point.y))
+
+
 def _take(svg: Any, outline: _Outline, segment: Any) -> None:
     if isinstance(segment, svg.Move):
-        outline.move(complex(segment.end))
+        outline.move(_place(segment.end))
     elif isinstance(segment, svg.Close):
         outline.close()
     elif isinstance(segment, svg.Line):
-        outline.line(complex(segment.end))
+        outline.line(_place(segment.end))
     else:
-        outline.curve(lambda t: np.array([complex(segment.point(float(u))) for u in t]))
+        outline.curve(lambda t: np.array([_place(segment.point(float(u))) for u in t]))
 
 
 def _pen(outline: _Outline, scale: float, right: float, up: float) -> Any:
@@ -184,11 +194,9 @@ def text_outline(text: str, size: float, font: Path | None = None) -> TextLine:
         raise EditRefused(f"The size must be larger than 0 cm, not {size:g}.")
     path = font or FONT
     try:
-        with TTFont(path, lazy=True) as file:
+        with BytesIO(read_bytes(path, LARGEST_SVG)) as data, TTFont(data) as file:
             outline = _written(file, text, size)
-    except FileNotFoundError:
-        raise BadFile(f"There is no file {path}.") from None
-    except (TTLibError, OSError, KeyError, AttributeError, AssertionError) as error:
+    except (TTLibError, KeyError, AttributeError, AssertionError, ValueError) as error:
         raise BadFile(f"{path.name} is no font that can be read: {str(error)[:100]}.") from None
     made = outline.made(size * TOLERANCE)
     if made is None:

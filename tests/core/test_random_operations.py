@@ -27,7 +27,7 @@ from tests.formats.test_native import same
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "200"))
 RICH = ("sweep", "link", "unlink", "follow", "plain", "corrective", "remove", "duplicate", "mirror", "copy", "split", "group",
         "ungroup")  # fmt: skip
-RICHER = [o for o in OPERATIONS.values() if o.part in ("relay", "clip") or o.verb.startswith(RICH)]
+RICHER = [o for o in OPERATIONS.values() if o.part in ("relay", "clip", "line") or o.verb.startswith(RICH)]
 WORDS = ("A", "Left", "Right", "0=0,1=1", "1,0.5", "", None)
 
 

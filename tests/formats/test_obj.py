@@ -88,7 +88,8 @@ def test_colours_continued_lines_comments_and_shading(tmp_path):
 
 @pytest.mark.parametrize(
     ("text", "rows", "closed"),
-    [("l 1 2 3 4", [[0, 1, 2, 3]], [False]), ("l 1 2 3 1", [[0, 1, 2]], [True]), ("l -4 -3\nl 3 4", [[0, 1], [2, 3]], [False] * 2),
+    [("l 1 2 3 4", [[0, 1, 2, 3]], [False]), ("l 1 2 3 1", [[0, 1, 2]], [True]),
+     ("l -4 -3\nl 3 4", [[0, 1], [2, 3]], [False] * 2),
      ("l 1 2\nl 4 3\nl 2 3", [[0, 1, 2, 3]], [False]), ("l 1 2\nl 2 3\nl 3 4\nl 4 1", [[0, 1, 2, 3]], [True]),
      ("l 1 2 2 3", [[0, 1, 2]], [False]), ("l 1 2\nl 1 3\nl 1 4", [[0, 1], [0, 2], [0, 3]], [False] * 3)],
 )  # fmt: skip

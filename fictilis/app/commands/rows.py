@@ -220,8 +220,8 @@ ROWS = (
     Row("text-line", "Object/Line", "Text as a line…", "text_line"),
     *(
         _op(f"line-{verb}", "Object/Line", f"line-{verb}")
-        for verb in ("match", "shift", "curve", "width", "rebuild", "insert", "split", "join", "close", "open", "reverse",
-                     "first", "from-edges")
+        for verb in ("match", "shift", "stack", "curve", "width", "rebuild", "insert", "split", "join", "close", "open",
+                     "reverse", "first", "from-edges")
     ),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),

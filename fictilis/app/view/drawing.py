@@ -94,7 +94,9 @@ class Drawing:
     def key(self, event: QKeyEvent) -> bool:
         if not self.wants(event):
             return False
-        if event.key() == Qt.Key.Key_Escape:
+        if event.key() == Qt.Key.Key_Escape and self.view.doc.hand.busy:
+            self.view.doc.hand.cancel()
+        elif event.key() == Qt.Key.Key_Escape:
             self.leave()
         elif event.key() == Qt.Key.Key_Backspace:
             del self.places[-1:]

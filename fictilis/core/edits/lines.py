@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import EditRefused
@@ -15,7 +18,7 @@ from fictilis.core.geometry.kinds import Geometry, Line, Match
 from fictilis.core.geometry.lines.matching import matched, missing_strands
 from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.matching import Order
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
 
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
@@ -51,6 +54,22 @@ def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> t
         obj = scene.object(object_id)
     scene, target_id = append(scene, obj, Target("", "", _as_target(obj, match), match=match), name)
     return scene, target_id, len(more)
+
+
+def stack_lines(
+    scene: Scene, object_id: str, others: Sequence[tuple[str, Match]], name: str = "Stack", first: float = 0.0,
+    step: float = 12.0, path: str = STRAIGHT, back: bool = False,
+) -> tuple[Scene, str, int]:  # fmt: skip
+    """Many lines in a row, each a name and what it is: targets of one line, and a relay that runs from its base through all
+    of them, ``step`` frames apart, and ``back`` to the base. Returns the scene, the relay's id and the strands it got."""
+    made, grown_by = [], 0
+    for other, match in others:
+        scene, target_id, more = target_from_line(scene, object_id, other, match)
+        made.append(target_id)
+        grown_by += more
+    row = ["", *made, *([""] if back else [])]
+    scene, group_id = make_relay(scene, object_id, row, name, first, step, path=path)
+    return scene, group_id, grown_by
 
 
 def target_from_copy(

@@ -6,11 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import lines as edits
+from fictilis.core.edits.objects import remove_object
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.topology import border_points, edges
+from fictilis.core.operations.relays import PATH
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, named
 from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text
 from fictilis.core.scene import MorphObject, Scene
@@ -92,6 +95,22 @@ def _match(s: Subject, v: Values) -> Outcome:
     return Outcome(scene, targets=(target_id,), said=said)
 
 
+def _stack(s: Subject, v: Values) -> Outcome:
+    lines = [o for o in s.scene.objects if o.id != s.object_id and isinstance(o.geometry, Line) and o.visible]
+    if not lines:
+        raise EditRefused("The other lines of the scene are hidden; show those that are to stand in the row.")
+    rows = [(o.name, Match(o.line, in_space_of(s.obj, o), corners=v["corners"])) for o in lines]
+    step = v["apart"]
+    if step is None:
+        step = max(float((s.scene.span[1] - s.frame) // (len(rows) + (1 if v["back"] else 0))), 1.0)
+    scene, group_id, grown = edits.stack_lines(s.scene, s.obj.id, rows, v["name"], s.frame, step, v["path"], v["back"])
+    for other in lines if not v["keep"] else ():
+        scene = remove_object(scene, other.id)
+    strands = f" {s.obj.name} got {grown} strand{'s' if grown > 1 else ''} more." if grown else ""
+    said = f"{v['name']} runs through {len(rows)} lines from frame {s.frame:g}, {step:g} frames apart.{strands}"
+    return Outcome(scene, lanes=(ChannelRef(s.obj.id, group_id),), said=said)
+
+
 def _shift(s: Subject, v: Values) -> Scene:
     return edits.set_match(s.scene, s.obj.id, s.target_id, v["shift"], v["backwards"], v["corners"])
 
@@ -151,6 +170,12 @@ LINES = (
     Operation("line", "shift", "Start of the match", _shift, (SHIFT, BACKWARDS, CORNERS), ("line", "target"),
               "Which part of the base becomes which part of the line it was matched with.", "Set it",
               done="Start of {target}"),
+    Operation("line", "stack", "Stack of lines as a relay", _stack,
+              (Text("name", "Name", "Stack"), Number("apart", "Frames apart", None, asked=False, low=1, high=1e6), PATH,
+               CORNERS, Flag("back", "Back to the base at the end"), Flag("keep", "Keep the other lines")),
+              ("line", "other line"),
+              "All other lines that are shown, in the order of their list, become poses of this one.", "Stack them",
+              done="Stack of {object}"),
     Operation("line", "from-edges", "Line from edges", _from_edges,
               (Flag("border", "The border, not the pick"), Text("name", "Name", lambda s: f"{s.obj.name} line")), ("mesh",),
               "Picked edges that follow one another, or the border, become a line object that moves as the mesh does.",

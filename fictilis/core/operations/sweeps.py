@@ -13,7 +13,7 @@ from fictilis.core.shaping import fields
 from fictilis.core.sweep import PROFILES, Sweep
 
 WAYS = {"x": "Along X", "y": "Along Y", "z": "Along Z", "pick": "From the pick, straight",
-        "surface": "From the pick, over the surface", "mask": "By the painted mask",
+        "surface": "From the pick, over the surface", "line": "Along the line", "mask": "By the painted mask",
         "image": "By the image's brightness"}  # fmt: skip
 SOFT = Number("softness", "Softness", 0.25, low=0, high=100)
 PROFILE = Choice("profile", "Profile", PROFILES[0], options=tuple((p, p.capitalize(), p) for p in PROFILES))
@@ -28,6 +28,8 @@ def _field(s: Subject, way: str) -> np.ndarray:
         return fields.along_axis(s.obj, fields.AXES.index(way))
     if way in ("pick", "surface"):
         return fields.from_points(s.obj, s.points, way == "surface")
+    if way == "line":
+        return fields.along_line(s.obj)
     if way == "mask":
         return fields.from_mask(s.obj, s.target.mask)
     return fields.from_image(s.obj, s.pixels())

@@ -6,6 +6,7 @@ import numpy as np
 
 from fictilis.core.arrays import extent
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.lines.measuring import run_along
 from fictilis.core.scene import MorphObject
 from fictilis.core.shaping.falloff import surface_distances
 
@@ -38,6 +39,11 @@ def from_points(obj: MorphObject, points: np.ndarray, surface: bool) -> np.ndarr
     distance = surface_distances(obj, obj.base, points, np.inf)
     far = np.isfinite(distance)
     return scaled(np.where(far, distance, distance[far].max(initial=0.0)), f"The way over {obj.name}")
+
+
+def along_line(obj: MorphObject) -> np.ndarray:
+    """From the beginning to the end of every strand of a line, by the length of its base."""
+    return scaled(run_along(obj.line, obj.base), f"The way along {obj.name}")
 
 
 def from_mask(obj: MorphObject, mask: np.ndarray | None) -> np.ndarray:

@@ -32,7 +32,7 @@ def _even(strand: Measured, count: int = ROUND) -> np.ndarray:
 
 
 def pair_strands(own: list[Measured], others: list[Measured]) -> Pairing:
-    """Which strand becomes which, so that all of them together travel least."""
+    """Which strand becomes which, so that all of them together travel least; closed ones become open only where they must."""
     from scipy.optimize import linear_sum_assignment
 
     cost = np.empty((len(own), len(others)))
@@ -44,6 +44,8 @@ def pair_strands(own: list[Measured], others: list[Measured]) -> Pairing:
     else:
         middles, its = (np.array([s.own.mean(axis=0) for s in part]) for part in (own, others))
         cost = ((middles[:, None] - its[None]) ** 2).sum(axis=2)
+    ours_closed, its_closed = (np.array([s.closed for s in part], bool) for part in (own, others))
+    cost[ours_closed[:, None] != its_closed] += 1.0 + 4 * cost.max(initial=0.0) * max(cost.shape)
     partner = np.full(len(own), -1)
     rows, columns = linear_sum_assignment(cost)
     partner[rows] = columns

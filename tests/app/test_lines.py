@@ -1,0 +1,183 @@
+"""Lines in the window: drawn, matched by their slider, looked at in their section, read from files and letters."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.lines import target_from_line
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.geometry.kinds import Match
+from fictilis.core.scene import Scene
+from tests.app.conftest import CTRL, LEFT, move, point
+
+K = Qt.Key
+
+
+def run(user, action: str) -> None:
+    user.window.actions_.by_id[action].trigger()
+
+
+@pytest.fixture
+def user(open_window):
+    """A circle of 60 points with a target made of a star, and the star itself."""
+    scene, circle = add_form(Scene(name="Shore"), "Circle", {"points": 60})
+    scene, star = add_form(scene, "Star", {})
+    other = scene.object(star)
+    scene = target_from_line(scene, circle, "Spiky", Match(other.line, other.base, corners=True))[0]
+    user = open_window(scene)
+    user.view.eye.look("front")
+    user.view.eye.aim_done()
+    user.doc.select_target("t1")
+    user.settle(60)
+    return user
+
+
+def count(user) -> int:
+    return len(user.doc.scene.objects)
+
+
+def test_clicks_put_points_and_enter_ends_the_line(user):
+    run(user, "draw-line")
+    for at in ((120, 120), (200, 90), (280, 160)):
+        user.click(user.view, at)
+    user.press(K.Key_Backspace)
+    assert count(user) == 2
+    user.click(user.view, (300, 60))
+    user.press(K.Key_Return)
+    line = user.obj
+    assert count(user) == 3 and len(line.base) == 3 and line.line.degree == 1 and not line.line.closed[0]
+    pixels = user.view.camera.project(line.base + line.transform.position, user.view.width(), user.view.height())[0]
+    assert np.allclose(pixels, [(120, 120), (200, 90), (300, 60)], atol=1)
+    assert not user.view.drawing.on and user.doc.undo_label() == "Add Line"
+    user.press(K.Key_Z, CTRL)
+    assert count(user) == 2
+
+
+@pytest.mark.parametrize("how", ["first point", "free"])
+def test_a_line_closes_on_its_first_point(user, how):
+    run(user, "draw-line")
+    angle = np.linspace(0, 2 * np.pi, 40)
+    places = np.stack([240 + 90 * np.cos(angle), 180 + 60 * np.sin(angle)], axis=1)
+    if how == "free":
+        QTest.mousePress(user.view, LEFT, pos=point(places[0]))
+        for at in places[1:]:
+            move(user.view, at)
+        QTest.mouseRelease(user.view, LEFT, pos=point(places[-1]))
+    else:
+        for at in (*places[:39:8], places[0]):
+            user.click(user.view, at)
+    line = user.obj.line
+    assert count(user) == 3 and line.closed.tolist() == [True] and line.degree == (3 if how == "free" else 1)
+    assert len(user.obj.base) < 25
+
+
+@pytest.mark.parametrize("leave", ["escape", "shape", "open", "gesture"])
+def test_drawing_that_is_left_leaves_nothing(user, leave):
+    run(user, "draw-line")
+    user.click(user.view, (120, 120))
+    user.click(user.view, (200, 90))
+    if leave == "escape":
+        user.press(K.Key_Escape)
+    elif leave == "shape":
+        user.doc.start_shaping(ShapeRef("t1"))
+    elif leave == "open":
+        user.doc.open_scene(Scene(), None)
+    else:
+        user.press(K.Key_Backspace)
+        user.press(K.Key_Backspace)
+        QTest.mousePress(user.view, LEFT, pos=point((100, 100)))
+        move(user.view, (160, 160))
+        user.press(K.Key_Escape)
+        QTest.mouseRelease(user.view, LEFT, pos=point((160, 160)))
+        assert user.view.drawing.on and not user.view.drawing.free
+        user.press(K.Key_Escape)
+    assert not user.view.drawing.on and not user.view.drawing.places
+    assert count(user) == (0 if leave == "open" else 2)
+
+
+def test_a_target_is_drawn_over_its_line(user):
+    run(user, "draw-target")
+    for at in ((120, 120), (300, 90), (280, 260), (120, 120)):
+        user.click(user.view, at)
+    drawn = user.target("Drawn")
+    assert drawn.match is not None and len(drawn.match.points) == 3 and user.doc.target is drawn
+    assert drawn.deltas.largest > 1 and user.window.side.match.isVisible()
+
+
+def test_the_slider_shows_the_half_way_shape_and_commits_once(user):
+    section = user.window.side.match
+    assert section.isVisible() and section.heading.text() == "Match of Spiky"
+    before = user.target("Spiky")
+    handle = QPointF(section.start.width() / 2, section.start.height() / 2)
+    seen = []
+    user.drag(section.start, handle, handle + QPointF(40, 0),
+              between=lambda: seen.append((user.doc.channels.weights(user.obj)["t1"], user.target("Spiky"))))  # fmt: skip
+    weight, shown = seen[0]
+    assert weight == 0.5 and shown.deltas is not before.deltas and user.doc.channels.weights(user.obj)["t1"] == 0
+    shift = user.target("Spiky").match.shift
+    assert 0.05 < shift < 0.5 and user.doc.undo_label() == "Start of Spiky"
+    assert section.number.value == pytest.approx(100 * shift)
+    user.press(K.Key_Z, CTRL)
+    assert user.target("Spiky").match.shift == 0 and user.doc.redo_label() and section.start.value() == 0
+
+
+def test_undo_in_the_middle_of_the_slider_and_a_reshaped_target(user):
+    section = user.window.side.match
+    section.corners.click()
+    assert not user.target("Spiky").match.corners
+    handle = QPointF(section.start.width() / 2, section.start.height() / 2)
+    user.drag(section.start, handle, handle + QPointF(20, 0), between=user.doc.undo)
+    user.doc.undo()
+    assert user.target("Spiky").match.corners and user.doc.state.posed == user.doc.settled.posed
+    user.doc.start_shaping(ShapeRef("t1"))
+    user.doc.set_tools(tool="grab", size=30.0)
+    at = user.pixel(10)
+    user.drag(user.view, at, at + QPointF(25, 0))
+    assert user.doc.undo_label().startswith("Grab") and not section.isVisible()
+    user.press(K.Key_Z, CTRL)
+    assert section.isVisible()
+
+
+def test_the_section_says_and_sets_how_the_line_is_drawn(user):
+    section = user.window.side.line
+    assert section.isVisible() and section.strands.text() == "1 (1 closed)" and section.segments.text() == "60"
+    assert section.length.text() == "314.2 cm" and not user.window.side.object.texture.isVisible()
+    section.degree.buttons["1"].click()
+    assert user.obj.line.degree == 1 and section.runs_row.isHidden() and user.doc.undo_label() == "Curve of Circle"
+    section.degree.buttons["3"].click()
+    section.runs.buttons["Beside"].click()
+    assert (user.obj.line.degree, user.obj.line.through) == (3, False)
+    section.wide.setFocus()
+    section.wide.selectAll()
+    user.type("2.5", on=section.wide)
+    user.press(K.Key_Return, on=section.wide)
+    assert np.all(user.obj.line.widths == 2.5)
+    for _ in range(4):
+        user.doc.undo()
+    assert user.obj.line.widths is None and user.obj.line.degree == 3 and user.obj.line.through
+    user.doc.select_object(user.doc.scene.objects[1].id)
+    assert section.segments.text() == "10" and not user.window.side.match.isVisible()
+
+
+def test_points_of_a_curve_show_while_it_is_shaped_and_are_deleted_by_their_row(user):
+    plain = user.view.grab().toImage()
+    user.doc.start_shaping(ShapeRef())
+    user.settle(250)
+    assert user.view.grab().toImage() != plain
+    user.doc.set_tools(tool="pick", kind="points")
+    user.click(user.view, user.pixel(7))
+    assert user.doc.pick().elements.tolist() == [7]
+    run(user, "delete-points")
+    assert len(user.obj.base) == 59 and user.obj.targets[0].match is None and "59 points and 1 strand now" in user.said[-1][0]
+
+
+def test_text_and_svg_become_lines(user, monkeypatch, tmp_path):
+    monkeypatch.setattr(user.window.ask, "form", lambda *_a: {"text": "O", "size": 12.0})
+    run(user, "text-line")
+    assert user.obj.name == "O" and user.obj.line.closed.tolist() == [True, True]
+    file = tmp_path / "two.svg"
+    file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><circle r="20"/><rect width="9" height="4"/></svg>')
+    user.window.target_commands.targets_from_files([file])
+    assert user.obj.targets[-1].name == "two" and user.obj.targets[-1].match.line.strand_count == 2
