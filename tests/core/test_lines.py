@@ -4,18 +4,27 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.edits.lines import set_curve
+from fictilis.core.edits.lines import match_of, set_curve, set_match, stack_lines, target_from_line
 from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.edits.targets import add_in_between, target_from_mesh, target_from_points
 from fictilis.core.edits.timeline import add_camera
+from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import BadFile, EditRefused, NotATarget
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.geometry.kinds import Line
+from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.lines import reshaping
+from fictilis.core.geometry.lines.forms import circle
+from fictilis.core.geometry.lines.measuring import strands as measured
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
+from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.delta_bank import mixed_points
+from fictilis.core.mix.relay import poses
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.operations.table import Subject
+from fictilis.core.scene import Deltas, Pick, Scene
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links
@@ -172,3 +181,122 @@ def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip):
     assert hit.face == -1 and set(hit.points) == {4, 5} and np.linalg.norm(hit.place - between) < 0.6
     assert drawn[int(at[1]) - 2 : int(at[1]) + 3, int(at[0]) - 2 : int(at[0]) + 3].any()
     assert hit_shape(red.geometry, points, camera, (5.0, 5.0), (320, 240)) is None
+
+
+RESHAPED = {
+    "insert": lambda line: reshaping.insert_points(line, np.array([3, 14])),
+    "delete": lambda line: reshaping.delete_points(line, np.array([2, 15])),
+    "split": lambda line: reshaping.split(line, np.array([4, 15])),
+    "join itself": lambda line: reshaping.join(line, np.array([0, 11])),
+    "open": lambda line: reshaping.close(line, np.array([13]), False),
+    "reverse": lambda line: reshaping.reverse(line, np.zeros(0, int)),
+    "first": lambda line: reshaping.start_at(line, np.array([15])),
+    "rebuild": lambda line: reshaping.rebuild(line, whip_points(), 17, 3, False, False),
+}
+
+
+@pytest.mark.parametrize("change", RESHAPED)
+@pytest.mark.parametrize("degree", [1, 3])
+def test_what_is_changed_of_a_line_is_changed_of_every_target(whip, change, degree):
+    """The mix of the changed line is the changed mix: with mask, in-between, sweep and widths."""
+    line = replace(WHIP, degree=degree, widths=np.linspace(0.5, 2, 20))
+    scene = set_mask(whip.with_object(replace(whip.object(OBJ), geometry=line)), OBJ, "t1", np.linspace(0, 1, 20))
+    obj = scene.object(OBJ)
+    carry = RESHAPED[change](line)
+    new = carry_through(scene, OBJ, carry).object(OBJ)
+    assert new.geometry is carry.geometry and np.allclose(new.line.widths, carry.matrix @ line.widths)
+    for weight in (0.0, 0.3, 1.0):
+        points = mixed_points(obj, shares_at(obj, 0.0, {"t1": weight}))
+        assert np.allclose(mixed_points(new, shares_at(new, 0.0, {"t1": weight})), carry.base(points), atol=1e-9)
+
+
+def test_strands_after_each_change():
+    def told(carry):
+        return carry.geometry.counts.tolist(), carry.geometry.closed.tolist()
+
+    wanted = {
+        "insert": ([13, 9], [False, True]), "delete": ([11, 7], [False, True]), "split": ([5, 8, 9], [False] * 3),
+        "join itself": ([12, 8], [True, True]), "open": ([12, 8], [False, False]), "reverse": ([12, 8], [False, True]),
+        "first": ([12, 8], [False, True]), "rebuild": ([17, 17], [False, True]),
+    }  # fmt: skip
+    assert {name: told(change(WHIP)) for name, change in RESHAPED.items()} == wanted
+    three = reshaping.split(WHIP, np.array([4]))
+    assert told(reshaping.join(three.geometry, np.array([4, 5]))) == ([13, 8], [False, True])
+    assert told(reshaping.delete_points(WHIP, np.arange(1, 13))) == ([7], [True])
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda: reshaping.delete_points(WHIP, np.arange(20)), "Nothing would be left"),
+        (lambda: reshaping.split(WHIP, np.array([0, 11])), "nothing to be cut off"),
+        (lambda: reshaping.join(WHIP, np.array([0, 13])), "two ends of open strands"),
+        (lambda: reshaping.join(WHIP, np.array([0])), "two ends of open strands"),
+        (lambda: reshaping.start_at(WHIP, np.array([3])), "one point of a closed strand"),
+        (lambda: reshaping.insert_points(WHIP, np.zeros(0, int)), "Pick two points"),
+        (lambda: reshaping.rebuild(WHIP, whip_points(), 2, 1, True, False), "needs 3"),
+        (lambda: reshaping.close(reshaping.delete_points(WHIP, np.arange(2, 12)).geometry, np.array([0])), "two points cannot"),
+    ],
+)
+def test_what_cannot_be_changed_is_said(change, said):
+    with pytest.raises(EditRefused, match=said):
+        change()
+
+
+@pytest.mark.parametrize("strands", [1, 2, 4])
+@pytest.mark.parametrize("degree", [1, 3])
+def test_a_line_of_other_strands_becomes_a_target(whip, strands, degree):
+    """More strands grow out of single places of the base; fewer leave strands that shrink to one. Saved, opened, shifted."""
+    rng = np.random.default_rng(strands)
+    counts = rng.integers(4, 30, strands)
+    other = Line(starts=np.cumsum([0, *counts]), closed=np.arange(strands) % 2 == 1, degree=degree)
+    points = rng.normal(size=(counts.sum(), 3)) * 8
+    scene, target_id, grown = target_from_line(whip, OBJ, "Odd", Match(other, points))
+    obj = scene.object(OBJ)
+    assert grown == max(strands - 2, 0) and obj.line.strand_count == max(strands, 2)
+    extra = obj.base[20:]
+    for a, b in zip(obj.line.starts[2:-1], obj.line.starts[3:], strict=True):
+        assert np.ptp(extra[a - 20 : b - 20], axis=0).max() == 0
+    full = full_shape(obj, target_id)
+    fine = np.concatenate([s.at(s.places(np.linspace(0, 1, 4000))) for s in measured(other, points)])
+    own = [full[a:b] for a, b in zip(obj.line.starts, obj.line.starts[1:], strict=False)]
+    assert sum(np.ptp(part, axis=0).max() < 1e-9 for part in own) == max(2 - strands, 0)
+    for part in own:
+        gaps = np.linalg.norm(part[:, None] - fine[None], axis=2).min(axis=1)
+        assert gaps.max() < 0.2  # on the other line
+    assert match_of(obj, obj.target(target_id)) is obj.target(target_id).match
+    shifted = set_match(scene, OBJ, target_id, 0.2, True, False)
+    again = set_match(shifted, OBJ, target_id, 0.0, False, False).object(OBJ).target(target_id)
+    assert np.array_equal(again.deltas.offsets, obj.target(target_id).deltas.offsets)
+    moved = move_shape(scene, OBJ, ShapeRef(target_id), Deltas(np.array([3]), np.ones((1, 3))))
+    assert match_of(moved.object(OBJ), moved.object(OBJ).target(target_id)) is None
+    with pytest.raises(EditRefused, match="not a matched line any more"):
+        set_match(moved, OBJ, target_id, 0.2, False, False)
+
+
+def test_a_stack_runs_through_all_lines_and_back(whip):
+    others = [(f"Loop {n}", Match(*circle(5.0 + n, 9 + n)[::-1])) for n in range(3)]
+    scene, row, grown = stack_lines(whip, OBJ, others, "Row", 0.0, 10.0, back=True)
+    obj = scene.object(OBJ)
+    assert grown == 0 and [key.frame for key in poses(obj, row)] == [0, 10, 20, 30, 40]
+    assert np.allclose(evaluate_object(obj, 20.0), full_shape(obj, obj.targets[2].id))
+    assert np.allclose(evaluate_object(obj, 40.0), obj.base) and [t.name for t in obj.targets[1:]] == [n for n, _ in others]
+
+
+def test_edges_of_a_mesh_become_a_line_that_moves_as_it_does(sheet):
+    subject = Subject(sheet, OBJ, ("t1",), Pick("points", [10, 11, 12, 13, 14]))
+    made = OPERATIONS["line-from-edges"].make(subject, {"name": "Middle"})
+    line = made.scene.object(made.object_id)
+    assert line.name == "Middle" and line.line.counts.tolist() == [5] and len(line.targets) == len(sheet.object(OBJ).targets)
+    assert np.allclose(full_shape(line, line.targets[0].id), full_shape(sheet.object(OBJ), "t1")[[10, 11, 12, 13, 14]])
+    made = OPERATIONS["line-from-edges"].make(subject, {"border": True})
+    assert made.scene.object(made.object_id).line.closed.tolist() == [True]
+
+
+def test_a_sweep_runs_along_each_strand_and_needs_a_line(whip, sheet):
+    whip, plain = target_from_points(whip, OBJ, "Rise", whip_points() + [0, 2, 0])
+    made = OPERATIONS["target-sweep"].make(Subject(whip, OBJ, (plain,)), {"way": "line"}).scene
+    field = made.object(OBJ).target(plain).sweep.field
+    assert field[0] == 0 and field[11] == 1 and np.all(np.diff(field[:12]) > 0) and field[12] == 0 and field[19] < 1
+    with pytest.raises(EditRefused, match="needs a line"):
+        OPERATIONS["target-sweep"].make(Subject(sheet, OBJ, ("t1",)), {"way": "line"})

@@ -7,7 +7,7 @@ natural at open ends) or half-way between them (degree 2).
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from fictilis.core.geometry.kinds import Line
 STEPS = 8  # samples of a segment of a curve
 MOST_SAMPLES = 200_000  # of a line, beyond which segments get fewer
 LEAST_SHARE = 1e-9  # shares of points far along the strand that are left out
+LEAST_SEEN = 1e-5  # those left out for pictures
 
 
 def degree_of(count: int, degree: int, closed: bool) -> int:
@@ -136,7 +137,7 @@ def controls(count: int, closed: bool, degree: int) -> np.ndarray:
     return np.linalg.inv(shares(count, closed, degree, False, np.arange(float(count))).toarray())
 
 
-class Drawn(Struct, frozen=True, eq=False, weakref=True):
+class Drawn(Struct, frozen=True, eq=False, weakref=True, dict=True):
     """What is drawn of a line: ``line``, of degree 1, whose points are ``matrix`` (q, n) times the line's own (None: they are
     the same); ``places`` (q,): how far each lies along its strand, in segments, counted on through all strands' points."""
 
@@ -146,7 +147,17 @@ class Drawn(Struct, frozen=True, eq=False, weakref=True):
 
     def of(self, points: np.ndarray) -> np.ndarray:
         """(q, …): the drawn points of a line's points (n, …), or of any numbers that its points have."""
-        return points if self.matrix is None else (self.matrix @ points).astype(points.dtype, copy=False)
+        if self.matrix is None:
+            return points
+        return (self._for_pictures if points.dtype == np.float32 else self.matrix) @ points
+
+    @cached_property
+    def _for_pictures(self) -> Any:
+        """In float32, without the shares that it cannot show."""
+        out = self.matrix.astype(np.float32)
+        out.data[np.abs(out.data) < LEAST_SEEN] = 0.0
+        out.eliminate_zeros()
+        return out
 
 
 @cached_by_identity
