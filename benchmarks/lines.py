@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
 from benchmarks.measure import Row, medians, ms
-from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.kinds import Line, Match, Tube
+from fictilis.core.geometry.lines.forms import helix
 from fictilis.core.geometry.lines.matching import matched
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import round_profile, tube_mesh, tube_points
+from fictilis.core.geometry.normals import point_normals
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.scene import Deltas, MorphObject, Target
@@ -71,5 +75,14 @@ def curve() -> list[Row]:
     return [Row(what, t["curve"] / t["read"], None, True, f"{ms(t['curve'])} for {len(made):,} samples")]
 
 
+def tube() -> list[Row]:
+    points, line = helix(25.0, 100.0, 4.0, 600)
+    line = replace(line, degree=1, widths=np.full(600, 6.0), tube=Tube(round_profile(16)))
+    mesh, solid = tube_mesh(line), tube_points(line, points).astype(np.float32)
+    t = medians({"tube": lambda: tube_points(line, points), "normals": lambda: point_normals(mesh, solid)}, 9)
+    what = "a tube of 600 × 16 / its normals"
+    return [Row(what, t["tube"] / t["normals"], 3.0, True, f"{ms(t['tube'])} to {ms(t['normals'])}")]
+
+
 def rows() -> list[Row]:
-    return [*mix(), *match(), *curve()]
+    return [*mix(), *match(), *curve(), *tube()]

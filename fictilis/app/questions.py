@@ -31,7 +31,8 @@ from fictilis.core.edits.forms import add_form, point_count
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import blended
 from fictilis.core.scene import Deltas, Scene
-from fictilis.render.renderer import Ground, Light, Renderer
+from fictilis.render.items import Ground, Light
+from fictilis.render.renderer import Renderer
 
 T = TypeVar("T")
 SEEN_LIVE = 200_000  # points of a form that is shown while its numbers are typed

@@ -60,7 +60,8 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.scene import MorphObject
 from fictilis.core.shaping.dabs import prepare
-from fictilis.render.renderer import Ground, Light, Renderer
+from fictilis.render.items import Ground, Light
+from fictilis.render.renderer import Renderer
 
 T = TypeVar("T")
 WIDTH, HEIGHT = 1280, 800

@@ -147,7 +147,21 @@ def _set_blend(obj: MorphObject, value: float) -> MorphObject:
 BLEND_KIND = ChannelKind(
     BLEND, "Blend", "object", lambda o: o.blend.amount if o.blend else 0.0, _set_blend, fixed(0.0, 1.0), colour="#B9821A"
 )
+
+
+def _drawn_kind(end: int, name: str) -> ChannelKind:
+    def put(obj: MorphObject, value: float) -> MorphObject:
+        return replace(obj, drawn=(value, obj.drawn[1]) if end == 0 else (obj.drawn[0], value))
+
+    channel_id = LINE_IDS[end]
+    return ChannelKind(
+        channel_id, name, "object", lambda o: o.drawn[end], put, fixed(0.0, 1.0), rest=float(end), colour="#2A8FA3"
+    )
+
+
+LINE_IDS = ("line.start", "line.end")
+LINE_KINDS = {kind.id: kind for kind in (_drawn_kind(0, "Drawn from"), _drawn_kind(1, "Drawn to"))}
 OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
 CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
 BLENT_KINDS = {BLEND: BLEND_KIND} | OBJECT_KINDS
-OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | {BLEND}  # ids that no target may have
+OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND}  # ids that no target may have

@@ -21,11 +21,14 @@ from fictilis.core.channel_kinds import (
     CAMERA_KINDS,
     LEAST_DISTANCE,
     LEAST_SCALE,
+    LINE_IDS,
+    LINE_KINDS,
     OBJECT_KINDS,
     ChannelKind,
     fixed,
 )
 from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
@@ -36,6 +39,9 @@ from fictilis.core.timeline import SceneCamera, lanes_by_channel
 Owner = MorphObject | SceneCamera
 FRONT = front_of("")
 RECENT = 8  # evaluations kept
+
+
+OWN_LINE_KINDS, BLENT_LINE_KINDS = OBJECT_KINDS | LINE_KINDS, BLENT_KINDS | LINE_KINDS
 
 
 class ChannelRef(NamedTuple):
@@ -171,6 +177,8 @@ def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
     """The kinds of an owner but for weights, by id."""
     if isinstance(owner, SceneCamera):
         return CAMERA_KINDS
+    if isinstance(owner.geometry, Line):
+        return BLENT_LINE_KINDS if owner.blend is not None else OWN_LINE_KINDS
     return OBJECT_KINDS if owner.blend is None else BLENT_KINDS
 
 
@@ -320,21 +328,23 @@ def _own_values(owner: Owner) -> dict[str, float]:
 
 
 class Stand(Struct, frozen=True):
-    """How an object stands at a frame."""
+    """How an object stands at a frame; a line is ``drawn`` from one fraction of each strand's length to another."""
 
     transform: Transform
     opacity: float
     visible: bool
+    drawn: tuple[float, float] = WHOLE
 
 
 def stand_at(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> Stand:
     """Where an object is at a frame, how opaque, and whether it is seen."""
-    if not posed and obj.blend is None and all(lane.channel not in OBJECT_KINDS for lane in obj.lanes):
-        return Stand(obj.transform, obj.appearance.opacity, obj.visible)
+    if not posed and obj.blend is None and all(lane.channel not in OWN_LINE_KINDS for lane in obj.lanes):
+        return Stand(obj.transform, obj.appearance.opacity, obj.visible, obj.drawn)
     at = values_at(obj, frame, posed, fps)
     rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("position", "rotation", "scale")}
     rows["scale"] = tuple(v if abs(v) >= LEAST_SCALE else LEAST_SCALE for v in rows["scale"])
-    return Stand(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5)
+    drawn = WHOLE if not isinstance(obj.geometry, Line) else (at[LINE_IDS[0]], at[LINE_IDS[1]])
+    return Stand(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5, drawn)
 
 
 def camera_at(camera: SceneCamera, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> SceneCamera:

@@ -11,7 +11,7 @@ from msgspec.structs import force_setattr, replace
 from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh
+from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
 from fictilis.core.names import number_of
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
@@ -185,7 +185,8 @@ class FormNumbers(Struct, frozen=True):
 
 
 class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
-    """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it."""
+    """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it. A line is ``drawn`` from one
+    fraction of each strand's length to another."""
 
     id: str
     name: str
@@ -202,8 +203,10 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     mixes: tuple[StoredMix, ...] = ()
     form: FormNumbers | None = None
     blend: Blend | None = None
+    drawn: tuple[float, float] = WHOLE
 
     def __post_init__(self) -> None:
+        plain_numbers(self, "drawn")
         force_setattr(self, "base", frozen(self.base, np.float64, 3))
         if len(self.base) != self.geometry.point_count:
             raise ValueError(f"{len(self.base)} base points, but the {self.geometry.kind} counts {self.geometry.point_count}")

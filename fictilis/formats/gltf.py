@@ -12,11 +12,15 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.affine import rgb
+from fictilis.core.arrays import lengths
+from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.channels import stand_at
 from fictilis.core.edits.clips import choose_clip
+from fictilis.core.edits.topology import as_drawn, shown_points
 from fictilis.core.errors import EditRefused
+from fictilis.core.evaluate import evaluate_object
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
-from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
@@ -62,6 +66,8 @@ class _Buffer:
 
 
 SAID_FROM = 1e-4  # of a weight
+SAID_CM = 1e-4
+LOOKED_AT = 25  # frames at which a tube is looked at
 
 
 class _Vertices(Struct, frozen=True, eq=False, weakref=True):
@@ -172,9 +178,23 @@ def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
     fading = [obj.name for obj in shown if any(lane.channel in ("opacity", "visible") for lane in obj.lanes)]
     if fading:
         out.append(f"glTF holds no keys of opacity and visibility; those of {', '.join(fading)} were left out.")
+    partly = [o.name for o in scene.objects if o.drawn != WHOLE or any(lane.channel in LINE_IDS for lane in o.lanes)]
+    if partly:
+        out.append(f"Lines are written whole, not as far as they are drawn: {', '.join(partly)}.")
+    tubes = [_tube_words(scene, o) for o in scene.objects if isinstance(o.geometry, Line) and o.geometry.tube is not None]
+    out += [words for words in tubes if words]
     if scene.cameras:
         out.append(f"Cameras are not written; {', '.join(c.name for c in scene.cameras)} was left out.")
     return out
+
+
+def _tube_words(scene: Scene, obj: MorphObject) -> str:
+    """How far the mesh of a tube is off the tube itself while its targets are mixed, or nothing."""
+    solid, far = as_drawn(obj), 0.0
+    for frame in np.unique(np.round(np.linspace(*scene.span, LOOKED_AT))):
+        own, its = (evaluate_object(o, float(frame), scene.fps) for o in (obj, solid))
+        far = max(far, float(lengths(shown_points(obj, own) - its).max(initial=0.0)))
+    return f"The tube of {obj.name} is exact at its targets, and up to {far:.2g} cm off between." if far > SAID_CM else ""
 
 
 def _material(g: Any, obj: MorphObject) -> Any:

@@ -48,6 +48,7 @@ from fictilis.formats.native_records import (
     TargetRecord,
     TextureRecord,
     TransformRecord,
+    TubeRecord,
     ViewRecord,
     array_out_of_proportion,
     fields_of,
@@ -126,9 +127,10 @@ def _clip(clip: Clip) -> ClipRecord:
 
 def _line(g: Line, store: Callable[[np.ndarray], str]) -> LineRecord:
     widths = None if g.widths is None else store(g.widths)
+    tube = None if g.tube is None else TubeRecord(**fields_of(g.tube, TubeRecord) | {"profile": store(g.tube.profile)})
     return LineRecord(
-        points=g.counts.tolist(), closed=g.closed.tolist(), degree=g.degree, through=g.through, widths=widths
-    )  # fmt: skip
+        points=g.counts.tolist(), closed=g.closed.tolist(), degree=g.degree, through=g.through, widths=widths, tube=tube
+    )
 
 
 def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | LineRecord:
@@ -177,7 +179,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
-            lanes=_lanes(o.lanes), locked=o.locked,
+            lanes=_lanes(o.lanes), locked=o.locked, drawn=o.drawn,
             groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,

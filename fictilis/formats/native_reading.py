@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import io
-import re
 import zipfile
-from collections import Counter
-from collections.abc import Iterable
 from pathlib import Path
 
 import msgspec
@@ -15,21 +12,11 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
-from fictilis.core.channel_kinds import OWN_IDS
-from fictilis.core.edits.clips import checked_lanes
-from fictilis.core.edits.correctives import checked_rule
-from fictilis.core.edits.forms import FORMS, defaults
-from fictilis.core.edits.keys import checked_keys
-from fictilis.core.edits.sweeps import checked_sweep
-from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
-from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh
-from fictilis.core.mix.relay import relay_of
+from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
-    BLEND,
     PICK_KINDS,
-    RELAY_PATHS,
     Deltas,
     FormNumbers,
     Group,
@@ -41,15 +28,14 @@ from fictilis.core.scene import (
     StoredMix,
     Target,
     Transform,
-    lane_homes,
 )
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, SavedView, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
+from fictilis.formats.native_checks import check_parts
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
-    MOST_ID,
     MOST_KEYS,
     BlendRecord,
     CameraRecord,
@@ -69,6 +55,7 @@ from fictilis.formats.native_records import (
     SweepRecord,
     TargetRecord,
     TextureRecord,
+    TubeRecord,
     ViewRecord,
     array_out_of_proportion,
     fields_of,
@@ -76,7 +63,6 @@ from fictilis.formats.native_records import (
 )
 
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
-COLOUR = re.compile("#[0-9a-fA-F]{6}")
 
 
 class _Archive:
@@ -195,7 +181,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             tuple(_clip(c) for c in record.clips),
             record.clip,
         )
-        _check(archive, scene)
+        check_parts(archive, scene)
         return scene
     except BadFile:
         raise
@@ -251,7 +237,7 @@ class _ObjectReader:
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
-            _blend(item.blend),
+            _blend(item.blend), item.drawn,
         )  # fmt: skip
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
@@ -272,8 +258,11 @@ class _ObjectReader:
         widths = None if record.widths is None else self.archive.array(record.widths, "<f8")
         return Line(
             starts=np.cumsum([0, *record.points]), closed=np.array(record.closed, bool), degree=record.degree,
-            through=record.through, widths=widths,
+            through=record.through, widths=widths, tube=None if record.tube is None else self._tube(record.tube),
         )  # fmt: skip
+
+    def _tube(self, record: TubeRecord) -> Tube:
+        return Tube(**fields_of(record, TubeRecord) | {"profile": self.archive.array(record.profile, "<f8", 2)})
 
     def _match(self, record: MatchRecord) -> Match:
         points = self.archive.array(record.points, "<f8", 3)
@@ -341,110 +330,3 @@ class _ObjectReader:
             raise fail(f"{name}: the texture “{record.name}” has {record.tiles} fields")
         image = None if record.image is None else self.archive.array(record.image, "|u1").tobytes()
         return Texture(record.name, image, projected, record.tiles)
-
-
-def _once(archive: _Archive, values: Iterable[str], what: str) -> None:
-    twice = [value for value, count in Counter(values).items() if count > 1]
-    if twice:
-        raise archive.fail(f"{what} “{min(twice)}” stands twice")
-
-
-def _check(archive: _Archive, scene: Scene) -> None:
-    """What the parts cannot see of each other."""
-    _check_time(archive, scene)
-    _once(archive, (o.id for o in scene.objects), "the object id")
-    _once(archive, (o.name for o in scene.objects), "the object name")
-    _once(archive, (v.name for v in scene.views), "the view")
-    _once(archive, (owner.id for owner in scene.owners), "the id")
-    _once(archive, (c.name for c in scene.cameras), "the camera")
-    for obj in scene.objects:
-        _once(archive, (t.link for t in obj.targets if t.link is not None), f"in {obj.name} the link")
-    for view in scene.views:
-        if not 0 < view.distance < 1e9:
-            raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")
-    for obj in scene.objects:
-        _check_object(archive, obj)
-    for camera in scene.cameras:
-        if not 0 < camera.distance < 1e9 or not 1 <= camera.lens <= 170:
-            raise archive.fail(f"{camera.name} stands {camera.distance:g} cm away and sees {camera.lens:g} degrees")
-    for owner in scene.owners:
-        _once(archive, (lane.channel for lane in owner.lanes), f"in {owner.name} the lane of")
-        for lane in owner.lanes:
-            checked_keys(owner, lane.channel, lane.curve.keys)
-    _check_clips(archive, scene)
-
-
-def _check_clips(archive: _Archive, scene: Scene) -> None:
-    _once(archive, (c.id for c in scene.clips), "the clip id")
-    _once(archive, (c.name for c in scene.clips), "the clip")
-    if (scene.clip is None) is bool(scene.clips) or scene.clips and scene.clip not in {c.id for c in scene.clips}:
-        raise archive.fail(f"it has {len(scene.clips)} clips, and “{scene.clip}” in hand")
-    objects = {o.id: o for o in scene.objects}
-    for obj in scene.objects:
-        if obj.blend is not None:
-            checked_lanes(obj, obj.blend.lanes, lane_homes(obj))
-    for clip in scene.clips:
-        _once(archive, (p.owner for p in clip.parts), f"in {clip.name} the object")
-        longest = LONGEST_RANGE
-        if not -longest <= clip.start < clip.end <= longest or clip.id == scene.clip and clip.parts:
-            raise archive.fail(f"its clip {clip.name} runs from {clip.start:g} to {clip.end:g}")
-        if clip.played is not None and not clip.start <= clip.played[0] < clip.played[1] <= clip.end:
-            raise archive.fail(f"its clip {clip.name} plays {clip.played[0]:g} to {clip.played[1]:g}")
-        for part in clip.parts:
-            if part.owner not in objects:
-                raise archive.fail(f"its clip {clip.name} moves {part.owner}, which is not there")
-            obj = objects[part.owner]
-            checked_lanes(obj, tuple(x for x in part.lanes if part.blend is None or x.channel != BLEND), lane_homes(obj))
-            if part.blend is not None:
-                checked_lanes(obj, part.blend.lanes, lane_homes(obj))
-
-
-def _check_time(archive: _Archive, scene: Scene) -> None:
-    longest = LONGEST_RANGE
-    if not 0.1 <= scene.fps <= 1000 or not -longest <= scene.start < scene.end <= longest:
-        raise archive.fail(f"its rate is {scene.fps:g} and its range {scene.start:g} to {scene.end:g}")
-    set_sound(scene, scene.sound)
-    frames = [m.frame for m in scene.markers]
-    if any(b - a <= 1e-6 for a, b in zip(frames, frames[1:], strict=False)):
-        raise archive.fail("its markers are out of order")
-    if not 0 <= scene.id_floor < MOST_ID:
-        raise archive.fail(f"it says that ids up to {scene.id_floor} are gone; that is from 0 to {MOST_ID:,}")
-    if scene.played is not None and not scene.start <= scene.played[0] < scene.played[1] <= scene.end:
-        raise archive.fail(f"it plays {scene.played[0]:g} to {scene.played[1]:g}, out of {scene.start:g} to {scene.end:g}")
-
-
-def _check_object(archive: _Archive, obj: MorphObject) -> None:
-    for values, what in (
-        ((t.id for t in obj.targets), "target id"), ((t.name for t in obj.targets), "target name"),
-        ((g.id for g in obj.groups), "group id"), ((p.name for p in obj.picks), "pick"), ((m.name for m in obj.mixes), "mix"),
-    ):  # fmt: skip
-        _once(archive, values, f"in {obj.name} the {what}")
-    if not 0 <= obj.appearance.opacity <= 1:
-        raise archive.fail(f"{obj.name} has the opacity {obj.appearance.opacity:g}")
-    if obj.form is not None and (obj.form.kind not in FORMS or {n for n, _ in obj.form.numbers} - set(defaults(obj.form.kind))):
-        raise archive.fail(f"{obj.name} was made as “{obj.form.kind[:20]}” with numbers that no form has")
-    for colour in (obj.appearance.colour, *(t.colour for t in obj.targets)):
-        if not COLOUR.fullmatch(colour):
-            raise archive.fail(f"“{colour[:20]}” is no colour")
-    known = {t.id for t in obj.targets} | OWN_IDS
-    for group in obj.groups:
-        if group.relay is None:
-            continue
-        if group.relay not in RELAY_PATHS or group.id in known:
-            raise archive.fail(f"{group.name} is a relay with the id {group.id} and the path “{group.relay}”")
-        lane = obj.lane(group.id)
-        if lane is not None and lane.modifiers:
-            raise archive.fail(f"the relay {group.name} has modifiers on its lane")
-    for target in obj.targets:
-        if target.id in OWN_IDS:
-            raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
-        obj.ancestors(target)
-        checked_rule(obj, target)
-        checked_sweep(obj, target)
-        if target.group is not None and obj.group(target.group) is None:
-            raise archive.fail(f"{target.name} stands in the group {target.group}, which is not there")
-        relay = relay_of(obj, target)
-        if relay is not None and target.in_betweens:
-            raise archive.fail(f"{target.name} has in-betweens, but is a shape of the relay {relay.name}")
-    for target_id in (t for m in obj.mixes for t, _ in m.weights):
-        obj.target(target_id)

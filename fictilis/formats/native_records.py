@@ -62,6 +62,13 @@ class SweepRecord(_Strict, kw_only=True):
     until: str | None = None
 
 
+class TubeRecord(_Strict, kw_only=True):
+    profile: str
+    twist: float
+    caps: bool
+    word: str
+
+
 class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
     """One strand after another: its number of points, and whether it is closed."""
 
@@ -70,6 +77,7 @@ class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
     degree: int = 1
     through: bool = True
     widths: str | None = None
+    tube: TubeRecord | None = None
 
 
 class MatchRecord(_Strict, kw_only=True):
@@ -236,6 +244,7 @@ class ObjectRecord(_Strict, kw_only=True):
     opacity: float = 1.0
     form: FormRecord | None = None
     blend: BlendRecord | None = None
+    drawn: tuple[float, float] = (0.0, 1.0)
 
 
 class SceneRecord(_Strict, kw_only=True):

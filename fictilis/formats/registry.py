@@ -10,7 +10,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
+from fictilis.core.channels import stand_at
 from fictilis.core.edits.objects import add_objects
+from fictilis.core.edits.topology import shown_points
 from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.names import tidy_name
@@ -36,7 +38,11 @@ class Format(Struct, frozen=True):
 
 def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
     meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
-    data = [_data(obj, obj.name, evaluate_object(obj, frame, scene.fps)) for obj in meshes]
+    data = []
+    for obj in meshes:
+        own = scene.object(obj.id)
+        points = shown_points(own, evaluate_object(own, frame, scene.fps), stand_at(own, frame, fps=scene.fps).drawn)
+        data.append(_data(obj, obj.name, points))
     write_obj(path, data, f"the mix at frame {frame:g}")
     return left_out
 

@@ -20,7 +20,7 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import MorphObject, Scene, Transform
-from fictilis.render.renderer import Cloth, DrawItem
+from fictilis.render.items import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
 T = TypeVar("T")
@@ -171,6 +171,6 @@ def worn_item(item: StageItem, key: Hashable) -> DrawItem:
     look = item.obj.appearance
     cloth = None if look.texture is None else cloth_of(item.obj.geometry, look.texture)
     return DrawItem(
-        key, item.obj.geometry, item.points, item.normals, item.matrix, item.revision, colour=look.colour, smooth=look.smooth,
-        alpha=item.opacity, cloth=cloth,
+        key, item.obj.geometry, item.points, item.normals, item.matrix, (item.revision, item.drawn), colour=look.colour,
+        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn,
     )  # fmt: skip

@@ -5,80 +5,23 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
+from itertools import count
 from pathlib import Path
 from typing import Any
 
 import moderngl
 import numpy as np
-from msgspec import Struct
 
 from fictilis.core.affine import rgb
-from fictilis.core.geometry.kinds import Geometry, Line
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import edges, triangles
 from fictilis.render.camera import Camera
 from fictilis.render.context import off_screen
+from fictilis.render.items import DrawItem, Ground, Light, tube_item
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
-PLUM = "#46163F"
-DEEP = "#1D4E63"  # the other end of a tint that goes both ways
-
-
-class Light(Struct, frozen=True):
-    """The key light, seen from the viewer: degrees to the right and up, and its strength; 1 as shipped."""
-
-    right: float = -47.0
-    up: float = 43.0
-    strength: float = 1.0
-
-    def direction(self) -> np.ndarray:
-        """(3,) right, up, toward the viewer."""
-        across, above = np.radians(self.right), np.radians(self.up)
-        return np.array([np.sin(across) * np.cos(above), np.sin(above), np.cos(across) * np.cos(above)])
-
-
-class Cloth(Struct, frozen=True, eq=False, weakref=True):
-    """A texture laid over a mesh: coordinates (3t, 2) float32 of the triangles' corners, nan where there are none.
-
-    ``image`` (h, w, 3) uint8, its top row first, or None for a checker of ``tiles`` fields.
-    """
-
-    coordinates: np.ndarray
-    image: np.ndarray | None = None
-    tiles: float = 16.0
-
-
-class DrawItem(Struct, eq=False):
-    """One object in a picture.
-
-    key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
-    points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
-    edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None.
-    """
-
-    key: Hashable
-    geometry: Geometry
-    points: np.ndarray
-    normals: np.ndarray
-    matrix: np.ndarray
-    revision: object = None
-    colour: str = "#CC8C70"
-    tint: np.ndarray | None = None
-    tint_colour: str = PLUM
-    low_colour: str = DEEP
-    smooth: bool = True
-    alpha: float = 1.0
-    wire: str | None = None
-    marks: np.ndarray | None = None
-    point_colours: tuple[str | None, str] | None = None
-    edge_marks: np.ndarray | None = None
-    cloth: Cloth | None = None
-
-
-class Ground(Struct, frozen=True):
-    top: str = "#E6DED1"
-    bottom: str = "#CFC3B1"
 
 
 class _Buffers:
@@ -175,7 +118,7 @@ class _Buffers:
             if array.size:
                 buffer.write(np.ascontiguousarray(array))
         if self.strands is not None:
-            self.strands.fill(item.points, item.tint)
+            self.strands.fill(item.points, item.tint, item.drawn)
 
     def release(self) -> None:
         for part in (self.surface, self.points, self._wire, self._edges, self.triangles, self.position, self.normal,
@@ -221,6 +164,8 @@ class Renderer:
         self._buffers: OrderedDict[Hashable, _Buffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
+        self._tubes: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
+        self._made = count()
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
         self._pixel = 1.0  # of 1 cm, one before the eye
         self.unfinished = False
@@ -252,7 +197,7 @@ class Renderer:
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
         items = sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1)
-        marks = [(item.key, item.revision, item.matrix.tobytes(), item.alpha, item.wire, item.point_colours) for item in items]
+        marks = [(i.key, i.revision, i.matrix.tobytes(), i.alpha, i.wire, i.point_colours, i.drawn) for i in items]
         picture = (frame, camera, ground, self.light)
         done = len(self._begun[1]) if self._begun is not None else 0
         if self._begun is None or self._begun[0] != picture or self._begun[1] != marks[:done] or done >= len(marks):
@@ -337,6 +282,7 @@ class Renderer:
 
     def forget(self) -> None:
         """Release what is kept of the items drawn so far."""
+        self._tubes.clear()
         with self.ctx:
             while self._buffers:
                 self._buffers.popitem()[1].release()
@@ -383,7 +329,10 @@ class Renderer:
             self._draw_surface(item, buffers)
             self.ctx.depth_func = "<"
         self.ctx.polygon_offset = (0.0, 0.0)
-        if buffers.strands is not None:
+        if isinstance(item.geometry, Line) and item.geometry.tube is not None:
+            self._draw_item(self._tube(item), factor)
+            self.plain["model"].write(model)
+        elif buffers.strands is not None:
             self._draw_line(item, buffers.strands, model, factor)
         if item.wire or item.point_colours:
             self._draw_plain(item, buffers, model, factor)
@@ -398,6 +347,20 @@ class Renderer:
         if texture is not None:
             texture.use(0)
         array.render(moderngl.TRIANGLES)
+
+    def _tube(self, item: DrawItem) -> DrawItem:
+        """The surface of a line's tube, made anew when the line is another or elsewhere."""
+        made_of, kept = (item.geometry, item.revision, item.drawn), self._tubes.get(item.key)
+        if kept is None or kept[0][0] is not made_of[0] or item.revision is None or kept[0][1:] != made_of[1:]:
+            solid = tube_item(item, number=next(self._made))
+            self._tubes[item.key] = kept = (made_of, solid)
+            while len(self._tubes) > KEPT_BUFFERS:
+                self._tubes.popitem(last=False)
+        self._tubes.move_to_end(item.key)
+        solid = kept[1]
+        solid.matrix, solid.alpha, solid.colour, solid.smooth = item.matrix, item.alpha, item.colour, item.smooth
+        solid.tint_colour, solid.low_colour = item.tint_colour, item.low_colour
+        return solid
 
     def _draw_line(self, item: DrawItem, strands: Strands, model: bytes, factor: int) -> None:
         """The strands of an object without faces, in its own colour."""

@@ -12,7 +12,8 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.items import DrawItem, Ground
+from fictilis.render.renderer import Renderer
 from fictilis.render.stage import Stage, StageWish
 
 START_YAW, START_PITCH = 18.0, 6.0

@@ -14,6 +14,7 @@ from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, p
 from fictilis.core.channels import Stand, stand_at
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
+from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
@@ -30,7 +31,7 @@ LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at
 class StageItem(Struct, eq=False):
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
-    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1.
+    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1; lines are ``drawn`` so far.
     """
 
     obj: MorphObject
@@ -45,6 +46,7 @@ class StageItem(Struct, eq=False):
     shares: np.ndarray | None = None
     live: Deltas | None = None
     opacity: float = 1.0
+    drawn: tuple[float, float] = WHOLE
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
@@ -207,7 +209,19 @@ class Stage:
         matrix = (stand.transform if stand else obj.transform).matrix()
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
-            obj, None, shape.points, shape.normals, matrix, shape.revision, obj.name, share, shaped, shares, live, opacity
+            obj,
+            None,
+            shape.points,
+            shape.normals,
+            matrix,
+            shape.revision,
+            obj.name,
+            share,
+            shaped,
+            shares,
+            live,
+            opacity,
+            stand.drawn if stand and not shaped else WHOLE,
         )
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:

@@ -14,7 +14,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.timeline import Sound
-from fictilis.render.renderer import Light
+from fictilis.render.items import Light
 
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]
 

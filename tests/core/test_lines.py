@@ -4,10 +4,13 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import Key
+from fictilis.core.channels import channels, find_channel, stand_at
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import match_of, set_curve, set_match, stack_lines, target_from_line
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
-from fictilis.core.edits.targets import add_in_between, target_from_mesh, target_from_points
+from fictilis.core.edits.targets import add_in_between, set_built_on, target_from_mesh, target_from_points
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import BadFile, EditRefused, NotATarget
@@ -17,6 +20,7 @@ from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.forms import circle
 from fictilis.core.geometry.lines.measuring import strands as measured
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import tube_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
 from fictilis.core.mix.acting import shares_at
@@ -29,6 +33,7 @@ from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.obj import read_obj
 from fictilis.formats.registry import export, export_shapes
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.gltf_player import read_arrays
@@ -124,8 +129,6 @@ def test_a_copy_with_other_strands_is_no_plain_target(whip):
 
 @pytest.mark.parametrize("degree", [1, 3])
 def test_formats_hold_a_line_as_it_is_drawn(whip, sheet, tmp_path, degree):
-    from fictilis.formats.obj import read_obj
-
     scene = set_curve(whip, OBJ, degree, True)
     fine = drawn(scene.object(OBJ).line)
     assert (export(scene, tmp_path / "w.obj") == []) is (degree == 1)
@@ -300,3 +303,73 @@ def test_a_sweep_runs_along_each_strand_and_needs_a_line(whip, sheet):
     assert field[0] == 0 and field[11] == 1 and np.all(np.diff(field[:12]) > 0) and field[12] == 0 and field[19] < 1
     with pytest.raises(EditRefused, match="needs a line"):
         OPERATIONS["target-sweep"].make(Subject(sheet, OBJ, ("t1",)), {"way": "line"})
+
+
+@pytest.fixture
+def hose(whip):
+    """The whip as a tube that is drawn on, with a mask, an in-between and a target built on another."""
+    scene = OPERATIONS["line-tube"].make(Subject(whip, OBJ), {"sides": 6, "width": 0.5, "twist": 40.0}).scene
+    scene = set_mask(scene, OBJ, "t1", np.linspace(0.2, 1, 20))
+    scene, more = target_from_points(scene, OBJ, "Lean", whip_points() + whip_points()[:, [1]] * [1, 0, 0])
+    scene = set_built_on(scene, OBJ, more, "t1")
+    for frame, value in ((0, 0.0), (24, 1.0)):
+        scene = set_key(scene, OBJ, "line.end", Key(frame, value, "linear"))
+    return scene
+
+
+def test_a_tube_is_saved_drawn_on_and_taken_off(hose, tmp_path):
+    write_native(tmp_path / "h.fictilis", hose)
+    assert same(read_native(tmp_path / "h.fictilis"), hose)
+    obj = hose.object(OBJ)
+    assert stand_at(obj, 12.0).drawn == (0.0, 0.5) and [c.id for c in channels(obj)][-2:] == ["line.start", "line.end"]
+    assert obj.line.tube.twist == 40 and np.all(obj.line.widths == 0.5)
+    bare = OPERATIONS["line-no-tube"].make(Subject(hose, OBJ)).scene.object(OBJ)
+    assert (
+        bare.line.tube is None
+        and OPERATIONS["line-no-tube"].missing(Subject(hose.with_object(bare), OBJ)) == "Whip has no tube."
+    )
+
+
+def test_the_mesh_of_a_tube_has_its_shape_at_every_target(hose, tmp_path):
+    obj = hose.object(OBJ)
+    made = OPERATIONS["line-tube-mesh"].make(Subject(hose, OBJ), {"name": "Hose"})
+    solid = made.scene.object(made.object_id)
+    assert (
+        solid.name == "Hose"
+        and solid.mesh.face_count == 11 * 6 + 2 + 8 * 6
+        and [t.name for t in solid.targets] == ["Curl", "Lean"]
+    )
+    for weights in ({}, {"t1": 1.0}, {"t2": 1.0}, {"t1": 0.5}):
+        line = mixed_points(obj, shares_at(obj, 0.0, {"t1": 0.0, "t2": 0.0} | weights))
+        mesh = mixed_points(solid, shares_at(solid, 0.0, {"t1": 0.0, "t2": 0.0} | weights))
+        assert np.allclose(mesh, tube_points(obj.line, line), atol=1e-9), weights
+    said = " ".join(export(set_key(hose, OBJ, "t2", Key(0, 0.7)), tmp_path / "h.glb"))
+    assert "not as far as they are drawn: Whip" in said and "exact at its targets, and up to" in said
+    export(hose, tmp_path / "h.obj", 12.0)
+    (read,) = read_obj(tmp_path / "h.obj").objects
+    assert np.allclose(read.points, tube_points(obj.line, evaluate_object(obj, 12.0), (0.0, 0.5)))
+    data, arrays = read_arrays(tmp_path / "h.glb")
+    assert data.meshes[0].primitives[0].mode == 4 and len(arrays["targets"]) == 3
+
+
+def test_only_lines_are_drawn_in_part(hose, sheet, tmp_path):
+    assert find_channel(sheet.object(OBJ), "line.end") is None
+    with pytest.raises(EditRefused, match="nothing called line.end"):
+        set_key(sheet, OBJ, "line.end", Key(0, 0.5))
+    write_native(tmp_path / "h.fictilis", hose)
+    edit_json(tmp_path / "h.fictilis", lambda r: r["objects"][0]["geometry"]["tube"].update(twist=float("1e400")))
+    with pytest.raises(BadFile, match="scene.json"):
+        read_native(tmp_path / "h.fictilis")
+
+
+@pytest.mark.parametrize("frame", [0, 6, 24])
+def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame):
+    from fictilis.core.timeline import SceneCamera
+    from fictilis.render.renderer import Renderer
+    from fictilis.render.snapshot import snapshot
+
+    scene, _ = add_camera(hose, SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
+    plain = snapshot(Renderer(), replace(scene, objects=()), frame, 320, 240).astype(int)
+    seen = (np.abs(snapshot(Renderer(), scene, frame, 320, 240).astype(int) - plain).max(axis=2) > 40).sum()
+    low, high = {0: (0, 60), 6: (100, 900), 24: (1000, 5000)}[frame]
+    assert low <= seen <= high

@@ -14,7 +14,8 @@ from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.kinds import Line, Match, Tube
+from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
@@ -40,7 +41,7 @@ PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "ex
          "from-edges": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
-        "object-remove", "line-from-edges", "target-link", "target-link-names", "target-unlink",
+        "object-remove", "line-from-edges", "line-tube-mesh", "target-link", "target-link-names", "target-unlink",
         "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
 
 
@@ -89,7 +90,8 @@ def everything():
 def with_lines(scene):
     """A line of two strands with a target of its own and one made of another line, and that other one."""
     points, _ = plane(20.0, 20.0, 10, 1)
-    line = Line(starts=np.array([0, 6, 11]), closed=np.array([False, True]), degree=3, widths=np.linspace(0, 1, 11))
+    line = Line(starts=np.array([0, 6, 11]), closed=np.array([False, True]), degree=3, widths=np.linspace(0, 1, 11),
+                tube=Tube(round_profile(5)))  # fmt: skip
     scene, frond = objects.add_object(scene, "Frond", line, points[:11] + np.sin(points[:11, :1]) * [0, 4, 1])
     scene, _ = target_from_points(scene, frond, "Sway", points[:11] + [0, 3, 0])
     scene, loop = add_form(scene, "Star", {"radius": 9.0, "inner": 5.0})

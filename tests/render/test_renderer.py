@@ -16,8 +16,9 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import Deltas
 from fictilis.core.timeline import SceneCamera
 from fictilis.render.camera import Camera
+from fictilis.render.items import DrawItem, Ground
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
-from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import draw_item, snapshot
 from fictilis.render.stage import Stage, StageWish
 

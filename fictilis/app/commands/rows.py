@@ -221,7 +221,7 @@ ROWS = (
     *(
         _op(f"line-{verb}", "Object/Line", f"line-{verb}")
         for verb in ("match", "shift", "stack", "curve", "width", "rebuild", "insert", "split", "join", "close", "open",
-                     "reverse", "first", "from-edges")
+                     "reverse", "first", "tube", "no-tube", "tube-mesh", "from-edges")
     ),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
@@ -385,7 +385,7 @@ LINES_BEFORE = (
     "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
     "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
     "spread", "relay-straight", "relay-layers", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
-    "line-match", "line-curve", "line-insert", "line-from-edges", "extrude",
+    "line-match", "line-curve", "line-insert", "line-tube", "line-from-edges", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
     "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",
     "retime", "hold-until", "next-clip", "blend-clips", "remove-clip", "together", "lane-open", "fit-time", "checks",

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 from PyQt6.QtCore import QByteArray, QSettings
 
-from fictilis.render.renderer import Light
+from fictilis.render.items import Light
 
 T = TypeVar("T")
 RECENT_FILES = 10

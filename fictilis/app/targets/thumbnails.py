@@ -15,7 +15,8 @@ from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
 from fictilis.render.camera import Camera
-from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.items import DrawItem, Ground
+from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400

@@ -17,7 +17,7 @@ from fictilis.app.view.tools import Bench, Event
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
-from fictilis.render.renderer import DrawItem
+from fictilis.render.items import DrawItem
 from fictilis.render.stage import Stage, StageItem
 
 

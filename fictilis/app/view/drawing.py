@@ -46,6 +46,11 @@ class Drawing:
         self.places, self.free = [], []
         self.view.update()
 
+    def changed(self) -> None:
+        """The document changed: whoever shapes draws no line."""
+        if self.on and self.view.doc.shaping is not None:
+            self.leave()
+
     def place(self, x: float, y: float) -> np.ndarray:
         """(3,): a pixel's place on the plane that is drawn on, which faced the viewer when the line began."""
         view = self.view

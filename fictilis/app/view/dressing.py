@@ -16,7 +16,7 @@ from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.mix.relay import poses, relay_of
 from fictilis.core.sweep import front_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
-from fictilis.render.renderer import DEEP, PLUM, DrawItem
+from fictilis.render.items import DEEP, PLUM, DrawItem
 from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
 
 MANY_POINTS = 12_000  # above this only picked points are dotted
@@ -55,7 +55,7 @@ class Dressing:
             look = item.obj.appearance
             draw = DrawItem(
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
-                alpha=item.opacity,
+                alpha=item.opacity, drawn=item.drawn,
             )  # fmt: skip
             polygon = item.shaped and isinstance(item.obj.geometry, Line) and item.obj.geometry.degree > 1
             draw.wire = _dot_colour(palette, item) if seeing.wire or polygon else None
@@ -66,7 +66,7 @@ class Dressing:
                 marked = self._marks(draw, item, palette)
             elif seeing.points and not base:
                 draw.point_colours = (_dot_colour(palette, item), palette.picked)
-            draw.revision = (item.revision, tinted, marked)
+            draw.revision = (item.revision, tinted, marked, item.drawn)
             out.append(draw)
         in_time = doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing
         if in_time and (seeing.ghosts or self._neighbours()):

@@ -8,7 +8,8 @@ import numpy as np
 from PyQt6.QtGui import QColor, QImage, QLinearGradient
 
 from fictilis.render.camera import Camera
-from fictilis.render.renderer import DrawItem, Ground, Renderer
+from fictilis.render.items import DrawItem, Ground
+from fictilis.render.renderer import Renderer
 
 AT_ONCE = 0.06  # s of drawing before others get their turn
 

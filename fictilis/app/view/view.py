@@ -39,8 +39,9 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
+from fictilis.render.items import DrawItem
 from fictilis.render.picking import hit_shape
-from fictilis.render.renderer import DrawItem, Renderer
+from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
 FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
@@ -133,10 +134,8 @@ class View(Gesturing, QWidget):
         self._framed_for = identity
         self.eye.changed()
         self.worn.falloff = None
-        if self.doc.shaping is None:
-            self.placing_pivot = False
-        elif self.drawing.on:
-            self.drawing.leave()
+        self.placing_pivot = self.placing_pivot and self.doc.shaping is not None
+        self.drawing.changed()
         self.strokes.changed()
         self.amount.changed()
         self.refresh()

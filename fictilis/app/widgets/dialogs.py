@@ -30,7 +30,7 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
 from fictilis.core.errors import FictilisError
-from fictilis.render.renderer import Light
+from fictilis.render.items import Light
 
 
 class Dialog(QDialog):

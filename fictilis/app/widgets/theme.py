@@ -15,7 +15,7 @@ from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPix
 from PyQt6.QtSvg import QSvgRenderer
 
 from fictilis.core.affine import rgb
-from fictilis.render.renderer import Ground
+from fictilis.render.items import Ground
 
 ASSETS = Path(__file__).parents[1] / "assets"
 FAMILY = "Work Sans"

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.channel_kinds import OWN_IDS
+from fictilis.core.channels import own_kinds
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
@@ -178,7 +178,7 @@ def checked_lanes(obj: MorphObject, lanes: tuple[Lane, ...], homes: dict[str, fr
     """Raises EditRefused where stowed lanes could not be those of an object."""
     seen = set()
     for lane in lanes:
-        if lane.channel in seen or lane.channel not in homes and lane.channel not in OWN_IDS:
+        if lane.channel in seen or lane.channel not in homes and lane.channel not in own_kinds(obj):
             raise EditRefused(f"A clip of {obj.name} animates {lane.channel}, which cannot be.")
         if lane.channel == BLEND or fitted_lanes((lane,), homes, frozenset(homes)) != (lane,):
             raise EditRefused(f"A clip of {obj.name} has keys of {lane.channel} that cannot be.")

@@ -105,6 +105,6 @@ def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scen
     if isinstance(geometry, Line):
         old = obj.line
         widths = None if old.widths is None else np.full(len(points), old.widths.mean())
-        geometry = replace(geometry, degree=old.degree, through=old.through, widths=widths)
+        geometry = replace(geometry, degree=old.degree, through=old.through, widths=widths, tube=old.tube)
     changed = replace(obj, base=points, geometry=geometry, form=FormNumbers(form.kind, tuple(sorted(wanted.items()))), picks=())
     return scene.with_object(changed)

@@ -11,12 +11,13 @@ from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
-from fictilis.core.edits.topology import carry_through
+from fictilis.core.edits.topology import as_drawn, carry_through
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
-from fictilis.core.geometry.kinds import Geometry, Line, Match
+from fictilis.core.geometry.kinds import Geometry, Line, Match, Tube
 from fictilis.core.geometry.lines.matching import matched, missing_strands
 from fictilis.core.geometry.lines.reshaping import grown
+from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
 from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
 
@@ -38,6 +39,25 @@ def set_widths(scene: Scene, object_id: str, width: float, share: np.ndarray) ->
     before = np.zeros(line.point_count) if line.widths is None else line.widths
     widths = before + share * (width - before)
     return scene.with_object(replace(obj, geometry=replace(line, widths=widths if widths.any() else None)))
+
+
+def set_tube(scene: Scene, object_id: str, tube: Tube | None, width: float = THIN) -> Scene:
+    """A tube led along the line, or none; a line without widths gets ``width`` in cm."""
+    obj = scene.unlocked(object_id)
+    line = obj.line
+    widths = np.full(line.point_count, width) if line.widths is None and tube is not None else line.widths
+    return scene.with_object(replace(obj, geometry=replace(line, tube=tube, widths=widths)))
+
+
+def tube_object(scene: Scene, object_id: str, name: str) -> tuple[Scene, str]:
+    """A mesh object of a line's tube as it is, with each of its targets; between their weights it is not quite the tube."""
+    obj = scene.object(object_id)
+    if obj.line.tube is None:
+        raise EditRefused(f"{obj.name} has no tube; give it one first.")
+    solid = as_drawn(obj)
+    scene, mesh_id = add_object(scene, name, solid.geometry, solid.base, obj.appearance)
+    made = replace(scene.object(mesh_id), targets=solid.targets, groups=solid.groups, lanes=solid.lanes, mixes=solid.mixes)
+    return scene.with_object(replace(made, transform=obj.transform)), mesh_id
 
 
 def _as_target(obj: MorphObject, match: Match) -> Deltas:

@@ -5,10 +5,13 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.arrays import add_rows
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
-from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
+from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target, Transform
 
 MOST_POINTS = 4_000_000
@@ -24,11 +27,51 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
 
 
 def as_drawn(obj: MorphObject) -> MorphObject:
-    """A line as it is drawn, of degree 1, with all its targets; another object as it is."""
-    if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1:
+    """A line as it is drawn, of degree 1 or as the mesh of its tube, with all its targets; another object as it is."""
+    if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1 and obj.geometry.tube is None:
         return obj
+    if obj.geometry.tube is not None:
+        return _as_tube(obj, obj.geometry)
     fine = drawn(obj.geometry)
     return carried_object(obj, Carry(fine.line, fine.matrix, np.zeros(0, np.int64)))
+
+
+def shown_points(obj: MorphObject, points: np.ndarray, part: tuple[float, float] = WHOLE) -> np.ndarray:
+    """Where the points of ``as_drawn`` are while the object's own are at (n, 3): exact for tubes at any mix."""
+    if not isinstance(obj.geometry, Line):
+        return points
+    if obj.geometry.tube is not None:
+        return tube_points(obj.geometry, points, part)
+    fine = drawn(obj.geometry)
+    return in_part(fine.line, fine.of(points), part)
+
+
+def _as_tube(obj: MorphObject, line: Line) -> MorphObject:
+    """The mesh of a line's tube; each shape is that of the line's, with masks in it. Only at these is it the tube's."""
+    sides = len(line.tube.profile) if line.tube is not None else 1
+    fine, base = drawn(line), tube_points(line, obj.base)
+
+    def shape(parts: list[Deltas]) -> np.ndarray:
+        points = obj.base.copy()
+        for part in parts:
+            add_rows(points, part.indices, part.offsets)
+        return tube_points(line, points)
+
+    def deltas(parts: list[Deltas], below: list[Deltas]) -> Deltas:
+        return Deltas.from_dense(shape(parts) - (shape(below) if below else base))
+
+    def target(old: Target) -> Target:
+        parents = [own(p) for p in obj.ancestors(old)]
+        stages = tuple(InBetween(s.at, deltas([masked(s.deltas, old.mask)], []), s.name) for s in old.in_betweens)
+        sweep = old.sweep
+        if sweep is not None:
+            sweep = replace(sweep, field=np.clip(np.repeat(fine.of(sweep.field), sides), 0.0, 1.0))
+        full = deltas([*parents, own(old)], parents)
+        return replace(old, deltas=full, in_betweens=stages, mask=None, sweep=sweep, match=None)
+
+    mesh = tube_mesh(line)
+    look = replace(obj.appearance, texture=None)
+    return replace(obj, geometry=mesh, base=base, targets=tuple(target(t) for t in obj.targets), appearance=look, picks=())
 
 
 def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:

@@ -14,6 +14,7 @@ from fictilis.core.arrays import frozen
 
 NO_CORNERS = frozen((), np.int32)
 NO_FACES = frozen((0,), np.int32)
+WHOLE = (0.0, 1.0)  # of a line that is drawn from its beginning to its end
 
 
 class Geometry(Struct, frozen=True, eq=False, weakref=True, dict=True):
@@ -78,12 +79,27 @@ class Mesh(Geometry, frozen=True, eq=False, weakref=True):
         return self.corners, self.corners[self.next_corners()]
 
 
+class Tube(Struct, frozen=True, eq=False, weakref=True):
+    """A profile led along a line: ``profile`` (k, 2) float64, counter-clockwise, about 1 across, times the line's width at each
+    point; ``twist`` in degrees over each strand; ``caps`` close open ends. ``word`` says what the profile was made from."""
+
+    profile: np.ndarray
+    twist: float = 0.0
+    caps: bool = True
+    word: str = "round"
+
+    def __post_init__(self) -> None:
+        force_setattr(self, "profile", frozen(self.profile, np.float64, 2))
+        if len(self.profile) < 3 or not np.isfinite(self.profile).all() or not np.isfinite(self.twist):
+            raise ValueError(f"a profile of {len(self.profile)} points; it needs 3, all finite")
+
+
 class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
     """Strands of points that follow one another, without faces.
 
     starts : (s + 1,) int32, where each strand starts among the points; closed : (s,) bool, whether its last point is joined
     to its first. degree : 1 to 3, of the curve that is drawn ``through`` the points or beside them, see splines. widths :
-    (n,) float64, how wide it is drawn at each point, in cm, or None for a thin line.
+    (n,) float64, how wide it is drawn at each point, in cm, or None for a thin line; with a ``tube`` it is a surface.
     Raises ValueError unless every strand has two points, and a closed one three.
     """
 
@@ -93,6 +109,7 @@ class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
     degree: int = 1
     through: bool = True
     widths: np.ndarray | None = None
+    tube: Tube | None = None
 
     def __post_init__(self) -> None:
         force_setattr(self, "starts", frozen(self.starts, np.int32))

@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import lines as edits
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines import reshaping
+from fictilis.core.geometry.lines.tubes import THIN, box_profile, line_profile, round_profile
 from fictilis.core.geometry.topology import border_points, edges
 from fictilis.core.operations.relays import PATH
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, named
@@ -21,6 +23,7 @@ from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import pick_weights
 
 DEGREES = (("1", "Straight", 1), ("2", "Quadratic", 2), ("3", "Cubic", 3))
+PROFILES = (("round", "Round", "round"), ("box", "Box", "box"))
 WHERE = (("through", "Through its points", True), ("beside", "Beside its points", False))
 CORNERS = Flag("corners", "Keep corners")
 SHIFT = Number("shift", "Start along the line", 0.0, low=-1, high=1, decimals=3)
@@ -33,7 +36,9 @@ class OtherLine(Parameter, frozen=True):
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
         return [(o.name, o.id) for o in subject.scene.objects if o.id != subject.object_id and isinstance(o.geometry, Line)]
 
-    def checked(self, value: Any, subject: Subject) -> str:
+    def checked(self, value: Any, subject: Subject) -> str | None:
+        if value is None and not self.needed:
+            return None
         known = {o.id: o for o in subject.scene.objects}
         other = known[value] if value in known else subject.scene.object_named(str(value))
         if other.id == subject.object_id:
@@ -115,6 +120,30 @@ def _shift(s: Subject, v: Values) -> Scene:
     return edits.set_match(s.scene, s.obj.id, s.target_id, v["shift"], v["backwards"], v["corners"])
 
 
+def _tube(s: Subject, v: Values) -> Scene:
+    if v["other"] is not None:
+        other = s.scene.object(v["other"])
+        profile, word = line_profile(other.line, other.base), other.name
+    elif v["profile"] == "box":
+        profile, word = box_profile(), "box"
+    else:
+        profile, word = round_profile(int(v["sides"])), "round"
+    scene = edits.set_tube(s.scene, s.obj.id, Tube(profile, v["twist"], not v["open"], word), v["width"] or THIN)
+    now = s.obj.line.widths
+    if now is None or not v["width"] or np.isclose(now.max(), v["width"]):
+        return scene
+    line = scene.object(s.obj.id).line  # another width, its course along the line kept
+    scaled = replace(line, widths=now * (v["width"] / now.max()))
+    return scene.with_object(replace(scene.object(s.obj.id), geometry=scaled))
+
+
+def _tube_mesh(s: Subject, v: Values) -> Outcome:
+    scene, mesh_id = edits.tube_object(s.scene, s.obj.id, v["name"])
+    made = scene.object(mesh_id)
+    said = f"{made.name} has {len(made.base):,} points; between its targets it is not quite the tube."
+    return Outcome(scene, said=said, object_id=mesh_id)
+
+
 def _from_edges(s: Subject, v: Values) -> Outcome:
     obj = s.obj
     if len(s.pick) and not v["border"]:
@@ -176,6 +205,20 @@ LINES = (
               ("line", "other line"),
               "All other lines that are shown, in the order of their list, become poses of this one.", "Stack them",
               done="Stack of {object}"),
+    Operation("line", "tube", "Tube along the line", _tube,
+              (Choice("profile", "Profile", "round", options=PROFILES),
+               Number("sides", "Sides", 12, low=3, high=256, decimals=0),
+               Number("width", "Width", lambda s: s.obj.line.widths.max() if s.obj.line.widths is not None else THIN, unit="cm",
+                      low=0, high=1e6),
+               Number("twist", "Twist", 0.0, unit="°", low=-1e5, high=1e5), Flag("open", "Without caps"),
+               OtherLine("other", "Profile from", asked=False)), ("line",),
+              "A surface led along the line, which morphs with it; its width is the line's at each point.", "Make it",
+              done="Tube of {object}"),
+    Operation("line", "no-tube", "Take the tube off", lambda s, _v: edits.set_tube(s.scene, s.obj.id, None), (), ("tube",),
+              "The line is drawn as a line again.", done="No tube of {object}"),
+    Operation("line", "tube-mesh", "Mesh from the tube", _tube_mesh, (Text("name", "Name", lambda s: f"{s.obj.name} tube"),),
+              ("tube",), "A mesh object of its own with the line's targets, to be modelled further.", "Make it",
+              done="Mesh from the tube of {object}"),
     Operation("line", "from-edges", "Line from edges", _from_edges,
               (Flag("border", "The border, not the pick"), Text("name", "Name", lambda s: f"{s.obj.name} line")), ("mesh",),
               "Picked edges that follow one another, or the border, become a line object that moves as the mesh does.",

@@ -19,7 +19,7 @@ Strand = tuple[np.ndarray, bool]  # points of the old line, in order, and whethe
 
 def line_of(old: Line, matrix: Any, starts: Any, closed: Any, **more: Any) -> Line:
     """A line whose points are ``matrix`` times those of an old one, drawn as that one but for what ``more`` says."""
-    look: dict[str, Any] = {"degree": old.degree, "through": old.through} | more
+    look: dict[str, Any] = {"degree": old.degree, "through": old.through, "tube": old.tube} | more
     widths = None if old.widths is None else np.maximum(matrix @ old.widths, 0.0)
     return Line(starts=starts, closed=closed, widths=widths, **look)
 

@@ -179,7 +179,7 @@ def drawn(line: Line) -> Drawn:
     matrix = parts[0] if len(parts) == 1 else block_diag(parts, format="csr")
     starts = np.cumsum([0, *(len(at) for at in places)])
     widths = None if line.widths is None else np.maximum(matrix @ line.widths, 0.0)
-    fine = Line(starts=starts, closed=line.closed, widths=widths)
+    fine = Line(starts=starts, closed=line.closed, widths=widths, tube=line.tube)
     return Drawn(fine, matrix, frozen(np.concatenate(places) if places else [], np.float64))
 
 

@@ -1,0 +1,89 @@
+"""What a picture is made of: its items, their cloth, the light and the ground."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
+from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import opened_tube_mesh, tube_mesh, tube_points
+from fictilis.core.geometry.normals import point_normals
+
+PLUM = "#46163F"
+DEEP = "#1D4E63"  # the other end of a tint that goes both ways
+
+
+class Light(Struct, frozen=True):
+    """The key light, seen from the viewer: degrees to the right and up, and its strength; 1 as shipped."""
+
+    right: float = -47.0
+    up: float = 43.0
+    strength: float = 1.0
+
+    def direction(self) -> np.ndarray:
+        """(3,) right, up, toward the viewer."""
+        across, above = np.radians(self.right), np.radians(self.up)
+        return np.array([np.sin(across) * np.cos(above), np.sin(above), np.cos(across) * np.cos(above)])
+
+
+class Cloth(Struct, frozen=True, eq=False, weakref=True):
+    """A texture laid over a mesh: coordinates (3t, 2) float32 of the triangles' corners, nan where there are none.
+
+    ``image`` (h, w, 3) uint8, its top row first, or None for a checker of ``tiles`` fields.
+    """
+
+    coordinates: np.ndarray
+    image: np.ndarray | None = None
+    tiles: float = 16.0
+
+
+class DrawItem(Struct, eq=False):
+    """One object in a picture.
+
+    key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
+    A line is ``drawn`` in part, and as a surface where it has a tube.
+    points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
+    edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None.
+    """
+
+    key: Hashable
+    geometry: Geometry
+    points: np.ndarray
+    normals: np.ndarray
+    matrix: np.ndarray
+    revision: object = None
+    colour: str = "#CC8C70"
+    tint: np.ndarray | None = None
+    tint_colour: str = PLUM
+    low_colour: str = DEEP
+    smooth: bool = True
+    alpha: float = 1.0
+    wire: str | None = None
+    marks: np.ndarray | None = None
+    point_colours: tuple[str | None, str] | None = None
+    edge_marks: np.ndarray | None = None
+    cloth: Cloth | None = None
+    drawn: tuple[float, float] = WHOLE
+
+
+def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
+    """A line with a tube as its surface; ``number`` is another one for each that is made."""
+    line = item.geometry
+    if not isinstance(line, Line) or line.tube is None:
+        return item
+    mesh = tube_mesh(line) if item.drawn == WHOLE else opened_tube_mesh(line)
+    points = tube_points(line, item.points, item.drawn).astype(np.float32)
+    tint = None if item.tint is None else np.repeat(drawn(line).of(item.tint.astype(np.float32)), len(line.tube.profile))
+    return replace(
+        item, key=("tube", item.key), geometry=mesh, points=points, normals=point_normals(mesh, points), revision=number,
+        tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, cloth=None,
+    )  # fmt: skip
+
+
+class Ground(Struct, frozen=True):
+    top: str = "#E6DED1"
+    bottom: str = "#CFC3B1"
