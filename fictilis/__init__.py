@@ -5,12 +5,14 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.8.0"
+__version__ = "0.9.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
     "Mesh": "fictilis.core.geometry.kinds",
     "Line": "fictilis.core.geometry.kinds",
+    "Match": "fictilis.core.geometry.kinds",
+    "Tube": "fictilis.core.geometry.kinds",
     "Key": "fictilis.core.animation.curve",
     "FictilisError": "fictilis.core.errors",
     "load": "fictilis.formats.registry",
@@ -24,10 +26,12 @@ _HOMES = {
     "run_checks": "fictilis.core.checks",
     "moon_jelly": "fictilis.demo.jelly",
     "lantern_fish": "fictilis.demo.lantern_fish",
+    "tide_marks": "fictilis.demo.tide_marks",
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
-            "shape": "fictilis.core.edits.shape", "objects": "fictilis.core.edits.objects",
+            "shape": "fictilis.core.edits.shape", "forms": "fictilis.core.edits.forms", "lines": "fictilis.core.edits.lines",
+            "objects": "fictilis.core.edits.objects",
             "correctives": "fictilis.core.edits.correctives", "relays": "fictilis.core.edits.relays",
             "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps", "clips": "fictilis.core.edits.clips",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",

@@ -29,11 +29,16 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys, sweeps, targets, timeline, timing, whole_shapes
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.edits.lines import set_widths, target_from_line
+from fictilis.core.edits.objects import remove_object, rename_object
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Pick
+from fictilis.core.geometry.kinds import Match
+from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.sweep import Sweep
+from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.sound import read_sound
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -123,13 +128,7 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
-    doc.change(
-        together=True,
-        selected=tuple(doc.channels.ref(c) for c in (contract, flare, sway, "position.y")),
-        keys=frozenset({KeyRef("o1", flare, 42.0)}),
-    )
-    take("together")
-    doc.change(together=False, keys=frozenset(), selected=(doc.channels.ref(contract),))
+    doc.change(keys=frozenset(), selected=(doc.channels.ref(contract),))
     spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
     doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
     doc.set_frame(30.0)
@@ -197,6 +196,31 @@ def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
     take("sweep")
 
 
+def take_lines(window: Window, doc: Document, take) -> None:
+    """The half-way frame of a matched line with its slider, and the marks of the tide as tubes."""
+    scene, ring = add_form(Scene(name="Rock pool"), "Circle", {"radius": 40.0, "points": 72})
+    scene = set_widths(scene, ring, 3.0, np.ones(72))
+    scene, star = add_form(scene, "Star", {"radius": 44.0, "inner": 20.0})
+    other = scene.object(star)
+    scene, target, _ = target_from_line(scene, ring, "Sea star", Match(other.line, other.base, corners=True))
+    doc.open_scene(remove_object(rename_object(scene, ring, "Anemone"), star), None)
+    window.view.eye.look("front")
+    window.view.eye.fit()
+    doc.select_target(target)
+    QTest.qWait(300)
+    slider = window.side.match.start
+    slider.setSliderDown(True)
+    slider.setSliderPosition(70)
+    take("match")
+    slider.setSliderDown(False)
+    doc.open_scene(tide_marks(), None)
+    window.view.eye.look("free")
+    window.view.eye.fit()
+    window.operations.operate("line-tube", {"profile": "round", "sides": 16, "width": 8.0, "twist": 0.0, "open": False})
+    doc.set_frame(60.0)
+    take("tube")
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     app = application()
@@ -246,10 +270,7 @@ def main() -> None:
     for k in range(30):
         move_held(view, start + QPoint(6 * k, round(18 * np.sin(k / 3))))
     QTest.mouseRelease(view, LEFT, NONE, start + QPoint(174, 0))
-    doc.see(before=True)
-    view.divider = 0.52
-    take("before-and-after")
-    doc.see(before=False, colour="displacement", numbers=True, paths=True)
+    doc.see(colour="displacement", numbers=True, paths=True)
     QTest.mouseMove(view, QPoint(430, 170))
     take("displacement")
     doc.see(colour="", numbers=False, paths=False)
@@ -296,7 +317,7 @@ def main() -> None:
     window.top.find_field.leave()
 
     def look_at_form(dialog: NewSceneDialog) -> None:
-        dialog.forms.buttons["Globe"].click()
+        dialog.form_button("Globe").click()
         dialog.show()
         QTest.qWait(600)
         both, corner = window.grab(), QPoint(30, 150)
@@ -315,6 +336,7 @@ def main() -> None:
 
     take_corrective(window, doc, take)
     take_relay_and_sweep(window, doc, take)
+    take_lines(window, doc, take)
     doc.saved_version = doc.settled.version
     window.close()
     app.processEvents()

@@ -19,7 +19,7 @@ from fictilis.core.shaping.fields import along_line
 from fictilis.core.sweep import Sweep
 
 END = 96.0
-INK, WASH = "#2F4A5C", "#8FA7A6"
+INK, WASH = "#4C7F98", "#8FA7A6"
 
 
 def _brush(u: np.ndarray, wide: float) -> np.ndarray:

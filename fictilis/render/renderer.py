@@ -335,7 +335,14 @@ class Renderer:
         elif buffers.strands is not None:
             self._draw_line(item, buffers.strands, model, factor)
         if item.wire or item.point_colours:
+            inside = (
+                isinstance(item.geometry, Line) and item.geometry.tube is not None
+            )  # a tube hides the points it is led along
+            if inside:
+                self.ctx.disable(moderngl.DEPTH_TEST)
             self._draw_plain(item, buffers, model, factor)
+            if inside:
+                self.ctx.enable(moderngl.DEPTH_TEST)
 
     def _draw_surface(self, item: DrawItem, buffers: _Buffers) -> None:
         if item.cloth is None:

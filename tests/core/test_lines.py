@@ -19,6 +19,7 @@ from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.forms import circle
 from fictilis.core.geometry.lines.measuring import strands as measured
+from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import tube_points
 from fictilis.core.geometry.normals import point_normals
@@ -373,3 +374,16 @@ def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame):
     seen = (np.abs(snapshot(Renderer(), scene, frame, 320, 240).astype(int) - plain).max(axis=2) > 40).sum()
     low, high = {0: (0, 60), 6: (100, 900), 24: (1000, 5000)}[frame]
     assert low <= seen <= high
+
+
+@pytest.mark.parametrize("bevel", [0.0, 0.1])
+def test_a_solid_has_its_outline_at_every_target_and_mixes_with_it(whip, bevel):
+    scene, spin = target_from_points(whip, OBJ, "Spin", whip_points() @ [[0, 1, 0], [-1, 0, 0], [0, 0, 1]])
+    scene = set_key(set_mask(scene, OBJ, spin, np.linspace(0.5, 1, 20)), OBJ, spin, Key(0, 0.5))
+    made = OPERATIONS["line-fill"].make(Subject(scene, OBJ), {"thickness": 1.0, "bevel": bevel, "name": "Pebble"})
+    obj, solid = scene.object(OBJ), made.scene.object(made.object_id)
+    assert (solid.name, len(solid.base)) == ("Pebble", 8 * (4 if bevel else 2)) and [x.channel for x in solid.lanes] == [spin]
+    own = solid_of(obj.line, obj.base, 1.0, bevel)
+    for weight in (0.0, 1.0) if bevel else (0.0, 0.4, 1.0, 1.7):
+        line = mixed_points(obj, shares_at(obj, 0.0, {spin: weight}))
+        assert np.allclose(mixed_points(solid, shares_at(solid, 0.0, {spin: weight})), own.points(line), atol=1e-9)

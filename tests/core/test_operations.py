@@ -41,7 +41,7 @@ PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "ex
          "from-edges": Pick("points", [0, 1, 2])}  # fmt: skip
 FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
-        "object-remove", "line-from-edges", "line-tube-mesh", "target-link", "target-link-names", "target-unlink",
+        "object-remove", "line-from-edges", "line-tube-mesh", "line-fill", "target-link", "target-link-names", "target-unlink",
         "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip
 
 

@@ -221,7 +221,7 @@ ROWS = (
     *(
         _op(f"line-{verb}", "Object/Line", f"line-{verb}")
         for verb in ("match", "shift", "stack", "curve", "width", "rebuild", "insert", "split", "join", "close", "open",
-                     "reverse", "first", "tube", "no-tube", "tube-mesh", "from-edges")
+                     "reverse", "first", "tube", "no-tube", "tube-mesh", "fill", "from-edges")
     ),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),

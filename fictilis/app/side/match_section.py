@@ -63,6 +63,7 @@ class MatchSection(Section):
         doc, match = self.doc, self._match()
         if match is None or doc.target is None:
             return
+        self.number.set_value(shift * 100)
         posed = doc.settled.posed
         half = {**posed.get(doc.object_id, {}), doc.target.id: 0.5}
         scene = doc.settled.scene if shift == match.shift else self._changed(shift=shift)(doc.settled.scene)

@@ -11,12 +11,14 @@ from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
-from fictilis.core.edits.topology import as_drawn, carry_through
+from fictilis.core.edits.topology import as_drawn, baked, carry_through
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Tube
 from fictilis.core.geometry.lines.matching import matched, missing_strands
+from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.reshaping import grown
+from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
 from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
@@ -54,10 +56,25 @@ def tube_object(scene: Scene, object_id: str, name: str) -> tuple[Scene, str]:
     obj = scene.object(object_id)
     if obj.line.tube is None:
         raise EditRefused(f"{obj.name} has no tube; give it one first.")
-    solid = as_drawn(obj)
-    scene, mesh_id = add_object(scene, name, solid.geometry, solid.base, obj.appearance)
-    made = replace(scene.object(mesh_id), targets=solid.targets, groups=solid.groups, lanes=solid.lanes, mixes=solid.mixes)
-    return scene.with_object(replace(made, transform=obj.transform)), mesh_id
+    return _beside(scene, as_drawn(obj), name)
+
+
+def solid_object(scene: Scene, object_id: str, name: str, thickness: float, bevel: float) -> tuple[Scene, str]:
+    """A mesh object of the surface that a line's closed strands enclose, with each of its targets: exact at every mix without
+    a bevel, and with one at the targets."""
+    obj = scene.object(object_id)
+    solid = solid_of(obj.line, obj.base, thickness, bevel)
+    layers, fine = solid.mesh.point_count // len(solid.rows), drawn(obj.line)
+    made = baked(obj, solid.mesh, solid.points, lambda field: np.tile(fine.of(field)[solid.rows], layers))
+    flat = replace(made, appearance=replace(made.appearance, smooth=False))
+    return _beside(scene, flat, name)
+
+
+def _beside(scene: Scene, made: MorphObject, name: str) -> tuple[Scene, str]:
+    """A new object with all that another one has but its id and name."""
+    scene, new_id = add_object(scene, name, made.geometry, made.base, made.appearance)
+    new = scene.object(new_id)
+    return scene.with_object(replace(made, id=new.id, name=new.name, form=None, blend=None, locked=False)), new_id
 
 
 def _as_target(obj: MorphObject, match: Match) -> Deltas:

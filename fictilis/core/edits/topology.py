@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.arrays import add_rows
+from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
-from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.geometry.kinds import WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
 from fictilis.core.mix.masks import masked, own
@@ -47,15 +50,23 @@ def shown_points(obj: MorphObject, points: np.ndarray, part: tuple[float, float]
 
 
 def _as_tube(obj: MorphObject, line: Line) -> MorphObject:
-    """The mesh of a line's tube; each shape is that of the line's, with masks in it. Only at these is it the tube's."""
-    sides = len(line.tube.profile) if line.tube is not None else 1
-    fine, base = drawn(line), tube_points(line, obj.base)
+    """The mesh of a line's tube; see baked."""
+    fine, sides = drawn(line), len(line.tube.profile) if line.tube is not None else 1
+    return baked(obj, tube_mesh(line), lambda points: tube_points(line, points), lambda field: np.repeat(fine.of(field), sides))
+
+
+def baked(
+    obj: MorphObject, mesh: Mesh, points_of: Callable[[np.ndarray], np.ndarray], scalars: Callable[[np.ndarray], np.ndarray]
+) -> MorphObject:
+    """A mesh whose points follow from those of an object, in each of its shapes, with masks in them. Only at these is it what
+    ``points_of`` (n, 3) gives, unless that is linear. ``scalars`` carries a number of each point."""
+    base = points_of(obj.base)
 
     def shape(parts: list[Deltas]) -> np.ndarray:
         points = obj.base.copy()
         for part in parts:
             add_rows(points, part.indices, part.offsets)
-        return tube_points(line, points)
+        return points_of(points)
 
     def deltas(parts: list[Deltas], below: list[Deltas]) -> Deltas:
         return Deltas.from_dense(shape(parts) - (shape(below) if below else base))
@@ -65,13 +76,14 @@ def _as_tube(obj: MorphObject, line: Line) -> MorphObject:
         stages = tuple(InBetween(s.at, deltas([masked(s.deltas, old.mask)], []), s.name) for s in old.in_betweens)
         sweep = old.sweep
         if sweep is not None:
-            sweep = replace(sweep, field=np.clip(np.repeat(fine.of(sweep.field), sides), 0.0, 1.0))
+            sweep = replace(sweep, field=np.clip(scalars(sweep.field), 0.0, 1.0))
         full = deltas([*parents, own(old)], parents)
         return replace(old, deltas=full, in_betweens=stages, mask=None, sweep=sweep, match=None)
 
-    mesh = tube_mesh(line)
-    look = replace(obj.appearance, texture=None)
-    return replace(obj, geometry=mesh, base=base, targets=tuple(target(t) for t in obj.targets), appearance=look, picks=())
+    return replace(
+        obj, geometry=mesh, base=base, targets=tuple(target(t) for t in obj.targets), picks=(), drawn=WHOLE,
+        appearance=replace(obj.appearance, texture=None), lanes=tuple(x for x in obj.lanes if x.channel not in LINE_IDS),
+    )  # fmt: skip
 
 
 def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:

@@ -144,6 +144,13 @@ def _tube_mesh(s: Subject, v: Values) -> Outcome:
     return Outcome(scene, said=said, object_id=mesh_id)
 
 
+def _fill(s: Subject, v: Values) -> Outcome:
+    scene, mesh_id = edits.solid_object(s.scene, s.obj.id, v["name"], v["thickness"], v["bevel"])
+    made = scene.object(mesh_id)
+    said = f"{made.name} has {len(made.base):,} points and {made.geometry.face_count:,} faces."
+    return Outcome(scene, said=said, object_id=mesh_id)
+
+
 def _from_edges(s: Subject, v: Values) -> Outcome:
     obj = s.obj
     if len(s.pick) and not v["border"]:
@@ -219,6 +226,12 @@ LINES = (
     Operation("line", "tube-mesh", "Mesh from the tube", _tube_mesh, (Text("name", "Name", lambda s: f"{s.obj.name} tube"),),
               ("tube",), "A mesh object of its own with the line's targets, to be modelled further.", "Make it",
               done="Mesh from the tube of {object}"),
+    Operation("line", "fill", "Solid from the outline", _fill,
+              (Number("thickness", "Thickness", lambda s: float(f"{s.size / 20:.2g}"), unit="cm", low=0, high=1e6),
+               Number("bevel", "Bevel", 0.0, unit="cm", low=0, high=1e6),
+               Text("name", "Name", lambda s: f"{s.obj.name} solid")),
+              ("line",), "The closed strands are filled, holes kept, as a mesh object with the line's targets; 0 is a sheet.",
+              "Make it", done="Solid from {object}"),
     Operation("line", "from-edges", "Line from edges", _from_edges,
               (Flag("border", "The border, not the pick"), Text("name", "Name", lambda s: f"{s.obj.name} line")), ("mesh",),
               "Picked edges that follow one another, or the border, become a line object that moves as the mesh does.",
