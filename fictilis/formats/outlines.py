@@ -206,10 +206,14 @@ def text_outline(text: str, size: float, font: Path | None = None) -> TextLine:
 
 def _written(file: Any, text: str, size: float) -> _Outline:
     """The outlines of a text in an open font. Raises EditRefused for a letter that it does not have."""
-    glyphs, letters, unit = file.getGlyphSet(), file.getBestCmap() or {}, file["head"].unitsPerEm
+    from fontTools.ttLib.removeOverlaps import removeOverlaps
+
+    letters, unit = file.getBestCmap() or {}, file["head"].unitsPerEm
     missing = sorted({c for c in text if c != "\n" and ord(c) not in letters})
     if missing:
         raise EditRefused(f"The font has no “{missing[0]}”; {len(missing)} of the letters are not in it.")
+    removeOverlaps(file, sorted({letters[ord(c)] for c in text if c != "\n"}))  # so that strands do not cross
+    glyphs = file.getGlyphSet()
     scale, outline = size / (getattr(file["OS/2"], "sCapHeight", 0) or 0.7 * unit), _Outline()
     for row, words in enumerate(text.split("\n")):
         right = -sum(glyphs[letters[ord(c)]].width for c in words) * scale / 2

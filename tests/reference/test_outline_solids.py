@@ -50,7 +50,7 @@ def test_areas_and_volumes_with_holes_and_islands(polygons, area, thickness):
         assert (edge_faces(solid.mesh) == 2).all()
 
 
-@pytest.mark.parametrize("letter", "OB8iAeD")
+@pytest.mark.parametrize("letter", "OB8iAeg&")
 def test_letters_have_shapelys_area(letter):
     """Source: shapely.geometry.Polygon, the even-odd union of the strands."""
     points, line = text_outline(letter, 10.0)

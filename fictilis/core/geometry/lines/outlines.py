@@ -20,8 +20,8 @@ SHARPEST = 0.35  # a bevel goes in no further than its size over this at a sharp
 
 class Solid(Struct, frozen=True, eq=False):
     """A filled outline: ``mesh`` and how its points follow from the line's. ``rows`` (k,) are the drawn points of its closed
-    strands, ``ways`` (k,) 1 where a strand runs counter-clockwise about its material and -1 where not; ``plane`` (3, 3): across,
-    up and normal of the plane it lies in."""
+    strands, ``starts`` (s + 1,) where each begins among them, ``ways`` (s,) 1 where a strand runs counter-clockwise about its
+    material and -1 where not; ``plane`` (3, 3): across, up and normal of the plane it lies in."""
 
     line: Line
     mesh: Mesh
