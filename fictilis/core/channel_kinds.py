@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from fictilis.core.arrays import cached_by_array, extent
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import BLEND, MorphObject
+from fictilis.core.scene import ALONG, BLEND, MorphObject
 from fictilis.core.timeline import SceneCamera
 
 AXES = "xyz"
@@ -161,7 +161,24 @@ def _drawn_kind(end: int, name: str) -> ChannelKind:
 
 LINE_IDS = ("line.start", "line.end")
 LINE_KINDS = {kind.id: kind for kind in (_drawn_kind(0, "Drawn from"), _drawn_kind(1, "Drawn to"))}
+
+
+def _set_along(obj: MorphObject, value: float) -> MorphObject:
+    assert obj.along is not None
+    return replace(obj, along=replace(obj.along, place=value))
+
+
+ALONG_KIND = ChannelKind(
+    ALONG,
+    "Along the line",
+    "object",
+    lambda o: o.along.place if o.along else 0.0,
+    _set_along,
+    fixed(0.0, 1.0),
+    colour="#6E7F2B",
+)
 OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
 CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
-BLENT_KINDS = {BLEND: BLEND_KIND} | OBJECT_KINDS
-OWN_IDS = frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND}  # ids that no target may have
+OWN_IDS = (
+    frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND, ALONG}
+)  # ids that no target may have

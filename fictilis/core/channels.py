@@ -6,6 +6,7 @@ A channel id is the id of a target, for its weight, or of one of the kinds below
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -16,8 +17,9 @@ from msgspec.structs import replace
 from fictilis.core.animation.lane_bank import lane_bank
 from fictilis.core.arrays import cached_by_identity, recent_by_identity
 from fictilis.core.channel_kinds import (
+    ALONG_KIND,
     AXES,
-    BLENT_KINDS,
+    BLEND_KIND,
     CAMERA_KINDS,
     LEAST_DISTANCE,
     LEAST_SCALE,
@@ -32,7 +34,7 @@ from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
-from fictilis.core.scene import BLEND, MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.scene import ALONG, BLEND, MorphObject, Scene, Transform, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
 
@@ -41,7 +43,10 @@ FRONT = front_of("")
 RECENT = 8  # evaluations kept
 
 
-OWN_LINE_KINDS, BLENT_LINE_KINDS = OBJECT_KINDS | LINE_KINDS, BLENT_KINDS | LINE_KINDS
+@lru_cache
+def _kinds_of(line: bool, blent: bool, along: bool) -> dict[str, ChannelKind]:
+    first = ({BLEND: BLEND_KIND} if blent else {}) | ({ALONG: ALONG_KIND} if along else {})
+    return first | OBJECT_KINDS | (LINE_KINDS if line else {})
 
 
 class ChannelRef(NamedTuple):
@@ -177,9 +182,7 @@ def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
     """The kinds of an owner but for weights, by id."""
     if isinstance(owner, SceneCamera):
         return CAMERA_KINDS
-    if isinstance(owner.geometry, Line):
-        return BLENT_LINE_KINDS if owner.blend is not None else OWN_LINE_KINDS
-    return OBJECT_KINDS if owner.blend is None else BLENT_KINDS
+    return _kinds_of(isinstance(owner.geometry, Line), owner.blend is not None, owner.along is not None)
 
 
 def find_channel(owner: Owner, channel_id: str) -> Channel | None:
@@ -338,7 +341,7 @@ class Stand(Struct, frozen=True):
 
 def stand_at(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> Stand:
     """Where an object is at a frame, how opaque, and whether it is seen."""
-    if not posed and obj.blend is None and all(lane.channel not in OWN_LINE_KINDS for lane in obj.lanes):
+    if not posed and obj.blend is None and all(lane.channel not in _kinds_of(True, False, False) for lane in obj.lanes):
         return Stand(obj.transform, obj.appearance.opacity, obj.visible, obj.drawn)
     at = values_at(obj, frame, posed, fps)
     rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("position", "rotation", "scale")}

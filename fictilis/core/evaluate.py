@@ -16,6 +16,7 @@ from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.core.standing import standing
 
 
 def evaluate_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.ndarray:
@@ -39,12 +40,16 @@ def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0
     return out
 
 
-def points_over(obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: float = 24.0) -> np.ndarray:
-    """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), with the object's own motion."""
+def points_over(
+    obj: MorphObject, indices: np.ndarray, frames: np.ndarray, fps: float = 24.0, scene: Scene | None = None
+) -> np.ndarray:
+    """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), with the object's own motion, and
+    that along a line where its ``scene`` is given."""
     at = np.asarray(frames, np.float64)
     out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):
-        row[:] = placed(row, stand_at(obj, frame, fps=fps).transform.matrix())
+        stand = stand_at(obj, frame, fps=fps) if scene is None else standing(scene, obj, frame)
+        row[:] = placed(row, stand.transform.matrix())
     return out
 
 

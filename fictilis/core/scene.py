@@ -23,6 +23,7 @@ LANE_COLOURS = (
 )  # fmt: skip
 PICK_KINDS = ("points", "edges", "faces")
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
+ALONG = "along"  # the channel of an object that follows a line
 BLEND = "blend"  # the channel of an object that plays two clips
 
 
@@ -184,6 +185,19 @@ class FormNumbers(Struct, frozen=True):
         force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
 
 
+class Along(Struct, frozen=True):
+    """What an object moves along: a ``line`` object, by its id; ``place`` on it, 0 to 1, while no lane drives it. It may
+    ``turn`` with the line; ``even`` is by the line's length, else by its points."""
+
+    line: str
+    place: float = 0.0
+    turn: bool = True
+    even: bool = True
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "place")
+
+
 class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it. A line is ``drawn`` from one
     fraction of each strand's length to another."""
@@ -204,6 +218,7 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     form: FormNumbers | None = None
     blend: Blend | None = None
     drawn: tuple[float, float] = WHOLE
+    along: Along | None = None
 
     def __post_init__(self) -> None:
         plain_numbers(self, "drawn")
@@ -224,6 +239,10 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
         if not isinstance(self.geometry, Line):
             raise EditRefused(f"{self.name} is a {self.geometry.kind}; this needs a line.")
         return self.geometry
+
+    def apart(self) -> MorphObject:
+        """The object following no line."""
+        return replace(self, along=None, lanes=tuple(lane for lane in self.lanes if lane.channel != ALONG))
 
     def group(self, group_id: str | None) -> Group | None:
         return next((g for g in self.groups if g.id == group_id), None)
@@ -340,17 +359,21 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
-        if self.clips and (was.targets is not obj.targets or was.groups is not obj.groups):
+        if self.clips and (was.targets is not obj.targets or was.groups is not obj.groups or was.along is not obj.along):
             scene, obj = _clips_fitted(scene, obj, was)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
-        """The scene without an object or a camera of it."""
+        """The scene without an object or a camera of it; what followed it stands by itself."""
+        scene = self
+        for obj in self.objects:
+            if obj.along is not None and obj.along.line == owner.id:
+                scene = scene.with_object(obj.apart())
         return replace(
-            self, objects=tuple(o for o in self.objects if o is not owner),
+            scene, objects=tuple(o for o in scene.objects if o.id != owner.id),
             cameras=tuple(c for c in self.cameras if c is not owner),
             id_floor=max(self.id_floor, highest_number(owner)),
-            clips=tuple(replace(c, parts=tuple(p for p in c.parts if p.owner != owner.id)) for c in self.clips),
+            clips=tuple(replace(c, parts=tuple(p for p in c.parts if p.owner != owner.id)) for c in scene.clips),
         )  # fmt: skip
 
 
@@ -372,7 +395,8 @@ def lane_homes(obj: MorphObject) -> dict[str, frozenset[str]]:
     led = {group.id: frozenset(t.id for t in obj.targets if t.group == group.id) for group in obj.groups if group.relay}
     plain = (t for t in obj.targets if t.rule is None and t.follows is None and t.group not in led)
     fronts = (front_of(t.id) for t in obj.targets if t.sweep is not None)
-    return led | dict.fromkeys((*(t.id for t in plain), *fronts), frozenset())
+    ways = (ALONG,) if obj.along is not None else ()
+    return led | dict.fromkeys((*(t.id for t in plain), *fronts, *ways), frozenset())
 
 
 def in_step(scene: Scene, obj: MorphObject, was: MorphObject | None = None) -> Scene:

@@ -14,7 +14,6 @@ from msgspec import Struct
 from fictilis.core.affine import rgb
 from fictilis.core.arrays import lengths
 from fictilis.core.channel_kinds import LINE_IDS
-from fictilis.core.channels import stand_at
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.edits.topology import as_drawn, shown_points
 from fictilis.core.errors import EditRefused
@@ -27,6 +26,7 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.standing import standing
 from fictilis.formats.files import Progress, no_progress, writable, write_whole
 from fictilis.formats.tracks import Track, motion_tracks, quaternion, weight_track
 
@@ -252,7 +252,7 @@ def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) 
 
 
 def _node(g: Any, scene: Scene, obj: MorphObject, number: int) -> Any:
-    transform = stand_at(obj, scene.start, fps=scene.fps).transform
+    transform = standing(scene, obj, scene.start).transform
     matrix = transform.matrix()
     node = g.Node(name=obj.name, mesh=number)
     node.translation = (matrix[:3, 3] * METRES).tolist()

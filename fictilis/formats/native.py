@@ -21,6 +21,7 @@ from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_migrations import VERSION
 from fictilis.formats.native_reading import read_native
 from fictilis.formats.native_records import (
+    AlongRecord,
     BlendRecord,
     CameraRecord,
     ClipPartRecord,
@@ -180,6 +181,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
             lanes=_lanes(o.lanes), locked=o.locked, drawn=o.drawn,
+            along=None if o.along is None else AlongRecord(**fields_of(o.along, AlongRecord)),
             groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
             texture=texture(o.appearance.texture), opacity=o.appearance.opacity,

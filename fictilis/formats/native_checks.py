@@ -12,6 +12,7 @@ from fictilis.core.edits.clips import checked_lanes
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import FORMS, defaults
 from fictilis.core.edits.keys import checked_keys
+from fictilis.core.edits.lines import checked_along
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile
@@ -57,6 +58,8 @@ def check_parts(archive: Whole, scene: Scene) -> None:
             raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")
     for obj in scene.objects:
         _check_object(archive, obj)
+        if obj.along is not None:
+            checked_along(scene, obj.id, obj.along.line)
     for camera in scene.cameras:
         if not 0 < camera.distance < 1e9 or not 1 <= camera.lens <= 170:
             raise archive.fail(f"{camera.name} stands {camera.distance:g} cm away and sees {camera.lens:g} degrees")

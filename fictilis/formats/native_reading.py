@@ -17,6 +17,7 @@ from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
+    Along,
     Deltas,
     FormNumbers,
     Group,
@@ -37,6 +38,7 @@ from fictilis.formats.native_checks import check_parts
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
     MOST_KEYS,
+    AlongRecord,
     BlendRecord,
     CameraRecord,
     ClipRecord,
@@ -237,7 +239,7 @@ class _ObjectReader:
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
-            _blend(item.blend), item.drawn,
+            _blend(item.blend), item.drawn, None if item.along is None else Along(**fields_of(item.along, AlongRecord)),
         )  # fmt: skip
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:

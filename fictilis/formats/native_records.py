@@ -225,6 +225,13 @@ class FormRecord(_Strict, kw_only=True):
     numbers: dict[str, float]
 
 
+class AlongRecord(_Strict, kw_only=True):
+    line: str
+    place: float
+    turn: bool
+    even: bool
+
+
 class ObjectRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -245,6 +252,7 @@ class ObjectRecord(_Strict, kw_only=True):
     form: FormRecord | None = None
     blend: BlendRecord | None = None
     drawn: tuple[float, float] = (0.0, 1.0)
+    along: AlongRecord | None = None
 
 
 class SceneRecord(_Strict, kw_only=True):

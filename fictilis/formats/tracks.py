@@ -11,12 +11,12 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.channels import stand_at
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene import BLEND, MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.standing import standing
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
 
@@ -81,14 +81,17 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
     """
     both = (*obj.lanes, *(obj.blend.lanes if obj.blend is not None else ()))
     moving = [lane for lane in both if lane.channel in OBJECT_KINDS and "." in lane.channel]
-    if not moving:
+    if not moving and obj.along is None:
         return {}
     shift = obj.blend.offset if obj.blend is not None else 0.0
     frames = [k.frame + (shift if lane not in obj.lanes else 0.0) for lane in moving for k in lane.curve.keys]
     knots = _within(scene, [*frames, *(k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys)])
 
+    if obj.along is not None:  # the line moves too, so that only frames tell
+        knots = _sampled(scene, knots)
+
     def stands(frames: np.ndarray) -> list[Transform]:
-        return [stand_at(obj, float(f), fps=scene.fps).transform for f in frames]
+        return [standing(scene, obj, float(f)).transform for f in frames]
 
     def translation(frames: np.ndarray) -> np.ndarray:
         return np.array([t.matrix()[:3, 3] for t in stands(frames)])

@@ -12,7 +12,6 @@ import numpy as np
 
 from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
-from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry
@@ -20,6 +19,7 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
 from fictilis.core.scene import MorphObject, Scene, Transform
+from fictilis.core.standing import standing
 from fictilis.render.items import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
@@ -159,7 +159,7 @@ def time_ghost(
 
     def make() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         points = evaluate_object(obj, frame, scene.fps).astype(np.float32)
-        return points, point_normals(obj.geometry, points), stand_at(obj, frame, fps=scene.fps).transform.matrix()
+        return points, point_normals(obj.geometry, points), standing(scene, obj, frame).transform.matrix()
 
     (points, normals, matrix), revision = kept.get(("time", obj.id, frame), (obj, frame, scene.fps), make)
     colour, key = EARLIER if frame < here else LATER, ("time", obj.id, number)

@@ -7,9 +7,10 @@ from msgspec.structs import replace
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import box
-from fictilis.core.channels import camera_at, stand_at
+from fictilis.core.channels import camera_at
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.standing import standing
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
 from fictilis.render.items import DrawItem, Ground
@@ -35,7 +36,7 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
     """
     clouds = []
     for obj in scene.objects:
-        stand = stand_at(replace(obj, lanes=()) if frame is None else obj, frame or 0.0, fps=scene.fps)
+        stand = standing(scene, replace(obj, lanes=()) if frame is None else obj, frame or 0.0)
         if stand.visible and len(obj.base):
             clouds.append(placed(obj.base, stand.transform.matrix()))
     if not clouds:

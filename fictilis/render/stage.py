@@ -11,7 +11,7 @@ from msgspec import Struct, field
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
-from fictilis.core.channels import Stand, stand_at
+from fictilis.core.channels import Stand
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.kinds import WHOLE
@@ -19,6 +19,7 @@ from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
+from fictilis.core.standing import standing
 from fictilis.render.camera import Camera
 
 WAYS = ("In the mix", "Alone", "Line-up")
@@ -165,9 +166,9 @@ class Stage:
             return self._line_up(wish, current, live)
         if wish.way == ALONE and current is not None and wish.shaping is not None:
             alone = self._alone(wish, current, wish.shaping, live)
-            alone.matrix = stand_at(current, wish.frame, wish.posed.get(current.id), wish.scene.fps).transform.matrix()
+            alone.matrix = standing(wish.scene, current, wish.frame, wish.posed).transform.matrix()
             return [alone]
-        seen = [(o, stand_at(o, wish.frame, wish.posed.get(o.id), wish.scene.fps)) for o in wish.scene.objects]
+        seen = [(o, standing(wish.scene, o, wish.frame, wish.posed)) for o in wish.scene.objects]
         # a hidden object is shown all the same while it is shaped
         out, end = [], time.perf_counter() + self.seconds
         for o, stand in seen:

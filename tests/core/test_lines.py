@@ -4,17 +4,20 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.affine import placed
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import channels, find_channel, stand_at
+from fictilis.core.edits import clips
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.lines import match_of, set_curve, set_match, stack_lines, target_from_line
-from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.lines import match_of, set_along, set_curve, set_match, stack_lines, target_from_line
+from fictilis.core.edits.objects import add_object, remove_object
 from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.edits.targets import add_in_between, set_built_on, target_from_mesh, target_from_points
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import BadFile, EditRefused, NotATarget
-from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.evaluate import evaluate_object, full_shape, points_over
 from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.forms import circle
@@ -29,15 +32,16 @@ from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.relay import poses
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Deltas, Pick, Scene
+from fictilis.core.scene import Deltas, Pick, Scene, Transform
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links
+from fictilis.core.standing import place_on, standing
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.obj import read_obj
 from fictilis.formats.registry import export, export_shapes
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
-from tests.formats.gltf_player import read_arrays
+from tests.formats.gltf_player import accessor, read_arrays
 from tests.formats.test_native import edit_json, same
 
 WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
@@ -387,3 +391,85 @@ def test_a_solid_has_its_outline_at_every_target_and_mixes_with_it(whip, bevel):
     for weight in (0.0, 1.0) if bevel else (0.0, 0.4, 1.0, 1.7):
         line = mixed_points(obj, shares_at(obj, 0.0, {spin: weight}))
         assert np.allclose(mixed_points(solid, shares_at(solid, 0.0, {spin: weight})), own.points(line), atol=1e-9)
+
+
+@pytest.fixture
+def led() -> Scene:
+    """A ball that follows a ring of radius 50 once around in 48 frames."""
+    scene, ring = add_form(Scene(name="Ring"), "Circle", {"points": 64})
+    scene, ball = add_form(scene, "Ball", {"radius": 5.0, "segments": 2})
+    scene, _ = target_from_points(scene, ring, "Wide", scene.object(ring).base * [2, 1, 1])
+    return OPERATIONS["object-along"].make(Subject(scene, ball), {"other": "Circle", "range": (0.0, 48.0)}).scene
+
+
+def test_an_object_follows_a_line_that_morphs_and_moves(led, tmp_path):
+    """Closed form: a place on a circle, and its tangent; twice as wide where the ring is."""
+    ring, ball = led.objects
+
+    def where(scene, frame, posed=None):
+        return standing(scene, scene.objects[1], frame, posed).transform
+
+    for frame in (0.0, 6.0, 12.0, 30.0):
+        angle = 2 * np.pi * frame / 48
+        at = where(led, frame)
+        assert np.allclose(at.position, 50 * np.array([np.cos(angle), np.sin(angle), 0]), atol=0.02)
+        forward = at.rotation_matrix() @ [0, 0, 1]
+        assert np.allclose(forward, [-np.sin(angle), np.cos(angle), 0], atol=0.02)
+    assert where(led, 24.0, {ring.id: {"t1": 1.0}}).position[0] == pytest.approx(-100, abs=0.1)
+    moved = led.with_object(replace(ring, transform=Transform(position=(0, 7, 0))))
+    assert where(moved, 0.0).position == pytest.approx((50, 7, 0), abs=1e-6)
+    still = set_along(led, ball.id, ring.id, turn=False)
+    assert np.allclose(where(still, 12.0).rotation_matrix(), np.eye(3))
+    aside = led.with_object(replace(ball, transform=Transform(position=(0, 0, 3))))
+    assert np.allclose(where(aside, 0.0).position, (50, 3, 0), atol=0.01)  # its own place counts along the line
+    write_native(tmp_path / "r.fictilis", led)
+    assert same(read_native(tmp_path / "r.fictilis"), led)
+    assert np.allclose(points_over(ball, np.array([0]), np.array([12.0]), scene=led)[0, 0],
+                       placed(ball.base[:1], standing(led, ball, 12.0).transform.matrix())[0])  # fmt: skip
+
+
+def test_by_points_or_by_length_and_beyond_the_ends():
+    points = np.array([[0, 0, 0], [1, 0, 0], [10, 0, 0]], float)
+    scene, line = add_object(Scene(), "Way", Line(starts=[0, 3], closed=[False]), points)
+    for even, value, x in ((True, 0.5, 5.0), (False, 0.5, 1.0), (False, 0.75, 5.5), (True, -3.0, 0.0), (True, 7.0, 10.0)):
+        place, axes = place_on(scene, scene.object(line), value, 0.0, even=even)
+        assert place[0] == pytest.approx(x) and np.allclose(axes, [[0, 0, -1], [0, 1, 0], [1, 0, 0]])
+
+
+def test_a_line_that_goes_leaves_what_followed_it_where_it_stands_itself(led):
+    ring, ball = led.objects
+    stowed = clips.duplicate_clip(led, "Round")[0]
+    scene = remove_object(stowed, ring.id)
+    left = scene.objects[0]
+    assert left.along is None and not left.lanes and standing(scene, left, 12.0).transform.position == (0, 0, 0)
+    assert all(lane.channel != "along" for c in scene.clips for part in c.parts for lane in part.lanes)
+    freed = OPERATIONS["object-no-along"].make(Subject(led, ball.id)).scene
+    assert freed.object(ball.id).along is None and find_channel(freed.object(ball.id), "along") is None
+
+
+def test_lines_do_not_follow_one_another_in_a_circle(led, tmp_path):
+    ring, ball = led.objects
+    scene, other = add_form(led, "Wave", {})
+    scene = set_along(scene, other, ring.id)
+    with pytest.raises(EditRefused, match="Circle cannot follow Wave, which follows Circle itself"):
+        set_along(scene, ring.id, other)
+    with pytest.raises(EditRefused, match="Circle cannot follow Circle|cannot follow Circle, which"):
+        set_along(scene, ring.id, ring.id)
+    with pytest.raises(EditRefused, match="needs a line"):
+        set_along(scene, other, ball.id)
+    for wrong in ("o9", ball.id, other):
+        write_native(tmp_path / "c.fictilis", scene)
+        edit_json(tmp_path / "c.fictilis", lambda r, w=wrong: r["objects"][2]["along"].update(line=w))
+        with pytest.raises(BadFile):
+            read_native(tmp_path / "c.fictilis")
+
+
+def test_gltf_has_the_motion_along_a_line_at_every_frame(led, tmp_path):
+    export(led, tmp_path / "a.glb")
+    data, _ = read_arrays(tmp_path / "a.glb")
+    channel = next(c for c in data.animations[0].channels if c.target.node == 1 and c.target.path == "translation")
+    sampler = data.animations[0].samplers[channel.sampler]
+    times, places = accessor(data, sampler.input), accessor(data, sampler.output)
+    at = int(np.argmin(np.abs(times - 0.5)))
+    wanted = standing(led, led.objects[1], 12.0).transform.position
+    assert times[at] == pytest.approx(0.5) and np.allclose(places[at] * 100, wanted, atol=0.01)

@@ -9,7 +9,7 @@ from fictilis.core.edits import clips, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
-from fictilis.core.edits.lines import target_from_line
+from fictilis.core.edits.lines import set_along, target_from_line
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
@@ -74,7 +74,7 @@ def everything():
         scene, _ = target_from_points(scene, OBJ, name, lift if name == "Fold" else slide)
     scene, row = relays.make_relay(scene, OBJ, ["t4", "t5"], "Row", 0.0, 10.0)
     scene = relays.set_pose(relays.set_pose(scene, OBJ, row, 20.0, "t5"), OBJ, row, 48.0, "t4", "hold")
-    scene, _ = add_form(scene, "Ball", {"radius": 4.0})
+    scene, ball_id = add_form(scene, "Ball", {"radius": 4.0})
     scene, gust = target_from_points(scene, OBJ, "Gust", lift)
     assert gust == GUST
     scene = sweeps.set_sweep(scene, OBJ, GUST, Sweep(np.linspace(0, 1, len(points)), way="x"))
@@ -83,6 +83,7 @@ def everything():
     scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
     scene = link_targets(scene, [(other, "t1"), (third, named)])
     scene = with_lines(scene)
+    scene = set_along(scene, ball_id, scene.object_named("Loop").id)
     scene = clips.rename_clip(*clips.duplicate_clip(scene, "Far"), "Swim")
     return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
 
@@ -117,7 +118,7 @@ def subject_for(operation, scene) -> Subject:
     if operation.part == "line" and operation.verb != "from-edges":
         frond = scene.object_named("Frond")
         return Subject(scene, frond.id, (frond.targets[0].id, frond.targets[1].id), pick, pick.kind)
-    if operation.id == "form-numbers":
+    if operation.id in ("form-numbers", "object-no-along"):
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
     if operation.id == "target-unlink":
         return Subject(scene, "o2", ("t1",))

@@ -270,6 +270,8 @@ ROWS = (
     Row("light", "See", "Light and colours…", "light"),
     _op("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked, lambda d: {"off": d.object.locked}),
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),
+    _op("follow-line", "Object", "object-along"),
+    _op("leave-line", "Object", "object-no-along"),
     _op("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("sharp", "See", "Sharp while it moves", "see", (), always, lambda d: d.seeing.sharp, "sharp"),

@@ -9,11 +9,11 @@ from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import distinct, extent
-from fictilis.core.channels import stand_at
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.mix.relay import poses, relay_of
+from fictilis.core.standing import standing
 from fictilis.core.sweep import front_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
 from fictilis.render.items import DEEP, PLUM, DrawItem
@@ -205,7 +205,7 @@ class Dressing:
 
     def _ghost(self, palette: Palette) -> DrawItem:
         doc, obj = self.doc, self.doc.object
-        stand = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps)
+        stand = standing(doc.scene, obj, doc.frame, doc.state.posed)
         return base_ghost(self._kept, obj, stand.transform, palette.quiet)
 
 

@@ -13,8 +13,8 @@ from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.affine import placed
-from fictilis.core.channels import stand_at
 from fictilis.core.evaluate import point_paths, points_over
+from fictilis.core.standing import standing
 from fictilis.render.stage import ALONE, LINE_UP
 
 FRAME = 3
@@ -198,7 +198,7 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
     ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
-    matrix = stand_at(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps).transform.matrix()
+    matrix = standing(doc.scene, obj, doc.frame, doc.state.posed).transform.matrix()
     flat = placed(ways.reshape(-1, 3), matrix)
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
     colour = QColor(view.palette_.lane(target.colour))
@@ -224,14 +224,14 @@ def motion_path(view: Canvas) -> np.ndarray | None:
     step = max((end - start) / MOST_STEPS, 1.0)
     frames = np.append(np.arange(start, end - 1e-9, step), end)
     indices = doc.picks()[:MOST_PATHS]
-    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps)
+    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps, doc.scene if obj.along is not None else None)
     kept = view.motion_kept
     if kept is None or kept[0][0] is not obj or kept[0][1:] != made_of[1:]:
         if len(indices):
-            path = points_over(obj, indices, frames, doc.scene.fps)
+            path = points_over(obj, indices, frames, doc.scene.fps, doc.scene)
         else:
             pivot = np.array([*obj.transform.pivot, 1.0])
-            stands = [stand_at(obj, f, fps=doc.scene.fps).transform.matrix() for f in frames.tolist()]
+            stands = [standing(doc.scene, obj, f).transform.matrix() for f in frames.tolist()]
             path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
         view.motion_kept = kept = (made_of, path, frames)
     return kept[1]

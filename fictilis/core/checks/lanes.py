@@ -13,7 +13,7 @@ from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
 from fictilis.core.animation.hold_guard import stands
 from fictilis.core.arrays import cached_by_identity, extent
-from fictilis.core.channels import Owner, channel, part_of, stand_at
+from fictilis.core.channels import Owner, channel, part_of
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
@@ -21,6 +21,7 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.interrupt import check
 from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.standing import standing
 
 
 def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:
@@ -167,7 +168,7 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
         return 0.0, 0.0
 
     def seen(frame: float) -> np.ndarray:
-        return placed(evaluate_object(obj, frame, scene.fps), stand_at(obj, frame, fps=scene.fps).transform.matrix())
+        return placed(evaluate_object(obj, frame, scene.fps), standing(scene, obj, frame).transform.matrix())
 
     start, end = scene.span
     first, last = seen(start), seen(end)

@@ -21,7 +21,7 @@ from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
-from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
+from fictilis.core.scene import STRAIGHT, Along, Deltas, MorphObject, Scene, Target
 
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
@@ -158,3 +158,34 @@ def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name
         if target.rule is None and target.follows is None and target.sweep is None:
             scene, _ = target_from_points(scene, line_id, target.name, full_shape(obj, target.id)[points])
     return scene.with_object(replace(scene.object(line_id), transform=obj.transform)), line_id
+
+
+def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
+    """Raises EditRefused unless an object can follow a line: one that is there, and does not follow the object."""
+    name, seen = scene.object(object_id).name, object_id
+    scene.object(line_id).line  # noqa: B018 - which refuses what is none
+    step: str | None = line_id
+    for _ in scene.objects:
+        if step is None:
+            return
+        if step == seen:
+            raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}, which follows {name} itself.")
+        way = scene.object(step).along
+        step = way.line if way is not None else None
+    raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}: the lines there follow one another in a circle.")
+
+
+def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, even: bool = True) -> Scene:
+    """An object moves along a line, by the channel that it gets for that."""
+    checked_along(scene, object_id, line_id)
+    obj = scene.object(object_id)
+    place = obj.along.place if obj.along is not None else 0.0
+    return scene.with_object(replace(obj, along=Along(line_id, place, turn, even)))
+
+
+def leave_line(scene: Scene, object_id: str) -> Scene:
+    """An object follows no line; its keys of that go."""
+    obj = scene.object(object_id)
+    if obj.along is None:
+        raise EditRefused(f"{obj.name} follows no line.")
+    return scene.with_object(obj.apart())

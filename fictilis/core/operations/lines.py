@@ -7,8 +7,10 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import lines as edits
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match, Tube
@@ -17,8 +19,8 @@ from fictilis.core.geometry.lines.tubes import THIN, box_profile, line_profile, 
 from fictilis.core.geometry.topology import border_points, edges
 from fictilis.core.operations.relays import PATH
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, named
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
+from fictilis.core.scene import ALONG, MorphObject, Scene
 from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import pick_weights
 
@@ -172,7 +174,27 @@ def _picked(change: Any) -> Any:
 
 DEGREE = Choice("degree", "Degree", lambda s: s.obj.line.degree, options=DEGREES)
 PLACE = Choice("where", "The curve runs", lambda s: s.obj.line.through, options=WHERE)
+
+
+def _along(s: Subject, v: Values) -> Scene:
+    scene = edits.set_along(s.scene, s.obj.id, v["other"], not v["still"], not v["by-points"])
+    if v["unkeyed"]:
+        return scene
+    first, last = v["range"] if v["range"] is not None else scene.span
+    for frame, value in ((first, 0.0), (last, 1.0)):
+        scene = set_key(scene, s.obj.id, ALONG, Key(frame, value, "linear"))
+    return scene
+
+
 LINES = (
+    Operation("object", "along", "Follow a line", _along,
+              (OtherLine("other", "Line", needed=True), Flag("still", "Without turning"),
+               Flag("by-points", "By points, not by length"),
+               Span("range", "Frames from beginning to end", asked=False), Flag("unkeyed", "Without keys", asked=False)),
+              ("object", "other line"), "The object moves along a line, by a lane from 0 to 1, while the line morphs.",
+              "Follow it", done="{object} follows a line"),
+    Operation("object", "no-along", "Follow no line", lambda s, _v: edits.leave_line(s.scene, s.obj.id), (), ("along",),
+              "The object stands by itself again; its keys along the line go.", done="{object} follows no line"),
     Operation("line", "curve", "Curve of the line", _through, (DEGREE, PLACE), ("line",),
               "How the line is drawn: straight from point to point, or as a curve.", "Set it", done="Curve of {object}"),
     Operation("line", "width", "Width of the line", _width,
