@@ -18,13 +18,17 @@ from fictilis.app.widgets.fields import Editor
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.clips import duplicate_clip
 from fictilis.core.edits.correctives import set_follow
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.lines import set_along, set_tube, target_from_line
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
+from fictilis.core.geometry.kinds import Match, Tube
+from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import ball
 from fictilis.core.rules import Follow
 from fictilis.core.shaping.fields import along_axis
@@ -38,15 +42,16 @@ from tests.formats.test_sound import TONE, wav
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
-LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "open", "new", "theme", "play", "save", "save-as", "export",
-         "export-shapes"}  # fmt: skip
+LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "open", "new", "theme", "play", "save", "save-as",
+         "export", "export-shapes"}  # fmt: skip
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 
 
 @pytest.fixture
 def scene(sheet):
-    """Two objects with targets, keys on several lanes; a relay, a sweep, a weight that follows, a link and two clips."""
+    """Objects with targets, keys on several lanes; a relay, a sweep, a weight that follows, a link and two clips; a line with a
+    tube and a matched target, which the ball follows."""
     scene = set_key(set_key(set_key(sheet, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)), "o1", "position.x", Key(10, 3))
     points, mesh = ball(8.0, 4)
     scene, other = add_object(scene, "Ball", mesh, points)
@@ -57,6 +62,12 @@ def scene(sheet):
     scene, row = make_relay(scene, "o1", ["t3", "t4"], "Row", 0.0, 12.0, "linear", "through")
     scene = set_follow(scene, "o1", "t6", Follow("t1", AnimationCurve((Key(0, 0), Key(1, 1)))))
     scene = key_front(set_sweep(scene, "o1", "t5", Sweep(along_axis(scene.object("o1"), 0))), "o1", "t5", 0.0, 30.0)
+    scene, ring = add_form(scene, "Circle", {"points": 16, "radius": 12.0})
+    scene, star = add_form(scene, "Star", {"radius": 14.0, "inner": 6.0})
+    star_line = scene.object(star)
+    scene, _, _ = target_from_line(scene, ring, "Star", Match(star_line.line, star_line.base))
+    scene = set_tube(set_along(scene, other, ring), ring, Tube(round_profile(5)), 1.0)
+    scene = set_key(scene, ring, "line.end", Key(12, 0.6))
     return duplicate_clip(link_targets(scene, [("o1", "t2"), (other, "t1")]), "Slow")[0]
 
 
@@ -72,7 +83,8 @@ class Monkey:
     def widget(self):
         window = self.user.window
         shown = (window.view, window.view, window.lanes.viewport(), window.column.cards, window.marker_row)
-        return self.random.choice((*shown, window.side.follow.plot) if window.side.follow.plot.isVisible() else shown)
+        more = [w for w in (window.side.follow.plot, window.side.match.start) if w.isVisible()]
+        return self.random.choice((*shown, *more))
 
     def action(self) -> None:
         row = self.random.choice([r for r in ROWS if r.id not in LEAVE])
@@ -186,7 +198,18 @@ class Monkey:
             QApplication.activePopupWidget().close()
 
 
-LATE = ("av", "scipy.interpolate", "scipy.sparse.csgraph", "scipy.sparse.linalg", "scipy.spatial", "pygltflib")
+LATE = (,
+        )  # fmt: skip
+    "av",
+    "fontTools.ttLib",
+    "mapbox_earcut",
+    "svgelements",
+    "scipy.interpolate",
+    "scipy.sparse.csgraph",
+    "scipy.sparse.linalg",
+    "scipy.spatial",
+    "pygltflib",
+)
 
 
 def memory() -> float:
