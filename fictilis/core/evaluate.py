@@ -9,6 +9,9 @@ import numpy as np
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows
 from fictilis.core.channels import stand_at
+from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import tube_mesh
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.mix.acting import shares, shares_at
@@ -100,3 +103,7 @@ def prepare(scene: Scene) -> None:
         shares_at(obj, scene.start, fps=scene.fps)
         triangles(obj.geometry)
         point_normals(obj.geometry, obj.base)
+        if isinstance(obj.geometry, Line):
+            drawn(obj.geometry)
+            if obj.geometry.tube is not None:
+                tube_mesh(obj.geometry)

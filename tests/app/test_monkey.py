@@ -198,18 +198,8 @@ class Monkey:
             QApplication.activePopupWidget().close()
 
 
-LATE = (,
-        )  # fmt: skip
-    "av",
-    "fontTools.ttLib",
-    "mapbox_earcut",
-    "svgelements",
-    "scipy.interpolate",
-    "scipy.sparse.csgraph",
-    "scipy.sparse.linalg",
-    "scipy.spatial",
-    "pygltflib",
-)
+LATE = ("av", "fontTools.ttLib", "mapbox_earcut", "svgelements", "scipy.interpolate", "scipy.sparse.csgraph",
+        "scipy.sparse.linalg", "scipy.spatial", "pygltflib")  # fmt: skip
 
 
 def memory() -> float:

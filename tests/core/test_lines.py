@@ -10,7 +10,7 @@ from fictilis.core.channels import channels, find_channel, stand_at
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.lines import match_of, set_along, set_curve, set_match, stack_lines, target_from_line
+from fictilis.core.edits.lines import match_of, set_along, set_curve, set_match, set_tube, stack_lines, target_from_line
 from fictilis.core.edits.objects import add_object, remove_object
 from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.edits.targets import add_in_between, set_built_on, target_from_mesh, target_from_points
@@ -18,13 +18,13 @@ from fictilis.core.edits.timeline import add_camera
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.errors import BadFile, EditRefused, NotATarget
 from fictilis.core.evaluate import evaluate_object, full_shape, points_over
-from fictilis.core.geometry.kinds import Line, Match
+from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.forms import circle
 from fictilis.core.geometry.lines.measuring import strands as measured
 from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.splines import drawn
-from fictilis.core.geometry.lines.tubes import tube_points
+from fictilis.core.geometry.lines.tubes import round_profile, tube_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
 from fictilis.core.mix.acting import shares_at
@@ -473,3 +473,11 @@ def test_gltf_has_the_motion_along_a_line_at_every_frame(led, tmp_path):
     at = int(np.argmin(np.abs(times - 0.5)))
     wanted = standing(led, led.objects[1], 12.0).transform.position
     assert times[at] == pytest.approx(0.5) and np.allclose(places[at] * 100, wanted, atol=0.01)
+
+
+def test_a_tube_of_too_many_points_is_refused(whip):
+    long = replace(whip.object(OBJ), geometry=Line(starts=[0, 20], closed=[False], degree=3))
+    with pytest.raises(EditRefused, match="would have 1,175,040 points; more than 1,000,000"):
+        scene = whip.with_object(long)
+        OPERATIONS["line-tube"].make(Subject(scene, OBJ), {"sides": 256})
+        set_tube(scene, OBJ, Tube(np.tile(round_profile(256), (30, 1))))

@@ -23,6 +23,8 @@ from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
 from fictilis.core.scene import STRAIGHT, Along, Deltas, MorphObject, Scene, Target
 
+MOST_TUBE = 1_000_000  # points
+
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
     """Another degree, through the points or beside them; the points stay."""
@@ -47,6 +49,9 @@ def set_tube(scene: Scene, object_id: str, tube: Tube | None, width: float = THI
     """A tube led along the line, or none; a line without widths gets ``width`` in cm."""
     obj = scene.unlocked(object_id)
     line = obj.line
+    count = 0 if tube is None else drawn(line).line.point_count * len(tube.profile)
+    if count > MOST_TUBE:
+        raise EditRefused(f"The tube of {obj.name} would have {count:,} points; more than {MOST_TUBE:,} are not made here.")
     widths = np.full(line.point_count, width) if line.widths is None and tube is not None else line.widths
     return scene.with_object(replace(obj, geometry=replace(line, tube=tube, widths=widths)))
 

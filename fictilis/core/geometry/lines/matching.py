@@ -28,7 +28,7 @@ class Pairing(Struct, frozen=True, eq=False):
 
 def _even(strand: Measured, count: int = ROUND) -> np.ndarray:
     """(count, 3): places at even lengths, the end of an open strand among them."""
-    return strand.at(strand.places(np.arange(count) / (count if strand.closed else count - 1)))
+    return strand.near(strand.places(np.arange(count) / (count if strand.closed else count - 1)))
 
 
 def pair_strands(own: list[Measured], others: list[Measured]) -> Pairing:

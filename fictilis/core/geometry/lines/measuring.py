@@ -9,7 +9,6 @@ from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import curve_at, drawn
 
 CORNER = 30.0  # degrees that a strand of degree 1 turns at a corner, or more
-FINE = 16  # places looked at in a segment of a curve
 
 
 class Measured:
@@ -20,13 +19,19 @@ class Measured:
         self.line, self.points, self.strand = line, points, strand
         self.count, self.closed = int(line.counts[strand]), bool(line.closed[strand])
         self.own = points[line.starts[strand] : line.starts[strand + 1]]
-        end = self.count if self.closed else self.count - 1
-        self._places = np.linspace(0.0, end, end * (1 if line.degree == 1 else FINE) + 1)
-        self._run = np.concatenate([[0.0], np.cumsum(lengths(np.diff(self.at(self._places), axis=0)))])
+        end = float(self.count if self.closed else self.count - 1)
+        fine = drawn(line)
+        rows = slice(fine.line.starts[strand], fine.line.starts[strand + 1])
+        self._seen = self.own if fine.matrix is None else fine.matrix[rows] @ points
+        self._places = fine.places[rows] - line.starts[strand]
+        if self.closed:
+            self._seen = np.concatenate([self._seen, self._seen[:1]])
+            self._places = np.append(self._places, end)
+        self._run = np.concatenate([[0.0], np.cumsum(lengths(np.diff(self._seen, axis=0)))])
 
     @property
     def length(self) -> float:
-        """In the unit of the points; of a curve, that of a polygon of FINE sides a segment."""
+        """In the unit of the points; of a curve, that of the polygon that is drawn."""
         return float(self._run[-1])
 
     def at(self, places: np.ndarray) -> np.ndarray:
@@ -36,6 +41,10 @@ class Measured:
             part = (places - low)[:, None]
             return self.own[low] * (1 - part) + self.own[(low + 1) % self.count] * part
         return curve_at(self.line, self.strand, places) @ self.points
+
+    def near(self, places: np.ndarray) -> np.ndarray:
+        """(p, 3): the places as they are drawn, which is quick and near to the curve."""
+        return np.stack([np.interp(places, self._places, column) for column in self._seen.T], axis=1)
 
     def places(self, fractions: np.ndarray) -> np.ndarray:
         """(p,): the places, in segments, after fractions 0…1 of the length; closed strands go round."""

@@ -11,7 +11,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.measuring import even_places, strands
-from fictilis.core.geometry.lines.splines import controls, curve_at
+from fictilis.core.geometry.lines.splines import controls, shares, side_by_side
 from fictilis.core.scene import Pick
 
 Strand = tuple[np.ndarray, bool]  # points of the old line, in order, and whether the strand is closed
@@ -51,28 +51,37 @@ def _arranged(line: Line, parts: Sequence[Strand], pick: Sequence[int] | np.ndar
 
 def insert_points(line: Line, segments: np.ndarray) -> Carry:
     """A point in the middle of each segment, given by its first point; on the curve where it runs through its points."""
-    from scipy.sparse import csr_array, eye_array, vstack
-
     if not len(segments):
         raise EditRefused("Pick two points that follow one another, or an edge; a point is put between them.")
-    middle = []
-    order = [np.arange(line.point_count, dtype=np.float64)]
-    for strand in np.unique(line.strand_of(segments)):
-        own = segments[line.strand_of(segments) == strand]
-        at = own - line.starts[strand] + 0.5
-        middle.append(curve_at(line, strand, at) if line.through else _polygon_at(line, strand, at))
-        order.append(own + 0.5)
-    places = np.concatenate(order)
-    sorted_ = np.argsort(places, kind="stable")
-    matrix = csr_array(vstack([eye_array(line.point_count, format="csr"), *middle], format="csr"))[sorted_]
-    added = np.bincount(line.strand_of(segments), minlength=line.strand_count)
-    starts = np.concatenate([[0], np.cumsum(line.counts + added)])
-    return _carry(line, matrix, starts, line.closed, Pick("points", np.flatnonzero(places[sorted_] % 1)))
+    blocks, chosen = [], []
+    known: dict[tuple[int, bool, bytes], Any] = {}
+    degree = line.degree if line.through else 1
+    on = np.zeros(line.point_count, bool)
+    on[segments] = True
+    for start, count, closed in zip(line.starts.tolist(), line.counts.tolist(), line.closed.tolist(), strict=False):
+        middles = np.flatnonzero(on[start : start + count])
+        places = np.sort(np.concatenate([np.arange(count), middles + 0.5]))
+        key = (count, closed, middles.tobytes())
+        if key not in known:
+            known[key] = _inserted(count, closed, degree, line.through, places)
+        blocks.append(known[key])
+        chosen.append(places % 1 > 0)
+    starts = np.cumsum([0, *(block.shape[0] for block in blocks)])
+    pick = Pick("points", np.flatnonzero(np.concatenate(chosen)))
+    return _carry(line, side_by_side(blocks), starts, line.closed, pick)
 
 
-def _polygon_at(line: Line, strand: int, places: np.ndarray) -> Any:
-    plain = Line(starts=line.starts, closed=line.closed)
-    return curve_at(plain, strand, places)
+def _inserted(count: int, closed: bool, degree: int, through: bool, places: np.ndarray) -> Any:
+    """The points of a strand as they are, and those between them on its curve."""
+    from scipy.sparse import csr_array, vstack
+
+    whole = places % 1 == 0
+    kept = _rows(count, places[whole].astype(int))
+    between = shares(count, closed, degree, through, places[~whole])
+    order = np.empty(len(places), int)
+    order[np.flatnonzero(whole)] = np.arange(whole.sum())
+    order[np.flatnonzero(~whole)] = whole.sum() + np.arange((~whole).sum())
+    return csr_array(csr_array(vstack([kept, between], format="csr"))[order])
 
 
 def delete_points(line: Line, points: np.ndarray) -> Carry:
@@ -163,7 +172,7 @@ def rebuild(line: Line, base: np.ndarray, count: int, degree: int, through: bool
 
     A curve beside its points gets points whose curve passes where those of a curve through them would be.
     """
-    from scipy.sparse import block_diag, csr_array
+    from scipy.sparse import csr_array
 
     blocks = []
     for strand, measured in enumerate(strands(line, base)):
@@ -174,11 +183,11 @@ def rebuild(line: Line, base: np.ndarray, count: int, degree: int, through: bool
             at = even_places(measured, count, corners and degree == 1)
         except ValueError as error:
             raise EditRefused(f"The strand {strand + 1} has too many corners: {error}.") from None
-        own = curve_at(line, strand, at)[:, line.starts[strand] : line.starts[strand + 1]]
+        own = shares(measured.count, measured.closed, line.degree, line.through, at)
         if not through:
             own = csr_array(controls(count, measured.closed, degree) @ own)
         blocks.append(own)
-    matrix = csr_array(block_diag(blocks, format="csr"))
+    matrix = side_by_side(blocks)
     starts = np.arange(line.strand_count + 1) * count
     return _carry(line, matrix, starts, line.closed, Pick(), degree=degree, through=through)
 

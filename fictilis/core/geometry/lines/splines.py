@@ -7,6 +7,7 @@ natural at open ends) or half-way between them (degree 2).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property, lru_cache
 from typing import Any
 
@@ -165,8 +166,6 @@ def drawn(line: Line) -> Drawn:
     """The line as it is drawn, at up to STEPS samples a segment."""
     if line.degree == 1:
         return Drawn(line, None, frozen(np.arange(line.point_count), np.float64))
-    from scipy.sparse import block_diag
-
     steps = int(np.clip(MOST_SAMPLES // max(line.point_count, 1), 2, STEPS))
     counts, parts, places, known = line.counts, [], [], {}
     for first, count, closed in zip(line.starts[:-1], counts, line.closed, strict=True):
@@ -176,11 +175,25 @@ def drawn(line: Line) -> Drawn:
             known[key] = shares(*key, line.degree, line.through, at)
         parts.append(known[key])
         places.append(first + at)
-    matrix = parts[0] if len(parts) == 1 else block_diag(parts, format="csr")
+    matrix = side_by_side(parts)
     starts = np.cumsum([0, *(len(at) for at in places)])
     widths = None if line.widths is None else np.maximum(matrix @ line.widths, 0.0)
     fine = Line(starts=starts, closed=line.closed, widths=widths, tube=line.tube)
     return Drawn(fine, matrix, frozen(np.concatenate(places) if places else [], np.float64))
+
+
+def side_by_side(parts: Sequence[Any]) -> Any:
+    """Sparse matrices as blocks down the diagonal of one, each with rows and columns of its own."""
+    from scipy.sparse import csr_array
+
+    if len(parts) == 1:
+        return csr_array(parts[0])
+    firsts = np.cumsum([0, *(part.shape[1] for part in parts)])
+    ends = np.cumsum([0, *(part.nnz for part in parts)])
+    indices = np.concatenate([part.indices + first for part, first in zip(parts, firsts, strict=False)])
+    indptr = np.concatenate([part.indptr[:-1] + end for part, end in zip(parts, ends, strict=False)] + [ends[-1:]])
+    data = np.concatenate([part.data for part in parts])
+    return csr_array((data, indices, indptr), shape=(sum(part.shape[0] for part in parts), firsts[-1]))
 
 
 def curve_at(line: Line, strand: int, places: np.ndarray) -> Any:
