@@ -85,7 +85,7 @@ def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphOb
     curves = [obj.name for obj in held if isinstance(obj.geometry, Line) and obj.geometry.degree > 1]
     said = [f"Hidden or without faces, and so left out: {', '.join(others)}."] if others else []
     if curves:
-        said.append(f"Curves are written as the lines that are drawn, of more points: {', '.join(curves)}.")
+        said.append(f"As they are drawn, of more points, are written: {', '.join(curves)}.")
     return [as_drawn(obj) for obj in held], said
 
 

@@ -477,7 +477,6 @@ def test_gltf_has_the_motion_along_a_line_at_every_frame(led, tmp_path):
 
 def test_a_tube_of_too_many_points_is_refused(whip):
     long = replace(whip.object(OBJ), geometry=Line(starts=[0, 20], closed=[False], degree=3))
+    scene = OPERATIONS["line-tube"].make(Subject(whip.with_object(long), OBJ), {"sides": 256}).scene
     with pytest.raises(EditRefused, match="would have 1,175,040 points; more than 1,000,000"):
-        scene = whip.with_object(long)
-        OPERATIONS["line-tube"].make(Subject(scene, OBJ), {"sides": 256})
         set_tube(scene, OBJ, Tube(np.tile(round_profile(256), (30, 1))))
