@@ -35,7 +35,8 @@ def _lanes(ids, rng):
 
 def _object(number: int, side: int, targets: int, share: float, rng, keyed: bool = True):
     from fictilis.core.geometry.primitives import plane
-    from fictilis.core.scene import LANE_COLOURS, Deltas, MorphObject, Target, Transform
+    from fictilis.core.places import Transform
+    from fictilis.core.scene import LANE_COLOURS, Deltas, MorphObject, Target
 
     points, mesh = plane(40, 40, side - 1, side - 1)
     count = len(points)

@@ -34,7 +34,8 @@ from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
-from fictilis.core.scene import ALONG, BLEND, MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.places import Transform
+from fictilis.core.scene import ALONG, BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
 

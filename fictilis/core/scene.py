@@ -13,6 +13,7 @@ from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, froz
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
 from fictilis.core.names import number_of
+from fictilis.core.places import Along, Transform
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
 from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SavedView, SceneCamera, Sound, fitted_lanes
@@ -146,35 +147,6 @@ class StoredMix(Struct, frozen=True):
     weights: tuple[tuple[str, float], ...]
 
 
-class Transform(Struct, frozen=True):
-    """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``position``; cm."""
-
-    position: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    rotation: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
-
-    def __post_init__(self) -> None:
-        plain_numbers(self, "position", "rotation", "scale", "pivot")
-
-    def matrix(self) -> np.ndarray:
-        """(4, 4) float64: object space to scene space, for column vectors."""
-        out = np.eye(4)
-        pivot = np.array(self.pivot)
-        linear = self.rotation_matrix() @ np.diag(self.scale)
-        out[:3, :3] = linear
-        out[:3, 3] = np.array(self.position) + pivot - linear @ pivot
-        return out
-
-    def rotation_matrix(self) -> np.ndarray:
-        """(3, 3) float64."""
-        (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(self.rotation)), np.sin(np.radians(self.rotation))
-        x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
-        y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
-        z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
-        return z @ y @ x
-
-
 class FormNumbers(Struct, frozen=True):
     """The simple form that an object was made as, and its numbers by name: sizes in cm and counts."""
 
@@ -183,19 +155,6 @@ class FormNumbers(Struct, frozen=True):
 
     def __post_init__(self) -> None:
         force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
-
-
-class Along(Struct, frozen=True):
-    """What an object moves along: a ``line`` object, by its id; ``place`` on it, 0 to 1, while no lane drives it. It may
-    ``turn`` with the line; ``even`` is by the line's length, else by its points."""
-
-    line: str
-    place: float = 0.0
-    turn: bool = True
-    even: bool = True
-
-    def __post_init__(self) -> None:
-        plain_numbers(self, "place")
 
 
 class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):

@@ -16,7 +16,8 @@ from fictilis.core.edits.timeline import set_frame_range, set_marker
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.mix.relay import poses
-from fictilis.core.scene import THROUGH, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import THROUGH, Scene
 
 RIBS, AROUND = 15, 48
 LENGTH, GIRTH = 46.0, 15.0

@@ -14,7 +14,8 @@ from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timeline import set_frame_range, set_marker
 from fictilis.core.geometry.kinds import Line, Match
-from fictilis.core.scene import THROUGH, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import THROUGH, Scene
 from fictilis.core.shaping.fields import along_line
 from fictilis.core.sweep import Sweep
 

@@ -14,10 +14,10 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
+from fictilis.core.places import Along, Transform
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
-    Along,
     Deltas,
     FormNumbers,
     Group,
@@ -28,7 +28,6 @@ from fictilis.core.scene import (
     Scene,
     StoredMix,
     Target,
-    Transform,
 )
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep

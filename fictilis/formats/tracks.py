@@ -15,7 +15,8 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
-from fictilis.core.scene import BLEND, MorphObject, Scene, Transform, targets_by_id
+from fictilis.core.places import Transform
+from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.standing import standing
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane

@@ -18,7 +18,8 @@ from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import MorphObject, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
 from fictilis.render.items import Cloth, DrawItem
 from fictilis.render.stage import StageItem

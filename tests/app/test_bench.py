@@ -19,7 +19,8 @@ from fictilis.core.edits.targets import target_from_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.scene import Pick, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, NONE, SHIFT, move, point
@@ -441,7 +442,7 @@ def test_mesh_operations_say_what_they_lack(bench, forms):
 
 def test_freezing_the_transform_and_moving_the_origin(bench):
     from fictilis.core.edits.objects import set_transform
-    from fictilis.core.scene import Transform
+    from fictilis.core.places import Transform
 
     bench.doc.commit("t", set_transform(bench.doc.settled.scene, "o1", Transform((1, 2, 3), (0, 30, 0), (2, 2, 2))))
     seen = bench.view.shaped_item().in_scene()

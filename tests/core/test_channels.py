@@ -23,7 +23,8 @@ from fictilis.core.edits.topology import freeze_transform, origin_to_point
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, points_over
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import SceneCamera, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import SceneCamera
 from fictilis.render.camera import Camera
 
 OBJ = "o1"

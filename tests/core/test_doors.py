@@ -12,8 +12,9 @@ from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges, mesh_from_faces
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.names import fresh_id, fresh_name
+from fictilis.core.places import Transform
 from fictilis.core.rules import Driver, Rule
-from fictilis.core.scene import MorphObject, Scene, Transform
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.demo.jelly import moon_jelly
 

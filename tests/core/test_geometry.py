@@ -9,7 +9,8 @@ from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import find_order, first_difference, require_match
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.geometry.topology import components, edges, mesh_from_faces, triangles
-from fictilis.core.scene import Deltas, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import Deltas
 
 
 def volume(points, mesh):

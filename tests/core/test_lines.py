@@ -32,7 +32,8 @@ from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.relay import poses
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Deltas, Pick, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import Deltas, Pick, Scene
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links

@@ -10,7 +10,8 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, full_shape
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.mix.acting import shares
-from fictilis.core.scene import Deltas, Scene, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import Deltas, Scene
 from fictilis.core.shaping.mirror import Mirror
 
 OBJ = "o1"

@@ -27,7 +27,8 @@ from fictilis.core.edits.targets import (
 )
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.scene import NamedPick, Pick, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import NamedPick, Pick
 from fictilis.core.timeline import SavedView, SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files

@@ -21,7 +21,8 @@ from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
-from fictilis.core.scene import STRAIGHT, Along, Deltas, MorphObject, Scene, Target
+from fictilis.core.places import Along
+from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
 
 MOST_TUBE = 1_000_000  # points
 

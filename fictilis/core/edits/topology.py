@@ -15,7 +15,8 @@ from fictilis.core.geometry.kinds import WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
 from fictilis.core.mix.masks import masked, own
-from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target, Transform
+from fictilis.core.places import Transform
+from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target
 
 MOST_POINTS = 4_000_000
 
