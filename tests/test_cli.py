@@ -377,3 +377,34 @@ def test_relays_links_sweeps_and_clips(tmp_path, capsys):
     code, _, said = run(*of, "files", *files, tmp_path / "sw_3.obj", capsys=capsys)
     assert code == 2 and "sw_3 has 4 points" in said and "--skip leaves them out" in said
     assert run(*of, "spread", capsys=capsys)[2].startswith("fictilis: There is no relay here, or several")
+
+
+def test_lines_from_the_command_line(tmp_path, capsys):
+    svg = tmp_path / "marks.svg"
+    svg.write_text('<svg xmlns="http://www.w3.org/2000/svg"><path id="ebb" d="M0 0 40 10 80 0"/><circle id="drop" r="9"/></svg>')
+    scene = str(tmp_path / "s.fictilis")
+    assert run("new", svg, "--together", "-o", scene)[0] == 0
+    assert fictilis.load(scene).objects[0].line.closed.tolist() == [False, True]
+    assert run("new", svg, "--target", f"ebb/Swash={svg}", "-o", scene)[0] == 0
+    ebb = fictilis.load(scene).object_named("ebb")
+    assert ebb.line.strand_count == 2 and ebb.targets[0].name == "Swash" and ebb.targets[0].match is not None
+    for words in (
+        ("line", scene, "--object", "Word", "text", "Io", "--size", "8"),
+        ("line", scene, "--object", "drop", "match", "--other", "Word", "--corners", "--name", "Letter"),
+        ("line", scene, "--object", "drop", "--target", "Letter", "shift", "--shift", "0.2"),
+        ("line", scene, "--object", "drop", "curve", "--degree", "3", "--where", "beside"),
+        ("line", scene, "--object", "drop", "--points", "0,1", "width", "--width", "0.5"),
+        ("line", scene, "--object", "drop", "tube", "--sides", "5", "--width", "0.4"),
+        ("line", scene, "--object", "Word", "fill", "--thickness", "2", "--bevel", "0.2", "--name", "Solid"),
+        ("object", scene, "--object", "Solid", "along", "--other", "ebb", "--range", "0", "48"),
+        ("key", scene, "--object", "drop", "--lane", "Drawn to", "0=0", "24=1"),
+    ):
+        assert run(*words)[0] == 0, words
+    made = fictilis.load(scene)
+    drop, solid = made.object_named("drop"), made.object_named("Solid")
+    assert drop.targets[0].match.shift == 0.2 and (drop.line.degree, drop.line.through) == (3, False)
+    assert drop.line.tube.word == "round" and drop.line.strand_count == made.object_named("Word").line.strand_count == 3
+    assert solid.along.line == made.object_named("ebb").id and solid.lane("along") is not None and solid.mesh.face_count > 30
+    assert run("export", scene, tmp_path / "s.glb")[0] == 0
+    code, _, said = run("line", scene, "--object", "Solid", "reverse", capsys=capsys)
+    assert code == 2 and "Solid is no line." in said
