@@ -45,10 +45,24 @@ def _object(scene, obj) -> dict:
         for g in relays(obj).values()
     ]  # fmt: skip
     return {
-        "name": obj.name, "points": obj.geometry.point_count, "faces": obj.mesh.face_count,
+        "name": obj.name, "points": obj.geometry.point_count, "faces": obj.geometry.face_count,
         "face_sizes": {str(s): int(c) for s, c in zip(sizes, counts, strict=True)},
-        "uvs": 0 if obj.geometry.uvs is None else len(obj.mesh.uvs), "targets": [_target(scene, obj, t) for t in obj.targets],
-        "lanes": _lanes(obj), "relays": rows,
+        "uvs": 0 if obj.geometry.uvs is None else len(obj.geometry.uvs),
+        "targets": [_target(scene, obj, t) for t in obj.targets],
+        "lanes": _lanes(obj), "relays": rows, "line": _line(obj),
+        "along": scene.object(obj.along.line).name if obj.along is not None else None,
+    }  # fmt: skip
+
+
+def _line(obj) -> dict | None:
+    """How a line is drawn; None for a mesh."""
+    line = obj.geometry
+    if line.kind != "line":
+        return None
+    return {
+        "strands": line.counts.tolist(), "closed": line.closed.tolist(), "degree": line.degree, "through": line.through,
+        "width": 0.0 if line.widths is None else float(line.widths.max()), "drawn": list(obj.drawn),
+        "tube": line.tube and {"profile": line.tube.word, "sides": len(line.tube.profile), "twist": line.tube.twist},
     }  # fmt: skip
 
 
@@ -63,6 +77,7 @@ def _target(scene, obj, t) -> dict:
         "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
         "group": obj.group(t.group).name if t.group else None,
         "relay": relay_of(obj, t) is not None, "sweep": t.sweep.way if t.sweep is not None else None,
+        "matched": t.match is not None,
         "linked": [f"{o.name}/{p.name}" for o, p in partners(scene, obj, t)],
         "follows": driven_by(obj, t) if t.follows else None, "together": t.rule.how if t.rule else None,
         "drivers": [
@@ -81,7 +96,7 @@ def run(options: argparse.Namespace) -> None:
         return
     print(f"{scene.name}: frames {scene.start:g} to {scene.end:g} at {scene.fps:g} a second")
     for obj in told["objects"]:
-        print(f"{obj['name']}: {obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates")
+        print(f"{obj['name']}: {_made_of(obj)}" + (f", follows {obj['along']}" if obj["along"] else ""))
         for t in obj["targets"]:
             stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
             stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"
@@ -110,6 +125,15 @@ def run(options: argparse.Namespace) -> None:
             f"sound {told['sound']['name']} from frame {told['sound']['start']:g}"
             + (", muted" if told["sound"]["muted"] else "")
         )
+
+
+def _made_of(obj: dict) -> str:
+    line = obj["line"]
+    if line is None:
+        return f"{obj['points']:,} points, {obj['faces']:,} faces, {obj['uvs']:,} texture coordinates"
+    tube = f", a tube of {line['tube']['sides']} sides" if line["tube"] else ""
+    strands = f"{len(line['strands']):,} strands, {sum(line['closed']):,} closed"
+    return f"a line of {obj['points']:,} points, {strands}, degree {line['degree']}{tube}"
 
 
 def _print_lanes(owner: dict) -> None:

@@ -49,6 +49,7 @@ def test_new_info_and_its_json(scene_file, capsys):
         "relay": False,
         "follows": None,
         "linked": [],
+        "matched": False,
         "sweep": None,
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []
@@ -381,7 +382,9 @@ def test_relays_links_sweeps_and_clips(tmp_path, capsys):
 
 def test_lines_from_the_command_line(tmp_path, capsys):
     svg = tmp_path / "marks.svg"
-    svg.write_text('<svg xmlns="http://www.w3.org/2000/svg"><path id="ebb" d="M0 0 40 10 80 0"/><circle id="drop" r="9"/></svg>')
+    svg.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg"><path id="ebb" d="M0 0 40 10 80 0"/><circle id="drop" r="9"/></svg>'
+    )
     scene = str(tmp_path / "s.fictilis")
     assert run("new", svg, "--together", "-o", scene)[0] == 0
     assert fictilis.load(scene).objects[0].line.closed.tolist() == [False, True]
@@ -406,5 +409,12 @@ def test_lines_from_the_command_line(tmp_path, capsys):
     assert drop.line.tube.word == "round" and drop.line.strand_count == made.object_named("Word").line.strand_count == 3
     assert solid.along.line == made.object_named("ebb").id and solid.lane("along") is not None and solid.mesh.face_count > 30
     assert run("export", scene, tmp_path / "s.glb")[0] == 0
+    capsys.readouterr()
+    told = run("info", scene, capsys=capsys)[1]
+    assert "drop: a line of" in told and "3 strands, 3 closed, degree 3, a tube of 5 sides" in told and "Solid: " in told
+    assert ", follows ebb" in told
+    by_name = {o["name"]: o for o in json.loads(run("info", scene, "--json", capsys=capsys)[1])["objects"]}
+    assert by_name["drop"]["line"]["tube"]["sides"] == 5 and by_name["drop"]["targets"][0]["matched"]
+    assert by_name["Solid"]["line"] is None and by_name["Solid"]["along"] == "ebb"
     code, _, said = run("line", scene, "--object", "Solid", "reverse", capsys=capsys)
     assert code == 2 and "Solid is no line." in said
