@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QTo
 from fictilis.app.commands.actions import MENUS, Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
+from fictilis.app.widgets.fields import Elided
 from fictilis.app.widgets.find_field import FindField
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
@@ -25,7 +26,7 @@ class StateLine(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(14, 3, 5, 3)
         layout.setSpacing(8)
-        self.word, self.what, self.note = QLabel(), QLabel(), QLabel()
+        self.word, self.what, self.note = QLabel(), Elided(), Elided()
         self.what.setProperty("title", True)
         self.note.setProperty("quiet", True)
         self.done = QPushButton("Done")

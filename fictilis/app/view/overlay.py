@@ -137,10 +137,13 @@ def _box(painter: QPainter, palette: Palette, rect: QRectF) -> None:
 
 def _paint_note(view: Canvas, painter: QPainter, text: str) -> None:
     painter.setFont(font(13, 500))
-    wide = painter.fontMetrics().horizontalAdvance(text) + 24
-    rect = QRectF((view.width() - wide) / 2, view.height() - 56, wide, 30)
+    flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+    room = QRectF(0, 0, min(painter.fontMetrics().horizontalAdvance(text) + 2, view.width() - 48), 400)
+    needed = painter.boundingRect(room, int(flags), text)
+    wide, high = needed.width() + 24, needed.height() + 12
+    rect = QRectF((view.width() - wide) / 2, view.height() - 26 - high, wide, high)
     _box(painter, view.palette_, rect)
-    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    painter.drawText(rect, int(flags), text)
 
 
 def _paint_legend(view: Canvas, painter: QPainter) -> None:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -246,6 +246,22 @@ class Segments(QWidget):
         """Several at once, each named by one letter."""
         for name, button in self.buttons.items():
             button.setChecked(name in choices)
+
+
+class Elided(QLabel):
+    """A text that gives way where room is short, and does not widen the window."""
+
+    def minimumSizeHint(self) -> QSize:
+        hint = super().minimumSizeHint()
+        return QSize(min(hint.width(), 4 * hint.height()), hint.height())
+
+    def paintEvent(self, _event: object) -> None:
+        painter = QPainter(self)
+        room = self.contentsRect()
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        self.style().drawItemText(
+            painter, room, int(self.alignment()), self.palette(), self.isEnabled(), text, self.foregroundRole()
+        )
 
 
 class Labelled(QWidget):
