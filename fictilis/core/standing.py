@@ -83,8 +83,3 @@ def _angles(matrix: np.ndarray) -> tuple[float, float, float]:
     else:  # Z and X turn about one axis
         x, z = np.arctan2(-matrix[1, 2], matrix[1, 1]), 0.0
     return tuple(np.degrees([x, y, z]).tolist())
-
-
-def in_scene(scene: Scene, obj: MorphObject, frame: float) -> np.ndarray:
-    """(4, 4): from the object's space to the scene at a frame."""
-    return standing(scene, obj, frame).transform.matrix()

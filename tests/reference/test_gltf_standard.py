@@ -10,10 +10,14 @@ import pytest
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import set_value, stand_at
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.normals import point_normals
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Subject
 from fictilis.demo.jelly import moon_jelly
+from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.registry import export
 from tests.formats.gltf_player import accessor, read_arrays
 
@@ -51,14 +55,37 @@ def exported(request, tmp_path, sheet):
     return scene, path
 
 
-@pytest.mark.skipif(not shutil.which("node") or not VALIDATOR.is_dir(), reason="node or the validator is not here")
-def test_the_validator_finds_nothing(exported):
-    """Source: gltf-validator (Khronos Group), from the npm registry."""
-    done = subprocess.run(["node", "-e", SCRIPT, str(VALIDATOR), str(exported[1])], capture_output=True, text=True, check=True)
+needs_validator = pytest.mark.skipif(
+    not shutil.which("node") or not VALIDATOR.is_dir(), reason="node or the validator is not here"
+)
+
+
+def finds_nothing(path):
+    done = subprocess.run(["node", "-e", SCRIPT, str(VALIDATOR), str(path)], capture_output=True, text=True, check=True)
     issues = json.loads(done.stdout)
-    assert issues["numErrors"] == issues["numWarnings"] == 0
+    assert issues["numErrors"] == issues["numWarnings"] == 0, issues
     # texture coordinates go along although no texture does; the validator remarks on that
     assert {m["code"] for m in issues["messages"]} <= {"UNUSED_OBJECT"}
+
+
+@needs_validator
+def test_the_validator_finds_nothing(exported):
+    """Source: gltf-validator (Khronos Group), from the npm registry."""
+    finds_nothing(exported[1])
+
+
+@needs_validator
+@pytest.mark.parametrize("tube", [False, True])
+def test_the_validator_finds_nothing_in_lines_and_tubes_and_what_follows_them(tmp_path, tube):
+    """Source: gltf-validator (Khronos Group), from the npm registry."""
+    scene = tide_marks()
+    mark, swash = (obj.id for obj in scene.objects)
+    scene, ball = add_form(scene, "Ball", {"segments": 2})
+    scene = OPERATIONS["object-along"].make(Subject(scene, ball), {"other": swash}).scene
+    if tube:
+        scene = OPERATIONS["line-tube"].make(Subject(scene, mark), {"sides": 6, "width": 3.0}).scene
+    export(scene, tmp_path / "lines.glb")
+    finds_nothing(tmp_path / "lines.glb")
 
 
 def test_morph_targets_and_animation_are_read_back(exported):

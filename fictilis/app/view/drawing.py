@@ -15,6 +15,8 @@ from fictilis.app.view.tools import Event
 FREEHAND = 5.0  # pixels of a drag from which on it is no click
 CLOSES = 10.0  # pixels from the first point within which a line closes
 TOLERANCE = 2.0  # pixels that a fitted line may lie beside what was drawn
+ENDS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+BACK = (Qt.Key.Key_Backspace, Qt.Key.Key_Delete)  # take the last point back
 NOTE = "Click points, or drag to draw freely. Enter ends the line, its first point closes it, Esc leaves."
 Taken = Callable[[np.ndarray, bool, float], None]
 
@@ -94,7 +96,7 @@ class Drawing:
 
     def wants(self, event: QKeyEvent) -> bool:
         """Whether a key is one of drawing's, rather than a shortcut."""
-        return self.on and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Backspace)
+        return self.on and event.key() in (*ENDS, *BACK, Qt.Key.Key_Escape)
 
     def key(self, event: QKeyEvent) -> bool:
         if not self.wants(event):
@@ -103,7 +105,7 @@ class Drawing:
             self.view.doc.hand.cancel()
         elif event.key() == Qt.Key.Key_Escape:
             self.leave()
-        elif event.key() == Qt.Key.Key_Backspace:
+        elif event.key() in BACK:
             del self.places[-1:]
             self.view.update()
         else:
