@@ -216,7 +216,9 @@ def take_lines(window: Window, doc: Document, take) -> None:
     doc.open_scene(tide_marks(), None)
     window.view.eye.look("free")
     window.view.eye.fit()
-    window.operations.operate("line-tube", {"profile": "round", "sides": 16, "width": 8.0, "twist": 0.0, "open": False})
+    window.operations.operate(
+        "line-tube", {"profile": "round", "sides": 16, "width": 8.0, "twist": 0.0, "open": False, "other": None}
+    )
     doc.set_frame(60.0)
     take("tube")
 

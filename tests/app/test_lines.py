@@ -11,6 +11,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.geometry.kinds import Match
 from fictilis.core.scene import Scene
 from tests.app.conftest import CTRL, LEFT, move, point
+from tests.app.test_bench import forms  # noqa: F401
 
 K = Qt.Key
 
@@ -181,3 +182,34 @@ def test_text_and_svg_become_lines(user, monkeypatch, tmp_path):
     file.write_text('<svg xmlns="http://www.w3.org/2000/svg"><circle r="20"/><rect width="9" height="4"/></svg>')
     user.window.target_commands.targets_from_files([file])
     assert user.obj.targets[-1].name == "two" and user.obj.targets[-1].match.line.strand_count == 2
+
+
+def test_a_tube_with_the_profile_of_another_line_by_its_form(user, forms):  # noqa: F811
+    opened = forms(user, {"width": 6.0, "twist": 90.0})
+    run(user, "line-tube")
+    assert len(opened) == 1 and user.obj.line.tube.twist == 90 and np.all(user.obj.line.widths == 6)
+    star = user.doc.scene.objects[1].id
+    user.window.operations.operate("line-tube", {"profile": "round", "sides": 5, "width": 4.0, "twist": 0.0, "open": True,
+                                                 "other": star})  # fmt: skip
+    assert user.obj.line.tube.word == "Star" and len(user.obj.line.tube.profile) == 10
+    assert user.window.side.line.tube.text() == "Star, 10 sides"
+    user.settle(200)
+    run(user, "line-no-tube")
+    assert user.obj.line.tube is None and user.window.side.line.tube_row.isHidden()
+
+
+def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, forms):  # noqa: F811
+    star, circle = user.doc.scene.objects[1], user.obj
+    user.doc.select_object(star.id)
+    forms(user, {})
+    run(user, "follow-line")
+    led = user.obj
+    assert led.along.line == circle.id and user.window.lanes.place_of("Along the line") is not None
+    before = user.view.items()[1].matrix
+    user.doc.set_frame(48.0)
+    assert not np.allclose(user.view.items()[1].matrix, before)
+    run(user, "leave-line")
+    assert user.obj.along is None and user.doc.undo_label() == "Star follows no line"
+    user.doc.undo()
+    user.doc.edit("Remove", lambda s: s.without(s.object(circle.id)))
+    assert user.obj.along is None and count(user) == 1

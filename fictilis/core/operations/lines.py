@@ -33,10 +33,14 @@ BACKWARDS = Flag("backwards", "The other way round")
 
 
 class OtherLine(Parameter, frozen=True):
-    """Another line object of the scene, by id or name."""
+    """Another line object of the scene, by id or name; none where it is not needed."""
 
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
-        return [(o.name, o.id) for o in subject.scene.objects if o.id != subject.object_id and isinstance(o.geometry, Line)]
+        out: list[tuple[str, str | None]] = [] if self.needed else [("None", None)]
+        for other in subject.scene.objects:
+            if other.id != subject.object_id and isinstance(other.geometry, Line):
+                out.append((other.name, other.id))
+        return out
 
     def checked(self, value: Any, subject: Subject) -> str | None:
         if value is None and not self.needed:
@@ -240,7 +244,7 @@ LINES = (
                Number("width", "Width", lambda s: s.obj.line.widths.max() if s.obj.line.widths is not None else THIN, unit="cm",
                       low=0, high=1e6),
                Number("twist", "Twist", 0.0, unit="°", low=-1e5, high=1e5), Flag("open", "Without caps"),
-               OtherLine("other", "Profile from", asked=False)), ("line",),
+               OtherLine("other", "Profile from")), ("line",),
               "A surface led along the line, which morphs with it; its width is the line's at each point.", "Make it",
               done="Tube of {object}"),
     Operation("line", "no-tube", "Take the tube off", lambda s, _v: edits.set_tube(s.scene, s.obj.id, None), (), ("tube",),
