@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.affine import placed
+from fictilis.core.arrays import recent_by_identity
 from fictilis.core.channels import Stand, stand_at, values_at
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
@@ -16,6 +17,7 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.scene import ALONG, MorphObject, Scene
 
+KEPT = 2000  # places on a line that are remembered: an export asks for each frame more than once
 Posed = Mapping[str, Mapping[str, float]]
 
 
@@ -45,9 +47,19 @@ def place_on(
 
     ``value`` runs from 0 to 1 along it, by its length or (not ``even``) by its points; around a closed strand it goes on.
     """
+    own = tuple(sorted((posed or {}).get(obj.id, {}).items()))
+    matrix = tuple(standing(scene, obj, frame, posed).transform.matrix().ravel().tolist())
+    return _place_on(obj, value, frame, own, scene.fps, matrix, even)
+
+
+@recent_by_identity(KEPT)
+def _place_on(
+    obj: MorphObject, value: float, frame: float, posed: tuple[tuple[str, float], ...], fps: float, matrix: tuple[float, ...],
+    even: bool,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     fine = drawn(obj.line)
-    mixed = mixed_points(obj, shares_at(obj, frame, (posed or {}).get(obj.id), scene.fps))
-    points = placed(fine.of(mixed), standing(scene, obj, frame, posed).transform.matrix())
+    mixed = mixed_points(obj, shares_at(obj, frame, dict(posed), fps))
+    points = placed(fine.of(mixed), np.reshape(matrix, (4, 4)))
     strand = Measured(fine.line, points, 0)
     last = strand.count if strand.closed else strand.count - 1
     part = value % 1.0 if strand.closed else min(max(value, 0.0), 1.0)
