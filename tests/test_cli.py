@@ -405,7 +405,8 @@ def test_lines_from_the_command_line(tmp_path, capsys):
         assert run(*words)[0] == 0, words
     made = fictilis.load(scene)
     drop, solid = made.object_named("drop"), made.object_named("Solid")
-    assert drop.targets[0].match.shift == 0.2 and (drop.line.degree, drop.line.through) == (3, False)
+    match = drop.targets[0].match
+    assert match.shift == 0.2 and match.corners and (drop.line.degree, drop.line.through) == (3, False)
     assert drop.line.tube.word == "round" and drop.line.strand_count == made.object_named("Word").line.strand_count == 3
     assert solid.along.line == made.object_named("ebb").id and solid.lane("along") is not None and solid.mesh.face_count > 30
     assert run("export", scene, tmp_path / "s.glb")[0] == 0

@@ -178,10 +178,11 @@ def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
     fading = [obj.name for obj in shown if any(lane.channel in ("opacity", "visible") for lane in obj.lanes)]
     if fading:
         out.append(f"glTF holds no keys of opacity and visibility; those of {', '.join(fading)} were left out.")
-    partly = [o.name for o in scene.objects if o.drawn != WHOLE or any(lane.channel in LINE_IDS for lane in o.lanes)]
+    own = [scene.object(obj.id) for obj in shown]
+    partly = [o.name for o in own if o.drawn != WHOLE or any(lane.channel in LINE_IDS for lane in o.lanes)]
     if partly:
         out.append(f"Lines are written whole, not as far as they are drawn: {', '.join(partly)}.")
-    tubes = [_tube_words(scene, o) for o in scene.objects if isinstance(o.geometry, Line) and o.geometry.tube is not None]
+    tubes = [_tube_words(scene, o) for o in own if isinstance(o.geometry, Line) and o.geometry.tube is not None]
     out += [words for words in tubes if words]
     if scene.cameras:
         out.append(f"Cameras are not written; {', '.join(c.name for c in scene.cameras)} was left out.")

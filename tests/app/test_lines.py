@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.lines import target_from_line
+from fictilis.core.edits.objects import set_locked
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.geometry.kinds import Match
 from fictilis.core.scene import Scene
@@ -213,3 +214,22 @@ def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, for
     user.doc.undo()
     user.doc.edit("Remove", lambda s: s.without(s.object(circle.id)))
     assert user.obj.along is None and count(user) == 1
+
+
+def test_the_slider_of_a_locked_object_says_so_and_changes_nothing(user):
+    user.doc.edit("Lock", lambda s: set_locked(s, user.obj.id, True))
+    section = user.window.side.match
+    before = user.doc.settled.scene
+    handle = QPointF(section.start.width() / 2, section.start.height() / 2)
+    user.drag(section.start, handle, handle + QPointF(30, 0))
+    assert user.doc.settled.scene is before and "is locked" in user.said[-1][0] and section.start.value() == 0
+
+
+def test_the_start_of_an_open_line_cannot_be_slid(user):
+    section = user.window.side.match
+    assert section.start.isEnabled()
+    run(user, "draw-target")
+    for at in ((120, 120), (200, 90), (280, 160)):
+        user.click(user.view, at)
+    user.press(K.Key_Return)
+    assert user.doc.target.name == "Drawn" and section.isVisible() and not section.start.isEnabled()

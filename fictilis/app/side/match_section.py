@@ -66,8 +66,9 @@ class MatchSection(Section):
         self.number.set_value(shift * 100)
         posed = doc.settled.posed
         half = {**posed.get(doc.object_id, {}), doc.target.id: 0.5}
-        scene = doc.settled.scene if shift == match.shift else self._changed(shift=shift)(doc.settled.scene)
-        doc.preview(scene, posed={**posed, doc.object_id: half})
+        scene = doc.attempt(lambda: self._changed(shift=shift)(doc.settled.scene))  # a locked object says so
+        if scene is not None:
+            doc.preview(scene, posed={**posed, doc.object_id: half})
 
     def _take(self) -> None:
         shift = self.start.value() / STEPS
@@ -86,6 +87,9 @@ class MatchSection(Section):
         if match is None or target is None:
             return
         self.set_heading(f"Match of {target.name}")
+        round_ = bool(match.line.closed.any())  # an open line begins at its end
+        self.start.setEnabled(round_)
+        self.number.setEnabled(round_)
         if not self.start.isSliderDown():
             self.start.blockSignals(True)
             self.start.setValue(round(match.shift * STEPS))

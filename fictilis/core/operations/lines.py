@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -122,6 +123,11 @@ def _stack(s: Subject, v: Values) -> Outcome:
     return Outcome(scene, lanes=(ChannelRef(s.obj.id, group_id),), said=said)
 
 
+def _now(name: str) -> Callable[[Subject], Any]:
+    """What the match of the target says now."""
+    return lambda s: getattr(s.target.match, name) if s.targets and s.target.match is not None else 0
+
+
 def _shift(s: Subject, v: Values) -> Scene:
     return edits.set_match(s.scene, s.obj.id, s.target_id, v["shift"], v["backwards"], v["corners"])
 
@@ -229,7 +235,9 @@ LINES = (
               ("line", "other line"),
               "Another line of any number of points becomes a target; start and direction are those of the least travel.",
               "Make it", done="Match a line to {object}"),
-    Operation("line", "shift", "Start of the match", _shift, (SHIFT, BACKWARDS, CORNERS), ("line", "target"),
+    Operation("line", "shift", "Start of the match", _shift,
+              (replace(SHIFT, default=_now("shift")), replace(BACKWARDS, default=_now("backwards")),
+               replace(CORNERS, default=_now("corners"))), ("line", "target", "matched"),
               "Which part of the base becomes which part of the line it was matched with.", "Set it",
               done="Start of {target}"),
     Operation("line", "stack", "Stack of lines as a relay", _stack,

@@ -296,6 +296,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "relay": (lambda s: s.relay_id is not None,
               "There is no relay here, or several; select a lane or a shape of one, or name it."),
     "line": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line), "{object} is no line."),
+    "matched": (lambda s: _has_target(s) and s.target.match is not None, "{target} was not made of another line."),
     "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} follows no line."),
     "tube": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line) and s.obj.geometry.tube is not None,
              "{object} has no tube."),
