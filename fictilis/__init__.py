@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.9.0"
+__version__ = "0.10.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene",
@@ -21,17 +21,19 @@ _HOMES = {
     "export_shapes": "fictilis.formats.registry",
     "scene_from_file": "fictilis.formats.registry",
     "read_meshes": "fictilis.formats.registry",
-    "evaluate": "fictilis.core.evaluate",
+    "evaluate": "fictilis.core.final",
     "evaluate_frames": "fictilis.core.evaluate",
     "run_checks": "fictilis.core.checks",
     "moon_jelly": "fictilis.demo.jelly",
     "lantern_fish": "fictilis.demo.lantern_fish",
     "tide_marks": "fictilis.demo.tide_marks",
+    "reef_wall": "fictilis.demo.reef_wall",
 }
 _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
             "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
             "shape": "fictilis.core.edits.shape", "forms": "fictilis.core.edits.forms", "lines": "fictilis.core.edits.lines",
-            "objects": "fictilis.core.edits.objects",
+            "objects": "fictilis.core.edits.objects", "repeats": "fictilis.core.edits.repeats",
+            "springs": "fictilis.core.edits.springs",
             "correctives": "fictilis.core.edits.correctives", "relays": "fictilis.core.edits.relays",
             "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps", "clips": "fictilis.core.edits.clips",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",

@@ -9,14 +9,16 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import argparse
 import sys
-import zipfile
 from pathlib import Path
 
-from fictilis import __version__, cli_info, cli_operate
+from fictilis import __version__, cli_info, cli_operate, cli_weights
 from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
-COMMANDS = ("demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "snapshot")
+COMMANDS = (
+    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "weights", "snapshot",
+    "install-desktop",
+)  # fmt: skip
 
 
 class UsageError(FictilisError):
@@ -24,7 +26,8 @@ class UsageError(FictilisError):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Run one command; returns 0, or 2 after an error said in one sentence on stderr."""
+    """Run one command; returns 0, 1 where a check finds something, 3 where a proof fails, or 2 after an error said in one
+    sentence on stderr."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         if not words or (words[0] not in COMMANDS and not words[0].startswith("-")):
@@ -55,6 +58,10 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("--in-between", action="append", default=[], metavar="[OBJECT/]NAME@WEIGHT=FILE")
     new.add_argument("--reorder", action="store_true", help="put targets of the same topology in the base's vertex order")
     new.add_argument("--together", action="store_true", help="several lines of the file are strands of one object")
+    new.add_argument("--unit", choices=("mm", "cm", "m", "inch"), help="of a file that does not say it; default: cm")
+    new.add_argument("--up", choices=("y", "z"), help="of a file that does not say it; default: y")
+    new.add_argument("--centre", action="store_true", help="put what is read around the origin")
+    new.add_argument("--ground", action="store_true", help="stand what is read on the ground")
     new.add_argument("--path", action="append", default=[], metavar="[OBJECT/]NAME=straight|curved")
     new.add_argument("-o", "--output", type=Path, required=True)
     new.set_defaults(run=_new)
@@ -90,7 +97,7 @@ def _parser() -> argparse.ArgumentParser:
 
 def _outputs(commands) -> None:
     """What is written from a scene: points, files of other kinds, pictures."""
-    evaluate = commands.add_parser("evaluate", help="write the mixed points at frames")
+    evaluate = commands.add_parser("evaluate", help="write the final points at frames as NumPy arrays (.npz)")
     evaluate.add_argument("scene", type=Path)
     evaluate.add_argument("--frames", required=True, metavar="F,F,…")
     evaluate.add_argument("--object", action="append")
@@ -99,10 +106,13 @@ def _outputs(commands) -> None:
 
     export = commands.add_parser("export", help="write a scene for other programs")
     export.add_argument("scene", type=Path)
-    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.obj|FOLDER")
+    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.usdc|OUT.obj|FOLDER")
     export.add_argument("--frame", type=float)
+    export.add_argument("--prove", type=float, metavar="CM", help="read the file again; exit 3 where a point is further off")
     export.add_argument("--shapes", action="store_true", help="base and each target as OBJ files in a folder")
     export.set_defaults(run=_export)
+
+    cli_weights.register(commands)
 
     snapshot = commands.add_parser("snapshot", help="draw a frame")
     snapshot.add_argument("scene", type=Path)
@@ -110,6 +120,10 @@ def _outputs(commands) -> None:
     snapshot.add_argument("--size", default="1280x800", metavar="WxH")
     snapshot.add_argument("-o", "--output", type=Path, required=True)
     snapshot.set_defaults(run=_snapshot)
+
+    desktop = commands.add_parser("install-desktop", help="put Fictilis and its files among the desktop's applications")
+    desktop.add_argument("--remove", action="store_true", help="take it away from there again")
+    desktop.set_defaults(run=_desktop)
 
 
 def _window(words: list[str]) -> int:
@@ -170,11 +184,15 @@ def _warn(warnings) -> None:
 
 def _new(options: argparse.Namespace) -> None:
     from fictilis.core.edits import targets as edits
+    from fictilis.core.edits.imports import laid
     from fictilis.core.edits.lines import target_from_copy
-    from fictilis.formats.registry import save, scene_from_file
+    from fictilis.formats.registry import format_for, save, scene_from_file
 
     scene, warnings = scene_from_file(options.base, together=options.together)
     _warn(warnings)
+    lays = bool(options.unit or options.up or options.centre or options.ground)
+    if lays and format_for(options.base, "read").unit:
+        raise UsageError(f"{options.base.name} says its unit and its places itself; --unit and --up are not for it.")
     for text in options.target:
         name, sign, file = text.partition("=")
         if not sign or Path(text).is_file():
@@ -200,6 +218,9 @@ def _new(options: argparse.Namespace) -> None:
         name, path = _split(text, "NAME=straight or NAME=curved")
         obj, name = _find(scene, name)
         scene = edits.set_path(scene, obj.id, obj.target_named(name).id, path)
+    if lays:
+        every = [o.id for o in scene.objects]
+        scene = laid(scene, every, options.unit or "cm", options.up == "z", options.centre, options.ground)
     save(scene, options.output)
 
 
@@ -243,37 +264,31 @@ def _key(options: argparse.Namespace) -> None:
 
 
 def _evaluate(options: argparse.Namespace) -> None:
-    import numpy as np
-
-    from fictilis.core.evaluate import evaluate_frames
-    from fictilis.formats.files import write_whole
+    from fictilis.formats.points import write_points
     from fictilis.formats.registry import load
 
     scene = load(options.scene)
     frames = [_number(word, "frame") for word in options.frames.split(",")]
     objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
-    if any(obj.name == "frames" for obj in objects):
-        raise UsageError("An object named “frames” would stand in the way of the list of frames; rename it first.")
-    arrays = {"frames": np.array(frames)} | {obj.name: evaluate_frames(obj, frames, scene.fps) for obj in objects}
-
-    def write(temporary: Path) -> None:  # by hand, since np.savez knows some names as its own words
-        with zipfile.ZipFile(temporary, "w") as archive:
-            for name, array in arrays.items():
-                with archive.open(f"{name}.npy", "w", force_zip64=True) as entry:
-                    np.lib.format.write_array(entry, array, allow_pickle=False)
-
-    write_whole(options.output, write)
+    write_points(options.output, scene, objects, frames)
 
 
-def _export(options: argparse.Namespace) -> None:
+def _export(options: argparse.Namespace) -> int:
     from fictilis.formats.registry import export, export_shapes, load
 
     scene = load(options.scene)
     if options.shapes:
         _warn(export_shapes(scene, options.output)[1])
-        return
+        return 0
     frame = scene.start if options.frame is None else _number(str(options.frame), "frame")
     _warn(export(scene, options.output, frame))
+    if options.prove is None:
+        return 0
+    from fictilis.formats.proof import prove
+
+    proof = prove(scene, options.output, frame)
+    print(proof.sentence)
+    return 3 if proof.cm > options.prove else 0
 
 
 def _snapshot(options: argparse.Namespace) -> None:
@@ -290,6 +305,13 @@ def _snapshot(options: argparse.Namespace) -> None:
     scene = load(options.scene)
     picture = snapshot(Renderer(), scene, _number(str(options.frame), "frame"), int(width), int(height))
     write_whole(options.output, lambda temporary: Image.fromarray(picture[..., :3]).save(temporary, "PNG"))
+
+
+def _desktop(options: argparse.Namespace) -> None:
+    from fictilis import desktop
+
+    for path in desktop.remove() if options.remove else desktop.install():
+        print(f"{'removed' if options.remove else 'written'}: {path}")
 
 
 if __name__ == "__main__":

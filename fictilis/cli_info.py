@@ -33,6 +33,7 @@ def _lanes(owner) -> list[dict]:
 def _object(scene, obj) -> dict:
     import numpy as np
 
+    from fictilis.core.copies import copy_count
     from fictilis.core.edits.relays import shape_name
     from fictilis.core.mix.relay import poses, relays
 
@@ -51,7 +52,12 @@ def _object(scene, obj) -> dict:
         "targets": [_target(scene, obj, t) for t in obj.targets],
         "lanes": _lanes(obj), "relays": rows, "line": _line(obj),
         "along": scene.object(obj.along.line).name if obj.along is not None else None,
+        "copies": copy_count(scene, obj),
     }  # fmt: skip
+
+
+def _times(obj: dict) -> str:
+    return f", {obj['copies']:,} times" if obj["copies"] > 1 else ""
 
 
 def _line(obj) -> dict | None:
@@ -96,7 +102,7 @@ def run(options: argparse.Namespace) -> None:
         return
     print(f"{scene.name}: frames {scene.start:g} to {scene.end:g} at {scene.fps:g} a second")
     for obj in told["objects"]:
-        print(f"{obj['name']}: {_made_of(obj)}" + (f", follows {obj['along']}" if obj["along"] else ""))
+        print(f"{obj['name']}: {_made_of(obj)}" + (f", follows {obj['along']}" if obj["along"] else "") + _times(obj))
         for t in obj["targets"]:
             stages = "".join(f", in-between at {at:.2f}" for at in t["in_betweens"])
             stands = f"weight {t['weight']:.2f} ({t['range'][0]:g} to {t['range'][1]:g})"

@@ -20,6 +20,8 @@ PARTS = {
     "relay": "rows of poses on one lane",
     "mesh": "change an object's mesh, its targets carried through",
     "line": "lines: how they are drawn, their points and strands, targets of other lines",
+    "repeat": "copies of an object, and how much later each of them moves",
+    "spring": "springs that lead an object's points after the mix",
     "object": "change an object, its kept picks and mixes",
     "form": "simple forms, and their numbers until something is reshaped",
     "lanes": "change many keys at once",
@@ -30,9 +32,9 @@ PARTS = {
     "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
-OF_OBJECTS = ("target", "relay", "mesh", "line", "object", "shape")
+OF_OBJECTS = ("target", "relay", "mesh", "line", "repeat", "spring", "object", "shape")
 OF_TARGETS = ("target", "relay", "line", "shape")
-OF_PICKS = ("target", "mesh", "line", "object", "shape")
+OF_PICKS = ("target", "mesh", "line", "spring", "object", "shape")
 OF_LANES = ("lanes", "modifier", "keys")
 RADIUS = Number("radius", "The radius", 0.0, unit="cm", low=0, high=1e6)
 AXES = {"x": "X", "y": "Y", "z": "Z"}
@@ -262,9 +264,10 @@ def _files(options: argparse.Namespace) -> None:
         raise FictilisError("None of the files fits.")
     for sentence in (*row.warnings, *unfit):
         print(sentence)
-    first, last = options.range or scene.span
+    first, last = options.range or row.frames[:1] + row.frames[-1:] or scene.span
     name, way, path = options.name or row_name(options.files), options.way or "linear", options.path or STRAIGHT
-    save(relay_from_points(scene, obj.id, row.shapes, name, first, last, way, path)[0], options.output or options.scene)
+    made, _ = relay_from_points(scene, obj.id, row.shapes, name, first, last, way, path, row.frames)
+    save(made, options.output or options.scene)
 
 
 def _sound(options: argparse.Namespace) -> None:

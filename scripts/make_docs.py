@@ -7,6 +7,7 @@ from fictilis.app.commands.rows import ROWS
 from fictilis.cli_operate import PARTS
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
+from fictilis.formats.registry import FORMATS
 
 DOCS = Path(__file__).parents[1] / "docs"
 MADE_ON = {
@@ -16,6 +17,8 @@ MADE_ON = {
     "several, in the order of the cards",
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "line": "`--object NAME`; a pick by `--pick NAME`, `--points N,N` or `--edges`; `shift` takes `--target NAME`",
+    "repeat": "`--object NAME`",
+    "spring": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "form": "`--object NAME` for `numbers`, else nothing but the scene",
     "lanes": "`--object NAME --lane NAME` (again for several); without them every lane that has keys",
@@ -73,7 +76,8 @@ def commands_page() -> str:
         "",
         "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene",
         "itself is changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands",
-        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `snapshot`) are told by `fictilis COMMAND --help`.",
+        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `snapshot`, `install-desktop`) are told by",
+        "`fictilis COMMAND --help`.",
         "",
     ]
     for part, about in PARTS.items():
@@ -91,12 +95,38 @@ def commands_page() -> str:
         if part == "line":
             rows.append(("text", (Number("size", ""),), "TEXT as a new line object, named by `--object`; `--font FILE`."))
         if part == "relay":
-            rows.append(("files", (Text("name", ""), Span("range", "")), "A relay of numbered mesh files, named behind it."))
+            rows.append(
+                ("files", (Text("name", ""), Span("range", "")), "A relay of numbered mesh files, or of arrays (.npz).")
+            )
         lines += [f"| `{verb}` | {' '.join(map(_option, numbers))} | {said} |" for verb, numbers, said in rows]
         lines.append("")
     return "\n".join(lines)
 
 
+FORMATS_HEAD = """# Formats
+
+Made from the table of formats by `scripts/make_docs.py`. Lengths are centimetres here; glTF is in metres, OpenUSD says its
+unit. An export says what it left out or changed, and reads the file again as a proof (`fictilis export --prove CM`, exit 3
+above it).
+
+| format | read | written | not kept |
+|---|---|---|---|
+"""
+FORMATS_FOOT = """
+Weights of an object go to CSV and come from it (`fictilis weights`, *File*): a column a target; a row a frame, a second or
+a timecode; separated by commas, semicolons or tabs; 0 to 1 or 0 to 100. Names are matched loosely, sides swapped on request.
+Points over a range go to NumPy arrays (`.npz`: `fictilis evaluate`, *File*)
+and come back as a relay (`fictilis relay … files`).
+Scene files are told in [file-format.md](file-format.md).
+"""
+
+
+def formats_page() -> str:
+    rows = (f"| {f.name} ({', '.join(f.suffixes)}) | {f.reads} | {f.writes or 'not written'} | {f.loses} |\n" for f in FORMATS)
+    return FORMATS_HEAD + "".join(rows) + FORMATS_FOOT
+
+
 if __name__ == "__main__":
     DOCS.joinpath("shortcuts.md").write_text(shortcuts_page())
     DOCS.joinpath("commands.md").write_text(commands_page())
+    DOCS.joinpath("formats.md").write_text(formats_page())

@@ -38,6 +38,7 @@ from fictilis.core.geometry.kinds import Match
 from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.sweep import Sweep
+from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.sound import read_sound
 
@@ -221,6 +222,11 @@ def take_lines(window: Window, doc: Document, take) -> None:
     )
     doc.set_frame(60.0)
     take("tube")
+    doc.open_scene(reef_wall(), None)
+    window.view.eye.look("free")
+    window.view.eye.fit()
+    doc.set_frame(34.0)
+    take("grid")
 
 
 def main() -> None:
@@ -253,15 +259,7 @@ def main() -> None:
     window.lanes.look.heights.clear()
     window.lanes.refresh()
 
-    flare = doc.object.target_named("Flare")
-    doc.start_shaping(ShapeRef(flare.id))
-    doc.set_tools(tool="move", radius=14.0, mirror=Mirror())
-    QTest.qWait(400)
-    QTest.mouseClick(view, LEFT, NONE, QPoint(480, 205))
-    QTest.keyClicks(view, "1")
-    QTest.keyClicks(window.focusWidget(), "2/5")
-    take("move")
-    QTest.keyClick(window.focusWidget(), Qt.Key.Key_Escape)
+    doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
     take_tools(window, doc)
 
     doc.change(way="Alone")

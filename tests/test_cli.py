@@ -5,6 +5,7 @@ import wave
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 import fictilis
 from fictilis.cli import main
@@ -111,7 +112,7 @@ BAD = {
                                 "not a weight"),
     "unknown path": (["new", "{base}", "--target", "{lift}", "--path", "lift=wavy", "-o", "{out}"], "wavy"),
     "no folder": (["new", "{base}", "-o", "{out}/x/y.fictilis"], "could not be saved"),
-    "unknown kind": (["new", "s.stl", "-o", "{out}"], "kinds that can be read"),
+    "unknown kind": (["new", "s.xyz", "-o", "{out}"], "kinds that can be read"),
     "not a scene": (["info", "{base}"], "no scene file"),
     "unknown object": (["key", "{scene}", "--object", "X", "--target", "Up", "1=1"], "nothing named X"),
     "unknown target": (["key", "{scene}", "--object", "Sheet", "--target", "X", "1=1"], "it has: Up, bend"),
@@ -419,3 +420,22 @@ def test_lines_from_the_command_line(tmp_path, capsys):
     assert by_name["Solid"]["line"] is None and by_name["Solid"]["along"] == "ebb"
     code, _, said = run("line", scene, "--object", "Solid", "reverse", capsys=capsys)
     assert code == 2 and "Solid is no line." in said
+
+
+def test_a_file_without_a_unit_is_read_in_one_upright_centred_and_on_the_ground(tmp_path, sheet, capsys):
+    from fictilis.formats.registry import export, load
+
+    export(sheet, tmp_path / "a.obj", 0.0)
+    moved = sheet.with_object(replace(sheet.objects[0], base=sheet.objects[0].base + [[1, 2, 3]]))
+    export(moved, tmp_path / "b.obj", 0.0)
+    out = ["new", str(tmp_path / "a.obj"), "--target", f"Up={tmp_path / 'b.obj'}", "-o", str(tmp_path / "s.fictilis")]
+    assert main([*out, "--unit", "m", "--up", "z", "--centre", "--ground"]) == 0
+    obj = load(tmp_path / "s.fictilis").objects[0]
+    base = sheet.objects[0].base
+    upright = base[:, [0, 2, 1]] * [100, 100, -100]
+    low, high = upright.min(axis=0), upright.max(axis=0)
+    assert np.allclose(obj.base, upright - [(low + high)[0] / 2, low[1], (low + high)[2] / 2], atol=1e-6)
+    assert np.allclose(obj.targets[0].deltas.dense(len(base)), [100, 300, -200], atol=1e-3)
+    export(sheet, tmp_path / "a.glb")
+    assert main(["new", str(tmp_path / "a.glb"), "--unit", "m", "-o", str(tmp_path / "t.fictilis")]) == 2
+    assert "says its unit" in capsys.readouterr().err

@@ -9,7 +9,7 @@ import fictilis
 from fictilis.cli import main
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
-from scripts.make_docs import commands_page
+from scripts.make_docs import commands_page, formats_page
 
 ROOT = Path(__file__).parent.parent
 
@@ -55,5 +55,6 @@ def test_the_commands_of_the_readme_run_as_they_stand(tmp_path, monkeypatch):
     assert {p.name for p in tmp_path.iterdir()} >= {"bell.fictilis", "bell.glb", "bell.png", "points.npz", "shapes"}
 
 
-def test_the_page_of_commands_is_made_from_the_table():
+def test_the_pages_of_commands_and_formats_are_made_from_their_tables():
     assert (ROOT / "docs/commands.md").read_text() == commands_page()
+    assert (ROOT / "docs/formats.md").read_text() == formats_page()

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import cast
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
@@ -22,6 +22,7 @@ from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.app.window import Window, install_crash_log
 from fictilis.core.errors import FictilisError
 from fictilis.demo import sample
+from fictilis.desktop import ICON
 
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
@@ -51,6 +52,7 @@ def application() -> QApplication:
     app.setApplicationName("Fictilis")
     app.setApplicationVersion(__version__)
     QGuiApplication.setDesktopFileName("fictilis")
+    app.setWindowIcon(QIcon(str(ICON)))
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font(13))

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.exchange import ExchangeCommands
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.finder import Finder
 from fictilis.app.commands.lines import LineCommands
@@ -78,6 +79,7 @@ class Window(QMainWindow):
         doc.change(
             dark=self.palette_.dark,
             hold_guard=settings.flag("hold_guard", True),
+            prove_exports=settings.flag("prove_exports", True),
             tool_names=settings.flag("tool_names", True),  # the first time
         )
         self._shaped = False
@@ -106,6 +108,7 @@ class Window(QMainWindow):
         parts = (
             self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
             self.scene_time_commands, self.relay_commands, LineCommands(doc, self.ports),
+            ExchangeCommands(doc, self.ports),
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -301,6 +304,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.doc.title}[*] — Fictilis")
         self.setWindowModified(self.doc.unsaved)
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
+        self.settings.set_flag("prove_exports", self.doc.prove_exports)
         if self.doc.shaping is not None:
             self._shaped = True
             self._warm_strokes(self.doc.object)

@@ -111,8 +111,10 @@ def any_in_rows(flags: np.ndarray) -> np.ndarray:
 
 
 def loaded(module: str) -> Any:
-    """A module of SciPy if it is loaded already: it takes long to import, and the first picture does not wait for it."""
-    return sys.modules.get(module)
+    """A module of SciPy if it is wholly loaded already: it takes long to import, and the first picture does not wait for it.
+    One that another thread is in the middle of importing lacks names still."""
+    found = sys.modules.get(module)
+    return None if getattr(getattr(found, "__spec__", None), "_initializing", False) else found
 
 
 def add_rows(out: np.ndarray, indices: np.ndarray, rows: np.ndarray, factor: float = 1.0) -> None:
@@ -120,7 +122,7 @@ def add_rows(out: np.ndarray, indices: np.ndarray, rows: np.ndarray, factor: flo
 
     By SciPy's compiled sparse product where it is loaded, which takes a twentieth of NumPy's time."""
     sparse, count = loaded("scipy.sparse._sparsetools"), len(indices)
-    if sparse is None or not hasattr(sparse, "csc_matvecs") or not out.flags.c_contiguous:
+    if sparse is None or not out.flags.c_contiguous:
         out[indices] += factor * rows
         return
     ends = np.arange(count + 1, dtype=np.int32)
@@ -137,7 +139,7 @@ def put_rows(out: np.ndarray, indices: np.ndarray, rows: np.ndarray) -> None:
 def spread(out: np.ndarray, places: np.ndarray, starts: np.ndarray, rows: np.ndarray) -> None:
     """Add row i of rows (k, m) float64 to rows places[starts[i]:starts[i + 1]] of ``out`` (n, m), in place; as add_rows."""
     sparse = loaded("scipy.sparse._sparsetools")
-    if sparse is None or not hasattr(sparse, "csc_matvecs"):
+    if sparse is None:
         counts = np.diff(starts)
         for column, values in zip(out.T, rows.T, strict=True):
             column += np.bincount(places, np.repeat(values, counts), len(out))

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from fictilis.core.arrays import cached_by_array, extent
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import ALONG, BLEND, MorphObject
+from fictilis.core.places import ALONG
+from fictilis.core.scene import BLEND, MorphObject
 from fictilis.core.timeline import SceneCamera
 
 AXES = "xyz"
@@ -179,6 +180,7 @@ ALONG_KIND = ChannelKind(
 )
 OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
 CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
+LED_CAMERA_KINDS = {ALONG: ALONG_KIND} | CAMERA_KINDS
 OWN_IDS = (
     frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND, ALONG}
 )  # ids that no target may have

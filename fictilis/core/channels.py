@@ -23,6 +23,7 @@ from fictilis.core.channel_kinds import (
     CAMERA_KINDS,
     LEAST_DISTANCE,
     LEAST_SCALE,
+    LED_CAMERA_KINDS,
     LINE_IDS,
     LINE_KINDS,
     OBJECT_KINDS,
@@ -34,8 +35,8 @@ from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
-from fictilis.core.places import Transform
-from fictilis.core.scene import ALONG, BLEND, MorphObject, Scene, targets_by_id
+from fictilis.core.places import ALONG, Transform
+from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
 
@@ -182,7 +183,7 @@ def settable(owner: Owner, channel_id: str) -> Channel:
 def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
     """The kinds of an owner but for weights, by id."""
     if isinstance(owner, SceneCamera):
-        return CAMERA_KINDS
+        return CAMERA_KINDS if owner.along is None else LED_CAMERA_KINDS
     return _kinds_of(isinstance(owner.geometry, Line), owner.blend is not None, owner.along is not None)
 
 

@@ -27,11 +27,6 @@ def evaluate_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.nda
     return mixed_points(obj, shares_at(obj, frame, fps=fps))
 
 
-def evaluate(scene: Scene, frame: float) -> dict[str, np.ndarray]:
-    """Mixed points (n, 3) float64 of each object by name, each in its own space."""
-    return {obj.name: evaluate_object(obj, frame, scene.fps) for obj in scene.objects}
-
-
 def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0) -> np.ndarray:
     """(f, n, 3) float64: mixed points of one object at each of ``frames``."""
     at = np.asarray(list(frames), np.float64)

@@ -7,6 +7,8 @@ from msgspec import Struct
 
 from fictilis.core.arrays import plain_numbers
 
+ALONG = "along"  # the channel of what follows a line
+
 
 class Transform(Struct, frozen=True):
     """Scale, then rotation (degrees about X, then Y, then Z), about ``pivot``, then ``position``; cm."""
@@ -38,8 +40,8 @@ class Transform(Struct, frozen=True):
 
 
 class Along(Struct, frozen=True):
-    """What an object moves along: a ``line`` object, by its id; ``place`` on it, 0 to 1, while no lane drives it. It may
-    ``turn`` with the line; ``even`` is by the line's length, else by its points."""
+    """What an object or a camera moves along: a ``line`` object, by its id; ``place`` on it, 0 to 1, while no lane drives it.
+    It may ``turn`` with the line; ``even`` is by the line's length, else by its points."""
 
     line: str
     place: float = 0.0

@@ -13,7 +13,9 @@ from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, froz
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
 from fictilis.core.names import number_of
-from fictilis.core.places import Along, Transform
+from fictilis.core.places import ALONG, Along, Transform
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
 from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SavedView, SceneCamera, Sound, fitted_lanes
@@ -24,7 +26,6 @@ LANE_COLOURS = (
 )  # fmt: skip
 PICK_KINDS = ("points", "edges", "faces")
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
-ALONG = "along"  # the channel of an object that follows a line
 BLEND = "blend"  # the channel of an object that plays two clips
 
 
@@ -178,6 +179,8 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     blend: Blend | None = None
     drawn: tuple[float, float] = WHOLE
     along: Along | None = None
+    repeat: Repeat | None = None
+    spring: PointSpring | None = None
 
     def __post_init__(self) -> None:
         plain_numbers(self, "drawn")
@@ -198,10 +201,6 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
         if not isinstance(self.geometry, Line):
             raise EditRefused(f"{self.name} is a {self.geometry.kind}; this needs a line.")
         return self.geometry
-
-    def apart(self) -> MorphObject:
-        """The object following no line."""
-        return replace(self, along=None, lanes=tuple(lane for lane in self.lanes if lane.channel != ALONG))
 
     def group(self, group_id: str | None) -> Group | None:
         return next((g for g in self.groups if g.id == group_id), None)
@@ -323,14 +322,17 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
-        """The scene without an object or a camera of it; what followed it stands by itself."""
+        """The scene without an object or a camera of it; what followed it or was repeated on it stands by itself."""
         scene = self
-        for obj in self.objects:
-            if obj.along is not None and obj.along.line == owner.id:
-                scene = scene.with_object(obj.apart())
+        for follower in self.owners:
+            if follower.along is not None and follower.along.line == owner.id:
+                scene = scene.with_owner(follower.apart())
+        for obj in scene.objects:
+            if obj.repeat is not None and obj.repeat.other == owner.id:
+                scene = scene.with_object(replace(scene.object(obj.id), repeat=None))
         return replace(
             scene, objects=tuple(o for o in scene.objects if o.id != owner.id),
-            cameras=tuple(c for c in self.cameras if c is not owner),
+            cameras=tuple(c for c in scene.cameras if c.id != owner.id),
             id_floor=max(self.id_floor, highest_number(owner)),
             clips=tuple(replace(c, parts=tuple(p for p in c.parts if p.owner != owner.id)) for c in scene.clips),
         )  # fmt: skip

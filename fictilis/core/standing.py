@@ -8,14 +8,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.affine import placed
-from fictilis.core.arrays import recent_by_identity
-from fictilis.core.channels import Stand, stand_at, values_at
+from fictilis.core.arrays import lengths, recent_by_identity
+from fictilis.core.channel_kinds import LEAST_DISTANCE
+from fictilis.core.channels import Stand, camera_at, stand_at, values_at
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import frames
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import mixed_points
-from fictilis.core.scene import ALONG, MorphObject, Scene
+from fictilis.core.places import ALONG
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.timeline import SceneCamera
 
 KEPT = 2000  # places on a line that are remembered: an export asks for each frame more than once
 Posed = Mapping[str, Mapping[str, float]]
@@ -35,9 +38,34 @@ def standing(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None =
     turn = axes.T if obj.along.turn else np.eye(3)
     old = own.transform
     position = where + turn @ np.array(old.position) - np.array(old.pivot)
-    rotation = _angles(turn @ old.rotation_matrix()) if obj.along.turn else old.rotation
+    rotation = angles_of(turn @ old.rotation_matrix()) if obj.along.turn else old.rotation
     moved = replace(old, position=tuple(position.tolist()), rotation=rotation)
     return replace(own, transform=moved)
+
+
+def camera_standing(scene: Scene, camera: SceneCamera, frame: float, posed: Posed | None = None) -> SceneCamera:
+    """A camera as it stands at a frame, without lanes: where it follows a line, from there."""
+    at = camera_at(camera, frame, (posed or {}).get(camera.id), scene.fps)
+    if camera.along is None:
+        return at
+    value = float(values_at(camera, frame, (posed or {}).get(camera.id), scene.fps)[ALONG])
+    where, axes = place_on(scene, scene.object(camera.along.line), value, frame, posed, camera.along.even)
+    if camera.along.turn:
+        yaw, pitch = _aim(axes[2])
+        yaw, pitch, distance = yaw + at.yaw, min(max(pitch + at.pitch, -90.0), 90.0), at.distance
+        (cy, cp), (sy, sp) = np.cos(np.radians([yaw, pitch])), np.sin(np.radians([yaw, pitch]))
+        centre = where - distance * np.array([sy * cp, sp, cy * cp])
+    else:
+        centre = np.array(at.centre)
+        distance = max(float(np.linalg.norm(centre - where)), LEAST_DISTANCE)
+        yaw, pitch = _aim(centre - where)
+    return replace(at, centre=tuple(centre.tolist()), distance=distance, yaw=yaw, pitch=pitch, along=None)
+
+
+def _aim(forward: np.ndarray) -> tuple[float, float]:
+    """Yaw and pitch in degrees of a camera that looks along a direction (3,)."""
+    x, y, z = forward / max(float(np.linalg.norm(forward)), 1e-300)
+    return float(np.degrees(np.arctan2(-x, -z))), float(np.degrees(np.arcsin(np.clip(-y, -1.0, 1.0))))
 
 
 def place_on(
@@ -59,20 +87,32 @@ def _place_on(
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     fine = drawn(obj.line)
     mixed = mixed_points(obj, shares_at(obj, frame, dict(posed), fps))
-    points = placed(fine.of(mixed), np.reshape(matrix, (4, 4)))
-    strand = Measured(fine.line, points, 0)
-    last = strand.count if strand.closed else strand.count - 1
-    part = value % 1.0 if strand.closed else min(max(value, 0.0), 1.0)
-    place = float(strand.places(np.array([part]))[0]) if even else part * last
-    first = min(int(place), strand.count - 1)
-    after = (first + 1) % strand.count if strand.closed else min(first + 1, strand.count - 1)
-    along, side, other = (rows[0] for rows in frames(strand.own[None], strand.closed))
-    up = _up(along[0], side, other)
-    share = place - first
-    z = _unit(along[first] * (1 - share) + along[after] * share, along[first])
-    y = up[first] * (1 - share) + up[after] * share
-    y = _unit(y - (y @ z) * z, up[first])
-    return strand.at(np.array([place]))[0], np.stack([np.cross(y, z), y, z])
+    strand = Measured(fine.line, placed(fine.of(mixed), np.reshape(matrix, (4, 4))), 0)
+    places, axes = Rail(strand).at(np.array([value]), even)
+    return places[0], axes[0]
+
+
+class Rail:
+    """What moves along a strand: where it is, and axes there that turn least."""
+
+    def __init__(self, strand: Measured) -> None:
+        self.strand = strand
+        self._along, side, other = (rows[0] for rows in frames(strand.own[None], strand.closed))
+        self._up = _up(self._along[0], side, other)
+
+    def at(self, values: np.ndarray, even: bool = True) -> tuple[np.ndarray, np.ndarray]:
+        """Places (k, 3) and axes (k, 3, 3), across, up and along, at values (k,) from 0 to 1."""
+        strand = self.strand
+        last = strand.count if strand.closed else strand.count - 1
+        part = values % 1.0 if strand.closed else np.clip(values, 0.0, 1.0)
+        place = strand.places(part) if even else part * last
+        first = np.minimum(place.astype(int), strand.count - 1)
+        after = (first + 1) % strand.count if strand.closed else np.minimum(first + 1, strand.count - 1)
+        share = (place - first)[:, None]
+        z = _units(self._along[first] * (1 - share) + self._along[after] * share, self._along[first])
+        y = self._up[first] * (1 - share) + self._up[after] * share
+        y = _units(y - (y * z).sum(axis=1, keepdims=True) * z, self._up[first])
+        return strand.at(place), np.stack([np.cross(y, z), y, z], axis=1)
 
 
 def _up(first: np.ndarray, side: np.ndarray, other: np.ndarray) -> np.ndarray:
@@ -82,12 +122,12 @@ def _up(first: np.ndarray, side: np.ndarray, other: np.ndarray) -> np.ndarray:
     return np.cos(angle) * side + np.sin(angle) * other
 
 
-def _unit(v: np.ndarray, otherwise: np.ndarray) -> np.ndarray:
-    size = float(np.linalg.norm(v))
-    return v / size if size > 1e-12 else otherwise
+def _units(rows: np.ndarray, otherwise: np.ndarray) -> np.ndarray:
+    size = lengths(rows)[:, None]
+    return np.where(size > 1e-12, rows / np.maximum(size, 1e-300), otherwise)
 
 
-def _angles(matrix: np.ndarray) -> tuple[float, float, float]:
+def angles_of(matrix: np.ndarray) -> tuple[float, float, float]:
     """Degrees about X, then Y, then Z that make up a rotation (3, 3). Source: the usual extraction for Z·Y·X."""
     y = np.arcsin(np.clip(-matrix[2, 0], -1.0, 1.0))
     if abs(matrix[2, 0]) < 1 - 1e-12:

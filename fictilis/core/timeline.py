@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.arrays import cached_by_identity, plain_numbers
+from fictilis.core.places import ALONG, Along
 
 
 class Lane(Struct, frozen=True, eq=False, weakref=True):
@@ -57,9 +58,15 @@ class Animated:
         lanes = tuple(replace(lane, modifiers=modifiers) if lane.channel == channel else lane for lane in self.lanes)
         return replace(self, lanes=lanes)  # type: ignore[type-var]
 
+    def apart(self) -> Self:
+        """Following no line."""
+        lanes = tuple(lane for lane in self.lanes if lane.channel != ALONG)
+        return replace(self, along=None, lanes=lanes)  # type: ignore[type-var]
+
 
 class SceneCamera(Animated, Struct, frozen=True, eq=False, weakref=True):
-    """A camera that turns about what it looks at. Places in cm; yaw, pitch and the field of view ``lens`` in degrees."""
+    """A camera that turns about what it looks at. Places in cm; yaw, pitch and the field of view ``lens`` in degrees. One that
+    follows a line stands there, and looks at its ``centre``, or where it turns along the line and aside by yaw and pitch."""
 
     id: str
     name: str
@@ -70,6 +77,7 @@ class SceneCamera(Animated, Struct, frozen=True, eq=False, weakref=True):
     lens: float = 30.0
     parallel: bool = False
     lanes: tuple[Lane, ...] = ()
+    along: Along | None = None
 
     def __post_init__(self) -> None:
         plain_numbers(self, "centre", "distance", "yaw", "pitch", "lens")

@@ -11,7 +11,9 @@ from pathlib import Path
 
 import numpy as np
 from msgspec import Struct, field
+from msgspec.structs import replace
 
+from fictilis.core.edits.springs import bake_spring
 from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
@@ -87,6 +89,20 @@ def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphOb
     if curves:
         said.append(f"As they are drawn, of more points, are written: {', '.join(curves)}.")
     return [as_drawn(obj) for obj in held], said
+
+
+def without_springs(scene: Scene) -> tuple[Scene, list[str]]:
+    """What point springs add as targets of its own, with sentences on that. A clip that is not in hand goes without."""
+    said = []
+    for obj in scene.objects:
+        if obj.spring is None or not obj.spring.on or not obj.visible:
+            continue
+        unlocked = scene.with_object(replace(obj, locked=False))
+        scene, made, off = bake_spring(unlocked, obj.id)
+        said.append(f"The springs of {obj.name} are written as {len(made)} targets, up to {off:.2g} cm off at frames.")
+    if said and scene.clips:
+        said.append("Clips that are not in hand are written without springs.")
+    return scene, said
 
 
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:

@@ -5,6 +5,8 @@ Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Anim
 
 from __future__ import annotations
 
+from dataclasses import make_dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +16,7 @@ from msgspec import Struct
 from fictilis.core.affine import rgb
 from fictilis.core.arrays import lengths
 from fictilis.core.channel_kinds import LINE_IDS
+from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.edits.topology import as_drawn, shown_points
 from fictilis.core.errors import EditRefused
@@ -26,9 +29,8 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
-from fictilis.formats.files import Progress, no_progress, writable, write_whole
-from fictilis.formats.tracks import Track, motion_tracks, quaternion, weight_track
+from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
+from fictilis.formats.tracks import Track, copy_tracks, motion_tracks, parted, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
 FLOAT, UINT, LINES = 5126, 5125, 1
@@ -131,19 +133,21 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
     import pygltflib as g
 
+    scene, sprung = without_springs(scene)
     shown, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
-    left_out += [banded_words(scene, obj) for obj in shown if swept(obj)]
+    left_out += sprung + [banded_words(scene, obj) for obj in shown if swept(obj)]
     shown = [with_bands(obj, FORMAT_BANDS) if swept(obj) else obj for obj in shown]
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
-    gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=list(range(len(shown))))], 0
+    gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=[])], 0
     buffer = _Buffer(gltf)
+    parts: list[_Parts] = []
     for number, obj in enumerate(shown):
         gltf.materials.append(_material(g, obj))
         gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
-        gltf.nodes.append(_node(g, scene, obj, number))
+        parts.append(_nodes(g, gltf, scene, obj, number))
     clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(scene.name, scene)]
     for done, (name, clip) in enumerate(clips):
-        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown])
+        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown], parts)
         gltf.animations += made
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
         progress((done + 1) / len(clips))
@@ -154,21 +158,29 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     return left_out + _lost(scene, shown)
 
 
-def _animations(g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str]) -> tuple[list[Any], list[str]]:
+def _animations(
+    g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts]
+) -> tuple[list[Any], list[str]]:
     """What the objects do in one clip, as an animation of its name; none where all stand still. And what is not exact in it."""
     off: list[str] = []
     animation = g.Animation(name=name, channels=[], samplers=[])
-    for number, object_id in enumerate(ids):
+    for object_id, own in zip(ids, nodes, strict=True):
         obj = scene.object(object_id)
         obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
-        track = weight_track(scene, obj) if obj.targets else None
-        if track is not None:
-            _animate(g, buffer, animation, track, number, "weights", "SCALAR")
-            if track.error > SAID_FROM:
-                off.append(f"The weights of {obj.name} are sampled at each frame, and up to {track.error:.2g} off between")
-        for part, moved in motion_tracks(scene, obj).items():
-            unit = METRES if part == "translation" else 1.0
-            _animate(g, buffer, animation, moved, number, part, "VEC4" if part == "rotation" else "VEC3", unit)
+        error = 0.0
+        for later in sorted(set(own.delays)) if obj.targets else ():
+            track = weight_track(scene, obj, later)
+            if track is not None:
+                error = max(error, track.error)
+                alike = [node for node, delay in zip(own.shapes, own.delays, strict=True) if delay == later]
+                _animate(g, buffer, animation, track, alike, "weights", "SCALAR")
+        if error > SAID_FROM:
+            off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
+        apart = len(own.movers) > 1 or obj.repeat is not None and obj.repeat.other is not None
+        for node, tracks in zip(own.movers, copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)], strict=True):
+            for part, moved in tracks.items():
+                unit = METRES if part == "translation" else 1.0
+                _animate(g, buffer, animation, moved, [node], part, "VEC4" if part == "rotation" else "VEC3", unit)
     return ([animation] if animation.channels else []), off
 
 
@@ -247,23 +259,63 @@ def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) 
     make = _line if isinstance(obj.geometry, Line) else _surface
     mesh = g.Mesh(name=obj.name, primitives=[make(g, buffer, obj, number)])
     if obj.targets:
-        mesh.weights = shares_at(obj, scene.start, fps=scene.fps).tolist()
+        if obj.repeat is None:  # else each copy has its own
+            mesh.weights = shares_at(obj, scene.start, fps=scene.fps).tolist()
         mesh.extras = {"targetNames": column_names(obj)}
     return mesh
 
 
-def _node(g: Any, scene: Scene, obj: MorphObject, number: int) -> Any:
-    transform = standing(scene, obj, scene.start).transform
-    matrix = transform.matrix()
-    node = g.Node(name=obj.name, mesh=number)
-    node.translation = (matrix[:3, 3] * METRES).tolist()
-    node.scale = list(transform.scale)
-    node.rotation = quaternion(transform.rotation_matrix())
-    return node
+class _Parts(Struct, frozen=True):
+    """The nodes of one object: those that move, those that have its mesh, and by how many frames each is later."""
+
+    movers: list[int]
+    shapes: list[int]
+    delays: list[float]
+
+
+@cache
+def _weighted_node(g: Any) -> Any:
+    """pygltflib's node with the weights that the standard gives it (glTF 2.0, 5.25)."""
+    return make_dataclass("WeightedNode", [("weights", list[float] | None, None)], bases=(g.Node,))
+
+
+def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int) -> _Parts:
+    """One node, or for the copies of an object as many: below the one that moves them all, or each with its own motion."""
+
+    def add(name: str, matrix: np.ndarray, **more: Any) -> int:
+        translation, rotation, scale = parted(matrix)
+        places = {"rotation": rotation, "scale": scale.tolist(), "translation": (translation * METRES).tolist()}
+        gltf.nodes.append(_weighted_node(g)(name=name, **places, **more))
+        return len(gltf.nodes) - 1
+
+    spread = copies(scene, scene.object(obj.id), scene.start)
+    delays = spread.delays.tolist()
+    single = len(spread) == 1 and obj.repeat is None
+    names = [obj.name] if single else [f"{obj.name} {n}" for n in range(1, len(spread) + 1)]
+    mixed: list[dict[str, Any]] = [{"mesh": number} for _ in delays]
+    if not single and obj.targets:
+        over = shares_at(obj, scene.start - spread.delays, fps=scene.fps)
+        mixed = [{"mesh": number, "weights": over[:, n].tolist()} for n in range(len(delays))]
+    flat = single or np.array_equal(spread.inner, np.eye(4)[None]) and len(spread.outer) == len(spread)
+    if flat:
+        movers = [add(name, outer, **more) for name, outer, more in zip(names, spread.outer, mixed, strict=True)]
+        shapes = movers
+    else:
+        inner = np.broadcast_to(spread.inner, (len(spread), 4, 4))
+        shapes = [add(name, matrix, **more) for name, matrix, more in zip(names, inner, mixed, strict=True)]
+        if len(spread.outer) == 1:
+            movers = [add(obj.name, spread.outer[0], children=shapes)]
+        else:
+            movers = [
+                add(f"{name} place", outer, children=[shape])
+                for name, outer, shape in zip(names, spread.outer, shapes, strict=True)
+            ]
+    gltf.scenes[0].nodes += movers
+    return _Parts(movers, shapes, delays)
 
 
 def _animate(
-    g: Any, buffer: _Buffer, animation: Any, track: Track, node: int, path: str, kind: str, unit: float = 1.0
+    g: Any, buffer: _Buffer, animation: Any, track: Track, nodes: list[int], path: str, kind: str, unit: float = 1.0
 ) -> None:  # fmt: skip
     times = track.times.astype(np.float32)
     for i in range(1, len(times)):
@@ -279,6 +331,6 @@ def _animate(
             interpolation=track.interpolation,
         )
     )
-    animation.channels.append(
-        g.AnimationChannel(sampler=len(animation.samplers) - 1, target=g.AnimationChannelTarget(node=node, path=path))
-    )
+    sampler = len(animation.samplers) - 1
+    for node in nodes:
+        animation.channels.append(g.AnimationChannel(sampler=sampler, target=g.AnimationChannelTarget(node=node, path=path)))

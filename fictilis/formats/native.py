@@ -13,10 +13,12 @@ from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.appearance import Texture
 from fictilis.core.errors import CannotSave
 from fictilis.core.geometry.kinds import Geometry, Line, Match
+from fictilis.core.places import Along
+from fictilis.core.point_spring import PointSpring
 from fictilis.core.rules import Follow
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Blend, Clip, Lane
+from fictilis.core.timeline import Blend, Clip, Lane, SceneCamera
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_migrations import VERSION
 from fictilis.formats.native_reading import read_native
@@ -41,9 +43,11 @@ from fictilis.formats.native_records import (
     ModifierRecord,
     ObjectRecord,
     PickRecord,
+    RepeatRecord,
     RuleRecord,
     SceneRecord,
     SoundRecord,
+    SpringRecord,
     StageRecord,
     SweepRecord,
     TargetRecord,
@@ -117,6 +121,21 @@ def _lanes(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
     ]  # fmt: skip
 
 
+def _spring(value: PointSpring | None, store: Callable[[np.ndarray], str]) -> SpringRecord | None:
+    if value is None:
+        return None
+    field = None if value.field is None else store(value.field)
+    return SpringRecord(**fields_of(value, SpringRecord) | {"field": field})
+
+
+def _camera(c: SceneCamera) -> CameraRecord:
+    return CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes), "along": _along(c.along)})
+
+
+def _along(value: Along | None) -> AlongRecord | None:
+    return None if value is None else AlongRecord(**fields_of(value, AlongRecord))
+
+
 def _blend(blend: Blend | None) -> BlendRecord | None:
     return None if blend is None else BlendRecord(lanes=_lanes(blend.lanes), offset=blend.offset, amount=blend.amount)
 
@@ -128,7 +147,11 @@ def _clip(clip: Clip) -> ClipRecord:
 
 def _line(g: Line, store: Callable[[np.ndarray], str]) -> LineRecord:
     widths = None if g.widths is None else store(g.widths)
-    tube = None if g.tube is None else TubeRecord(**fields_of(g.tube, TubeRecord) | {"profile": store(g.tube.profile)})
+    tube = None
+    if g.tube is not None:
+        curves = {"radius": g.tube.radius, "turning": g.tube.turning}
+        kept = {name: None if curve is None else _keys(curve) for name, curve in curves.items()}
+        tube = TubeRecord(**fields_of(g.tube, TubeRecord) | kept | {"profile": store(g.tube.profile)})
     return LineRecord(
         points=g.counts.tolist(), closed=g.closed.tolist(), degree=g.degree, through=g.through, widths=widths, tube=tube
     )
@@ -141,6 +164,13 @@ def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | L
     if g.uvs is not None and g.uv_corners is not None:
         mesh.uvs, mesh.uv_corners = store(g.uvs), store(g.uv_corners)
     return mesh
+
+
+def _texture(x: Texture | None, store: Callable[[np.ndarray], str]) -> TextureRecord | None:
+    if x is None:
+        return None
+    image = None if x.image is None else store(np.frombuffer(x.image, np.uint8))
+    return TextureRecord(name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected))
 
 
 def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
@@ -166,14 +196,6 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             link=t.link, sweep=None if t.sweep is None else sweep(t.sweep), match=None if t.match is None else match(t.match),
         )  # fmt: skip
 
-    def texture(x: Texture | None) -> TextureRecord | None:
-        if x is None:
-            return None
-        image = None if x.image is None else store(np.frombuffer(x.image, np.uint8))
-        return TextureRecord(
-            name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected)
-        )
-
     def obj(o: MorphObject) -> ObjectRecord:
         t = o.transform
         return ObjectRecord(
@@ -181,10 +203,12 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
             lanes=_lanes(o.lanes), locked=o.locked, drawn=o.drawn,
-            along=None if o.along is None else AlongRecord(**fields_of(o.along, AlongRecord)),
+            along=_along(o.along),
+            repeat=None if o.repeat is None else RepeatRecord(**fields_of(o.repeat, RepeatRecord)),
+            spring=_spring(o.spring, store),
             groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
             picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
-            texture=texture(o.appearance.texture), opacity=o.appearance.opacity,
+            texture=_texture(o.appearance.texture, store), opacity=o.appearance.opacity,
             form=None if o.form is None else FormRecord(kind=o.form.kind, numbers=dict(o.form.numbers)),
             mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes], blend=_blend(o.blend),
         )  # fmt: skip
@@ -198,7 +222,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
         objects=[obj(o) for o in scene.objects],
         views=[ViewRecord(**fields_of(v, ViewRecord)) for v in scene.views],
-        cameras=[CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in scene.cameras],
+        cameras=[_camera(c) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
         id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
     )  # fmt: skip

@@ -13,6 +13,8 @@ from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.forms import FORMS, defaults
 from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.lines import checked_along
+from fictilis.core.edits.repeats import set_repeat
+from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
 from fictilis.core.errors import BadFile
@@ -58,12 +60,16 @@ def check_parts(archive: Whole, scene: Scene) -> None:
             raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")
     for obj in scene.objects:
         _check_object(archive, obj)
-        if obj.along is not None:
-            checked_along(scene, obj.id, obj.along.line)
+        if obj.repeat is not None:
+            set_repeat(scene, obj.id, obj.repeat)
+        if obj.spring is not None:
+            set_spring(scene, obj.id, obj.spring)
     for camera in scene.cameras:
         if not 0 < camera.distance < 1e9 or not 1 <= camera.lens <= 170:
             raise archive.fail(f"{camera.name} stands {camera.distance:g} cm away and sees {camera.lens:g} degrees")
     for owner in scene.owners:
+        if owner.along is not None:
+            checked_along(scene, owner.id, owner.along.line)
         _once(archive, (lane.channel for lane in owner.lanes), f"in {owner.name} the lane of")
         for lane in owner.lanes:
             checked_keys(owner, lane.channel, lane.curve.keys)

@@ -15,6 +15,8 @@ from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
 from fictilis.core.places import Along, Transform
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Driver, Follow, Rule
 from fictilis.core.scene import (
     PICK_KINDS,
@@ -51,8 +53,10 @@ from fictilis.formats.native_records import (
     MeshRecord,
     ObjectRecord,
     PickRecord,
+    RepeatRecord,
     SceneRecord,
     SchemaOnly,
+    SpringRecord,
     SweepRecord,
     TargetRecord,
     TextureRecord,
@@ -161,7 +165,10 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             objects.append(_ObjectReader(archive, item).read())
             progress((number + 1) / len(record.objects))
         views = tuple(SavedView(**fields_of(v, ViewRecord)) for v in record.views)
-        cameras = tuple(SceneCamera(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes)}) for c in record.cameras)
+        cameras = tuple(
+            SceneCamera(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes), "along": _along(c.along)})
+            for c in record.cameras
+        )
         markers = tuple(Marker(m.frame, m.name) for m in record.markers)
         sound = None
         if record.sound is not None:
@@ -191,9 +198,13 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
 
 
 def _curve(record: LaneRecord | FollowRecord) -> AnimationCurve:
-    if len(record.keys) > MOST_KEYS:
-        raise EditRefused(f"a lane has {len(record.keys):,} keys; up to {MOST_KEYS:,} are read")
-    return AnimationCurve(tuple(Key(**fields_of(k, KeyRecord)) for k in record.keys), record.before, record.after)
+    return AnimationCurve(_read_keys(record.keys), record.before, record.after)
+
+
+def _read_keys(keys: list[KeyRecord]) -> tuple[Key, ...]:
+    if len(keys) > MOST_KEYS:
+        raise EditRefused(f"a lane has {len(keys):,} keys; up to {MOST_KEYS:,} are read")
+    return tuple(Key(**fields_of(k, KeyRecord)) for k in keys)
 
 
 def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
@@ -204,6 +215,10 @@ def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
         return Lane(record.channel, _curve(record), modifiers)
 
     return tuple(lane(record) for record in records if record.keys)
+
+
+def _along(value: AlongRecord | None) -> Along | None:
+    return None if value is None else Along(**fields_of(value, AlongRecord))
 
 
 def _blend(record: BlendRecord | None) -> Blend | None:
@@ -238,8 +253,15 @@ class _ObjectReader:
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
-            _blend(item.blend), item.drawn, None if item.along is None else Along(**fields_of(item.along, AlongRecord)),
+            _blend(item.blend), item.drawn, _along(item.along),
+            None if item.repeat is None else Repeat(**fields_of(item.repeat, RepeatRecord)), self._spring(item.spring),
         )  # fmt: skip
+
+    def _spring(self, record: SpringRecord | None) -> PointSpring | None:
+        if record is None:
+            return None
+        field = None if record.field is None else self.archive.array(record.field, "<f8")
+        return PointSpring(**fields_of(record, SpringRecord) | {"field": field})
 
     def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
         array = self.archive.array(name, "<i4")
@@ -263,7 +285,9 @@ class _ObjectReader:
         )  # fmt: skip
 
     def _tube(self, record: TubeRecord) -> Tube:
-        return Tube(**fields_of(record, TubeRecord) | {"profile": self.archive.array(record.profile, "<f8", 2)})
+        rows = {"radius": record.radius, "turning": record.turning}
+        curves = {name: None if not keys else AnimationCurve(_read_keys(keys)) for name, keys in rows.items()}
+        return Tube(**fields_of(record, TubeRecord) | curves | {"profile": self.archive.array(record.profile, "<f8", 2)})
 
     def _match(self, record: MatchRecord) -> Match:
         points = self.archive.array(record.points, "<f8", 3)

@@ -67,6 +67,8 @@ class TubeRecord(_Strict, kw_only=True):
     twist: float
     caps: bool
     word: str
+    radius: list[KeyRecord] | None = None
+    turning: list[KeyRecord] | None = None
 
 
 class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
@@ -180,6 +182,13 @@ class ClipRecord(_Strict, kw_only=True):
     parts: list[ClipPartRecord] = []
 
 
+class AlongRecord(_Strict, kw_only=True):
+    line: str
+    place: float
+    turn: bool
+    even: bool
+
+
 class CameraRecord(_Strict, kw_only=True):
     id: str
     name: str
@@ -190,6 +199,7 @@ class CameraRecord(_Strict, kw_only=True):
     lens: float
     parallel: bool
     lanes: list[LaneRecord]
+    along: AlongRecord | None = None
 
 
 class MarkerRecord(_Strict, kw_only=True):
@@ -225,11 +235,33 @@ class FormRecord(_Strict, kw_only=True):
     numbers: dict[str, float]
 
 
-class AlongRecord(_Strict, kw_only=True):
-    line: str
-    place: float
+class RepeatRecord(_Strict, kw_only=True):
+    way: str
+    counts: tuple[int, int, int]
+    spacing: tuple[float, float, float]
+    measure: str
+    radius: float
+    angle: float
+    axis: str
+    other: str | None
     turn: bool
-    even: bool
+    later: float
+    order: str
+    origin: tuple[float, float, float]
+    turns: float
+    sizes: float
+    seed: int
+
+
+class SpringRecord(_Strict, kw_only=True):
+    stiffness: float
+    damping: float
+    mass: float
+    field: str | None
+    twice: bool
+    mix: bool
+    on: bool
+    way: str
 
 
 class ObjectRecord(_Strict, kw_only=True):
@@ -253,6 +285,8 @@ class ObjectRecord(_Strict, kw_only=True):
     blend: BlendRecord | None = None
     drawn: tuple[float, float] = (0.0, 1.0)
     along: AlongRecord | None = None
+    repeat: RepeatRecord | None = None
+    spring: SpringRecord | None = None
 
 
 class SceneRecord(_Strict, kw_only=True):

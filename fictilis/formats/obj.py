@@ -5,7 +5,6 @@ Source: Object Files (.obj), Wavefront Technologies, appendix B1 (the published 
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,7 @@ from fictilis.core.arrays import distinct
 from fictilis.core.errors import BadFile
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.line_rows import line_of
 
 IGNORED = {"vn", "vp", "g", "mg", "p", "curv", "curv2", "surf", "cstype", "deg", "bmat", "step", "parm", "trim",
            "hole", "scrv", "sp", "end", "con", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj",
@@ -163,44 +163,12 @@ def _line_data(path: Path, part: _Part, points: np.ndarray, colours: dict[str, s
     most = max(max(strand) for strand in part.strands)
     if most >= len(points):
         raise BadFile(f"{path.name}: a line of {part.name} uses point {most + 1:,}, but the file has {len(points):,}.")
-    rows, closed = [], []
-    for row in _chained(part.strands):
-        row = [p for n, p in enumerate(row) if n == 0 or p != row[n - 1]]
-        round_ = len(row) > 3 and row[0] == row[-1]
-        row = row[:-1] if round_ else row
-        if len(row) > 1:
-            rows.append(row)
-            closed.append(round_)
-    if not rows:
+    made = line_of(part.strands)
+    if made is None:
         raise BadFile(f"{path.name}: the lines of {part.name} have no two points that differ.")
-    line = Line(starts=np.cumsum([0, *(len(r) for r in rows)]), closed=np.array(closed))
+    order, line = made
     name = f"{part.name} lines" if part.sizes else part.name
-    return MeshData(name, points[np.concatenate(rows)], line, colours.get(part.material or ""))
-
-
-def _chained(strands: list[list[int]]) -> list[list[int]]:
-    """Rows of points with those that meet at their ends put together, unless a point is in more than two segments."""
-    met = Counter(p for row in strands for p in (row[0], row[-1]))
-    inner = {p for row in strands for p in row[1:-1]}
-    if not any(count > 1 for count in met.values()) or any(n > 2 for n in met.values()) or inner & set(met):
-        return strands
-    at: dict[int, list[int]] = {}
-    for number, row in enumerate(strands):
-        for end in (row[0], row[-1]):
-            at.setdefault(end, []).append(number)
-    left, out = dict.fromkeys(range(len(strands))), []
-    for first in sorted(left, key=lambda n: (all(met[p] > 1 for p in (strands[n][0], strands[n][-1])), n)):
-        if first not in left:
-            continue
-        del left[first]
-        row = strands[first] if met[strands[first][0]] == 1 or met[strands[first][-1]] > 1 else strands[first][::-1]
-        row = list(row)
-        while (onward := next((n for n in at[row[-1]] if n in left), None)) is not None:
-            del left[onward]
-            more = strands[onward]
-            row += more[1:] if more[0] == row[-1] else more[-2::-1]
-        out.append(row)
-    return out
+    return MeshData(name, points[order], line, colours.get(part.material or ""))
 
 
 def _mesh_data(

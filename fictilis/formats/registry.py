@@ -9,53 +9,155 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fictilis.core.affine import placed
 from fictilis.core.appearance import Appearance
 from fictilis.core.channels import stand_at
-from fictilis.core.edits.objects import add_objects
+from fictilis.core.copies import copies
+from fictilis.core.edits.objects import add_objects, with_all_of
 from fictilis.core.edits.topology import shown_points
 from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.evaluate import full_shape
+from fictilis.core.final import final_points
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.names import tidy_name
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, writable
 from fictilis.formats.gltf import write_glb
+from fictilis.formats.gltf_scene import read_gltf, read_gltf_meshes
 from fictilis.formats.native import SUFFIX, read_native, write_native
 from fictilis.formats.obj import read_obj, write_obj
 from fictilis.formats.outlines import read_svg
+from fictilis.formats.ply import read_ply, write_ply
+from fictilis.formats.stl import read_stl, write_stl
 
 LONGEST_STEM = 230  # bytes; a file name has 255
 
 
 class Format(Struct, frozen=True):
-    """``read_mesh(path, progress)`` and ``export(path, scene, frame, progress)`` are None where it cannot do that."""
+    """``read_mesh(path, progress)``, ``export(path, scene, frame, progress)`` and ``read_scene(path, progress)``, which reads
+    targets and lanes too, are None where it cannot do that. ``reads`` and ``writes`` say what is kept each way, ``loses`` what
+    is not; ``unit`` is whether the file says how long its numbers are and what is up."""
 
     name: str
     suffixes: tuple[str, ...]
+    reads: str
+    writes: str
     loses: str
+    unit: bool = True
     read_mesh: Callable[[Path, Progress], Imported] | None = None
     export: Callable[[Path, Scene, float, Progress], list[str]] | None = None
+    read_scene: Callable[[Path, Progress], tuple[Scene, tuple[str, ...]]] | None = None
 
 
-def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
+def _at_frame(scene: Scene, frame: float) -> tuple[list[MeshData], list[str]]:
+    """All that a scene shows at a frame, copies too, as it is written by formats of one shape; and what is left out."""
     meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     data = []
     for obj in meshes:
         own = scene.object(obj.id)
-        points = shown_points(own, evaluate_object(own, frame, scene.fps), stand_at(own, frame, fps=scene.fps).drawn)
-        data.append(_data(obj, obj.name, points))
+        spread = copies(scene, own, frame)
+        inner = spread.inner if len(spread.outer) == 1 else spread.matrices
+        for number, (matrix, later) in enumerate(zip(inner, spread.delays.tolist(), strict=True), 1):
+            at = frame - later
+            points = shown_points(own, final_points(scene, own, at), stand_at(own, at, fps=scene.fps).drawn)
+            name = obj.name if len(spread) == 1 else f"{obj.name} {number}"
+            data.append(_data(obj, name, placed(points, matrix)))
+    return data, left_out
+
+
+def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
+    data, left_out = _at_frame(scene, frame)
     write_obj(path, data, f"the mix at frame {frame:g}")
     return left_out
+
+
+def _export_ply(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
+    data, left_out = _at_frame(scene, frame)
+    write_ply(path, data)
+    return left_out + _no_lines(data)
+
+
+def _export_stl(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
+    data, left_out = _at_frame(scene, frame)
+    write_stl(path, data)
+    return left_out + _no_lines(data)
+
+
+def _no_lines(data: list[MeshData]) -> list[str]:
+    lines = [d.name for d in data if isinstance(d.geometry, Line)]
+    return [f"Lines are not written: {', '.join(lines[:8])}."] if lines else []
 
 
 def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
     return write_glb(path, scene, progress)
 
 
-FORMATS = (
-    Format("Wavefront OBJ", (".obj",), "one shape; no weights, keys or transform", read_obj, _export_obj),
-    Format("Scalable Vector Graphics", (".svg",), "only paths and shapes, as lines", read_svg, None),
-    Format("glTF binary", (".glb",), "polygons become triangles", None, _export_glb),
+def _export_usd(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
+    from fictilis.formats.usd_writing import write_usd
+
+    return write_usd(path, scene, progress)
+
+
+def _read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
+    from fictilis.formats.usd_reading import read_usd
+
+    return read_usd(path, progress)
+
+
+def _usd_meshes(path: Path, progress: Progress = no_progress) -> Imported:
+    from fictilis.formats.usd_reading import read_usd_meshes
+
+    return read_usd_meshes(path, progress)
+
+
+GLTF_READS = (
+    "meshes and lines with targets by name, default weights, keys with the same curve at every instant, clips, motion, "
+    "colours, opacity, UVs, images, cameras"
 )
+GLTF_WRITES = (
+    "the same, but no images and cameras; polygons as triangles; a node for each copy; springs and tubes as targets, with the "
+    "error said"
+)
+USD_READS = (
+    "meshes with blend shapes and in-betweens, weights, motion, UVs, colours, opacity, curves, points that move as a relay, "
+    "cameras; unit, up axis and rate"
+)
+USD_WRITES = (
+    "the same; in-betweens where their paths are straight, else a shape each; lines and tubes point by point at each frame; "
+    "copies as objects; visibility and opacity over time"
+)
+FORMATS = (
+    Format(
+        "Wavefront OBJ", (".obj",),
+        "polygons of any size, vertex order, UVs with their seams, lines, colours of materials",
+        "the mix at one frame, lines and copies too; vertex order, polygons, UVs",
+        "targets, weights, keys, places", False, read_obj, _export_obj,
+    ),
+    Format(
+        "Polygon File Format", (".ply",), "polygons of any size, vertex order, as text or binary",
+        "the mix at one frame as one mesh, copies too; vertex order, polygons", "targets, weights, keys, places, UVs, lines",
+        False, read_ply, _export_ply,
+    ),
+    Format(
+        "Stereolithography", (".stl",), "triangles, welded where they meet, as text or binary",
+        "the mix at one frame as triangles, copies too", "vertex order, all but the surface", False, read_stl, _export_stl,
+    ),
+    Format(
+        "Scalable Vector Graphics", (".svg",), "paths and shapes as lines, transforms, colours", "", "all else", False, read_svg
+    ),
+    Format(
+        "glTF binary", (".glb",), GLTF_READS, GLTF_WRITES, "skins, lights, visibility", True, read_gltf_meshes, _export_glb,
+        read_gltf,
+    ),
+    Format(
+        "glTF", (".gltf",), "as the binary kind, with the files beside it", "", "as the binary kind", True, read_gltf_meshes,
+        None, read_gltf,
+    ),
+    Format(
+        "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES, "textures, skins, clips that are not in hand",
+        True, _usd_meshes, _export_usd, _read_usd,
+    ),
+)  # fmt: skip
 
 
 def format_for(path: Path, doing: str) -> Format:
@@ -83,6 +185,10 @@ def scene_from_file(
 ) -> tuple[Scene, tuple[str, ...]]:
     """A scene with the objects of a file, and warnings: a new one, or ``beside`` with them added. ``together`` makes one
     object of several lines, each a strand of it."""
+    whole = format_for(path, "read").read_scene
+    if whole is not None:
+        made, said = whole(Path(path), progress)
+        return (made, said) if beside is None else (with_all_of(beside, made), said)
     read = read_meshes(path, progress)
     read = read.together(Path(path).stem) if together else read
     scene = beside or Scene(name=Path(path).stem)

@@ -1,4 +1,4 @@
-"""Mesh files numbered in a row, such as ``fin_01.obj`` to ``fin_24.obj``, as shapes of one object."""
+"""Mesh files numbered in a row, such as ``fin_01.obj`` to ``fin_24.obj``, or points over a range, as shapes of one object."""
 
 from __future__ import annotations
 
@@ -14,15 +14,18 @@ from fictilis.core.errors import FictilisError, NotATarget
 from fictilis.core.geometry.matching import require_match
 from fictilis.core.scene import MorphObject
 from fictilis.formats.files import MeshData, Progress, no_progress
+from fictilis.formats.points import SUFFIX, read_points
 from fictilis.formats.registry import read_meshes
 
 
 class Row(NamedTuple):
-    """The shapes that fit, by name and points (n, 3); the meshes that do not, each with the reason; what else was said."""
+    """The shapes that fit, by name and points (n, 3); the meshes that do not, each with the reason; what else was said; and
+    the frames of the shapes, where a file says them."""
 
     shapes: list[tuple[str, np.ndarray]]
     others: list[tuple[MeshData, str]]
     warnings: list[str]
+    frames: list[float]
 
 
 def in_order(paths: Sequence[Path]) -> list[Path]:
@@ -37,8 +40,14 @@ def row_name(paths: Sequence[Path]) -> str:
 
 def read_row(obj: MorphObject, paths: Sequence[Path], progress: Progress = no_progress) -> Row:
     """Read numbered files as shapes of ``obj``, in the order of their numbers. One that cannot be read raises BadFile."""
-    out = Row([], [], [])
+    out = Row([], [], [], [])
     for number, path in enumerate(in_order(paths)):
+        if path.suffix.lower() == SUFFIX:
+            frames, points = read_points(path, obj.name, len(obj.base))
+            out.shapes.extend((f"{path.stem} {frame:g}", shape) for frame, shape in zip(frames, points, strict=True))
+            if len(paths) == 1:
+                out.frames.extend(frames.tolist())
+            continue
         read = read_meshes(path)
         out.warnings.extend(read.warnings)
         if len(read.objects) != 1:

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import pieces
 from fictilis.core.channel_kinds import OBJECT_KINDS
+from fictilis.core.copies import copies
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
@@ -41,8 +42,8 @@ class Track(Struct, frozen=True, eq=False, weakref=True):
     error: float = 0.0
 
 
-def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
-    """The coefficients of an object's columns over the scene's range, or None when no lane drives it.
+def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0) -> Track | None:
+    """The coefficients of an object's columns over the scene's range, some frames ``later``, or None when no lane drives it.
 
     Between keys and the weights at which an in-between stands or a corrective begins or ends to be driven a coefficient is one
     polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
@@ -52,9 +53,9 @@ def weight_track(scene: Scene, obj: MorphObject) -> Track | None:
         return None
 
     def shares(frames: np.ndarray) -> np.ndarray:
-        return shares_at(obj, frames, fps=scene.fps).T
+        return shares_at(obj, frames - later, fps=scene.fps).T
 
-    return _track_of(scene, _within(scene, _bends(obj)), shares)
+    return _track_of(scene, _within(scene, np.array(_bends(obj)) + later), shares)
 
 
 def _track_of(scene: Scene, knots: np.ndarray, values: Values) -> Track:
@@ -85,11 +86,13 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
     if not moving and obj.along is None:
         return {}
     shift = obj.blend.offset if obj.blend is not None else 0.0
-    frames = [k.frame + (shift if lane not in obj.lanes else 0.0) for lane in moving for k in lane.curve.keys]
-    knots = _within(scene, [*frames, *(k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys)])
+    bends = [k.frame + (shift if lane not in obj.lanes else 0.0) for lane in moving for k in lane.curve.keys]
+    knots = _within(scene, [*bends, *(k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys)])
 
     if obj.along is not None:  # the line moves too, so that only frames tell
-        knots = _sampled(scene, knots)
+        frames = _sampled(scene, knots)
+        stand = [standing(scene, obj, float(f)).transform for f in frames]
+        return _sampled_tracks((frames - scene.start) / scene.fps, np.array([t.matrix() for t in stand]))
 
     def stands(frames: np.ndarray) -> list[Transform]:
         return [standing(scene, obj, float(f)).transform for f in frames]
@@ -113,6 +116,38 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
         "scale": _track_of(scene, knots, scale),
     }
     return {path: track for path, track in tracks.items() if np.ptp(track.values, axis=0).any()}
+
+
+def copy_tracks(scene: Scene, obj: MorphObject) -> list[dict[str, Track]]:
+    """As motion_tracks, for each copy of an object that is repeated on another one: sampled at each frame, straight between."""
+    frames = _sampled(scene, np.zeros(0))
+    outer = np.array([copies(scene, obj, float(frame)).outer for frame in frames])
+    return [_sampled_tracks((frames - scene.start) / scene.fps, outer[:, number]) for number in range(outer.shape[1])]
+
+
+def _sampled_tracks(times: np.ndarray, matrices: np.ndarray) -> dict[str, Track]:
+    """Matrices (f, 4, 4) at times (f,), straight between them, by the paths of a node that they move."""
+    if not np.ptp(matrices, axis=0).any():
+        return {}
+    out = {}
+    parts = [parted(matrix) for matrix in matrices]
+    for path, rows in zip(("translation", "rotation", "scale"), zip(*parts, strict=True), strict=True):
+        values = np.array(rows)
+        if path == "rotation":
+            signs = np.where((values[1:] * values[:-1]).sum(axis=1) < 0, -1.0, 1.0)
+            values[1:] *= np.cumprod(signs)[:, None]  # the shorter way round
+        if np.ptp(values, axis=0).max() > EXACT:
+            out[path] = Track("LINEAR", times, values)
+    return out
+
+
+def parted(matrix: np.ndarray) -> tuple[np.ndarray, list[float], np.ndarray]:
+    """Translation (3,), rotation as a quaternion x, y, z, w, and scale (3,) of a matrix (4, 4) that does not shear."""
+    scale = np.linalg.norm(matrix[:3, :3], axis=0)
+    turn = matrix[:3, :3] / np.maximum(scale, 1e-300)
+    if np.linalg.det(turn) < 0:
+        turn, scale = turn * [-1.0, 1.0, 1.0], scale * [-1.0, 1.0, 1.0]
+    return matrix[:3, 3], quaternion(turn), scale
 
 
 def _rotation_track(scene: Scene, knots: np.ndarray, turns: Values) -> Track:

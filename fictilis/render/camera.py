@@ -34,7 +34,7 @@ class Camera(Struct, frozen=True):
 
     @classmethod
     def of(cls, camera: SceneCamera) -> Camera:
-        """The view of a camera of the scene, which must have no lanes (``camera_at``)."""
+        """The view of a camera of the scene, which must have no lanes (see ``camera_standing``)."""
         return cls(camera.centre, camera.distance, camera.yaw, camera.pitch, camera.parallel, camera.lens)
 
     @property

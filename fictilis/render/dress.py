@@ -12,15 +12,14 @@ import numpy as np
 
 from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
-from fictilis.core.evaluate import evaluate_object
+from fictilis.core.copies import first_matrix
+from fictilis.core.final import final_points
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.places import Transform
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
 from fictilis.render.items import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 
@@ -127,7 +126,7 @@ def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
     return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(obj.geometry, texture))[0]
 
 
-def base_ghost(kept: KeptArrays, obj: MorphObject, transform: Transform, colour: str) -> DrawItem:
+def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str) -> DrawItem:
     """The base behind the mix."""
 
     def make() -> tuple[np.ndarray, np.ndarray]:
@@ -135,7 +134,7 @@ def base_ghost(kept: KeptArrays, obj: MorphObject, transform: Transform, colour:
         return points, point_normals(obj.geometry, points)
 
     (points, normals), number = kept.get(("ghost", obj.id), (obj.base, obj.geometry), make)
-    return DrawItem(("ghost", obj.id), obj.geometry, points, normals, transform.matrix(), number, colour=colour, alpha=0.28)
+    return DrawItem(("ghost", obj.id), obj.geometry, points, normals, matrix, number, colour=colour, alpha=0.28)
 
 
 def ghost_frames(scene: Scene, obj: MorphObject, here: float, count: int, step: float | None) -> list[tuple[float, float]]:
@@ -159,8 +158,8 @@ def time_ghost(
     """The mix of an object at a neighbouring frame: earlier ones warm, later ones cool, far ones fainter."""
 
     def make() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        points = evaluate_object(obj, frame, scene.fps).astype(np.float32)
-        return points, point_normals(obj.geometry, points), standing(scene, obj, frame).transform.matrix()
+        points = final_points(scene, obj, frame).astype(np.float32)
+        return points, point_normals(obj.geometry, points), first_matrix(scene, obj, frame)
 
     (points, normals, matrix), revision = kept.get(("time", obj.id, frame), (obj, frame, scene.fps), make)
     colour, key = EARLIER if frame < here else LATER, ("time", obj.id, number)
@@ -173,5 +172,5 @@ def worn_item(item: StageItem, key: Hashable) -> DrawItem:
     cloth = None if look.texture is None else cloth_of(item.obj.geometry, look.texture)
     return DrawItem(
         key, item.obj.geometry, item.points, item.normals, item.matrix, (item.revision, item.drawn), colour=look.colour,
-        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn,
+        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many,
     )  # fmt: skip

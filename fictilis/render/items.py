@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import opened_tube_mesh, tube_mesh, tube_points
-from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.normals import normals_of_many, point_normals
 
 PLUM = "#46163F"
+ALMOST = (0.0, 1.0 - 1e-7)  # a closed strand drawn whole where others are not
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
 
@@ -41,13 +42,28 @@ class Cloth(Struct, frozen=True, eq=False, weakref=True):
     tiles: float = 16.0
 
 
+class Many(Struct, eq=False):
+    """Further copies of an item: matrices (k, 4, 4) to the scene, and poses (k,), the row of each in points and normals
+    (p, n, 3) float32 and tint (p, n) float32 or None; of a line each pose is drawn in a part. ``revision`` is another whenever
+    any of it differs."""
+
+    matrices: np.ndarray
+    poses: np.ndarray
+    points: np.ndarray
+    normals: np.ndarray
+    revision: object
+    parts: tuple[tuple[float, float], ...] = ()
+    tint: np.ndarray | None = None
+
+
 class DrawItem(Struct, eq=False):
     """One object in a picture.
 
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
     A line is ``drawn`` in part, and as a surface where it has a tube.
     points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
-    edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None.
+    edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None. ``many`` are
+    further copies, which have its look.
     """
 
     key: Hashable
@@ -68,6 +84,7 @@ class DrawItem(Struct, eq=False):
     edge_marks: np.ndarray | None = None
     cloth: Cloth | None = None
     drawn: tuple[float, float] = WHOLE
+    many: Many | None = None
 
 
 def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
@@ -75,12 +92,22 @@ def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
     line = item.geometry
     if not isinstance(line, Line) or line.tube is None:
         return item
-    mesh = tube_mesh(line) if item.drawn == WHOLE else opened_tube_mesh(line)
-    points = tube_points(line, item.points, item.drawn).astype(np.float32)
+    opened = any(part != WHOLE for part in (item.drawn, *(item.many.parts if item.many is not None else ())))
+    mesh = opened_tube_mesh(line) if opened else tube_mesh(line)
+
+    def surface(points: np.ndarray, part: tuple[float, float]) -> np.ndarray:
+        return tube_points(line, points, ALMOST if opened and part == WHOLE else part).astype(np.float32)
+
+    points = surface(item.points, item.drawn)
     tint = None if item.tint is None else np.repeat(drawn(line).of(item.tint.astype(np.float32)), len(line.tube.profile))
+    many = item.many
+    if many is not None:
+        shapes = [surface(p, part) for p, part in zip(many.points, many.parts, strict=True)]
+        every = np.array(shapes)
+        many = replace(many, points=every, normals=normals_of_many(mesh, every), revision=number, tint=None)
     return replace(
-        item, key=("tube", item.key), geometry=mesh, points=points, normals=point_normals(mesh, points), revision=number,
-        tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, cloth=None,
+        item, many=many, key=("tube", item.key), geometry=mesh, points=points, normals=point_normals(mesh, points),
+        revision=number, tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, cloth=None,
     )  # fmt: skip
 
 

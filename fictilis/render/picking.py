@@ -5,11 +5,14 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import cached_by_identity
+from fictilis.core.affine import placed
+from fictilis.core.arrays import box, cached_by_identity, lengths
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.topology import edges, faces_at, ranges, triangles
 from fictilis.render.camera import Camera
+from fictilis.render.items import Many
+from fictilis.render.stage import StageItem
 
 REACH = 12.0  # pixels from a point within which a click takes it
 
@@ -32,6 +35,28 @@ def hit_shape(
     if isinstance(geometry, Line):
         return _hit_line(geometry, points, camera, at, size)
     return hit_mesh(geometry, points, *camera.ray(*at, *size), longest=longest)
+
+
+def hit_item(item: StageItem, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:
+    """What of an item on the stage, or of one of its copies, lies under a pixel."""
+    best = hit_shape(item.obj.geometry, item.in_scene(), camera, at, size)
+    for number in near_copies(item.many, camera.ray(*at, *size)) if item.many is not None else ():
+        points = placed(item.many.points[item.many.poses[number]].astype(np.float64), item.many.matrices[number])
+        hit = hit_shape(item.obj.geometry, points, camera, at, size)
+        if hit is not None and (best is None or hit.distance < best.distance):
+            best = hit
+    return best
+
+
+def near_copies(many: Many, ray: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
+    """(k,) the copies that a ray may meet: within a ball around all poses, a little more for what is thin."""
+    low, high = box(many.points.reshape(-1, 3))
+    middle, (origin, direction) = (low + high) / 2, ray
+    places = many.matrices[:, :3, :3] @ middle + many.matrices[:, :3, 3]
+    reach = np.linalg.norm(high - low) / 2 * np.linalg.norm(many.matrices[:, :3, :3], axis=1).max(axis=1)
+    away = places - origin
+    gap = lengths(away - (away @ direction)[:, None] * direction)
+    return np.flatnonzero(gap <= 1.1 * reach + REACH * 1e-3 * lengths(away))
 
 
 def _hit_line(line: Line, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:

@@ -7,10 +7,10 @@ from msgspec.structs import replace
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import box
-from fictilis.core.channels import camera_at
+from fictilis.core.copies import copies
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
+from fictilis.core.standing import camera_standing, standing
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
 from fictilis.render.items import DrawItem, Ground
@@ -36,9 +36,16 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
     """
     clouds = []
     for obj in scene.objects:
-        stand = standing(scene, replace(obj, lanes=()) if frame is None else obj, frame or 0.0)
-        if stand.visible and len(obj.base):
-            clouds.append(placed(obj.base, stand.transform.matrix()))
+        own = replace(obj, lanes=()) if frame is None else obj
+        if not standing(scene, own, frame or 0.0).visible or not len(obj.base):
+            continue
+        matrices = copies(scene, own, frame or 0.0).matrices
+        if len(matrices) == 1:
+            clouds.append(placed(obj.base, matrices[0]))
+        else:
+            low, high = box(obj.base)
+            ends = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low)
+            clouds.append((ends @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3))
     if not clouds:
         return np.full(3, -50.0), np.full(3, 50.0)
     every = np.concatenate(clouds)
@@ -51,7 +58,7 @@ def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height:
     seen = [item for item in Stage().items(StageWish(scene, frame)) if item.opacity > 0]
     items = [worn_item(item, ("snapshot", item.obj.id)) for item in seen]
     if scene.camera is not None:
-        camera = Camera.of(camera_at(scene.camera, frame, fps=scene.fps))
+        camera = Camera.of(camera_standing(scene, scene.camera, frame))
     else:
         camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
     return renderer.draw(items, camera, width, height, Ground(), fine=True)

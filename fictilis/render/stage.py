@@ -12,6 +12,8 @@ from msgspec import Struct, field
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.channels import Stand
+from fictilis.core.copies import copies, first_matrix
+from fictilis.core.deform.springs import run_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.kinds import WHOLE
@@ -21,6 +23,8 @@ from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
 from fictilis.core.standing import standing
 from fictilis.render.camera import Camera
+from fictilis.render.items import Many
+from fictilis.render.repeated import Moved, Poses
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
@@ -33,6 +37,7 @@ class StageItem(Struct, eq=False):
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
     ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1; lines are ``drawn`` so far.
+    Of a repeated object it is the first copy, ``many`` are the others.
     """
 
     obj: MorphObject
@@ -48,6 +53,7 @@ class StageItem(Struct, eq=False):
     live: Deltas | None = None
     opacity: float = 1.0
     drawn: tuple[float, float] = WHOLE
+    many: Many | None = None
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
@@ -75,13 +81,13 @@ class StageWish(Struct, frozen=True, eq=False, weakref=True):
     aspect: float = 1.6
 
 
-def shown_shares(wish: StageWish, obj: MorphObject) -> tuple[np.ndarray, float, bool]:
+def shown_shares(wish: StageWish, obj: MorphObject, later: float = 0.0) -> tuple[np.ndarray, float, bool]:
     """Coefficients the mix is shown with, the share of the shaped target in it, and whether that one is lifted to its own
-    weight to be seen at all."""
+    weight to be seen at all. What is not shaped may be some frames ``later``."""
     posed, ref = wish.posed.get(obj.id), wish.shaping
-    shares = shares_at(obj, wish.frame, posed, wish.scene.fps)
     if ref is None or obj.id != wish.current:
-        return shares, 1.0, False
+        return shares_at(obj, wish.frame - later, posed, wish.scene.fps), 1.0, False
+    shares = shares_at(obj, wish.frame, posed, wish.scene.fps)
     share = share_of(obj, ref.target, ref.at, shares)
     if ref.target is None or abs(share) >= LEAST_SHARE:
         return shares, share, False
@@ -153,6 +159,7 @@ class Stage:
         """``seconds`` may go by before shapes that are not known yet are left to the next picture: ``unfinished``."""
         self._banks: dict[str, DeltaBank] = {}
         self._shapes: dict[tuple, _Shape] = {}
+        self._poses: dict[str, Poses] = {}
         self._fits: tuple[Scene, str] | None = None
         self.seconds, self.unfinished = seconds, False
         self.lifted = False
@@ -166,7 +173,7 @@ class Stage:
             return self._line_up(wish, current, live)
         if wish.way == ALONE and current is not None and wish.shaping is not None:
             alone = self._alone(wish, current, wish.shaping, live)
-            alone.matrix = standing(wish.scene, current, wish.frame, wish.posed).transform.matrix()
+            alone.matrix = first_matrix(wish.scene, current, wish.frame, wish.posed)
             return [alone]
         seen = [(o, standing(wish.scene, o, wish.frame, wish.posed)) for o in wish.scene.objects]
         # a hidden object is shown all the same while it is shaped
@@ -189,6 +196,8 @@ class Stage:
             del self._shapes[place]
         for object_id in [i for i in self._banks if (i, None) not in parts]:
             del self._banks[object_id]
+        repeated = {o.id for o in wish.scene.objects if o.repeat is not None and wish.way != LINE_UP}
+        self._poses = {i: poses for i, poses in self._poses.items() if i in repeated}
 
     def _shape(self, place: tuple, made_of: tuple, make, mesh, live) -> _Shape:
         shape = self._shapes.setdefault(place, _Shape())
@@ -197,17 +206,33 @@ class Stage:
         return shape
 
     def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Stand | None = None) -> StageItem:
-        shares, share, lifted = shown_shares(wish, obj)
+        spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeat is not None else None
+        shares, share, lifted = shown_shares(wish, obj, 0.0 if spread is None else float(spread.delays[0]))
         bank = self._banks.get(obj.id)
         if bank is None or not bank.fits(obj):
             bank = self._banks[obj.id] = DeltaBank(obj, np.float32, earlier=bank)
         bank.obj = obj
-        made_of = (bank, *shares.tolist())
+        made_of: tuple[object, ...] = (bank, *shares.tolist())
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
             self.lifted = lifted
-        shape = self._shape(("mix", obj.id), made_of, lambda: (bank.mix(shares), bank.touched), obj.geometry, live)
-        matrix = (stand.transform if stand else obj.transform).matrix()
+
+        def mixed() -> tuple[np.ndarray, np.ndarray | None]:
+            return bank.mix(shares), bank.touched
+
+        make, moved = mixed, self._moved(wish, obj)
+        if moved is not None and not shaped:
+            at = wish.frame - (0.0 if spread is None else float(spread.delays[0]))
+            points = moved.at(at)
+            self.unfinished = self.unfinished or points is None
+            if points is not None:
+                made_of, make = (moved.run, at), lambda: (points, None)
+        shape = self._shape(("mix", obj.id), made_of, make, obj.geometry, live)
+        matrix = (stand.transform if stand else obj.transform).matrix() if spread is None else spread.matrices[0]
+        many = None
+        if spread is not None:
+            poses, posed = self._poses.setdefault(obj.id, Poses()), wish.posed.get(obj.id)
+            many = poses.many(obj, bank, spread, wish.frame, posed, wish.scene.fps, moved)
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
             obj,
@@ -223,7 +248,13 @@ class Stage:
             live,
             opacity,
             stand.drawn if stand and not shaped else WHOLE,
+            many,
         )
+
+    def _moved(self, wish: StageWish, obj: MorphObject) -> Moved | None:
+        """Where a point spring has the points; None without one, and while values are posed, which it knows nothing of."""
+        run = run_of(wish.scene, obj) if obj.spring is not None and not wish.posed.get(obj.id) else None
+        return None if run is None else Moved(run, wish.scene, self.seconds)
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)

@@ -29,10 +29,10 @@ def test_points_are_dragged_added_typed_and_taken_away_each_in_one_step(user):
     assert curve(user)[1] == pytest.approx((0.5, 0.6), abs=0.02)
     user.double_click(plot, plot.pixel(0.9, 0.2))
     assert len(curve(user)) == 3 and section.at.value == pytest.approx(0.9, abs=0.02)
-    section.weight.setFocus()
-    section.weight.selectAll()
-    user.type("0.4", section.weight)
-    user.press(K.Key_Return, on=section.weight)
+    section.value.setFocus()
+    section.value.selectAll()
+    user.type("0.4", section.value)
+    user.press(K.Key_Return, on=section.value)
     assert curve(user)[2][1] == 0.4
     user.press(K.Key_Delete, on=plot)
     assert len(curve(user)) == 2

@@ -193,10 +193,10 @@ def test_a_tube_with_the_profile_of_another_line_by_its_form(user, forms):  # no
     user.window.operations.operate("line-tube", {"profile": "round", "sides": 5, "width": 4.0, "twist": 0.0, "open": True,
                                                  "other": star})  # fmt: skip
     assert user.obj.line.tube.word == "Star" and len(user.obj.line.tube.profile) == 10
-    assert user.window.side.line.tube.text() == "Star, 10 sides"
+    assert user.window.side.tube.word.text() == "Star, 10 sides"
     user.settle(200)
     run(user, "line-no-tube")
-    assert user.obj.line.tube is None and user.window.side.line.tube_row.isHidden()
+    assert user.obj.line.tube is None and user.window.side.tube.isHidden()
 
 
 def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, forms):  # noqa: F811
@@ -233,3 +233,27 @@ def test_the_start_of_an_open_line_cannot_be_slid(user):
         user.click(user.view, at)
     user.press(K.Key_Return)
     assert user.doc.target.name == "Drawn" and section.isVisible() and not section.start.isEnabled()
+
+
+def test_the_radius_of_a_tube_is_drawn_as_a_curve_and_undone(user, forms):  # noqa: F811
+    forms(user, {})
+    run(user, "line-tube")
+    section = user.window.side.tube
+    user.window.side.ensureWidgetVisible(section)
+    user.settle(40)
+    plot = section.plot
+    assert section.isVisible() and [k.value for k in plot.keys()] == [1.0, 1.0] and not section.even.isEnabled()
+    user.drag(plot, plot.pixel(1.0, 1.0), plot.pixel(1.0, 0.5))
+    radius = user.obj.line.tube.radius
+    assert radius.keys[1].value == pytest.approx(0.5, abs=0.03) and radius.keys[1].frame == 1.0
+    user.double_click(plot, plot.pixel(0.5, 1.6))
+    assert len(user.obj.line.tube.radius.keys) == 3
+    section.which.buttons["Turning"].click()
+    assert user.obj.line.tube.turning is None and plot.keys()[0].value == 0
+    section.way.buttons["Linear"].click()
+    assert user.obj.line.tube.turning.keys[0].interpolation == "linear"
+    section.even.click()
+    assert user.obj.line.tube.turning is None and user.obj.line.tube.radius is not None
+    for _ in range(4):
+        user.press(K.Key_Z, CTRL)
+    assert user.obj.line.tube.radius is None and user.obj.line.tube is not None

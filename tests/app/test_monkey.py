@@ -24,12 +24,16 @@ from fictilis.core.edits.lines import set_along, set_tube, target_from_line
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
+from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.kinds import Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import ball
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow
 from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
@@ -42,8 +46,8 @@ from tests.formats.test_sound import TONE, wav
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
-LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "open", "new", "theme", "play", "save", "save-as",
-         "export", "export-shapes"}  # fmt: skip
+LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "demo-reef-wall", "open", "new", "theme", "play", "save",
+         "save-as", "export", "export-shapes", "weights-in", "weights-out", "points-out"}  # fmt: skip
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 
@@ -51,7 +55,7 @@ pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 @pytest.fixture
 def scene(sheet):
     """Objects with targets, keys on several lanes; a relay, a sweep, a weight that follows, a link and two clips; a line with a
-    tube and a matched target, which the ball follows."""
+    tube and a matched target, which the ball follows; buds on springs on every point of the first."""
     scene = set_key(set_key(set_key(sheet, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)), "o1", "position.x", Key(10, 3))
     points, mesh = ball(8.0, 4)
     scene, other = add_object(scene, "Ball", mesh, points)
@@ -68,6 +72,11 @@ def scene(sheet):
     scene, _, _ = target_from_line(scene, ring, "Star", Match(star_line.line, star_line.base))
     scene = set_tube(set_along(scene, other, ring), ring, Tube(round_profile(5)), 1.0)
     scene = set_key(scene, ring, "line.end", Key(12, 0.6))
+    scene, bud = add_form(scene, "Globe", {"radius": 2.0, "segments": 6, "rings": 3})
+    scene, _ = target_from_points(scene, bud, "Tall", scene.object(bud).base * [1, 2, 1])
+    scene = set_key(set_key(scene, bud, "t1", Key(0, 0.0)), bud, "t1", Key(16, 1.0))
+    scene = set_repeat(scene, bud, Repeat("points", other="o1", later=8.0, order="x", turns=10.0))
+    scene = set_spring(scene, bud, PointSpring(twice=True))
     return duplicate_clip(link_targets(scene, [("o1", "t2"), (other, "t1")]), "Slow")[0]
 
 
@@ -83,7 +92,7 @@ class Monkey:
     def widget(self):
         window = self.user.window
         shown = (window.view, window.view, window.lanes.viewport(), window.column.cards, window.marker_row)
-        more = [w for w in (window.side.follow.plot, window.side.match.start) if w.isVisible()]
+        more = [w for w in (window.side.follow.plot, window.side.match.start, window.side.tube.plot) if w.isVisible()]
         return self.random.choice((*shown, *more))
 
     def action(self) -> None:

@@ -215,3 +215,20 @@ def test_it_survives_save_and_open_and_another_object_while_it_is_selected(user,
     assert poses(again, user.group) == poses(user.obj, user.group) and again.groups == user.obj.groups
     user.doc.commit("Two", relays.make_relay(user.doc.scene, OBJ, [], "Second")[0])
     assert [p.channel.name for p in user.lanes.places() if p.channel.poses] == ["Row", "Second"]
+
+
+def test_points_of_a_range_go_out_and_come_back_as_a_relay(user, answers, tmp_path, monkeypatch):
+    files = user.window.ask.files
+    monkeypatch.setattr(files, "save", lambda _t, name, _k: tmp_path / name)
+    answers(user.window, FormDialog="ok")
+    act(user, "points-out")
+    path = tmp_path / f"{user.obj.name}.npz"
+    assert path.is_file() and "Wrote" in user.said[-1][0]
+    frames = int(user.doc.scene.end - user.doc.scene.start) + 1
+    monkeypatch.setattr(files, "open_several", lambda *_: [path])
+    groups = len(user.obj.groups)
+    act(user, "relay-files")
+    assert len(user.obj.groups) == groups + 1 and len(poses(user.obj, user.obj.groups[-1].id)) == frames
+    path.write_bytes(b"PK")
+    act(user, "relay-files")
+    assert "cannot be read" in user.said[-1][0] and len(user.obj.groups) == groups + 1

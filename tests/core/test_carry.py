@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from fictilis.core.appearance import Texture
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import topology
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.objects import add_object, set_transform
 from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
 from fictilis.core.errors import EditRefused
@@ -303,3 +304,21 @@ def test_any_row_of_operations_leaves_matching_shapes(which, seed):
         assert len(new.base) == new.geometry.point_count == len(new.target("t1").mask)
         assert (new.geometry.face_sizes >= 3).all() and new.geometry.corners.max() < new.geometry.point_count
         assert np.isfinite(full_shape(new, "t1")).all() and np.isfinite(full_shape(new, "t1", 0.5)).all()
+
+
+def test_an_exact_size_scales_every_shape_about_the_pivot_and_a_pivot_moves_nothing():
+    scene, crate = add_form(Scene(), "Box", {"width": 40.0, "segments": 1})
+    base = scene.object(crate).base
+    scene, bent = edits.target_from_points(scene, crate, "Bent", base + base[:, [1, 2, 0]] / 10)
+    place = Transform((3.0, 4.0, 5.0), (10.0, 20.0, 30.0), (1.0, 2.0, 0.5), (20.0, 0.0, 0.0))
+    scene = scene.with_object(replace(scene.object(crate), transform=place))
+    sized = topology.set_size(scene, crate, (80.0, None, 25.0)).object(crate)
+    factors, pivot = np.array([2.0, 1.0, 0.25]), np.array(place.pivot)
+    assert np.allclose(sized.base, pivot + (base - pivot) * factors) and np.allclose(np.ptp(sized.base, axis=0), (80, 100, 25))
+    assert np.allclose(full_shape(sized, bent), pivot + (full_shape(scene.object(crate), bent) - pivot) * factors)
+    turned = topology.set_pivot(scene, crate, (0.0, 0.5, 1.0)).object(crate)
+    assert turned.transform.pivot == (-20.0, 0.0, 50.0) and np.allclose(turned.transform.matrix(), place.matrix())
+    flat = scene.with_object(replace(scene.object(crate), base=base * [1, 0, 1]))
+    for size, words in (((0.0, None, None), "larger than 0 cm on X, not 0"), ((None, 4.0, None), "flat on Y")):
+        with pytest.raises(EditRefused, match=words):
+            topology.set_size(flat, crate, size)

@@ -7,7 +7,8 @@ from fictilis.core.arrays import cached_by_identity, frozen
 from fictilis.core.edits.objects import add_object, rename_object, set_transform
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate, evaluate_frames
+from fictilis.core.evaluate import evaluate_frames
+from fictilis.core.final import evaluate
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges, mesh_from_faces
 from fictilis.core.mix.delta_bank import DeltaBank

@@ -37,10 +37,12 @@ from fictilis.core.scene import Deltas, Pick, Scene
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links
-from fictilis.core.standing import place_on, standing
+from fictilis.core.standing import camera_standing, place_on, standing
+from fictilis.core.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.obj import read_obj
 from fictilis.formats.registry import export, export_shapes
+from fictilis.render.camera import Camera
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.gltf_player import accessor, read_arrays
 from tests.formats.test_native import edit_json, same
@@ -86,13 +88,23 @@ def test_a_strand_too_short_is_refused(starts, closed, said):
 ELSEWHERE = [o for o in OPERATIONS.values() if o.part != "line"]  # those of lines run in test_operations
 
 
+OF_LINES_TOO = ("freeze", "origin", "size", "transfer", "subdivide", "delete-points")
+
+
 @pytest.mark.parametrize("operation", ELSEWHERE, ids=[o.id for o in ELSEWHERE])
 def test_an_operation_runs_on_a_line_or_refuses_it_by_name(operation, everything, tmp_path):  # noqa: F811
     sheet = everything.object(OBJ)
     line = replace(sheet, name="Whip", geometry=Line(starts=[0, 25], closed=[False]), groups=sheet.groups)
     scene = everything.with_object(line)
     subject = subject_for(operation, scene)
-    if operation.part == "mesh" and operation.verb not in ("freeze", "origin", "transfer", "subdivide", "delete-points"):
+    if operation.part == "mesh" and operation.verb not in (
+        "freeze",
+        "origin",
+        "size",
+        "transfer",
+        "subdivide",
+        "delete-points",
+    ):
         pick = subject.pick if subject.pick.kind != "faces" else Pick("points", [0, 1, 2])
         with pytest.raises(EditRefused, match=r"Whip|pick"):
             operation.make(replace(subject, pick=pick), given_for(operation, subject))
@@ -481,3 +493,27 @@ def test_a_tube_of_too_many_points_is_refused(whip):
     scene = OPERATIONS["line-tube"].make(Subject(whip.with_object(long), OBJ), {"sides": 256}).scene
     with pytest.raises(EditRefused, match="would have 1,175,040 points; more than 1,000,000"):
         set_tube(scene, OBJ, Tube(np.tile(round_profile(256), (30, 1))))
+
+
+@pytest.mark.parametrize("turn", [True, False])
+def test_a_camera_stands_on_a_line_and_looks_along_it_or_at_its_place(led, turn, tmp_path):
+    """Source: the definition of a camera that turns about its centre; its eye is the place on the line."""
+    scene, camera = add_camera(led, SceneCamera("", "Camera", (5.0, -30.0, 2.0), 80.0, 10.0, -5.0))
+    with pytest.raises(EditRefused, match="needs a line"):
+        set_along(scene, camera, led.objects[1].id)
+    given = {"other": led.objects[0].id, "still": not turn}
+    scene = OPERATIONS["camera-along"].make(Subject(scene), given).scene
+    for frame in (0.0, 33.0, 96.0):
+        seen = Camera.of(camera_standing(scene, scene.camera, frame))
+        place, axes = place_on(scene, scene.objects[0], frame / 96, frame)
+        assert np.allclose(seen.position(), place)
+        if turn:
+            yaw, pitch = (float(np.degrees(a)) for a in (np.arctan2(-axes[2][0], -axes[2][2]), np.arcsin(-axes[2][1])))
+            assert np.allclose((np.cos(np.radians(seen.yaw)), seen.pitch), (np.cos(np.radians(yaw + 10)), max(pitch - 5, -90)))
+        else:
+            assert seen.centre == (5.0, -30.0, 2.0)
+    write_native(tmp_path / "c.fictilis", scene)
+    assert same(read_native(tmp_path / "c.fictilis"), scene)
+    left = remove_object(scene, led.objects[0].id).camera
+    assert left.along is None and not left.lanes
+    assert OPERATIONS["camera-no-along"].make(Subject(scene)).scene.camera.along is None

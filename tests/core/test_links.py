@@ -12,7 +12,7 @@ from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object, remove_object
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate
+from fictilis.core.final import evaluate
 from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import Scene
 from fictilis.formats.native import read_native, write_native

@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate, evaluate_frames, full_shape
+from fictilis.core.evaluate import evaluate_frames, full_shape
+from fictilis.core.final import evaluate
 from fictilis.core.mix import delta_bank as bank
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.coefficients import cardinals, columns

@@ -11,7 +11,9 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.lines import set_along, target_from_line
 from fictilis.core.edits.links import link_targets
+from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import set_mask
+from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match, Tube
@@ -21,8 +23,11 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
+from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.repeats import Repeat
 from fictilis.core.scene import Pick
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import SceneCamera, Sound
@@ -84,8 +89,13 @@ def everything():
     scene = link_targets(scene, [(other, "t1"), (third, named)])
     scene = with_lines(scene)
     scene = set_along(scene, ball_id, scene.object_named("Loop").id)
+    scene, bud = add_form(scene, "Globe", {"radius": 2.0, "segments": 4, "rings": 2})
+    scene, _ = target_from_points(objects.rename_object(scene, bud, "Bud"), bud, "Wide", scene.object(bud).base * [2, 1, 1])
+    scene = set_spring(scene, bud, PointSpring(field=np.linspace(0, 1, len(scene.object(bud).base))))
+    scene = set_repeat(scene, bud, Repeat(counts=(3, 2, 1), later=5.0, order="x"))
     scene = clips.rename_clip(*clips.duplicate_clip(scene, "Far"), "Swim")
-    return timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))[0]
+    scene, camera = timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))
+    return set_along(scene, camera, scene.object_named("Loop").id)
 
 
 def with_lines(scene):
@@ -104,7 +114,7 @@ def with_lines(scene):
 def subject_for(operation, scene) -> Subject:
     from fictilis.core.channels import ChannelRef
 
-    if operation.verb in ("freeze", "origin"):  # not for what moves
+    if operation.verb in ("freeze", "origin", "pivot"):  # not for what moves
         scene = scene.with_object(scene.object(OBJ).with_lane("position.x", AnimationCurve()))
     lanes = (ChannelRef(OBJ, TWO), ChannelRef(OBJ, "position.x"))
     keys = frozenset({KeyRef(OBJ, TWO, 12.0), KeyRef(OBJ, TWO, 24.0)})
@@ -118,6 +128,11 @@ def subject_for(operation, scene) -> Subject:
     if operation.part == "line" and operation.verb != "from-edges":
         frond = scene.object_named("Frond")
         return Subject(scene, frond.id, (frond.targets[0].id, frond.targets[1].id), pick, pick.kind)
+    if operation.part in ("repeat", "spring"):
+        bud = scene.object_named("Bud")
+        if operation.verb == "points":  # not for copies that move at different times
+            scene = scene.with_object(replace(bud, repeat=replace(bud.repeat, later=0.0)))
+        return Subject(scene, bud.id)
     if operation.id in ("form-numbers", "object-no-along"):
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
     if operation.id == "target-unlink":
@@ -145,6 +160,8 @@ def given_for(operation, subject) -> dict:
             out[p.name] = "base"
         elif isinstance(p, OtherLine):
             out[p.name] = "Loop"
+        elif isinstance(p, OtherObject):
+            out[p.name] = subject.scene.objects[0].name
         elif isinstance(p, ForeignTarget):
             out[p.name] = "Other/Far"
         elif isinstance(p, Kept):

@@ -14,7 +14,10 @@ from fictilis.formats.registry import FORMATS, export, format_for, load, read_me
 
 OBJ = "o1"
 WRITERS = {s: export for f in FORMATS if f.export for s in f.suffixes} | {".fictilis": lambda scene, path: save(scene, path)}
-READERS = {s: read_meshes for f in FORMATS if f.read_mesh for s in f.suffixes} | {".fictilis": load}
+READERS = {s: read_meshes for f in FORMATS if f.read_mesh for s in f.suffixes if s not in (".usd", ".usdz")} | {
+    ".fictilis": load
+}
+SLOW = (".usda", ".usdc")  # read in a process of its own
 SVG = """<svg xmlns="http://www.w3.org/2000/svg"><g transform="scale(2)">
 <path id="a" d="M0,0 C5,0 15,20 20,10 A5 5 0 0 1 30 9z"/>
 <rect width="4" height="3"/></g></svg>"""
@@ -26,7 +29,7 @@ def test_the_table_says_what_each_can_do():
     names = [f.name for f in FORMATS]
     suffixes = [s for f in FORMATS for s in f.suffixes]
     assert len(set(names)) == len(names) and len(set(suffixes)) == len(suffixes)
-    assert all(f.loses and (f.export or f.read_mesh) and s == s.lower() for f in FORMATS for s in f.suffixes)
+    assert all(f.reads and f.loses and bool(f.writes) == bool(f.export) and s == s.lower() for f in FORMATS for s in f.suffixes)
 
 
 @writers
@@ -46,9 +49,13 @@ def test_odd_names_are_written_and_read_back_whole(suffix, name, sheet, tmp_path
     WRITERS[suffix](scene, path)
     if suffix == ".fictilis":
         assert load(path).objects[0].name == tidy_name(name) == scene.objects[0].name
-    elif suffix in READERS:
+    elif suffix in READERS and (suffix not in SLOW or name in ("日本", "tab\there")):
         (back,) = READERS[suffix](path).objects
-        assert np.array_equal(back.points, sheet.object(OBJ).base)
+        single, wanted = suffix in (".glb", ".stl", *SLOW), sheet.object(OBJ).base
+        if suffix == ".stl":  # which has no order
+            back, wanted = replace(back, points=np.sort(back.points, axis=0)), np.sort(wanted, axis=0)
+        assert np.allclose(back.points, wanted, atol=1e-4 if single else 0.0, rtol=0)
+        assert suffix in (".ply", ".stl", ".obj") or back.name == scene.objects[0].name
 
 
 @writers
@@ -102,7 +109,7 @@ def test_a_file_cut_anywhere_is_read_or_refused(suffix, sheet, tmp_path):
     else:
         path.write_text(SVG)
     whole = path.read_bytes()
-    for cut in range(0, len(whole), max(len(whole) // 60, 1)):
+    for cut in range(0, len(whole), max(len(whole) // (3 if suffix in SLOW else 60), 1)):
         path.write_bytes(whole[:cut])
         try:
             READERS[suffix](path)

@@ -176,7 +176,16 @@ def as_version_8(record):
             target.pop("match")
 
 
+def as_version_9(record):
+    for obj in record["objects"]:
+        obj.pop("repeat")
+        obj.pop("spring")
+    for camera in record["cameras"]:
+        camera.pop("along")
+
+
 BACK = {
+    9: as_version_9,
     8: as_version_8,
     7: as_version_7,
     6: as_version_6,
@@ -204,7 +213,7 @@ def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, ful
     assert same(read_native(path), scene)
 
 
-@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8])
+@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8, 9])
 def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
     """The files were written by the releases before, not made from today's."""
     scene = read_native(Path(__file__).parent / f"data/version-{version}.fictilis")

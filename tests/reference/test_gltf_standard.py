@@ -17,6 +17,7 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.demo.jelly import moon_jelly
+from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.registry import export
 from tests.formats.gltf_player import accessor, read_arrays
@@ -124,3 +125,15 @@ def test_trimesh_reads_the_same_surface(exported):
     stand = stand_at(obj, scene.start).transform.matrix()[:3, :3]
     area = np.linalg.norm(np.cross((b - a) @ stand.T, (c - a) @ stand.T), axis=1).sum() / 2
     assert read.area == pytest.approx(area * 1e-4, rel=1e-5)
+
+
+@needs_validator
+def test_the_validator_finds_nothing_in_copies_and_springs(tmp_path):
+    """Source: gltf-validator (Khronos Group), from the npm registry."""
+    scene = reef_wall()
+    scene, ball = add_form(scene, "Ball", {"segments": 2})
+    scene = OPERATIONS["repeat-on"].make(Subject(scene, ball), {"other": scene.objects[0].id, "places": "faces"}).scene
+    scene = OPERATIONS["spring-points"].make(Subject(scene, scene.objects[0].id), {"feel": "bouncy"}).scene
+    said = export(scene, tmp_path / "copies.glb")
+    finds_nothing(tmp_path / "copies.glb")
+    assert any("springs of Cup are written as" in sentence for sentence in said)

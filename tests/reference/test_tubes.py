@@ -4,6 +4,11 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.checks.checks import run_checks
+from fictilis.core.checks.tubes import fitting
+from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.lines import set_tube
 from fictilis.core.geometry.kinds import Line, Tube
 from fictilis.core.geometry.lines.forms import arc, circle, helix, straight, wave
 from fictilis.core.geometry.lines.splines import drawn
@@ -18,6 +23,7 @@ from fictilis.core.geometry.lines.tubes import (
     tube_points,
 )
 from fictilis.core.geometry.topology import edge_faces, triangles
+from fictilis.core.scene import Scene
 
 
 def tubed(form, width=6.0, profile=None, **more):
@@ -121,3 +127,40 @@ def test_a_profile_of_a_line_is_centred_of_size_one_and_runs_counter_clockwise()
         x, y = profile.T
         assert np.ptp(profile, axis=0).max() == pytest.approx(1) and abs(profile.mean()) < 1e-9
         assert x @ np.roll(y, -1) - y @ np.roll(x, -1) > 0
+
+
+def test_a_cone_by_the_radius_curve_and_a_screw_by_the_turning():
+    """Source: the volume of a pyramid over a regular polygon, base × height / 3; a box turned by 90° is the same box."""
+    sides, points = 48, np.stack([np.zeros(41), np.linspace(0, 30, 41), np.zeros(41)], 1)
+    radius = AnimationCurve((Key(0.0, 1.0, "linear"), Key(1.0, 0.0, "linear")))
+    turning = AnimationCurve((Key(0.0, 0.0, "linear"), Key(1.0, 90.0, "linear")))
+    line = Line(starts=[0, 41], closed=[False], widths=np.full(41, 8.0), tube=Tube(round_profile(sides), radius=radius))
+    polygon = sides / 2 * np.sin(2 * np.pi / sides) * 16
+    assert volume(points, line) == pytest.approx(polygon * 30 / 3, rel=2e-3)
+    plain = tube_points(replace(line, tube=Tube(box_profile())), points).reshape(41, 4, 3)
+    turned = tube_points(replace(line, tube=Tube(box_profile(), turning=turning)), points).reshape(41, 4, 3)
+    assert np.allclose(turned[-1], plain[-1][[1, 2, 3, 0]]) or np.allclose(turned[-1], plain[-1][[3, 0, 1, 2]])
+    halfway = np.einsum("ij,ij->i", turned[20] - points[20], plain[20] - points[20]) / np.square(plain[20] - points[20]).sum(1)
+    assert np.allclose(halfway, np.cos(np.radians(45)))
+    ring = replace(line, closed=np.array([True]), tube=Tube(box_profile(), turning=turning))  # closes all the same
+    around = np.stack([20 * np.cos(np.arange(41)), 20 * np.sin(np.arange(41)), 0 * np.arange(41)], 1)
+    assert np.isfinite(tube_points(ring, around)).all()
+    for name, key in (("radius", Key(0.5, -1.0)), ("radius", Key(1.5, 1.0)), ("turning", Key(0.0, 1e9))):
+        with pytest.raises(ValueError, match="tube"):
+            Tube(box_profile(), **{name: AnimationCurve((key,))})
+
+
+def test_a_tube_that_runs_through_itself_is_found_and_made_to_fit():
+    """Source: a ring of radius r is no tube of a radius beyond r; two turns of a helix are a pitch apart."""
+    points, line = circle(20.0, 60)
+    assert fitting(replace(line, degree=3, widths=np.full(60, 39.0), tube=Tube(round_profile(16))), points) == 1.0
+    found = fitting(replace(line, degree=3, widths=np.full(60, 50.0), tube=Tube(round_profile(16))), points)
+    assert found == pytest.approx(20 / 25, rel=0.02)
+    points, line = helix(30.0, 40.0, 4.0, 200)
+    found = fitting(replace(line, degree=3, widths=np.full(200, 16.0), tube=Tube(round_profile(16))), points)
+    assert found == pytest.approx(10 * np.cos(np.arctan(10 / (2 * np.pi * 30))) / 16, rel=0.03)
+    scene, coil = add_form(Scene(), "Helix", {"radius": 30.0, "height": 40.0, "turns": 4.0, "points": 200})
+    scene = set_tube(scene, coil, Tube(round_profile(16)), 16.0)
+    (one,) = run_checks(scene, only=("tubes",))
+    assert "tube of Helix runs through itself in the base" in one.sentence
+    assert not run_checks(one.mend(scene), only=("tubes",))

@@ -9,12 +9,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
-from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.asking import CheckAsk, ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Session
 from fictilis.core.appearance import Texture
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.imports import UNITS, laid, size_in
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.names import fresh_name
@@ -23,7 +24,7 @@ from fictilis.core.timeline import SavedView
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.native import SUFFIX
-from fictilis.formats.registry import FORMATS, export, export_shapes, load, save, scene_from_file
+from fictilis.formats.registry import FORMATS, format_for, load, save, scene_from_file
 from fictilis.render.dress import image_of_bytes, unpack_images
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
@@ -58,6 +59,10 @@ class Commands:
         if made is None:
             return
         scene, warnings = made
+        if choice.file is not None:
+            scene = self._laid(scene, choice.file, beside)
+            if scene is None:
+                return
         if choice.beside:
             self.doc.commit(f"Add {scene.objects[-1].name}", scene)
             self.doc.select_object(scene.objects[-1].id)
@@ -66,6 +71,28 @@ class Commands:
         self.ports.view.eye.fit()
         for warning in warnings:
             self.doc.say(warning, "warning")
+
+    def _laid(self, scene: Scene, path: Path, beside: Scene | None = None) -> Scene | None:
+        """The scene, with what a file without a unit added to another in the unit, and as upright, as is answered; None where
+        it is not wanted."""
+        if format_for(path, "read").unit:
+            return scene
+        before = {o.id for o in beside.objects} if beside is not None else set()
+        own = [o for o in scene.objects if o.id not in before]
+        ids = [o.id for o in own]
+        held = ", ".join(f"{o.name}: {len(o.base):,} points, {o.geometry.face_count:,} faces" for o in own[:4])
+        held += f" and {len(own) - 4} more" if len(own) > 4 else ""
+        units = [(f"{u}: {_size(size_in(scene, ids, u))} cm", u) for u in UNITS]
+        asks = (
+            ChoiceAsk("unit", "Its numbers are in", units, "cm"), ChoiceAsk("up", "Up is", [("Y", False), ("Z", True)], False),
+            CheckAsk("centre", "Centre it", False), CheckAsk("ground", "Stand it on the ground", False),
+        )  # fmt: skip
+        given = self.ask.form(
+            f"What {path.name} holds", f"{held}. The file says neither its unit nor what is up.", asks, "Take it"
+        )
+        if given is None:
+            return None
+        return self.doc.attempt(lambda: laid(scene, ids, given["unit"], given["up"], given["centre"], given["ground"]))
 
     def open_file(self) -> None:
         path = self.ask.files.open("Open a scene", f"{SCENES};;{file_kinds('read')}")
@@ -91,6 +118,10 @@ class Commands:
         if opened is None:
             return False
         scene, warnings, native = opened
+        if not native:
+            scene = self._laid(scene, path)
+            if scene is None:
+                return False
         self.doc.open_scene(scene, path if native else None, saved=native)
         if native:
             self.ports.shell.opened(path)
@@ -149,32 +180,6 @@ class Commands:
         self.ports.shell.saved_as(path)
         self.doc.say(f"Saved {path.name}.")
         return True
-
-    def export(self) -> None:
-        path = self.ask.files.save("Export the scene", f"{self.doc.scene.name}.glb", file_kinds("write"))
-        if path is None:
-            return
-        if not path.suffix:
-            path = path.with_suffix(".glb")
-        scene, frame = self.doc.settled.scene, self.doc.frame
-        warnings = self.doc.attempt(
-            lambda: self.ask.run(f"Exporting {path.name}", lambda progress: export(scene, path, frame, progress))
-        )
-        if warnings is not None:
-            self._say_exported(f"Exported {path.name}.", warnings)
-
-    def export_shapes(self) -> None:
-        folder = self.ask.files.folder_for("Export base and targets to a folder")
-        if folder is None:
-            return
-        scene = self.doc.settled.scene
-        done = self.doc.attempt(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
-        if done is not None:
-            written, left_out = done
-            self._say_exported(f"Exported {len(written)} OBJ files to {folder}.", left_out)
-
-    def _say_exported(self, said: str, left_out: list[str]) -> None:
-        self.doc.say(" ".join([said, *left_out]), "warning" if left_out else "note")
 
     def may_leave(self) -> bool:
         """Whether the present scene may be left: nothing unsaved, or the user has decided."""
@@ -309,6 +314,10 @@ class Commands:
 
     def about(self) -> None:
         self.ask.about()
+
+
+def _size(size: tuple[float, float, float]) -> str:
+    return " × ".join(f"{s:,.4g}" for s in size)
 
 
 def _unpacked(path: Path) -> Texture:

@@ -15,6 +15,7 @@ from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.correctives import FollowSource
 from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
+from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Parameter
 from fictilis.core.scene import Pick
@@ -119,7 +120,7 @@ def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
         return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
     if isinstance(parameter, Choice):
         return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
-    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice | OtherLine):
+    if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice | OtherLine | OtherObject):
         options = parameter.options(subject)
         return ChoiceAsk(name, label, options, start) if options else None
     return TextAsk(name, label, str(start or ""))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fictilis.app.commands.exchange import POINTS
 from fictilis.app.commands.files import file_kinds
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
@@ -23,11 +24,13 @@ class RelayCommands:
     def relay_files(self) -> None:
         """Numbered files as a relay of the object shown. Those that do not fit are named and asked about."""
         doc, obj = self.doc, self.doc.object
-        paths = self.ask.files.open_several("New relay from numbered files", file_kinds("read"))
+        paths = self.ask.files.open_several("New relay from numbered files", f"{file_kinds('read')};;{POINTS}")
         if not paths or obj is None:
             return
-        row = self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress))
-        start, end = doc.scene.span
+        row = doc.attempt(lambda: self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress)))
+        if row is None:
+            return
+        start, end = (row.frames[0], row.frames[-1]) if row.frames else doc.scene.span
         asks: list = [
             TextAsk("name", "Name", row_name(paths)), NumberAsk("first", "First pose at", "", start, -1e6, 1e6, 0),
             NumberAsk("last", "Last pose at", "", end, -1e6, 1e6, 0),
@@ -35,7 +38,8 @@ class RelayCommands:
             ChoiceAsk("path", "Path", [(path.capitalize(), path) for path in RELAY_PATHS], RELAY_PATHS[0]),
         ]  # fmt: skip
         count = len(row.shapes)
-        said = f"{count} shape{'' if count == 1 else 's'} of {obj.name}, spread evenly from frame to frame."
+        spread = "as its frames are" if row.frames else "evenly"
+        said = f"{count} shape{'' if count == 1 else 's'} of {obj.name}, spread {spread} from frame to frame."
         if row.others:
             said += " " + " ".join(reason for _, reason in row.others[:4])
             said += f" And {len(row.others) - 4} more." if len(row.others) > 4 else ""
@@ -49,7 +53,15 @@ class RelayCommands:
             scene, group_id = doc.ground, ""
             if row.shapes:
                 scene, group_id = edits.relay_from_points(
-                    scene, obj.id, row.shapes, given["name"], given["first"], given["last"], given["way"], given["path"]
+                    scene,
+                    obj.id,
+                    row.shapes,
+                    given["name"],
+                    given["first"],
+                    given["last"],
+                    given["way"],
+                    given["path"],
+                    row.frames,
                 )
             for data, _ in row.others if given.get("others") == "objects" else ():
                 scene, _ = add_object(scene, data.name, data.geometry, data.points)

@@ -16,6 +16,7 @@ from fictilis.app.commands.needs import (
     has_chosen_parts,
     has_clips,
     has_copied,
+    has_export,
     has_keys,
     has_lanes,
     has_markers,
@@ -77,6 +78,11 @@ class Row(Struct, frozen=True):
         return self.run in MEANWHILE
 
 
+def _rests(doc: Document) -> bool:
+    """Whether the object's point spring is not on."""
+    return doc.object is not None and doc.object.spring is not None and not doc.object.spring.on
+
+
 def _is_muted(doc: Document) -> bool:
     """Whether the target selected last is muted, whatever else is selected after it."""
     return bool(doc.selected_targets) and doc.object.target(doc.selected_targets[-1]).muted
@@ -106,7 +112,13 @@ ROWS = (
     Row("save", "File", "Save", "save", ("Ctrl+S",)),
     Row("save-as", "File", "Save as…", "save_as", ("Ctrl+Shift+S",)),
     Row("export", "File", "Export…", "export", ("Ctrl+E",), has_object),
+    Row("export-again", "File", "Export again", "export_again", ("Ctrl+Shift+E",), has_export),
     Row("export-shapes", "File", "Export base and targets as OBJ files…", "export_shapes", (), has_object),
+    Row("prove", "File", "Read exports again as a proof", "toggle", (), always, lambda d: d.prove_exports,
+        lambda s: replace(s, prove_exports=not s.prove_exports)),
+    Row("weights-in", "File", "Weights from a table…", "weights_in", (), has_targets),
+    Row("weights-out", "File", "Weights to a table…", "weights_out", (), has_targets),
+    Row("points-out", "File", "Points of a range as arrays…", "points_out", (), has_object),
     *(
         Row(f"demo-{name}", "File", f"Open the {found.title}", "open_demo", argument=name) for name, found in SAMPLES.items()
     ),
@@ -168,7 +180,7 @@ ROWS = (
     _op("follow", "Target/Driven by others", "target-follow"),
     _op("plain-target", "Target/Driven by others", "target-plain"),
     _op("relay", "Target/Relay", "relay-new"),
-    Row("relay-files", "Target/Relay", "New relay from numbered files…", "relay_files", (), has_object),
+    Row("relay-files", "Target/Relay", "New relay from numbered files or arrays…", "relay_files", (), has_object),
     _op("pose-seen", "Target/Relay", "relay-seen", ("Ctrl+P",)),
     _op("pose-before", "Target/Relay", "relay-before", ("Ctrl+Shift+P",)),
     _op("pose-between", "Target/Relay", "relay-between"),
@@ -221,8 +233,14 @@ ROWS = (
     *(
         _op(f"line-{verb}", "Object/Line", f"line-{verb}")
         for verb in ("match", "shift", "stack", "curve", "width", "rebuild", "insert", "split", "join", "close", "open",
-                     "reverse", "first", "tube", "no-tube", "tube-mesh", "fill", "from-edges")
+                     "reverse", "first", "tube", "tube-curve", "no-tube", "tube-mesh", "fill", "from-edges")
     ),
+    *(
+        _op(f"repeat-{verb}", "Object/Repeat", f"repeat-{verb}")
+        for verb in ("grid", "ring", "line", "on", "later", "differ", "objects", "points", "none")
+    ),
+    *(_op(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
+    _op("rest-point-spring", "Object/Point spring", "spring-rest", (), _rests, lambda d: {"off": _rests(d)}),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
     _op("extrude", "Object/Mesh", "mesh-extrude"),
@@ -236,6 +254,8 @@ ROWS = (
     _op("mirror-weld", "Object/Mesh", "mesh-mirror"),
     _op("freeze", "Object/Mesh", "mesh-freeze"),
     _op("origin", "Object/Mesh", "mesh-origin"),
+    _op("size", "Object", "mesh-size"),
+    _op("pivot", "Object", "object-pivot"),
     *(
         Row(name.replace("_", "-"), "See", text, "see", (), always, lambda d, n=name: getattr(d.seeing, n), name)
         for name, text in (
@@ -266,6 +286,8 @@ ROWS = (
     Row("new-camera", "See/Camera", "New camera from this view", "new_camera"),
     Row("through-camera", "See/Camera", "Look through the camera", "through_camera", ("Ctrl+5",), has_camera,
         lambda d: d.through_camera),
+    _op("camera-along", "See/Camera", "camera-along"),
+    _op("camera-no-along", "See/Camera", "camera-no-along"),
     _op("remove-camera", "See/Camera", "camera-remove"),
     Row("light", "See", "Light and colours…", "light"),
     _op("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked, lambda d: {"off": d.object.locked}),
@@ -384,8 +406,8 @@ ROWS = (
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
 LINES_BEFORE = (
-    "export", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate", "scale-deltas", "transfer",
-    "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
+    "export", "weights-in", "demo-jelly", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate",
+    "scale-deltas", "transfer", "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
     "spread", "relay-straight", "relay-layers", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
     "line-match", "line-curve", "line-insert", "line-tube", "line-from-edges", "extrude",
     "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from pathlib import Path
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -55,6 +56,7 @@ class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
     seeing: Seeing = Seeing()
     auto_key: bool = False
     hold_guard: bool = True
+    prove_exports: bool = True
     loop: bool = True
     back_and_forth: bool = False
     every_frame: bool = False
@@ -86,6 +88,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
     copied: Mapping[ChannelRef, tuple[Key, ...]] = field(default_factory=dict)
     through_camera: bool = False
     playing: bool = False
+    exported: Path | None = None
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

@@ -32,8 +32,6 @@ class LineSection(Section):
         self.wide = NumberField("Width of the line", "cm", 2, 0, 1e6)
         self.wide.committed.connect(self._set_width)
         self.add(Labelled("Width", self.wide))
-        self.tube = QLabel()
-        self.tube_row = self.add(Labelled("Tube", self.tube))
         self.strands, self.segments, self.length = QLabel(), QLabel(), QLabel()
         self.add(Labelled("Strands", self.strands))
         self.add(Labelled("Segments", self.segments))
@@ -71,9 +69,6 @@ class LineSection(Section):
         self.runs.set_value("Through" if line.through else "Beside")
         self.runs_row.setVisible(line.degree > 1)
         self.wide.set_value(0.0 if line.widths is None else float(line.widths.max()))
-        self.tube_row.setVisible(line.tube is not None)
-        if line.tube is not None:
-            self.tube.setText(f"{line.tube.word}, {len(line.tube.profile)} sides")
         closed = int(line.closed.sum())
         self.strands.setText(f"{line.strand_count:,} ({closed:,} closed)")
         self.segments.setText(f"{len(edges(line)):,}")

@@ -28,12 +28,16 @@ from fictilis.app.side.line_section import LineSection
 from fictilis.app.side.match_section import MatchSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.relay_section import RelaySection
+from fictilis.app.side.repeat_section import RepeatSection
 from fictilis.app.side.section import Section
+from fictilis.app.side.spring_section import SpringSection
 from fictilis.app.side.sweep_section import SweepSection
 from fictilis.app.side.tool_section import ToolSection
+from fictilis.app.side.tube_section import TubeSection
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.arrays import extent
 from fictilis.core.channel_kinds import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
@@ -43,6 +47,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of
+from fictilis.core.operations.meshes import SIZES
 
 
 class TargetSection(Section):
@@ -159,6 +164,12 @@ class ObjectSection(Section):
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
             self.add(Labelled(label, *row, width=56))
+        self.sizes = [NumberField(f"Size on {axis}", "", 1, 0, 1e6) for axis in "XYZ"]
+        for k, field in enumerate(self.sizes):
+            field.setStyleSheet("padding: 4px 4px;")
+            field.committed.connect(lambda value, at=k: self._set_size(at, value))
+        self.size_row = self.add(Labelled("Size", *self.sizes, width=56))
+        self.size_row.setToolTip("How large the base is, in cm; every target goes along")
         self.form_fields: dict[str, NumberField] = {}
         self.form_rows: dict[str, Labelled] = {}
         numbers = {name: first for kind in FORMS for name, first in defaults(kind).items()}
@@ -214,6 +225,13 @@ class ObjectSection(Section):
             doc.channels.set_values(doc.channels.refs(changed), f"{part.capitalize()} of {doc.object.name}")
             self.refresh()
 
+    def _set_size(self, axis: int, value: float) -> None:
+        now = extent(self.doc.object.base)
+        if value != now[axis]:
+            size = [float(n) if k != axis else value for k, n in enumerate(now)]
+            self.operations.operate("mesh-size", dict(zip(SIZES, size, strict=True)))
+        self.refresh()
+
     def _set_form(self, name: str, value: float) -> None:
         doc, form = self.doc, form_of(self.doc.object)
         if form is not None and dict(form.numbers).get(name) != value:
@@ -224,6 +242,9 @@ class ObjectSection(Section):
         """The numbers of a form that nothing was reshaped of yet."""
         form = form_of(self.doc.object)
         numbers = {**defaults(form.kind), **dict(form.numbers)} if form is not None else {}
+        self.size_row.setVisible(not numbers)
+        for field, size in zip(self.sizes, extent(self.doc.object.base), strict=True):
+            field.set_value(size)
         for name, row in self.form_rows.items():
             row.setVisible(name in numbers)
             if name in numbers:
@@ -378,9 +399,11 @@ class SideColumn(QScrollArea):
         self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
         self.sweep = SweepSection(doc, palette, operations)
         self.match, self.line = MatchSection(doc, palette), LineSection(doc, palette, operations)
+        self.tube = TubeSection(doc, palette)
+        self.repeat, self.spring = RepeatSection(doc, palette), SpringSection(doc, palette)
         self.sections = (
             self.tool, self.relay, self.target, self.match, self.sweep, self.follow, self.drivers, self.modifiers, self.camera,
-            self.line, self.object,
+            self.line, self.tube, self.spring, self.repeat, self.object,
         )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)

@@ -40,6 +40,20 @@ def paint_drivers(painter: QPainter, p: Palette, rect: QRectF, obj: MorphObject,
     painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
 
+def paint_over(painter: QPainter, p: Palette, rect: QRectF, text: str) -> None:
+    """A number at the right of its place, on a plate where it covers a part of the picture."""
+    ends = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+    pen, plate = painter.pen(), QColor(p.raised)
+    plate.setAlpha(205)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(plate)
+    size = painter.fontMetrics().size(0, text)
+    place = QRectF(rect.right() - size.width() - 3, rect.center().y() - size.height() / 2, size.width() + 6, size.height())
+    painter.drawRoundedRect(place, 4, 4)
+    painter.setPen(pen)
+    painter.drawText(rect, ends, text)
+
+
 def paint_bar(painter: QPainter, p: Palette, bar: QRectF, target: Target, weight: float) -> None:
     """The weight of a target over its range, with a notch for each in-between."""
     painter.setPen(Qt.PenStyle.NoPen)

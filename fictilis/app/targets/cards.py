@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
-from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_link
+from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_link, paint_over
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
@@ -152,7 +152,7 @@ class Cards(Gesturing, QWidget):
             x = place.rect.left() + (8 if not self.as_rows() else 20)
             paint_link(painter, p, QPointF(x, place.rect.top() + 12))
         said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
-        painter.drawText(place.number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
+        paint_over(painter, p, place.number, said)
         if place.drivers is not None:
             paint_drivers(painter, p, place.drivers, self.doc.object, target)
         elif place.bar is not None:

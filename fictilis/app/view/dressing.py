@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import distinct, extent
+from fictilis.core.copies import first_matrix
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
 from fictilis.core.mix.relay import poses, relay_of
-from fictilis.core.standing import standing
 from fictilis.core.sweep import front_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
 from fictilis.render.items import DEEP, PLUM, DrawItem
+from fictilis.render.repeated import tinted
 from fictilis.render.stage import IN_THE_MIX, LINE_UP, StageItem
 
 MANY_POINTS = 12_000  # above this only picked points are dotted
@@ -55,7 +59,7 @@ class Dressing:
             look = item.obj.appearance
             draw = DrawItem(
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
-                alpha=item.opacity, drawn=item.drawn,
+                alpha=item.opacity, drawn=item.drawn, many=item.many,
             )  # fmt: skip
             polygon = item.shaped and isinstance(item.obj.geometry, Line) and item.obj.geometry.degree > 1
             draw.wire = _dot_colour(palette, item) if seeing.wire or polygon else None
@@ -102,10 +106,15 @@ class Dressing:
         if way == "displacement":
             return self._displacement(draw, item, place)
         if way == "stretch":
+
+            def stretched(points: np.ndarray) -> np.ndarray:
+                return np.clip(stretch(item.obj.geometry, item.obj.base, points), -1, 1).astype(np.float32)
+
             draw.tint, number = self._kept.get(
                 place, (item.obj.base, item.obj.geometry, item.revision, way),
-                lambda: np.clip(stretch(item.obj.geometry, item.obj.base, item.points), -1, 1).astype(np.float32),
+                lambda: stretched(item.points),
             )  # fmt: skip
+            self._tint_copies(draw, stretched)
             draw.tint_colour, draw.low_colour = PLUM, DEEP
             self.legend = Legend("Edges against the base", ("half", "same", "double"), (DEEP, item.obj.appearance.colour, PLUM))
             return number
@@ -134,11 +143,18 @@ class Dressing:
             return np.minimum(length / top, 1.0).astype(np.float32), top
 
         (draw.tint, top), number = self._kept.get(place, made, make)
+        self._tint_copies(draw, lambda points: np.minimum(displacement_lengths(item.obj.base, points) / top, 1.0), top)
         if item.obj.id == self.doc.object_id and (self.legend is None or item.shaped):
             marks = tuple(f"{v:.3g}" for v in (0, top / 2, top))
             marks = (*marks[:-1], f"{marks[-1]} cm")
             self.legend = Legend("Displacement from the base", marks, (item.obj.appearance.colour, PLUM))
         return number
+
+    def _tint_copies(self, draw: DrawItem, colour: Callable[[np.ndarray], np.ndarray], scale: float = 1.0) -> None:
+        if draw.many is not None:
+            made_of, many = (draw.many, self.doc.seeing.colour, scale), draw.many
+            tint, number = self._kept.get((draw.key, "copies"), made_of, lambda: tinted(many, colour))
+            draw.many = replace(many, tint=tint, revision=(many.revision, number))
 
     def _cut_colour(self, draw: DrawItem, item: StageItem, stage: list[StageItem], palette: Palette, still: bool) -> int:
         """While something moves the last finding stays: it takes too long to find anew for each frame."""
@@ -205,8 +221,7 @@ class Dressing:
 
     def _ghost(self, palette: Palette) -> DrawItem:
         doc, obj = self.doc, self.doc.object
-        stand = standing(doc.scene, obj, doc.frame, doc.state.posed)
-        return base_ghost(self._kept, obj, stand.transform, palette.quiet)
+        return base_ghost(self._kept, obj, first_matrix(doc.scene, obj, doc.frame, doc.state.posed), palette.quiet)
 
 
 def _dot_colour(palette: Palette, item: StageItem) -> str:

@@ -11,8 +11,9 @@ from PyQt6.QtCore import QPointF
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.core.arrays import box
-from fictilis.core.channels import ChannelRef, camera_at
+from fictilis.core.channels import ChannelRef
 from fictilis.core.scene import MorphObject
+from fictilis.core.standing import camera_standing
 from fictilis.core.timeline import SavedView, SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
@@ -45,11 +46,14 @@ class Aim(Gesture):
         return self.view.navigating is None
 
     def move(self, camera: Camera) -> None:
-        now = Camera.of(camera_at(self.camera, self.doc.frame, self.doc.state.posed.get(self.camera.id), self.doc.scene.fps))
+        before, along = self.doc.channels.values(self.camera), self.camera.along
+        now = Camera.of(camera_standing(self.doc.scene, self.camera, self.doc.frame, self.doc.state.posed))
         turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
-        wanted = {**{f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}, "distance": camera.distance,
-                  "yaw": now.yaw + turn, "pitch": camera.pitch}  # fmt: skip
-        before = self.doc.channels.values(self.camera)
+        wanted = {f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}
+        if along is not None and along.turn:  # its own numbers count from the line's
+            wanted = {"yaw": before["yaw"] + turn, "pitch": before["pitch"] + camera.pitch - now.pitch}
+        elif along is None:
+            wanted |= {"distance": camera.distance, "yaw": now.yaw + turn, "pitch": camera.pitch}
         self.aims |= {self.doc.channels.ref(c, self.camera): v for c, v in wanted.items() if abs(v - before[c]) > 1e-9}
         self.doc.channels.set_values(self.aims, "Aim the camera", final=False)
 
@@ -94,7 +98,7 @@ class Eye:
         if not self.looks_through():
             return self._own
         doc, camera = self.doc, self.doc.scene.camera
-        return Camera.of(camera_at(camera, doc.frame, doc.state.posed.get(camera.id), doc.scene.fps))
+        return Camera.of(camera_standing(doc.scene, camera, doc.frame, doc.state.posed))
 
     @camera.setter
     def camera(self, camera: Camera) -> None:

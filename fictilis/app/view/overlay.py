@@ -13,8 +13,8 @@ from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.affine import placed
+from fictilis.core.copies import first_matrix
 from fictilis.core.evaluate import point_paths, points_over
-from fictilis.core.standing import standing
 from fictilis.render.stage import ALONE, LINE_UP
 
 FRAME = 3
@@ -201,7 +201,7 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
     ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
-    matrix = standing(doc.scene, obj, doc.frame, doc.state.posed).transform.matrix()
+    matrix = first_matrix(doc.scene, obj, doc.frame, doc.state.posed)
     flat = placed(ways.reshape(-1, 3), matrix)
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
     colour = QColor(view.palette_.lane(target.colour))
@@ -234,7 +234,7 @@ def motion_path(view: Canvas) -> np.ndarray | None:
             path = points_over(obj, indices, frames, doc.scene.fps, doc.scene)
         else:
             pivot = np.array([*obj.transform.pivot, 1.0])
-            stands = [standing(doc.scene, obj, f).transform.matrix() for f in frames.tolist()]
+            stands = [first_matrix(doc.scene, obj, f) for f in frames.tolist()]
             path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
         view.motion_kept = kept = (made_of, path, frames)
     return kept[1]

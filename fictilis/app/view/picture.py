@@ -58,7 +58,7 @@ class Picture:
         if len(self._buffer) != 4 * w * h:
             self._buffer = bytearray(4 * w * h)
             self._image = QImage(self._buffer, w, h, 4 * w, QImage.Format.Format_RGBX8888)
-        self.renderer.draw(items, camera, w, h, ground, fine, self._buffer, AT_ONCE)
+        self.renderer.draw(items, camera, w, h, ground, fine, self._buffer, AT_ONCE, swift=not fine)
         self.unfinished = self.renderer.unfinished
         self._image.setDevicePixelRatio(ratio)
         return self._image

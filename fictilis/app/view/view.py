@@ -40,7 +40,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
-from fictilis.render.picking import hit_shape
+from fictilis.render.picking import hit_item, hit_shape
 from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
@@ -345,7 +345,7 @@ class View(Gesturing, QWidget):
         for item in self._items or self.items():
             if item.obj.locked:
                 continue
-            hit = hit_shape(item.obj.geometry, item.in_scene(), self.camera, (x, y), (self.width(), self.height()))
+            hit = hit_item(item, self.camera, (x, y), (self.width(), self.height()))
             if hit is not None and (best is None or hit.distance < best[0]):
                 best = (hit.distance, item.obj.id)
         if best is not None:

@@ -18,7 +18,7 @@ from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.evaluate import evaluate_object
+from fictilis.core.final import final_points
 from fictilis.core.interrupt import check
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
@@ -168,7 +168,7 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
         return 0.0, 0.0
 
     def seen(frame: float) -> np.ndarray:
-        return placed(evaluate_object(obj, frame, scene.fps), standing(scene, obj, frame).transform.matrix())
+        return placed(final_points(scene, obj, frame), standing(scene, obj, frame).transform.matrix())
 
     start, end = scene.span
     first, last = seen(start), seen(end)

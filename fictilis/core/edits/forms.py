@@ -106,5 +106,8 @@ def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scen
         old = obj.line
         widths = None if old.widths is None else np.full(len(points), old.widths.mean())
         geometry = replace(geometry, degree=old.degree, through=old.through, widths=widths, tube=old.tube)
-    changed = replace(obj, base=points, geometry=geometry, form=FormNumbers(form.kind, tuple(sorted(wanted.items()))), picks=())
-    return scene.with_object(changed)
+    spring = obj.spring
+    if spring is not None and spring.field is not None and len(spring.field) != len(points):
+        spring = replace(spring, field=None, way="")  # its masses were those of other points
+    kept = FormNumbers(form.kind, tuple(sorted(wanted.items())))
+    return scene.with_object(replace(obj, spring=spring, base=points, geometry=geometry, form=kept, picks=()))

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
@@ -55,6 +56,22 @@ def set_tube(scene: Scene, object_id: str, tube: Tube | None, width: float = THI
         raise EditRefused(f"The tube of {obj.name} would have {count:,} points; more than {MOST_TUBE:,} are not made here.")
     widths = np.full(line.point_count, width) if line.widths is None and tube is not None else line.widths
     return scene.with_object(replace(obj, geometry=replace(line, tube=tube, widths=widths)))
+
+
+TUBE_CURVES = {"radius": 1.0, "turning": 0.0}  # and what they are without keys
+
+
+def set_tube_curve(scene: Scene, object_id: str, name: str, keys: Sequence[Key]) -> Scene:
+    """The ``radius`` of a line's tube along it as a factor, or its ``turning`` besides the twist, in degrees: by keys from 0 to
+    1. Without keys it is even."""
+    obj = scene.unlocked(object_id)
+    if obj.line.tube is None:
+        raise EditRefused(f"{obj.name} has no tube; give it one first.")
+    try:
+        tube = replace(obj.line.tube, **{name: AnimationCurve.of(keys) if keys else None})
+    except ValueError as why:
+        raise EditRefused(f"{str(why).capitalize()}.") from None
+    return scene.with_object(replace(obj, geometry=replace(obj.line, tube=tube)))
 
 
 def tube_object(scene: Scene, object_id: str, name: str) -> tuple[Scene, str]:
@@ -168,7 +185,7 @@ def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name
 
 def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
     """Raises EditRefused unless an object can follow a line: one that is there, and does not follow the object."""
-    name, seen = scene.object(object_id).name, object_id
+    name, seen = scene.owner(object_id).name, object_id
     scene.object(line_id).line  # noqa: B018 - which refuses what is none
     step: str | None = line_id
     for _ in scene.objects:
@@ -182,16 +199,16 @@ def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
 
 
 def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, even: bool = True) -> Scene:
-    """An object moves along a line, by the channel that it gets for that."""
+    """An object or a camera moves along a line, by the channel that it gets for that."""
     checked_along(scene, object_id, line_id)
-    obj = scene.object(object_id)
-    place = obj.along.place if obj.along is not None else 0.0
-    return scene.with_object(replace(obj, along=Along(line_id, place, turn, even)))
+    owner = scene.owner(object_id)
+    place = owner.along.place if owner.along is not None else 0.0
+    return scene.with_owner(replace(owner, along=Along(line_id, place, turn, even)))
 
 
 def leave_line(scene: Scene, object_id: str) -> Scene:
-    """An object follows no line; its keys of that go."""
-    obj = scene.object(object_id)
-    if obj.along is None:
-        raise EditRefused(f"{obj.name} follows no line.")
-    return scene.with_object(obj.apart())
+    """An object or a camera follows no line; its keys of that go."""
+    owner = scene.owner(object_id)
+    if owner.along is None:
+        raise EditRefused(f"{owner.name} follows no line.")
+    return scene.with_owner(owner.apart())

@@ -37,6 +37,30 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
     return replace(scene, objects=(*scene.objects, *made)), [obj.id for obj in made]
 
 
+def with_all_of(scene: Scene, other: Scene) -> Scene:
+    """A scene with all objects and cameras of another one, as that has them in hand, under ids and names of their own."""
+    if not other.objects:
+        return scene
+    first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
+    taken, new_ids = {o.name for o in scene.owners}, {o.id: f"o{n}" for n, o in enumerate(other.objects, first)}
+    objects = []
+    for obj in other.objects:
+        along = obj.along and replace(obj.along, line=new_ids[obj.along.line])
+        repeat = obj.repeat
+        if repeat is not None and repeat.other is not None:
+            repeat = replace(repeat, other=new_ids[repeat.other])
+        name = fresh_name(obj.name, taken)
+        taken.add(name)
+        objects.append(replace(obj, id=new_ids[obj.id], name=name, along=along, repeat=repeat, blend=None))
+    scene = replace(scene, objects=(*scene.objects, *objects))
+    for camera in other.cameras:
+        along = camera.along and replace(camera.along, line=new_ids[camera.along.line])
+        name = fresh_name(camera.name, {o.name for o in scene.owners})
+        made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras), scene.id_floor), name=name, along=along)
+        scene = replace(scene, cameras=(*scene.cameras, made))
+    return scene
+
+
 def remove_object(scene: Scene, object_id: str) -> Scene:
     return scene.without(scene.object(object_id))
 

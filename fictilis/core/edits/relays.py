@@ -343,9 +343,10 @@ def _sampled(curve: AnimationCurve, path: str) -> dict[str, list[Key]]:
 
 def relay_from_points(
     scene: Scene, object_id: str, rows: Sequence[tuple[str, np.ndarray]], name: str, first: float, last: float,
-    way: str = "linear", path: str = STRAIGHT,
+    way: str = "linear", path: str = STRAIGHT, frames: Sequence[float] = (),
 ) -> tuple[Scene, str]:  # fmt: skip
-    """A relay of shapes that come by name and points (n, 3), such as from numbered files, spread from one frame to another."""
+    """A relay of shapes that come by name and points (n, 3), such as from numbered files, spread from one frame to another:
+    evenly, or as ``frames`` of theirs lie."""
     obj = scene.unlocked(object_id)
     if len(rows) > 1 and not last > first:
         raise EditRefused(f"A range must rise: {first:g} to {last:g}.")
@@ -355,7 +356,10 @@ def relay_from_points(
         ids.append(made)
     scene, group_id = make_relay(scene, object_id, ids, name, first, 1.0, way, path)
     keys = poses(scene.object(object_id), group_id)
-    return _placed(scene, object_id, group_id, np.linspace(first, last, len(keys))), group_id
+    at = np.linspace(first, last, len(keys))
+    if len(frames) > 1:
+        at = first + (np.asarray(frames) - frames[0]) * ((last - first) / (frames[-1] - frames[0]))
+    return _placed(scene, object_id, group_id, at), group_id
 
 
 def set_relay_path(scene: Scene, object_id: str, group_id: str, path: str) -> Scene:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.arrays import add_rows
+from fictilis.core.arrays import add_rows, box, extent
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
@@ -16,6 +16,7 @@ from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.places import Transform
+from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target
 
 MOST_POINTS = 4_000_000
@@ -83,8 +84,16 @@ def baked(
 
     return replace(
         obj, geometry=mesh, base=base, targets=tuple(target(t) for t in obj.targets), picks=(), drawn=WHOLE,
+        spring=_sprung(obj, scalars),
         appearance=replace(obj.appearance, texture=None), lanes=tuple(x for x in obj.lanes if x.channel not in LINE_IDS),
     )  # fmt: skip
+
+
+def _sprung(obj: MorphObject, scalars: Callable[[np.ndarray], np.ndarray]) -> PointSpring | None:
+    """The point spring with its masses carried to other points."""
+    if obj.spring is None or obj.spring.field is None:
+        return obj.spring
+    return replace(obj.spring, field=np.clip(scalars(obj.spring.field), 0.0, 1.0))
 
 
 def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:
@@ -114,7 +123,7 @@ def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:
     picks = tuple(NamedPick(p.name, carry.picked(p.pick, obj.geometry)) for p in obj.picks)
     return replace(
         obj, geometry=carry.geometry, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
-        picks=tuple(p for p in picks if len(p.pick)),
+        picks=tuple(p for p in picks if len(p.pick)), spring=_sprung(obj, carry.scalars),
     )  # fmt: skip
 
 
@@ -143,6 +152,40 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
     if np.linalg.det(matrix[:3, :3]) < 0:
         raise EditRefused(f"{obj.name} has a mirroring scale, which would turn its faces inside out; make it positive first.")
     return scene.with_object(_moved_points(obj, matrix[:3, :3], matrix[:3, 3], Transform()))
+
+
+def set_size(scene: Scene, object_id: str, size: tuple[float | None, ...]) -> Scene:
+    """The base made exactly so large on X, Y and Z, in cm (None stays as it is), about the pivot; every shape with it.
+
+    Raises EditRefused for a size of 0, and for an axis on which the base has no extent.
+    """
+    obj = scene.unlocked(object_id)
+    now = extent(obj.base)
+    factors = np.ones(3)
+    for k, wanted in enumerate(size):
+        if wanted is None or wanted == now[k]:
+            continue
+        if not (np.isfinite(wanted) and wanted > 0):
+            raise EditRefused(f"{obj.name} must be larger than 0 cm on {'XYZ'[k]}, not {wanted:g}.")
+        if now[k] <= 1e-9 * max(now.max(), 1e-9):
+            raise EditRefused(f"{obj.name} is flat on {'XYZ'[k]}; no factor makes it {wanted:g} cm there.")
+        factors[k] = wanted / now[k]
+    pivot = np.array(obj.transform.pivot)
+    return scene.with_object(_moved_points(obj, np.diag(factors), pivot - factors * pivot, obj.transform))
+
+
+def set_pivot(scene: Scene, object_id: str, part: tuple[float, float, float]) -> Scene:
+    """The pivot at a part of the base's box, from 0 for the low to 1 for the high side on each axis; the object stays where it
+    is seen. Raises EditRefused where it has keys on its position, which counts from there."""
+    obj = scene.object(object_id)
+    _stands_still(obj, ("position",), "turned about another pivot")
+    low, high = box(obj.base) if len(obj.base) else (np.zeros(3), np.zeros(3))
+    old, pivot = obj.transform, low + np.array(part) * (high - low)
+    linear = old.matrix()[:3, :3]
+    position = old.matrix()[:3, 3] - pivot + linear @ pivot
+    return scene.with_object(
+        replace(obj, transform=replace(old, pivot=tuple(pivot.tolist()), position=tuple(position.tolist())))
+    )
 
 
 def origin_to_point(scene: Scene, object_id: str, point: int) -> Scene:

@@ -26,7 +26,7 @@ from fictilis.core.shaping.mirror import Mirror, mirror_map
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
 
 
-def _map(target: Target, change: Callable[[Deltas], Deltas], **values: Any) -> Target:
+def map_target(target: Target, change: Callable[[Deltas], Deltas], **values: Any) -> Target:
     """The target with ``change`` made to its deltas and to those of its in-betweens."""
     stages = tuple(replace(stage, deltas=change(stage.deltas)) for stage in target.in_betweens)
     return replace(target, deltas=change(target.deltas), in_betweens=stages, **values)
@@ -110,7 +110,7 @@ def _mirror_target(obj: MorphObject, target: Target, axis: int, mirror: Mirror) 
     if sweep is not None:
         field = np.where(pairs >= 0, sweep.field[np.clip(pairs, 0, None)], sweep.field)
         sweep = replace(sweep, field=field, until=None)
-    return _map(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask, sweep=sweep)
+    return map_target(target, lambda d: _mirror_deltas(d, pairs, flip), mask=mask, sweep=sweep)
 
 
 def _unmasked_on_base(scene: Scene, object_id: str, target_id: str) -> Target:
@@ -197,9 +197,9 @@ def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis
         return half(deltas, rest, share)
 
     names = (("left", "right"), ("lower", "upper"), ("back", "front"))[axis]
-    scene, first = _beside(scene, obj, original, _map(target, negative), f"{target.name} {names[0]}")
+    scene, first = _beside(scene, obj, original, map_target(target, negative), f"{target.name} {names[0]}")
     obj = scene.object(object_id)
-    scene, second = _beside(scene, obj, obj.target(first), _map(target, positive), f"{target.name} {names[1]}")
+    scene, second = _beside(scene, obj, obj.target(first), map_target(target, positive), f"{target.name} {names[1]}")
     return scene, (first, second)
 
 
@@ -334,7 +334,7 @@ def bake_mask(scene: Scene, object_id: str, target_id: str) -> Scene:
     target = obj.target(target_id)
     if target.mask is None:
         raise EditRefused(f"{target.name} has no mask.")
-    return scene.with_object(obj.with_target(_map(target, lambda d: masked(d, target.mask), mask=None)))
+    return scene.with_object(obj.with_target(map_target(target, lambda d: masked(d, target.mask), mask=None)))
 
 
 def transfer(

@@ -10,6 +10,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import force_setattr
 
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import frozen
 
 NO_CORNERS = frozen((), np.int32)
@@ -81,17 +82,29 @@ class Mesh(Geometry, frozen=True, eq=False, weakref=True):
 
 class Tube(Struct, frozen=True, eq=False, weakref=True):
     """A profile led along a line: ``profile`` (k, 2) float64, counter-clockwise, about 1 across, times the line's width at each
-    point; ``twist`` in degrees over each strand; ``caps`` close open ends. ``word`` says what the profile was made from."""
+    point; ``twist`` in degrees over each strand; ``caps`` close open ends. ``word`` says what the profile was made from.
+
+    ``radius`` and ``turning`` are curves whose frames run from 0 to 1 along each strand, by its points: a factor of the width,
+    and degrees that the profile is turned by besides the twist.
+    """
 
     profile: np.ndarray
     twist: float = 0.0
     caps: bool = True
     word: str = "round"
+    radius: AnimationCurve | None = None
+    turning: AnimationCurve | None = None
 
     def __post_init__(self) -> None:
         force_setattr(self, "profile", frozen(self.profile, np.float64, 2))
         if len(self.profile) < 3 or not np.isfinite(self.profile).all() or not np.isfinite(self.twist):
             raise ValueError(f"a profile of {len(self.profile)} points; it needs 3, all finite")
+        for name, low in (("radius", 0.0), ("turning", -1e5)):
+            for key in () if getattr(self, name) is None else getattr(self, name).keys:
+                if not 0 <= key.frame <= 1:
+                    raise ValueError(f"a tube's curve runs from 0 to 1 along the line; {key.frame:g} is outside")
+                if not low <= key.value <= 1e5:
+                    raise ValueError(f"the {name} of a tube must be from {low:g} to 100,000, not {key.value:g}")
 
 
 class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):

@@ -29,6 +29,40 @@ def point_normals(geometry: Geometry, points: np.ndarray) -> np.ndarray:
     return _unit(_sums(geometry, _areas(geometry, _axes(points))), points.dtype)
 
 
+def normals_of_many(geometry: Geometry, shapes: np.ndarray) -> np.ndarray:
+    """point_normals of many shapes of one geometry at once: (p, n, 3) float32 of points (p, n, 3) float32."""
+    sizes = geometry.face_sizes
+    if not len(sizes) or not np.isin(sizes, (3, 4)).all():
+        return np.array([point_normals(geometry, points) for points in shapes], np.float32).reshape(shapes.shape)
+    axes = [np.ascontiguousarray(shapes[:, :, k].T) for k in range(3)]  # (n, p): one point of all shapes in a row
+    areas = [np.empty((len(sizes), len(shapes)), np.float32) for _ in range(3)]
+    for size, table in zip((3, 4), _tables(geometry), strict=True):
+        where = sizes == size
+        if where.any():
+            for out, area in zip(areas, _table_areas(table, axes), strict=True):
+                out[where] = area
+    gather = _faces_to_points(geometry)
+    total = np.stack([gather @ area for area in areas])
+    length = np.sqrt((total**2).sum(axis=0))
+    length[length == 0] = 1.0
+    return np.ascontiguousarray((total / length).transpose(2, 1, 0))
+
+
+@cached_by_identity
+def _faces_to_points(geometry: Geometry) -> Any:
+    """Sparse (n, m): which faces are at which points."""
+    from scipy.sparse import csr_matrix
+
+    faces = np.repeat(np.arange(geometry.face_count), geometry.face_sizes)
+    ones = np.ones(len(faces), np.float32)
+    return csr_matrix((ones, (geometry.corners, faces)), (geometry.point_count, geometry.face_count))
+
+
+def face_normals(geometry: Geometry, points: np.ndarray) -> np.ndarray:
+    """Unit normals (m, 3) of faces, in the points' dtype; zero where a face has no area."""
+    return _unit(_areas(geometry, _axes(points)), points.dtype)
+
+
 def _axes(points: np.ndarray) -> list[np.ndarray]:
     return [np.ascontiguousarray(points[:, k]) for k in range(3)]
 
@@ -75,9 +109,9 @@ def _areas_of(
 
 
 def _table_areas(table: np.ndarray, axes: list[np.ndarray]) -> Iterator[np.ndarray]:
-    """Three (k,): the vector areas, doubled, of triangles (3, k) or quads (4, k)."""
+    """Three (k, …): the vector areas, doubled, of triangles (3, k) or quads (4, k); ``axes`` are (n, …)."""
     first, second = ((0, 1), (0, 2)) if len(table) == 3 else ((0, 2), (1, 3))
-    corner = [[np.take(axis, row, mode="clip") for axis in axes] for row in table]
+    corner = [[np.take(axis, row, axis=0, mode="clip") for axis in axes] for row in table]
     u = [corner[first[1]][k] - corner[first[0]][k] for k in range(3)]
     v = [corner[second[1]][k] - corner[second[0]][k] for k in range(3)]
     for k in range(3):

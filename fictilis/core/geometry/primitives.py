@@ -77,7 +77,7 @@ def ball(radius: float = 50.0, segments: int = 8) -> Form:
 def globe(radius: float = 50.0, segments: int = 32, rings: int = 16) -> Form:
     """A sphere of meridians and parallels, triangles at its two poles."""
     _check({"radius": radius}, {"segments": (segments, 3), "rings": (rings, 2)})
-    return _turned(
+    return turned(
         radius * np.sin(np.linspace(0, np.pi, rings + 1)), radius * np.cos(np.linspace(0, np.pi, rings + 1)), segments
     )
 
@@ -87,10 +87,10 @@ def cylinder(radius: float = 50.0, height: float = 100.0, segments: int = 32, ro
     _check({"radius": radius, "height": height}, {"segments": (segments, 3), "rows": (rows, 1)})
     profile = np.concatenate([[0.0], np.full(rows + 1, radius), [0.0]])
     ys = np.concatenate([[height / 2], np.linspace(height / 2, -height / 2, rows + 1), [-height / 2]])
-    return _turned(profile, ys, segments)
+    return turned(profile, ys, segments)
 
 
-def _turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
+def turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
     """A profile from top to bottom turned about Y; both its ends lie on the axis and become one point each."""
     rings = len(radii) - 1
     angle = np.arange(segments) * (2 * np.pi / segments)

@@ -131,6 +131,15 @@ def edge_numbers(geometry: Geometry, a: np.ndarray, b: np.ndarray) -> np.ndarray
 
 
 @cached_by_identity
+@cached_by_identity
+def is_closed(geometry: Geometry) -> bool:
+    """Whether it has an inside: every edge has two faces, which run along it in opposite directions."""
+    a = geometry.corners.astype(np.int64)
+    b = a[geometry.next_corners()]
+    forth = np.sort(a * geometry.point_count + b)
+    return len(a) > 0 and bool((np.diff(forth) > 0).all()) and np.array_equal(forth, np.sort(b * geometry.point_count + a))
+
+
 def border_points(geometry: Geometry) -> np.ndarray:
     """(n,) bool: points on an edge with one face only."""
     out = np.zeros(geometry.point_count, bool)

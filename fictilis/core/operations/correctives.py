@@ -9,7 +9,7 @@ from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.errors import EditRefused
-from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, named
+from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, curve_points, named
 from fictilis.core.parameters import Choice, Number, Parameter, Text
 from fictilis.core.rules import HOWS, Follow
 from fictilis.core.scene import Scene
@@ -86,10 +86,7 @@ def _follow(s: Subject, v: Values) -> Scene:
     what = channel(s.obj, v["source"])
     rows = [(max(what.low, min(what.rest, 0.0)), 0.0), (what.high, 1.0)]
     if v["curve"]:
-        try:
-            rows = [(float(a), float(b)) for a, b in (word.split("=") for word in v["curve"].split(","))]
-        except ValueError:
-            raise EditRefused(f"“{v['curve']}” is no curve of points, such as 0=0,45=1.") from None
+        rows = curve_points(v["curve"])
     curve = AnimationCurve.of([Key(at, weight, v["way"]) for at, weight in rows])
     return edits.set_follow(s.scene, s.obj.id, s.target_id, Follow(v["source"], curve))
 

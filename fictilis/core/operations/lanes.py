@@ -13,7 +13,6 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
 
 FRAMES = (-1e6, 1e6)
 SPAN = Span("range", "Frames", lambda s: s.span, asked=False)
@@ -246,31 +245,6 @@ TIMES = (
               (Flag("off", "Let it sound again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
     Operation("time", "silence", "Remove the sound", lambda s, _v: timeline.set_sound(s.scene, None), (), ("sound",),
               "The scene has no sound any more.", done="Remove the sound"),
-)  # fmt: skip
-
-
-def _camera(s: Subject, v: Values) -> Scene:
-    made = SceneCamera("", v["name"], (v["x"], v["y"], v["z"]), v["distance"], v["yaw"], v["pitch"], v["lens"], v["parallel"])
-    return timeline.add_camera(s.scene, made)[0]
-
-
-CAMERAS = (
-    Operation("camera", "new", "New camera", _camera,
-              (Text("name", "Name", "Camera"), *(Number(a, f"Looks at {a.upper()}", 0.0, unit="cm", low=-1e6,
-                                                        high=1e6) for a in "xyz"),
-               Number("distance", "Distance", 300.0, unit="cm", low=1e-3, high=1e6),
-               Number("yaw", "Turn", 0.0, unit="°", low=-1e4, high=1e4),
-               Number("pitch", "Tilt", 0.0, unit="°", low=-90, high=90),
-               Number("lens", "Field of view", 30.0, unit="°", low=1, high=170), Flag("parallel", "Parallel")), (),
-              "A camera that turns about what it looks at.", done="New {name}"),
-    Operation("camera", "rename", "Rename the camera", lambda s, v: timeline.rename_camera(s.scene, s.camera.id, v["name"]),
-              (Text("name", "Name", needed=True),), ("camera",), "Another name for the camera.", done="Rename the camera"),
-    Operation("camera", "remove", "Remove the camera", lambda s, _v: timeline.remove_camera(s.scene, s.camera.id), (),
-              ("camera",),
-              "Removes the camera with its lanes.", done="Remove the camera"),
-    Operation("camera", "first", "Look through the camera", lambda s, _v: timeline.first_camera(s.scene, s.camera.id), (),
-              ("camera",),
-              "The camera becomes the one that is looked through.", done="Look through the camera"),
 )  # fmt: skip
 
 

@@ -19,9 +19,10 @@ from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.tubes import THIN, box_profile, line_profile, round_profile
 from fictilis.core.geometry.topology import border_points, edges
 from fictilis.core.operations.relays import PATH
-from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, named
+from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, curve_points, named
 from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
-from fictilis.core.scene import ALONG, MorphObject, Scene
+from fictilis.core.places import ALONG
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import pick_weights
 
@@ -34,12 +35,14 @@ BACKWARDS = Flag("backwards", "The other way round")
 
 
 class OtherLine(Parameter, frozen=True):
-    """Another line object of the scene, by id or name; none where it is not needed."""
+    """Another line object of the scene, by id or name; none where it is not needed. For a camera it is ``any`` line."""
+
+    any: bool = False
 
     def options(self, subject: Subject) -> list[tuple[str, str | None]]:
         out: list[tuple[str, str | None]] = [] if self.needed else [("None", None)]
         for other in subject.scene.objects:
-            if other.id != subject.object_id and isinstance(other.geometry, Line):
+            if (self.any or other.id != subject.object_id) and isinstance(other.geometry, Line):
                 out.append((other.name, other.id))
         return out
 
@@ -48,7 +51,7 @@ class OtherLine(Parameter, frozen=True):
             return None
         known = {o.id: o for o in subject.scene.objects}
         other = known[value] if value in known else subject.scene.object_named(str(value))
-        if other.id == subject.object_id:
+        if other.id == subject.object_id and not self.any:
             raise EditRefused(f"{other.name} is matched to another line, not to itself.")
         other.line  # noqa: B018 - which refuses what is none
         return other.id
@@ -140,13 +143,19 @@ def _tube(s: Subject, v: Values) -> Scene:
         profile, word = box_profile(), "box"
     else:
         profile, word = round_profile(int(v["sides"])), "round"
-    scene = edits.set_tube(s.scene, s.obj.id, Tube(profile, v["twist"], not v["open"], word), v["width"] or THIN)
+    held = {} if s.obj.line.tube is None else {"radius": s.obj.line.tube.radius, "turning": s.obj.line.tube.turning}
+    scene = edits.set_tube(s.scene, s.obj.id, Tube(profile, v["twist"], not v["open"], word, **held), v["width"] or THIN)
     now = s.obj.line.widths
     if now is None or not v["width"] or np.isclose(now.max(), v["width"]):
         return scene
     line = scene.object(s.obj.id).line  # another width, its course along the line kept
     scaled = replace(line, widths=now * (v["width"] / now.max()))
     return scene.with_object(replace(scene.object(s.obj.id), geometry=scaled))
+
+
+def _tube_curve(s: Subject, v: Values) -> Scene:
+    keys = [Key(at, value, v["way"]) for at, value in curve_points(v["curve"])] if v["curve"] else []
+    return edits.set_tube_curve(s.scene, s.obj.id, v["which"], keys)
 
 
 def _tube_mesh(s: Subject, v: Values) -> Outcome:
@@ -186,21 +195,22 @@ DEGREE = Choice("degree", "Degree", lambda s: s.obj.line.degree, options=DEGREES
 PLACE = Choice("where", "The curve runs", lambda s: s.obj.line.through, options=WHERE)
 
 
-def _along(s: Subject, v: Values) -> Scene:
-    scene = edits.set_along(s.scene, s.obj.id, v["other"], not v["still"], not v["by-points"])
+def follow(s: Subject, v: Values, owner_id: str, even: bool) -> Scene:
+    """An object or a camera along a line, with keys from its beginning to its end."""
+    scene = edits.set_along(s.scene, owner_id, v["other"], not v["still"], even)
     if v["unkeyed"]:
         return scene
     first, last = v["range"] if v["range"] is not None else scene.span
     for frame, value in ((first, 0.0), (last, 1.0)):
-        scene = set_key(scene, s.obj.id, ALONG, Key(frame, value, "linear"))
+        scene = set_key(scene, owner_id, ALONG, Key(frame, value, "linear"))
     return scene
 
 
+ALONG_FRAMES = (Span("range", "Frames from beginning to end", asked=False), Flag("unkeyed", "Without keys", asked=False))
 LINES = (
-    Operation("object", "along", "Follow a line", _along,
+    Operation("object", "along", "Follow a line", lambda s, v: follow(s, v, s.obj.id, not v["by-points"]),
               (OtherLine("other", "Line", needed=True), Flag("still", "Without turning"),
-               Flag("by-points", "By points, not by length"),
-               Span("range", "Frames from beginning to end", asked=False), Flag("unkeyed", "Without keys", asked=False)),
+               Flag("by-points", "By points, not by length"), *ALONG_FRAMES),
               ("object", "other line"), "The object moves along a line, by a lane from 0 to 1, while the line morphs.",
               "Follow it", done="{object} follows a line"),
     Operation("object", "no-along", "Follow no line", lambda s, _v: edits.leave_line(s.scene, s.obj.id), (), ("along",),
@@ -255,6 +265,14 @@ LINES = (
                OtherLine("other", "Profile from")), ("line",),
               "A surface led along the line, which morphs with it; its width is the line's at each point.", "Make it",
               done="Tube of {object}"),
+    Operation("line", "tube-curve", "Curve of the tube", _tube_curve,
+              (Choice("which", "Which", "radius", options=(("radius", "Radius, as a factor", "radius"),
+                                                           ("turning", "Turning, in degrees", "turning"))),
+               Text("curve", "Points PLACE=VALUE, from 0 to 1", "0=1,1=0.3"),
+               Choice("way", "From point to point", "smooth", options=tuple((w, w.capitalize(), w) for w in
+                                                                           ("linear", "smooth", "hold")))),
+              ("tube",), "How wide the tube is along the line, or how far its profile is turned; without points it is even.",
+              "Set it", done="Curve of the tube of {object}"),
     Operation("line", "no-tube", "Take the tube off", lambda s, _v: edits.set_tube(s.scene, s.obj.id, None), (), ("tube",),
               "The line is drawn as a line again.", done="No tube of {object}"),
     Operation("line", "tube-mesh", "Mesh from the tube", _tube_mesh, (Text("name", "Name", lambda s: f"{s.obj.name} tube"),),

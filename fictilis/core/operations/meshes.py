@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
+from fictilis.core.arrays import extent
 from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
 from fictilis.core.errors import EditRefused
@@ -16,6 +19,8 @@ from fictilis.core.parameters import Choice, Flag, Number, Text
 from fictilis.core.scene import Scene
 
 REGION = (("region", "As a region", True), ("each", "Each on its own", False))
+ENDS = (("low", "Low side", 0.0), ("middle", "Middle", 0.5), ("high", "High side", 1.0))
+SIZES = ("size-x", "size-y", "size-z")
 NEAR = Number("within", "Within", 0.01, True, unit="cm", low=0, high=1e6, decimals=4)
 
 
@@ -57,6 +62,10 @@ def _weld_near(s: Subject, v: Values) -> Outcome:
 def _mirror(s: Subject, v: Values) -> Outcome:
     axis = s.axis if v["axis"] is None else v["axis"]
     return carried(s, carry.mirror_weld(s.obj.mesh, s.obj.base, axis, v["keep"], v["within"]))
+
+
+def _size(axis: int) -> Callable[[Subject], float]:
+    return lambda s: float(extent(s.obj.base)[axis]) if s.found is not None else 0.0
 
 
 def _origin(s: Subject, _v: Values) -> Scene:
@@ -117,6 +126,12 @@ MESHES = (
               ("object",),
               "Puts position, rotation and scale into the points; the object stays where it is seen.",
               done="Freeze the transform of {object}"),
+    Operation("mesh", "size", "Exact size",
+              lambda s, v: topology.set_size(s.scene, s.obj.id, tuple(v[name] for name in SIZES)),
+              tuple(Number(name, f"On {axis}", _size(k), unit="cm", low=0, high=1e6, decimals=3)
+                    for k, (name, axis) in enumerate(zip(SIZES, "XYZ", strict=True))), ("object",),
+              "The base becomes so large, about the object's pivot, and every target with it.", "Set it",
+              done="Size of {object}"),
     Operation("mesh", "origin", "Move the origin to the picked point", _origin, (), ("pick",),
               "The picked point becomes the object's origin and pivot.", done="Move the origin of {object}"),
 )  # fmt: skip
@@ -136,6 +151,11 @@ OBJECTS = (
     Operation("object", "lock", "Lock object", lambda s, v: edits.set_locked(s.scene, s.obj.id, not v["off"]),
               (Flag("off", "Unlock it", asked=False),), ("object",),
               "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),
+    Operation("object", "pivot", "Pivot at a corner",
+              lambda s, v: topology.set_pivot(s.scene, s.obj.id, tuple(v[axis] for axis in "xyz")),
+              tuple(Choice(axis, f"On {axis.upper()}", 0.5, options=ENDS) for axis in "xyz"), ("object",),
+              "The pivot goes to a corner, a side or the middle of the base's box; the object stays where it is.", "Set it",
+              done="Pivot of {object}"),
     Operation("form", "add", "Add a simple form", lambda s, v: forms.add_form(s.scene, v["kind"], _given(v))[0],
               (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in forms.FORMS)),
                *_numbers_of_forms()),

@@ -298,6 +298,9 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "line": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line), "{object} is no line."),
     "matched": (lambda s: _has_target(s) and s.target.match is not None, "{target} was not made of another line."),
     "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} follows no line."),
+    "point spring": (lambda s: _has_object(s) and s.obj.spring is not None, "{object} has no point spring."),
+    "repeated": (lambda s: _has_object(s) and s.obj.repeat is not None, "{object} is not repeated."),
+    "two objects": (lambda s: len(s.scene.objects) > 1, "The scene has no other object."),
     "tube": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line) and s.obj.geometry.tube is not None,
              "{object} has no tube."),
     "mesh": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Mesh), "{object} is no mesh."),
@@ -315,8 +318,18 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
     "sound": (lambda s: s.scene.sound is not None, "The scene has no sound."),
     "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
+    "any line": (lambda s: any(isinstance(o.geometry, Line) for o in s.scene.objects), "The scene has no line."),
+    "led camera": (lambda s: s.camera.along is not None, "The camera follows no line."),
     "camera": (lambda s: s.scene.camera is not None, "There is no camera in the scene."),
 }  # fmt: skip
+
+
+def curve_points(text: str) -> list[tuple[float, float]]:
+    """Points of a curve that is given as NUMBER=VALUE,NUMBER=VALUE. Raises EditRefused."""
+    try:
+        return [(float(a), float(b)) for a, b in (word.split("=") for word in text.split(","))]
+    except ValueError:
+        raise EditRefused(f"“{text}” is no curve of points, such as 0=0,45=1.") from None
 
 
 def named(made: tuple[Scene, str], subject: Subject, name: str | None) -> tuple[Scene, str]:

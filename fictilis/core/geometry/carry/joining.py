@@ -7,8 +7,8 @@ import numpy as np
 from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, need_faces
-from fictilis.core.geometry.carry.lifting import face_normals
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.normals import face_normals
 from fictilis.core.geometry.topology import corners_of, face_of_corner, point_faces
 from fictilis.core.scene import Pick
 

@@ -10,6 +10,7 @@ import numpy as np
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, Shares, need_faces
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.normals import face_normals
 from fictilis.core.geometry.topology import corners_of, edge_of_corner, edges, face_of_corner, next_corner
 from fictilis.core.scene import Pick
 
@@ -39,14 +40,6 @@ def inset(mesh: Mesh, faces: np.ndarray, part: float, region: bool = True) -> Ca
 def _placed(build: Builder, mesh: Mesh, faces: np.ndarray, region: bool, offsets: np.ndarray | None) -> Carry:
     rest = mesh.face_count - len(faces)
     return build.done(offsets=offsets, pick=Pick("faces", np.arange(rest, rest + len(faces))))
-
-
-def face_normals(mesh: Mesh, points: np.ndarray) -> np.ndarray:
-    here, following = points[mesh.corners], points[mesh.corners[next_corner(mesh)]]
-    cross = np.cross(here - points[0] if len(points) else here, following - points[0])
-    area = np.add.reduceat(cross, mesh.offsets[:-1], axis=0)
-    length = np.linalg.norm(area, axis=1, keepdims=True)
-    return area / np.where(length > 0, length, 1.0)
 
 
 def _toward_middles(mesh: Mesh, point: int, around: Iterable[int], part: float | None) -> Shares:

@@ -183,21 +183,50 @@ def _ringed(line: Line, opened: bool) -> Mesh:
     return Mesh(fine.point_count * sides, corners, offsets, np.concatenate(uvs), uv_corners)
 
 
+@cached_by_identity
+def _wide(line: Line) -> np.ndarray:
+    """(q,): how wide the tube is at each drawn point."""
+    assert line.tube is not None
+    fine = drawn(line).line
+    wide = np.full(fine.point_count, THIN) if fine.widths is None else fine.widths.copy()
+    if line.tube.radius is not None:
+        for start, end, closed in zip(fine.starts, fine.starts[1:], fine.closed, strict=False):
+            along = np.arange(end - start) / max(end - start - (0 if closed else 1), 1)
+            wide[start:end] *= np.maximum(line.tube.radius.evaluate(along), 0.0)
+    return wide
+
+
+def ring_radii(line: Line) -> np.ndarray:
+    """(q,): how far the tube reaches from the line at each drawn point."""
+    assert line.tube is not None
+    return _wide(line) * float(np.linalg.norm(line.tube.profile, axis=1).max())
+
+
+def _turning(tube: Tube, along: np.ndarray, closed: bool) -> np.ndarray:
+    """(r,) degrees by the curve; around a closed strand without what would keep it from closing."""
+    if tube.turning is None:
+        return np.zeros(len(along))
+    turned = tube.turning.evaluate(along)
+    first, last = (float(tube.turning.evaluate(at)) for at in (0.0, 1.0))
+    return turned - (last - first) * along if closed else turned
+
+
 def tube_points(line: Line, points: np.ndarray, span: tuple[float, float] = WHOLE) -> np.ndarray:
     """(q sides, 3) float64: the points of a line's tube where the line's own points are at (n, 3)."""
     assert line.tube is not None
     fine = drawn(line).line
     places = drawn(line).of(np.asarray(points, np.float64))
     side, other = np.empty_like(places), np.empty_like(places)
+    wide = _wide(line)
     counts = fine.counts
     for count, closed in {(int(c), bool(r)) for c, r in zip(counts, fine.closed, strict=True)}:
         strands = np.flatnonzero((counts == count) & (fine.closed == closed))
         rows = fine.starts[strands][:, None] + np.arange(count)
         _, one, two = frames(places[rows], closed)
         whole = closing(line.tube)[1] if closed else line.tube.twist
-        twist = np.radians(whole) * np.arange(count) / max(count - (0 if closed else 1), 1)
+        along = np.arange(count) / max(count - (0 if closed else 1), 1)
+        twist = np.radians(whole * along + _turning(line.tube, along, closed))
         side[rows], other[rows] = _turned(one, two, np.broadcast_to(twist, one.shape[:2]))
-    wide = np.full(len(places), THIN) if fine.widths is None else fine.widths
     if span != WHOLE:
         pairs, part = clamped(fine, places, span)
         near = pairs[np.arange(len(pairs)), (part > 0.5).astype(int)]

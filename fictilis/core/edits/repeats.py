@@ -1,0 +1,227 @@
+"""Edits of repeats: copies of an object, and what they become when they are to be objects or points of their own."""
+
+from __future__ import annotations
+
+from functools import partial
+from operator import add
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.appearance import Texture
+from fictilis.core.channel_kinds import AXES, OBJECT_KINDS
+from fictilis.core.channels import values_at
+from fictilis.core.copies import copies, copy_count
+from fictilis.core.edits.objects import add_objects
+from fictilis.core.edits.timing import bake, map_frames
+from fictilis.core.edits.topology import MOST_POINTS
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.mix.relay import relays
+from fictilis.core.places import ALONG, Transform
+from fictilis.core.repeats import FACES, LINE, Repeat
+from fictilis.core.scene import BLEND, Deltas, MorphObject, Scene, Target
+from fictilis.core.standing import angles_of
+
+MOST_OBJECTS = 1_000
+MOTION = tuple(i for i in OBJECT_KINDS if "." in i)
+
+
+def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
+    """Copies of an object. Raises EditRefused where there would be none, or more points than are drawn here."""
+    obj = scene.object(object_id)
+    if repeat.other == object_id:
+        raise EditRefused(f"{obj.name} is repeated on another object, not on itself.")
+    other = scene.object(repeat.other) if repeat.other is not None else None
+    if other is not None and repeat.way == LINE:
+        other.line  # noqa: B018 - which refuses what is none
+    if other is not None and repeat.way == FACES and not other.geometry.face_count:
+        raise EditRefused(f"{other.name} has no faces to stand on; repeat {obj.name} on its points.")
+    scene = scene.with_object(replace(obj, repeat=repeat))
+    count = copy_count(scene, scene.object(object_id)) * len(obj.base)
+    if count > MOST_POINTS:
+        raise EditRefused(f"The copies of {obj.name} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
+    return scene
+
+
+def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:
+    """Other numbers of a repeat, or a first one. Raises EditRefused where they cannot be."""
+    obj = scene.object(object_id)
+    try:
+        repeat = replace(obj.repeat or Repeat(), **values)
+    except ValueError as why:
+        raise EditRefused(f"{obj.name} cannot be repeated so: {why}.") from None
+    return set_repeat(scene, object_id, repeat)
+
+
+def leave_repeat(scene: Scene, object_id: str) -> Scene:
+    """One object instead of its copies."""
+    return scene.with_object(replace(_repeated(scene, object_id), repeat=None))
+
+
+def _repeated(scene: Scene, object_id: str) -> MorphObject:
+    obj = scene.object(object_id)
+    if obj.repeat is None:
+        raise EditRefused(f"{obj.name} is not repeated.")
+    return obj
+
+
+def one_object(scene: Scene, object_id: str, frame: float) -> Scene:
+    """The copies as points of the object itself, with every target, as they stand at a frame. Raises EditRefused where copies
+    move at different times, which one object cannot."""
+    obj = _repeated(scene.with_object(scene.unlocked(object_id)), object_id)
+    spread = copies(scene, obj, frame)
+    if spread.delays.any():
+        raise EditRefused(f"The copies of {obj.name} move at different times; make objects of them, or let none be later.")
+    single = replace(obj, repeat=None)
+    home = np.linalg.inv(copies(scene, single, frame).matrices[0])
+    return scene.with_object(_tiled(single, home @ spread.matrices))
+
+
+def _tiled(obj: MorphObject, matrices: np.ndarray) -> MorphObject:
+    """An object with its points as often as there are matrices (k, 4, 4), each through one of them."""
+    linear, count = matrices[:, :3, :3], len(obj.base)
+
+    def through(rows: np.ndarray) -> np.ndarray:
+        return np.einsum("kij,nj->kni", linear, rows).reshape(-1, 3)
+
+    def deltas(old: Deltas) -> Deltas:
+        indices = (np.arange(len(matrices))[:, None] * count + old.indices).ravel()
+        return Deltas(indices, through(old.offsets))
+
+    def target(old: Target) -> Target:
+        stages = tuple(replace(s, deltas=deltas(s.deltas)) for s in old.in_betweens)
+        mask = None if old.mask is None else np.tile(old.mask, len(matrices))
+        sweep = None if old.sweep is None else replace(old.sweep, field=np.tile(old.sweep.field, len(matrices)))
+        return replace(old, deltas=deltas(old.deltas), in_betweens=stages, mask=mask, sweep=sweep, match=None)
+
+    base = (through(obj.base).reshape(len(matrices), -1, 3) + matrices[:, None, :3, 3]).reshape(-1, 3)
+    look, texture = obj.appearance, obj.appearance.texture
+    if isinstance(texture, Texture) and texture.projected is not None:
+        look = replace(look, texture=replace(texture, projected=np.tile(texture.projected, (len(matrices), 1))))
+    sprung = obj.spring
+    if sprung is not None and sprung.field is not None:
+        sprung = replace(sprung, field=np.tile(sprung.field, len(matrices)))
+    return replace(
+        obj, base=base, geometry=tiled(obj.geometry, len(matrices)), targets=tuple(map(target, obj.targets)), form=None,
+        picks=(), appearance=look, spring=sprung,
+    )  # fmt: skip
+
+
+def tiled(geometry: Geometry, count: int) -> Geometry:
+    """A geometry ``count`` times, its points one copy after the other."""
+
+    def again(numbers: np.ndarray, step: int) -> np.ndarray:
+        return (numbers + np.arange(count)[:, None] * step).ravel()
+
+    if isinstance(geometry, Line):
+        starts = np.append(again(geometry.starts[:-1], geometry.point_count), count * geometry.point_count)
+        widths = None if geometry.widths is None else np.tile(geometry.widths, count)
+        return replace(geometry, starts=starts, closed=np.tile(geometry.closed, count), widths=widths, point_count=0)
+    offsets = np.append(again(geometry.offsets[:-1], len(geometry.corners)), count * len(geometry.corners))
+    uv_corners = None if geometry.uv_corners is None else np.tile(geometry.uv_corners, count)
+    corners = again(geometry.corners, geometry.point_count)
+    return Mesh(count * geometry.point_count, corners, offsets, geometry.uvs, uv_corners)
+
+
+def many_objects(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
+    """Each copy as an object of its own with lanes of its own, later where it is later; the object becomes the first. What
+    moves as a whole gets a key a frame. Returns the scene and the ids, the object's first.
+
+    Raises EditRefused for more than MOST_OBJECTS, and where a copy is turned in a space that is scaled unevenly.
+    """
+    obj = _repeated(scene, object_id)
+    count = copy_count(scene, obj)
+    if count > MOST_OBJECTS:
+        raise EditRefused(f"{obj.name} is {count:,} copies; up to {MOST_OBJECTS:,} become objects.")
+    scene = scene.with_object(_led_by_keys(scene, obj))
+    obj = scene.object(object_id)
+    frames = _frames(scene, obj)
+    spread = [copies(scene, obj, frame) for frame in frames]
+    stands = [[_apart(obj, matrix) for matrix in c.matrices] for c in spread]
+    rest = tuple(lane for lane in obj.lanes if lane.channel not in (*MOTION, ALONG))
+    rows = [(obj.name, obj.geometry, obj.base, obj.appearance)] * (count - 1)
+    scene, made = add_objects(scene, rows)
+    ids = [object_id, *made]
+    for number, new_id in enumerate(ids):
+        new = scene.object(new_id)
+        later = float(spread[0].delays[number])
+        single = replace(
+            obj, id=new.id, name=new.name, repeat=None, along=None, lanes=rest, transform=stands[0][number],
+            targets=tuple(replace(t, link=None) for t in obj.targets) if number or later else obj.targets,
+        )  # fmt: skip
+        scene = _later(scene.with_object(single), new_id, later)
+        if len(frames) > 1:
+            scene = _moving(scene, new_id, frames, [row[number] for row in stands])
+    return scene, ids
+
+
+def _led_by_keys(scene: Scene, obj: MorphObject) -> MorphObject:
+    """An object whose weights follow no number of where it stands, since its copies stand elsewhere, and that plays one clip,
+    since two are played alike by all objects: a key a frame with the values that it has. Raises EditRefused for a relay between
+    two clips, which has no values."""
+    led = {t.id for t in obj.targets if t.follows is not None and t.follows.source in OBJECT_KINDS}
+    if obj.blend is not None:
+        if relays(obj):
+            raise EditRefused(f"{obj.name} is a relay that plays two clips; take one of them in hand first.")
+        led |= {lane.channel for lane in (*obj.lanes, *obj.blend.lanes) if lane.channel != BLEND}
+    if not led:
+        return obj
+    frames = np.arange(scene.start - max(abs(obj.repeat.later) if obj.repeat is not None else 0.0, 1.0), scene.end + 0.5)
+    rows = values_at(obj, frames, fps=scene.fps)
+    targets = (replace(t, follows=None) if t.id in led else t for t in obj.targets)
+    obj = replace(obj, targets=tuple(targets), blend=None, lanes=tuple(x for x in obj.lanes if x.channel != BLEND))
+    for channel_id in sorted(led):
+        values = np.broadcast_to(rows[channel_id], frames.shape)
+        keys = (Key(float(f), float(v), "linear") for f, v in zip(frames, values, strict=True))
+        obj = obj.with_lane(channel_id, AnimationCurve.of(keys))
+    return obj
+
+
+def _frames(scene: Scene, obj: MorphObject) -> list[float]:
+    """The frames at which copies have to be looked at to know where they are."""
+    other = scene.object(obj.repeat.other) if obj.repeat is not None and obj.repeat.other is not None else None
+    moving = obj.along is not None or any(lane.channel in MOTION for lane in obj.lanes)
+    if other is not None and (other.lanes or other.along is not None) or moving:
+        return np.arange(scene.start, scene.end + 0.5).tolist()
+    return [scene.start]
+
+
+def _apart(obj: MorphObject, matrix: np.ndarray) -> Transform:
+    """The transform with the object's pivot that a matrix is."""
+    scale = np.linalg.norm(matrix[:3, :3], axis=0)
+    turn = matrix[:3, :3] / np.maximum(scale, 1e-300)
+    if np.linalg.det(turn) < 0:
+        turn[:, 0], scale[0] = -turn[:, 0], -scale[0]
+    if np.abs(turn.T @ turn - np.eye(3)).max() > 1e-6:
+        raise EditRefused(f"Copies of {obj.name} are turned in a space that is scaled unevenly; freeze its transform first.")
+    pivot = np.array(obj.transform.pivot)
+    position = matrix[:3, :3] @ pivot + matrix[:3, 3] - pivot
+    return Transform(tuple(position.tolist()), angles_of(turn), tuple(scale.tolist()), obj.transform.pivot)
+
+
+def _later(scene: Scene, object_id: str, frames: float) -> Scene:
+    """All lanes of an object later; one with modifiers, which know the time, as keys."""
+    if not frames:
+        return scene
+    for lane in scene.object(object_id).lanes:
+        ref = [(object_id, lane.channel)]
+        if lane.modifiers:
+            known = [key.frame for key in lane.curve.keys]
+            scene = bake(scene, ref, min(scene.start - max(frames, 0.0), *known), max(scene.end - min(frames, 0.0), *known))
+        scene = map_frames(scene, ref, partial(add, frames))
+    return scene
+
+
+def _moving(scene: Scene, object_id: str, frames: list[float], stands: list[Transform]) -> Scene:
+    for part in ("position", "rotation", "scale"):
+        values = np.array([getattr(stand, part) for stand in stands])
+        if part == "rotation":
+            values = np.degrees(np.unwrap(np.radians(values), axis=0))
+        for k, axis in enumerate(AXES):
+            if np.ptp(values[:, k]) > 1e-9:
+                keys = [Key(frame, float(value), "linear") for frame, value in zip(frames, values[:, k], strict=True)]
+                scene = scene.with_object(scene.object(object_id).with_lane(f"{part}.{axis}", AnimationCurve.of(keys)))
+    return scene

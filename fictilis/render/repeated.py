@@ -1,0 +1,103 @@
+"""The copies of repeated objects on the stage: the poses they are in, kept between pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import NamedTuple
+
+import numpy as np
+
+from fictilis.core.channels import stand_at
+from fictilis.core.copies import Copies
+from fictilis.core.deform.springs import Run
+from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.geometry.normals import normals_of_many
+from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.coefficients import columns
+from fictilis.core.mix.delta_bank import DeltaBank
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.render.items import Many
+
+MOST_AT_ONCE = 3_000_000  # numbers of all columns together that are multiplied as one matrix
+
+
+class Moved(NamedTuple):
+    """Asks a run for points."""
+
+    run: Run
+    scene: Scene
+    seconds: float
+
+    def at(self, frame: float) -> np.ndarray | None:
+        points = self.run.points(self.scene, frame, self.seconds)
+        return None if points is None else points.astype(np.float32)
+
+
+class Poses:
+    """The poses of the copies of one object; what a picture shares with the one before is not made again."""
+
+    def __init__(self) -> None:
+        self._bank: DeltaBank | None = None
+        self._run: Run | None = None
+        self._dense: np.ndarray | None = None
+        self._known: dict[bytes, tuple[np.ndarray, np.ndarray]] = {}
+        self._last: tuple[object, ...] | None = None
+        self._many: Many | None = None
+        self._made = 0
+
+    def many(
+        self, obj: MorphObject, bank: DeltaBank, spread: Copies, frame: float, posed: Mapping[str, float] | None, fps: float,
+        moved: Moved | None = None,
+    ) -> Many | None:  # fmt: skip
+        """All copies but the first; None where there are none. ``moved`` is what comes after the mix."""
+        if len(spread) < 2:
+            return None
+        run = None if moved is None else moved.run
+        if bank is not self._bank or run is not self._run:
+            self._bank, self._run, self._known, self._dense = bank, run, {}, None
+        frames, which = np.unique(frame - spread.delays[1:], return_inverse=True)
+        shares = np.ascontiguousarray(shares_at(obj, frames, posed, fps).T)
+        line = isinstance(obj.geometry, Line)
+        parts = [stand_at(obj, float(f), posed, fps).drawn for f in frames] if line else [WHOLE] * len(frames)
+        shapes: dict[float, np.ndarray] = {}
+        if moved is not None:
+            shapes = {f: points for f in frames.tolist() if (points := moved.at(f)) is not None}
+        keys = [
+            (np.array(f) if f in shapes else row).tobytes() + np.array(part).tobytes()
+            for f, row, part in zip(frames.tolist(), shares, parts, strict=True)
+        ]
+        first = {key: number for number, key in reversed(list(enumerate(keys)))}
+        places = {key: row for row, key in enumerate(first)}
+        poses = np.array([places[key] for key in keys], np.int32)[which]
+        matrices = spread.matrices
+        now = (run or bank, tuple(first), matrices.tobytes(), poses.tobytes())
+        if self._last is not None and self._many is not None and now[0] is self._last[0] and now[1:] == self._last[1:]:
+            return self._many
+        new = {key: n for key, n in first.items() if key not in self._known}
+        if new:
+            rows = self._mixed(obj, bank, shares[list(new.values())])
+            for row, n in enumerate(new.values()):
+                rows[row] = shapes.get(float(frames[n]), rows[row])
+            self._known |= dict(zip(new, zip(rows, normals_of_many(obj.geometry, rows), strict=True), strict=True))
+        self._known = {key: self._known[key] for key in first}
+        self._last, self._made = now, self._made + 1
+        points, normals = (np.array([pose[k] for pose in self._known.values()]) for k in (0, 1))
+        shown = tuple(parts[n] for n in first.values())
+        self._many = Many(matrices[1:], poses, points, normals, (self._made, id(self)), shown)
+        return self._many
+
+    def _mixed(self, obj: MorphObject, bank: DeltaBank, shares: np.ndarray) -> np.ndarray:
+        """(p, n, 3) float32: the mixes for shares (p, c)."""
+        parts = columns(obj)
+        if len(parts) * obj.base.size > MOST_AT_ONCE:
+            return np.array([bank.mix(row) for row in shares], np.float32)
+        if self._dense is None:
+            self._dense = np.array([c.deltas.dense(len(obj.base)).ravel() for c in parts], np.float32).reshape(
+                len(parts), obj.base.size
+            )
+        return (shares.astype(np.float32) @ self._dense + obj.base.ravel().astype(np.float32)).reshape(len(shares), -1, 3)
+
+
+def tinted(many: Many | None, colour: Callable[[np.ndarray], np.ndarray]) -> np.ndarray | None:
+    """(p, n) float32: what each pose's points (n, 3) are coloured by."""
+    return None if many is None else np.array([colour(points) for points in many.points], np.float32)

@@ -1,0 +1,133 @@
+"""What comes after the mix with all that leads it, on a mesh, a line and a tube, as one table: seen, kept, carried, written."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from scipy.spatial import cKDTree
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.edits import clips, correctives, relays, sweeps, targets
+from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.lines import set_along, set_tube
+from fictilis.core.edits.links import link_targets
+from fictilis.core.edits.objects import set_locked
+from fictilis.core.edits.repeats import many_objects, set_repeat
+from fictilis.core.edits.shape import set_mask
+from fictilis.core.edits.springs import set_spring
+from fictilis.core.geometry.kinds import Line, Tube
+from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Subject
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.repeats import Repeat
+from fictilis.core.rules import Follow
+from fictilis.core.scene import Scene
+from fictilis.core.sweep import Sweep
+from fictilis.formats.native import read_native, write_native
+from fictilis.formats.registry import export, scene_from_file
+from fictilis.formats.usd_reading import read_here
+from fictilis.render.stage import Stage, StageWish
+from tests.formats.test_gltf_reading import shown
+from tests.formats.test_native import same
+
+OBJ, ONE, TWO = "o1", "t1", "t2"
+
+
+def ramp(scene):
+    return np.linspace(0, 1, len(scene.object(OBJ).base))
+
+
+def blended(scene):
+    scene = clips.duplicate_clip(scene, "Other")[0]
+    scene = set_key(scene, OBJ, TWO, Key(6.0, 1.0))
+    return set_key(clips.blend_clips(scene, "p1", "p2")[0], OBJ, "blend", Key(0, 0.5))
+
+
+def linked(scene):
+    obj = scene.object(OBJ)
+    scene, other = add_form(scene, "Globe", {"segments": 4, "rings": 2})
+    scene, named = targets.target_from_points(scene, other, "One", scene.object(other).base * 1.5)
+    return link_targets(scene, [(obj.id, ONE), (other, named)])
+
+
+def relayed(scene):
+    scene, _ = relays.make_relay(scene, OBJ, [ONE, TWO], "Row", 0.0, 6.0)
+    return scene
+
+
+def grouped(scene):
+    scene, group = targets.group_targets(scene, OBJ, [ONE], "G")
+    return targets.change_group(scene, OBJ, group, factor=0.5)
+
+
+def following(scene):
+    scene, wave = add_form(scene, "Wave", {"points": 5})
+    return set_along(scene, OBJ, wave)
+
+
+FEATURES = {
+    "plain": lambda s: s,
+    "mask": lambda s: set_mask(s, OBJ, ONE, ramp(s)),
+    "mute": lambda s: targets.set_muted(s, OBJ, TWO, True),
+    "in-between": lambda s: targets.add_in_between(s, OBJ, ONE, 0.4),
+    "curved in-between": lambda s: targets.set_path(targets.add_in_between(s, OBJ, ONE, 0.4), OBJ, ONE, "curved"),
+    "built on": lambda s: targets.set_built_on(s, OBJ, TWO, ONE),
+    "group": grouped,
+    "corrective": lambda s: correctives.add_corrective(s, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")[0],
+    "driven": lambda s: correctives.set_follow(s, OBJ, TWO, Follow("rotation.y", AnimationCurve((Key(0, 0.0), Key(90, 1.0))))),
+    "sweep": lambda s: sweeps.key_front(sweeps.set_sweep(s, OBJ, ONE, Sweep(ramp(s), way="x")), OBJ, ONE, 0.0, 12.0),
+    "relay": relayed,
+    "linked": linked,
+    "two clips": blended,
+    "follows a line": following,
+    "moves": lambda s: set_key(set_key(s, OBJ, "rotation.y", Key(0, 0.0)), OBJ, "rotation.y", Key(12, 80.0)),
+    "locked": lambda s: set_locked(s, OBJ, True),
+}  # fmt: skip
+
+
+def made(kind):
+    form, numbers = ("Ball", {"radius": 4.0, "segments": 2}) if kind == "mesh" else ("Wave", {"points": 7})
+    scene, obj = add_form(Scene(end=12.0), form, numbers)
+    if kind == "tube":
+        scene = set_tube(scene, obj, Tube(round_profile(5)), 3.0)
+    base = scene.object(obj).base
+    for name, shape in (("One", base * [1.5, 1, 1]), ("Two", base + [0, 3, 0])):
+        scene, _ = targets.target_from_points(scene, obj, name, shape)
+    for frame, value in ((0, 0.0), (8, 1.0), (12, 0.3)):
+        scene = set_key(set_key(scene, obj, ONE, Key(frame, value, "linear")), obj, TWO, Key(frame, value / 2, "linear"))
+    return scene
+
+
+@pytest.mark.parametrize("feature", FEATURES)
+@pytest.mark.parametrize("kind", ["mesh", "line", "tube"])
+def test_copies_on_springs_with_everything_that_leads_them(kind, feature, tmp_path):
+    scene = FEATURES[feature](made(kind))
+    spring = PointSpring(field=ramp(scene), stiffness=400.0, damping=30.0)
+    scene = set_spring(scene, OBJ, spring)
+    scene = set_repeat(scene, OBJ, Repeat("ring", (3, 1, 1), radius=20.0, later=4.0))
+    items = Stage().items(StageWish(scene, 9.0))
+    first = next(item for item in items if item.obj.id == OBJ)
+    assert len(first.many.matrices) == 2 and all(np.isfinite(i.points).all() for i in items)
+    assert np.isfinite(first.many.points).all() and len(np.unique(first.many.poses)) == 2
+    write_native(tmp_path / "a.fictilis", scene)
+    assert same(read_native(tmp_path / "a.fictilis"), scene)
+    cut = OPERATIONS["mesh-subdivide"].missing(Subject(scene, OBJ))
+    if feature != "locked" and not cut:
+        more = OPERATIONS["mesh-subdivide"].make(Subject(scene, OBJ)).scene.object(OBJ)
+        assert len(more.spring.field) == len(more.base) > len(spring.field) and more.repeat == scene.object(OBJ).repeat
+    # a tube's mix is one only at its targets, and a sweep has twelve bands in a file
+    off = 1.5 if kind == "tube" or feature == "sweep" else 0.03
+    for suffix in (".glb", ".usdc"):
+        export(scene, tmp_path / f"a{suffix}")
+        back = scene_from_file(tmp_path / "a.glb")[0] if suffix == ".glb" else read_here(tmp_path / "a.usdc")[0]
+        if back.clips:
+            back = clips.choose_clip(back, clips.clip_named(back, clips.clip(scene).name).id)
+        for frame in (0.0, 6.0, 11.0):
+            found = cKDTree(np.concatenate(shown(back, frame)))
+            assert found.query(np.concatenate(shown(scene, frame)))[0].max() < off, (suffix, frame)
+    if isinstance(scene.object(OBJ).geometry, Line) or feature in ("two clips", "follows a line", "linked"):
+        return
+    apart = many_objects(set_spring(scene, OBJ, replace(spring, on=False)), OBJ)[0]
+    wanted = set_spring(scene, OBJ, replace(spring, on=False))
+    assert np.abs(np.concatenate(shown(apart, 7.0)) - np.concatenate(shown(wanted, 7.0))).max() < 1e-6

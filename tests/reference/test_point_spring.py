@@ -1,0 +1,116 @@
+"""Point springs against the damped oscillator of the handbooks, against SciPy's simulation, and at any order of asking."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from scipy.signal import lsim
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.deform.springs import run_of, steps_of
+from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.keys import set_beyond, set_key
+from fictilis.core.edits.springs import bake_spring, set_spring
+from fictilis.core.edits.targets import target_from_points
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.final import evaluate, final_points
+from fictilis.core.point_spring import PointSpring
+from fictilis.core.scene import Scene
+from fictilis.core.standing import standing
+
+MASS = 1.5
+SPRINGS = {"under": (180.0, 12.0), "critical": (150.0, 30.0), "over": (60.0, 60.0), "free": (90.0, 0.0)}
+
+
+@pytest.fixture(scope="module")
+def wave():
+    """A line whose weight jumps from 0 to 1 between the first two frames, and whose object moves on."""
+    scene, line = add_form(Scene(end=60.0), "Wave", {"points": 12})
+    base = scene.object(line).base
+    scene, up = target_from_points(scene, line, "Up", base + [0, 10, 0])
+    for frame, value in ((0, 0.0), (1, 1.0), (30, 1.0), (40, 0.2)):
+        scene = set_key(scene, line, up, Key(frame, value, "linear"))
+    return scene
+
+
+def sprung(scene, **values):
+    return set_spring(scene, "o1", PointSpring(**values))
+
+
+@pytest.mark.parametrize("kind", SPRINGS)
+def test_a_step_is_the_oscillation_of_the_handbooks(wave, kind):
+    """Source: the response of m y'' + c y' + k y = k u to a ramp, solved at once for the whole of it by SciPy's lsim."""
+    stiffness, damping = SPRINGS[kind]
+    scene = sprung(wave, stiffness=stiffness, damping=damping, mass=MASS)
+    fine = np.linspace(0, 60 / 24, 6001)
+    height = np.array([evaluate_object(replace(scene.objects[0], spring=None), f * 24)[0, 1] for f in fine])
+    state = [[0, 1], [-stiffness / MASS, -damping / MASS]]
+    _, seen, _ = lsim((state, [[0], [stiffness / MASS]], [[1, 0]], [[0]]), height, fine, X0=[height[0], 0])
+    for frame in (0.5, 1.0, 7.0, 30.25, 55.0):
+        found = final_points(scene, scene.objects[0], frame)[0, 1]
+        assert found == pytest.approx(float(np.interp(frame / 24, fine, seen)), abs=2e-4)
+
+
+def test_two_in_a_row_are_the_second_following_the_first():
+    """Source: the product of the two transfer functions, of fourth order, by lsim."""
+    spring, seconds = PointSpring(stiffness=180.0, damping=12.0, twice=True), 0.2
+    state, place, way = steps_of(spring, np.array([MASS]), seconds)
+    k, c = 180 / MASS, 12 / MASS
+    poly = np.polymul([1, c, k], [1, c, k])
+    fine = np.linspace(0, seconds, 2001)
+    for signal, found in ((np.ones(2001), place[2, 0]), (fine / seconds, way[2, 0])):
+        _, seen, _ = lsim(([k * k], poly), signal, fine)
+        assert found == pytest.approx(seen[-1], abs=1e-8)
+    assert np.allclose(steps_of(spring, np.array([MASS]), 0.0)[0][..., 0], np.eye(4))
+
+
+def test_what_weighs_nothing_stays_and_what_is_heavier_lags_more(wave):
+    scene = sprung(wave, mass=2.0, field=np.linspace(0, 1, 12), damping=4.0)
+    obj = scene.objects[0]
+    gone = final_points(scene, obj, 1.5)[:, 1] - obj.base[:, 1]
+    assert gone[0] == pytest.approx(10) and (np.diff(gone) < 0).all()
+    resting = sprung(wave, on=False)
+    assert np.array_equal(final_points(resting, resting.objects[0], 3.0), evaluate_object(wave.objects[0], 3.0))
+
+
+def test_a_place_does_not_depend_on_which_others_were_asked(wave):
+    """Also with states that are kept only now and then."""
+    frames = [0.0, 3.0, 3.4, 17.0, 44.25, 60.0]
+    scene = sprung(wave, twice=True)
+    wanted = [final_points(scene, scene.objects[0], f) for f in frames]
+    for every, order in ((1, [5, 0, 3, 4, 1, 2]), (7, [2, 5, 1, 4, 0, 3])):
+        again = sprung(wave, twice=True)
+        run = run_of(again, again.objects[0])
+        run._every = every
+        for n in order:
+            assert np.allclose(run.points(again, frames[n]), wanted[n], atol=1e-12)
+    assert run.points(again, 52.0, seconds=-1.0) is None and run.points(again, 52.0) is not None
+
+
+def test_points_lag_behind_the_objects_own_motion_unless_it_is_the_mix_only(wave):
+    scene = wave
+    for frame, value in ((0, 0.0), (10, 50.0)):
+        scene = set_key(scene, "o1", "position.x", Key(frame, value, "linear"))
+    moving = sprung(scene, damping=20.0)
+    seen = final_points(moving, moving.objects[0], 5.0)[0, 0] + standing(moving, moving.objects[0], 5.0).transform.position[0]
+    assert scene.objects[0].base[0, 0] < seen < scene.objects[0].base[0, 0] + 24
+    still = sprung(scene, damping=20.0, mix=True)
+    assert final_points(still, still.objects[0], 5.0)[0, 0] == pytest.approx(scene.objects[0].base[0, 0])
+
+
+def test_what_repeats_has_settled_when_the_range_begins():
+    scene, line = add_form(Scene(end=23.0), "Circle", {"points": 8})
+    scene, up = target_from_points(scene, line, "Up", scene.object(line).base + [0, 10, 0])
+    for frame, value in ((0, 0.0), (12, 1.0), (24, 0.0)):
+        scene = set_key(scene, line, up, Key(frame, value))
+    scene = sprung(set_beyond(scene, line, up, "repeat", "repeat"))
+    first, last = (final_points(scene, scene.objects[0], f) for f in (0.0, 24.0))
+    assert np.abs(first - last).max() < 0.01 * 10 and np.abs(first - scene.objects[0].base).max() > 0.1
+
+
+def test_baked_targets_move_as_the_springs_did(wave):
+    scene = sprung(wave, mass=2.0, field=np.linspace(0.1, 1, 12), twice=True)
+    baked, made, off = bake_spring(scene, "o1", within=0.005)
+    assert off <= 0.005 and 1 < len(made) < 12 and baked.objects[0].spring is None
+    for frame in (0.0, 13.0, 50.0):
+        apart = evaluate(baked, frame)["Wave"] - evaluate(scene, frame)["Wave"]
+        assert np.abs(apart).max() <= 0.0051
