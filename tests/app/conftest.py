@@ -86,6 +86,14 @@ class User:
     def settle(self, ms: int = 30) -> None:
         QTest.qWait(ms)
 
+    def comes(self, is_so: Callable[[], bool], seconds: float = 10.0) -> bool:
+        """Whether something comes to be so: a busy machine draws the last, sharp picture late."""
+        for _ in range(round(seconds * 50)):
+            if is_so():
+                return True
+            self.settle(20)
+        return is_so()
+
 
 def xy(at) -> tuple[float, float]:
     return (at.x(), at.y()) if isinstance(at, QPoint | QPointF) else (float(at[0]), float(at[1]))

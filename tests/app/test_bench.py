@@ -571,8 +571,7 @@ def test_every_way_of_seeing_changes_the_picture(bench, name):
     plain = bench.view.grab().toImage()
     run(bench, name)
     move(bench.view, at + QPointF(1, 0), Qt.MouseButton.NoButton)
-    bench.settle(300)
-    assert bench.view.grab().toImage() != plain
+    assert bench.comes(lambda: bench.view.grab().toImage() != plain)
     assert (bench.view.dressing.legend is not None) == (name in ("displacement", "stretch", "cuts"))
     if name == "cuts":
         assert "faces cut through others" in bench.view.dressing.legend.title
@@ -585,8 +584,7 @@ def test_the_points_show_while_mixing_too(bench):
     bench.settle(250)
     plain = bench.view.grab().toImage()
     run(bench, "points")
-    bench.settle(250)
-    assert bench.doc.shaping is None and bench.view.grab().toImage() != plain
+    assert bench.doc.shaping is None and bench.comes(lambda: bench.view.grab().toImage() != plain)
 
 
 def test_a_texture_that_cannot_show_says_why(bench):

@@ -430,11 +430,9 @@ def test_ways_of_seeing_change_the_picture(user, name):
     user.settle(260)
     before = user.view.grab().toImage()
     user.window.actions_.by_id[name].trigger()
-    user.settle(260)
-    assert user.view.grab().toImage() != before
+    assert user.comes(lambda: user.view.grab().toImage() != before)
     user.window.actions_.by_id[name].trigger()
-    user.settle(260)
-    assert user.view.grab().toImage() == before
+    assert user.comes(lambda: user.view.grab().toImage() == before)
 
 
 def test_the_application_ends_cleanly_after_its_demo(tmp_path):

@@ -166,8 +166,7 @@ def test_the_section_says_and_sets_how_the_line_is_drawn(user):
 def test_points_of_a_curve_show_while_it_is_shaped_and_are_deleted_by_their_row(user):
     plain = user.view.grab().toImage()
     user.doc.start_shaping(ShapeRef())
-    user.settle(250)
-    assert user.view.grab().toImage() != plain
+    assert user.comes(lambda: user.view.grab().toImage() != plain)
     user.doc.set_tools(tool="pick", kind="points")
     user.click(user.view, user.pixel(7))
     assert user.doc.pick().elements.tolist() == [7]
