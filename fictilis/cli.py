@@ -11,12 +11,12 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis import __version__, cli_info, cli_operate, cli_weights
+from fictilis import __version__, cli_export, cli_import, cli_info, cli_operate, cli_weights
 from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
 COMMANDS = (
-    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "weights", "snapshot",
+    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights", "snapshot",
     "install-desktop",
 )  # fmt: skip
 
@@ -104,14 +104,8 @@ def _outputs(commands) -> None:
     evaluate.add_argument("-o", "--output", type=Path, required=True)
     evaluate.set_defaults(run=_evaluate)
 
-    export = commands.add_parser("export", help="write a scene for other programs")
-    export.add_argument("scene", type=Path)
-    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.usdc|OUT.obj|FOLDER")
-    export.add_argument("--frame", type=float)
-    export.add_argument("--prove", type=float, metavar="CM", help="read the file again; exit 3 where a point is further off")
-    export.add_argument("--shapes", action="store_true", help="base and each target as OBJ files in a folder")
-    export.set_defaults(run=_export)
-
+    cli_export.register(commands)
+    cli_import.register(commands)
     cli_weights.register(commands)
 
     snapshot = commands.add_parser("snapshot", help="draw a frame")
@@ -184,7 +178,7 @@ def _warn(warnings) -> None:
 
 def _new(options: argparse.Namespace) -> None:
     from fictilis.core.edits import targets as edits
-    from fictilis.core.edits.imports import laid
+    from fictilis.core.edits.imports import laid, stood
     from fictilis.core.edits.lines import target_from_copy
     from fictilis.formats.registry import format_for, save, scene_from_file
 
@@ -220,7 +214,7 @@ def _new(options: argparse.Namespace) -> None:
         scene = edits.set_path(scene, obj.id, obj.target_named(name).id, path)
     if lays:
         every = [o.id for o in scene.objects]
-        scene = laid(scene, every, options.unit or "cm", options.up == "z", options.centre, options.ground)
+        scene = stood(laid(scene, every, options.unit or "cm", options.up == "z"), every, options.centre, options.ground)
     save(scene, options.output)
 
 
@@ -271,24 +265,6 @@ def _evaluate(options: argparse.Namespace) -> None:
     frames = [_number(word, "frame") for word in options.frames.split(",")]
     objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
     write_points(options.output, scene, objects, frames)
-
-
-def _export(options: argparse.Namespace) -> int:
-    from fictilis.formats.registry import export, export_shapes, load
-
-    scene = load(options.scene)
-    if options.shapes:
-        _warn(export_shapes(scene, options.output)[1])
-        return 0
-    frame = scene.start if options.frame is None else _number(str(options.frame), "frame")
-    _warn(export(scene, options.output, frame))
-    if options.prove is None:
-        return 0
-    from fictilis.formats.proof import prove
-
-    proof = prove(scene, options.output, frame)
-    print(proof.sentence)
-    return 3 if proof.cm > options.prove else 0
 
 
 def _snapshot(options: argparse.Namespace) -> None:

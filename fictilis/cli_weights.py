@@ -34,15 +34,14 @@ def register(commands) -> None:
 
 
 def _out(options: argparse.Namespace) -> None:
-    from fictilis.formats.registry import load
-    from fictilis.formats.weights import write_weights
+    from fictilis.formats.choices import Choices
+    from fictilis.formats.registry import export, load
 
     scene = load(options.scene)
     first, last = options.range or (None, None)
-    rows = write_weights(
-        options.table, scene, scene.object_named(options.object), options.percent, options.seconds, first, last
-    )
-    print(f"{rows:,} rows.")
+    told = {"weights": "100" if options.percent else "1", "rows": "seconds" if options.seconds else "frames"}
+    table = options.table if options.table.suffix.lower() == ".csv" else options.table.with_name(f"{options.table.name}.csv")
+    export(scene, table, choices=Choices((scene.object_named(options.object).id,), None, first, last, told))
 
 
 def _in(options: argparse.Namespace) -> None:

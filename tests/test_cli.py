@@ -434,7 +434,8 @@ def test_a_file_without_a_unit_is_read_in_one_upright_centred_and_on_the_ground(
     base = sheet.objects[0].base
     upright = base[:, [0, 2, 1]] * [100, 100, -100]
     low, high = upright.min(axis=0), upright.max(axis=0)
-    assert np.allclose(obj.base, upright - [(low + high)[0] / 2, low[1], (low + high)[2] / 2], atol=1e-6)
+    shift = [(low + high)[0] / 2, low[1], (low + high)[2] / 2]
+    assert np.allclose(obj.base + obj.transform.position, upright - shift, atol=1e-6)
     assert np.allclose(obj.targets[0].deltas.dense(len(base)), [100, 300, -200], atol=1e-3)
     export(sheet, tmp_path / "a.glb")
     assert main(["new", str(tmp_path / "a.glb"), "--unit", "m", "-o", str(tmp_path / "t.fictilis")]) == 2

@@ -22,7 +22,7 @@ from fictilis.app.model.tasks import run_task
 from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.targets.thumbnails import shape_picture
 from fictilis.app.view.view import View
-from fictilis.app.widgets import dialogs, file_questions, new_scene
+from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
@@ -30,7 +30,9 @@ from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form, point_count
 from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
 from fictilis.core.edits.targets import blended
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.formats.choices import Choices
+from fictilis.formats.importing import Held
 from fictilis.render.items import Ground, Light
 from fictilis.render.renderer import Renderer
 
@@ -118,18 +120,47 @@ class Questions:
 
     def __init__(self, window: QWidget, asker: Asker) -> None:
         self._window, self._asker, self.doc = window, asker, asker.doc
+        self._front: QWidget = window
         self.files = FileChooser(window)
 
     def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
         """Long work off the interface thread."""
-        return run_task(self._window, label, work)
+        return run_task(self._front, label, work)
 
     def show(self, dialog: dialogs.Dialog) -> str | None:
         """Show a dialog until it is answered; playing stops meanwhile."""
         self._asker.playback.stop()
-        dialog.exec()
+        before, self._front = self._front, dialog
+        try:
+            dialog.exec()
+        finally:
+            self._front = before
         dialog.deleteLater()
         return dialog.answer
+
+    def export(self, path: Path | None, objects: tuple[str, ...], write: export_window.Write) -> None:
+        """The window of exports, which writes as often as its button is pressed. What is chosen is remembered by format."""
+        doc, settings = self.doc, self._asker.settings
+        kind = path.suffix if path is not None else settings.export_kind()
+        kind = kind if kind in export_window.KINDS else ".glb"
+        place = Path(self.files.folder) / (path or Path(f"{doc.title}{kind}"))
+        request = export_window.ExportRequest(
+            doc.settled.scene, doc.frame, place, objects, settings.exports(), doc.prove_exports
+        )  # fmt: skip
+
+        def choose(at: Path, kinds: str) -> Path | None:
+            self.files.folder = str(at.parent)
+            return self.files.save("Where to", at.name, kinds.replace("(.", "(*."))
+
+        def kept(path: Path, choices: Choices, frame: float, proves: bool) -> export_window.Exported:
+            done = write(path, choices, frame, proves)
+            self.files.folder = str(path.parent)
+            settings.set_export_kind(path.suffix.lower())
+            settings.set_exports(dialog.chosen)
+            return done
+
+        dialog = export_window.ExportDialog(self._window, request, self._asker.palette_, choose, kept)
+        self.show(dialog)
 
     def form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
         """Values by name, or None when it was given up."""
@@ -216,6 +247,11 @@ class Questions:
         doc.cancel_preview()
         eye.own = camera
         return dialog.choice if dialog.answer not in (None, "cancel") else None
+
+    def take(self, held: Held, ways: Sequence[str], base: MorphObject | None) -> import_window.ImportChoice | None:
+        """What of some files is taken, as what, and how large; None when it was given up."""
+        dialog = import_window.ImportDialog(self._window, held, ways, base, self._asker.palette_)
+        return dialog.choice if self.show(dialog) == "ok" else None
 
     def unsaved(self) -> str | None:
         return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name))

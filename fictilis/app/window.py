@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -26,6 +26,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.exchange import ExchangeCommands
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.finder import Finder
+from fictilis.app.commands.imports import ImportCommands
 from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
@@ -53,7 +54,7 @@ from fictilis.app.top_line import TopLine
 from fictilis.app.view.view import View
 from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
-from fictilis.app.widgets.fields import end_editing
+from fictilis.app.widgets.fields import end_editing, local_files
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.channels import ChannelRef
@@ -105,10 +106,11 @@ class Window(QMainWindow):
             TimeCommands(doc, self.ports, self.operations),
             SceneTimeCommands(doc, self.ports),
         )
+        exchange = ExchangeCommands(doc, self.ports)
+        self.imports = ImportCommands(doc, self.ports, self.commands, exchange, self.target_commands, self.relay_commands)
         parts = (
             self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
-            self.scene_time_commands, self.relay_commands, LineCommands(doc, self.ports),
-            ExchangeCommands(doc, self.ports),
+            self.scene_time_commands, self.relay_commands, LineCommands(doc, self.ports), exchange, self.imports,
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -137,7 +139,7 @@ class Window(QMainWindow):
         self.column = Column(doc, self.thumbnails, p, self.target_commands.new_target, self.actions_)
         self.ports.cards = self.column.cards
         self.column.cards.shape.connect(doc.start_shaping)
-        self.column.dropped.connect(self.target_commands.targets_from_files)
+        self.column.dropped.connect(self.imports.drop_on_targets)
         self.side = SideColumn(doc, p, self.commands, self.shape_commands, self.operations, self.actions_)
         self.transport = Transport(doc, self.playback, self.actions_, p, self.ask.keep_rate, times.choose_clip)
         self.checker.changed.connect(lambda: self.transport.show_seam(self.checker.seam))
@@ -174,6 +176,7 @@ class Window(QMainWindow):
         layout.addWidget(line)
         layout.addWidget(self.down, 1)
         self.setCentralWidget(whole)
+        self.setAcceptDrops(True)
         self.setFocusProxy(self.view)
         self.view.setFocus()
         for button in self.findChildren(QAbstractButton):
@@ -349,6 +352,16 @@ class Window(QMainWindow):
 
     def opened(self, path: Path) -> None:
         self.settings.add_recent(path)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and local_files(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Files anywhere but on the cards, and sounds on the lanes."""
+        if event is not None:
+            event.acceptProposedAction()
+            self.imports.drop(local_files(event))
 
     def open_path(self, path: Path) -> None:
         """Open a file in place of what is here, once that may be left."""

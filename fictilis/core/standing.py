@@ -62,6 +62,17 @@ def camera_standing(scene: Scene, camera: SceneCamera, frame: float, posed: Pose
     return replace(at, centre=tuple(centre.tolist()), distance=distance, yaw=yaw, pitch=pitch, along=None)
 
 
+def eye(camera: SceneCamera) -> np.ndarray:
+    """(4, 4): a camera's space, which looks along −Z, in the scene."""
+    (cy, cp), (sy, sp) = np.cos(np.radians([camera.yaw, camera.pitch])), np.sin(np.radians([camera.yaw, camera.pitch]))
+    back = np.array([sy * cp, sp, cy * cp])
+    right = np.array([cy, 0.0, -sy])
+    out = np.eye(4)
+    out[:3, :3] = np.stack([right, np.cross(back, right), back], axis=1)
+    out[:3, 3] = np.array(camera.centre) + back * camera.distance
+    return out
+
+
 def _aim(forward: np.ndarray) -> tuple[float, float]:
     """Yaw and pitch in degrees of a camera that looks along a direction (3,)."""
     x, y, z = forward / max(float(np.linalg.norm(forward)), 1e-300)

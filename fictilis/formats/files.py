@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import stat
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from contextlib import suppress
 from pathlib import Path
 
@@ -83,12 +83,26 @@ def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphOb
     held = [obj for obj in objects if obj.geometry.face_count or isinstance(obj.geometry, Line)]
     if not held:
         raise EditRefused("There is nothing to export: no visible object has faces or strands.")
-    others = [obj.name for obj in scene.objects if obj not in held]
     curves = [obj.name for obj in held if isinstance(obj.geometry, Line) and obj.geometry.degree > 1]
-    said = [f"Hidden or without faces, and so left out: {', '.join(others)}."] if others else []
+    said = others_left_out(scene, held)
     if curves:
         said.append(f"As they are drawn, of more points, are written: {', '.join(curves)}.")
     return [as_drawn(obj) for obj in held], said
+
+
+def others_left_out(scene: Scene, held: Collection[MorphObject]) -> list[str]:
+    """A sentence that names the objects of a scene that are not among those that are written."""
+    ids = {obj.id for obj in held}
+    others = [obj.name for obj in scene.objects if obj.id not in ids]
+    return [f"Hidden, not chosen or without faces, and so left out: {', '.join(others)}."] if others else []
+
+
+def visible_objects(scene: Scene) -> tuple[list[MorphObject], list[str]]:
+    """Those that are written where it does not matter what an object is made of, and a sentence on the others."""
+    shown = [obj for obj in scene.objects if obj.visible]
+    if not shown:
+        raise EditRefused("There is nothing to export: no object is visible.")
+    return shown, others_left_out(scene, shown)
 
 
 def without_springs(scene: Scene) -> tuple[Scene, list[str]]:

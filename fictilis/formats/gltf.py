@@ -1,4 +1,4 @@
-"""glTF 2.0 binary: morph targets with names, default weights, normals, and the animation of the weights.
+"""glTF 2.0, out: morph targets with names and weights, normals, textures, motion and cameras, an animation a clip.
 
 Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Animations.
 """
@@ -9,17 +9,17 @@ from dataclasses import make_dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.affine import rgb
 from fictilis.core.arrays import lengths
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.edits.topology import as_drawn, shown_points
-from fictilis.core.errors import EditRefused
+from fictilis.core.errors import CannotSave, EditRefused
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.geometry.kinds import WHOLE, Line
@@ -29,8 +29,11 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.standing import camera_standing, eye
+from fictilis.core.timeline import SceneCamera
 from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
-from fictilis.formats.tracks import Track, copy_tracks, motion_tracks, parted, weight_track
+from fictilis.formats.gltf_dress import material
+from fictilis.formats.tracks import Track, camera_tracks, copy_tracks, motion_tracks, parted, quaternion, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
 FLOAT, UINT, LINES = 5126, 5125, 1
@@ -45,26 +48,53 @@ class _Buffer:
         self.blob = bytearray()
 
     def add(self, array: np.ndarray, kind: str, target: int | None = None, bounds: bool = False) -> int:
-        from pygltflib import Accessor, BufferView
+        array = _single(array)
+        return self._accessor(array, kind, bounds, bufferView=self.view(array.tobytes(), target))
 
-        floats = array.dtype.kind == "f"
-        with np.errstate(over="ignore"):
-            array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
-        if floats and not np.isfinite(array).all():
-            raise EditRefused(f"A number of the scene is too large for glTF, which takes up to {np.finfo(np.float32).max:.1e}.")
-        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=len(self.blob), byteLength=array.nbytes, target=target))
-        self.blob += array.tobytes()
-        accessor = Accessor(
-            bufferView=len(self.gltf.bufferViews) - 1,
-            componentType=FLOAT if floats else UINT,
-            count=len(array) if kind != "SCALAR" else array.size,
-            type=kind,
+    def sparse(self, array: np.ndarray) -> int:
+        """Rows (n, 3) most of which are nothing, by those that are not, where that is smaller; with their bounds."""
+        from pygltflib import AccessorSparseIndices, AccessorSparseValues, Sparse
+
+        array = _single(array)
+        rows = np.flatnonzero(array.any(axis=1))
+        if len(rows) * 16 >= array.nbytes or not len(array):
+            return self.add(array, "VEC3", ARRAY_BUFFER, bounds=True)
+        rows = rows if len(rows) else np.zeros(1, np.int64)  # one at least
+        parts = Sparse(
+            count=len(rows),
+            indices=AccessorSparseIndices(bufferView=self.view(rows.astype(np.uint32).tobytes()), componentType=UINT),
+            values=AccessorSparseValues(bufferView=self.view(array[rows].tobytes())),
         )
+        return self._accessor(array, "VEC3", True, sparse=parts, byteOffset=None)
+
+    def view(self, data: bytes, target: int | None = None) -> int:
+        """Bytes that begin at a multiple of four, as the standard asks."""
+        from pygltflib import BufferView
+
+        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=len(self.blob), byteLength=len(data), target=target))
+        self.blob += data + bytes(-len(data) % 4)
+        return len(self.gltf.bufferViews) - 1
+
+    def _accessor(self, array: np.ndarray, kind: str, bounds: bool, **data: Any) -> int:
+        from pygltflib import Accessor
+
+        count = len(array) if kind != "SCALAR" else array.size
+        accessor = Accessor(componentType=FLOAT if array.dtype.kind == "f" else UINT, count=count, type=kind, **data)
         if bounds:
             accessor.min = np.atleast_1d(array.min(axis=0)).astype(float).tolist()
             accessor.max = np.atleast_1d(array.max(axis=0)).astype(float).tolist()
         self.gltf.accessors.append(accessor)
         return len(self.gltf.accessors) - 1
+
+
+def _single(array: np.ndarray) -> np.ndarray:
+    """In single precision, or as whole numbers. Raises EditRefused for what is too large."""
+    floats = array.dtype.kind == "f"
+    with np.errstate(over="ignore"):
+        array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
+    if floats and not np.isfinite(array).all():
+        raise EditRefused(f"A number of the scene is too large for glTF, which takes up to {np.finfo(np.float32).max:.1e}.")
+    return array
 
 
 SAID_FROM = 1e-4  # of a weight
@@ -94,7 +124,10 @@ def _vertices(obj: MorphObject) -> _Vertices:
     unique, where = np.unique(keys, axis=0, return_inverse=True)
     where = where.reshape(-1)
     uvs = None
-    if mesh.uvs is not None:
+    texture = obj.appearance.texture
+    if texture is not None and texture.projected is not None and len(texture.projected) == len(obj.base):
+        uvs = texture.projected[unique[:, 0]] * [1, -1] + [0, 1]
+    elif mesh.uvs is not None:
         uvs = np.where(unique[:, 1:2] >= 0, mesh.uvs[np.clip(unique[:, 1], 0, None)], 0.0)
         uvs = np.stack([uvs[:, 0], 1 - uvs[:, 1]], axis=1)  # glTF's V runs down
     return _Vertices(unique[:, 0], uvs, unique[:, 2] if flat else None, where[: len(corners)][triangles(mesh).corners])
@@ -129,10 +162,13 @@ def column_names(obj: MorphObject) -> list[str]:
     return [name(column) for column in columns(obj)]
 
 
-def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> list[str]:
-    """Export the visible objects of a scene. Returns warnings about what was left out. Raises CannotSave."""
+def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampled: bool = False) -> list[str]:
+    """Export the visible objects of a scene and its cameras: as one ``.glb``, or as ``.gltf`` with a ``.bin`` beside it.
+    ``sampled`` gives weights a value each frame, straight between. Returns warnings about what was left out. Raises CannotSave.
+    """
     import pygltflib as g
 
+    path = Path(path)
     scene, sprung = without_springs(scene)
     shown, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     left_out += sprung + [banded_words(scene, obj) for obj in shown if swept(obj)]
@@ -142,24 +178,68 @@ def write_glb(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
     buffer = _Buffer(gltf)
     parts: list[_Parts] = []
     for number, obj in enumerate(shown):
-        gltf.materials.append(_material(g, obj))
+        gltf.materials.append(material(g, gltf, buffer.view, obj))
         gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
         parts.append(_nodes(g, gltf, scene, obj, number))
+        progress(0.5 * (number + 1) / len(shown))
+    cameras = [_camera_node(g, gltf, scene, camera) for camera in scene.cameras]
     clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(scene.name, scene)]
     for done, (name, clip) in enumerate(clips):
-        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown], parts)
+        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown], parts, sampled)
+        for camera, node in zip(clip.cameras, cameras, strict=True):
+            for part, moved in camera_tracks(clip, camera).items():
+                made = made or [g.Animation(name=name, channels=[], samplers=[])]
+                _animate(g, buffer, made[0], moved, [node], *NODE_PARTS[part])
         gltf.animations += made
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
-        progress((done + 1) / len(clips))
+        progress(0.5 + 0.5 * (done + 1) / len(clips))
     gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
-    gltf.set_binary_blob(bytes(buffer.blob))
-    data = b"".join(gltf.save_to_bytes())
-    write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
+    blob = bytes(buffer.blob)
+    if path.suffix.lower() == ".gltf":
+        beside = path.with_suffix(".bin")
+        gltf.buffers[0].uri = quote(beside.name)
+        fresh = not beside.exists()
+        write_whole(beside, lambda temporary: temporary.write_bytes(blob))
+        data = gltf.gltf_to_json().encode()
+    else:
+        fresh, beside = False, path
+        gltf.set_binary_blob(blob)
+        data = b"".join(gltf.save_to_bytes())
+    try:
+        write_whole(path, lambda temporary: temporary.write_bytes(data))
+    except CannotSave:
+        if fresh:
+            beside.unlink(missing_ok=True)
+        raise
     return left_out + _lost(scene, shown)
 
 
+NODE_PARTS = {
+    "translation": ("translation", "VEC3", METRES), "rotation": ("rotation", "VEC4", 1.0), "scale": ("scale", "VEC3", 1.0),
+}  # fmt: skip
+
+
+def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
+    """A camera where it stands at the start. Source: glTF 2.0, 3.10 Cameras."""
+    stand = camera_standing(scene, camera, scene.start)
+    half = float(np.tan(np.radians(stand.lens) / 2))
+    if stand.parallel:
+        high = stand.distance * half * METRES
+        kind = {"orthographic": g.Orthographic(xmag=high * 1.6, ymag=high, znear=0.0, zfar=1e4), "type": "orthographic"}
+    else:
+        kind = {"perspective": g.Perspective(yfov=float(np.radians(stand.lens)), znear=1e-3), "type": "perspective"}
+    gltf.cameras.append(g.Camera(name=camera.name, **kind))
+    matrix = eye(stand)
+    place = (matrix[:3, 3] * METRES).tolist()
+    gltf.nodes.append(
+        g.Node(name=camera.name, camera=len(gltf.cameras) - 1, translation=place, rotation=quaternion(matrix[:3, :3]))
+    )
+    gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
+    return len(gltf.nodes) - 1
+
+
 def _animations(
-    g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts]
+    g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts], sampled: bool
 ) -> tuple[list[Any], list[str]]:
     """What the objects do in one clip, as an animation of its name; none where all stand still. And what is not exact in it."""
     off: list[str] = []
@@ -169,18 +249,17 @@ def _animations(
         obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
         error = 0.0
         for later in sorted(set(own.delays)) if obj.targets else ():
-            track = weight_track(scene, obj, later)
+            track = weight_track(scene, obj, later, sampled)
             if track is not None:
                 error = max(error, track.error)
                 alike = [node for node, delay in zip(own.shapes, own.delays, strict=True) if delay == later]
                 _animate(g, buffer, animation, track, alike, "weights", "SCALAR")
-        if error > SAID_FROM:
+        if error > SAID_FROM or error and sampled:
             off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
         apart = len(own.movers) > 1 or obj.repeat is not None and obj.repeat.other is not None
         for node, tracks in zip(own.movers, copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)], strict=True):
             for part, moved in tracks.items():
-                unit = METRES if part == "translation" else 1.0
-                _animate(g, buffer, animation, moved, [node], part, "VEC4" if part == "rotation" else "VEC3", unit)
+                _animate(g, buffer, animation, moved, [node], *NODE_PARTS[part])
     return ([animation] if animation.channels else []), off
 
 
@@ -196,8 +275,12 @@ def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
         out.append(f"Lines are written whole, not as far as they are drawn: {', '.join(partly)}.")
     tubes = [_tube_words(scene, o) for o in own if isinstance(o.geometry, Line) and o.geometry.tube is not None]
     out += [words for words in tubes if words]
-    if scene.cameras:
-        out.append(f"Cameras are not written; {', '.join(c.name for c in scene.cameras)} was left out.")
+    zoomed = [c.name for c in scene.cameras if any(lane.channel == "lens" for lane in c.lanes)]
+    if zoomed:
+        out.append(f"glTF holds no keys of a field of view; those of {', '.join(zoomed)} were left out.")
+    white = [obj.name for obj in shown if obj.appearance.texture is not None and obj.appearance.texture.image is not None]
+    if white:
+        out.append(f"Under their image a white surface is written: {', '.join(white)}.")
     return out
 
 
@@ -210,13 +293,6 @@ def _tube_words(scene: Scene, obj: MorphObject) -> str:
     return f"The tube of {obj.name} is exact at its targets, and up to {far:.2g} cm off between." if far > SAID_CM else ""
 
 
-def _material(g: Any, obj: MorphObject) -> Any:
-    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb(obj.appearance.colour)]
-    pbr = g.PbrMetallicRoughness(baseColorFactor=[*linear, obj.appearance.opacity], metallicFactor=0.0, roughnessFactor=0.8)
-    mode = "BLEND" if obj.appearance.opacity < 1 else "OPAQUE"
-    return g.Material(name=f"{obj.name} clay", pbrMetallicRoughness=pbr, doubleSided=True, alphaMode=mode, alphaCutoff=None)
-
-
 def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
     """The strands of a line as separate segments, in the order of their points."""
     first, last = obj.line.joined()
@@ -227,7 +303,7 @@ def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
     )  # fmt: skip
     for column in columns(obj):
         moved = column.deltas.dense(len(obj.base)) * METRES
-        primitive.targets.append({"POSITION": buffer.add(moved, "VEC3", ARRAY_BUFFER, bounds=True)})
+        primitive.targets.append({"POSITION": buffer.sparse(moved)})
     return primitive
 
 
@@ -248,8 +324,8 @@ def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
         turned = _normals(obj, obj.base + moved, vertices) - base_normals
         primitive.targets.append(
             {
-                "POSITION": buffer.add(moved[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
-                "NORMAL": buffer.add(turned, "VEC3", ARRAY_BUFFER),
+                "POSITION": buffer.sparse(moved[vertices.points] * METRES),
+                "NORMAL": buffer.sparse(turned),
             }
         )
     return primitive

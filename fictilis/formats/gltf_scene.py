@@ -13,13 +13,13 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.objects import add_objects
-from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.places import Transform
 from fictilis.core.scene import LANE_COLOURS, Deltas, MorphObject, Scene, Target
 from fictilis.core.standing import angles_of
-from fictilis.core.timeline import Clip, ClipPart, Lane, SceneCamera
+from fictilis.core.timeline import Clip, ClipPart, Lane
+from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress
 from fictilis.formats.gltf_file import Record
 from fictilis.formats.gltf_reading import CM, Curves, Moves, Reader, Shape, rotations
@@ -167,10 +167,9 @@ class _Builder:
     def _camera(self, number: int, node: Record) -> None:
         file = self.file
         camera = file.record("cameras", node["camera"])
-        matrix = self.reader.world(number)[0]
-        position, forward = matrix[:3, 3], -matrix[:3, 2] / max(float(np.linalg.norm(matrix[:3, 2])), 1e-9)
+        rest = self.reader.world(number)
         parallel = camera.get("type") == "orthographic"
-        lens, distance = 30.0, max(float(np.linalg.norm(position)), 1.0)
+        lens, distance = 30.0, max(float(np.linalg.norm(rest[0, :3, 3])), 1.0)
         if not parallel:
             perspective = file.part(camera, "perspective", dict, {})
             lens = float(np.degrees(file.numbers({"yfov": [perspective.get("yfov", 0.5)]}, "yfov", 1, [])[0]))
@@ -178,15 +177,16 @@ class _Builder:
             high = file.part(camera, "orthographic", dict, {}).get("ymag", 1.0)
             half = float(file.numbers({"ymag": [high]}, "ymag", 1, [])[0]) * CM
             distance = max(abs(half) / np.tan(np.radians(lens / 2)), 1.0)
-        yaw = float(np.degrees(np.arctan2(-forward[0], -forward[2])))
-        pitch = float(np.degrees(np.arcsin(np.clip(-forward[1], -1, 1))))
-        centre = position + forward * distance
         name = tidy_name(file.text(node)) or tidy_name(file.text(camera)) or "Camera"
-        made = SceneCamera("", name, tuple(centre.tolist()), distance, yaw, pitch, min(max(lens, 1.0), 170.0), parallel)
-        if any((step, path) in moves for step in self.reader.chain(number) for _, moves in self.moves for path in
-               ("translation", "rotation", "scale")):  # fmt: skip
-            self.reader._lost["motions of cameras"] = 1
-        self.scene = add_camera(self.scene, made)[0]
+        made = camera_of(name, np.zeros(1), rest, np.array([lens]), distance, parallel)
+        self.scene, camera_id = with_camera(self.scene, made)
+        for which, (_, moves) in enumerate(self.moves):
+            moving = [moves[key] for key in moves if key[0] in self.reader.chain(number) and key[1] != "weights"]
+            if moving:
+                frames = self._frames(moving)
+                matrices = self.reader.world(number, moves, frames / self.fps)
+                stands = camera_of(name, frames, matrices, np.full(len(frames), lens), distance, parallel)
+                self.lanes[which][camera_id] = list(stands.lanes)
 
     def _timed(self) -> Scene:
         """The lanes of the first animation in hand, the others as clips."""
@@ -195,8 +195,8 @@ class _Builder:
             ends = [c.times[[0, -1]] * self.fps for c in moves.values()] or [np.array([0.0, 96.0])]
             first, last = np.floor(min(e[0] for e in ends)), np.ceil(max(e[1] for e in ends) - 1e-3)
             spans.append((float(min(first, 0.0)), float(max(last, first + 1.0))))
-        for object_id, lanes in self.lanes[0].items() if self.lanes else ():
-            scene = scene.with_object(replace(scene.object(object_id), lanes=tuple(lanes)))
+        for owner_id, lanes in self.lanes[0].items() if self.lanes else ():
+            scene = scene.with_owner(replace(scene.owner(owner_id), lanes=tuple(lanes)))
         if spans:
             scene = replace(scene, start=spans[0][0], end=spans[0][1])
         if len(self.moves) > 1:

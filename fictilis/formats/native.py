@@ -108,7 +108,8 @@ def _follow(follow: Follow | None) -> FollowRecord | None:
     return FollowRecord(source=follow.source, keys=_keys(curve), before=curve.before, after=curve.after)
 
 
-def _lanes(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
+def lane_records(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
+    """Lanes as they are written."""
     return [
         LaneRecord(
             channel=lane.channel, keys=_keys(lane.curve),
@@ -129,7 +130,7 @@ def _spring(value: PointSpring | None, store: Callable[[np.ndarray], str]) -> Sp
 
 
 def _camera(c: SceneCamera) -> CameraRecord:
-    return CameraRecord(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes), "along": _along(c.along)})
+    return CameraRecord(**fields_of(c, CameraRecord) | {"lanes": lane_records(c.lanes), "along": _along(c.along)})
 
 
 def _along(value: Along | None) -> AlongRecord | None:
@@ -137,11 +138,11 @@ def _along(value: Along | None) -> AlongRecord | None:
 
 
 def _blend(blend: Blend | None) -> BlendRecord | None:
-    return None if blend is None else BlendRecord(lanes=_lanes(blend.lanes), offset=blend.offset, amount=blend.amount)
+    return None if blend is None else BlendRecord(lanes=lane_records(blend.lanes), offset=blend.offset, amount=blend.amount)
 
 
 def _clip(clip: Clip) -> ClipRecord:
-    parts = [ClipPartRecord(owner=p.owner, lanes=_lanes(p.lanes), blend=_blend(p.blend)) for p in clip.parts]
+    parts = [ClipPartRecord(owner=p.owner, lanes=lane_records(p.lanes), blend=_blend(p.blend)) for p in clip.parts]
     return ClipRecord(**fields_of(clip, ClipRecord) | {"parts": parts})
 
 
@@ -202,7 +203,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
             geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
-            lanes=_lanes(o.lanes), locked=o.locked, drawn=o.drawn,
+            lanes=lane_records(o.lanes), locked=o.locked, drawn=o.drawn,
             along=_along(o.along),
             repeat=None if o.repeat is None else RepeatRecord(**fields_of(o.repeat, RepeatRecord)),
             spring=_spring(o.spring, store),

@@ -166,7 +166,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             progress((number + 1) / len(record.objects))
         views = tuple(SavedView(**fields_of(v, ViewRecord)) for v in record.views)
         cameras = tuple(
-            SceneCamera(**fields_of(c, CameraRecord) | {"lanes": _lanes(c.lanes), "along": _along(c.along)})
+            SceneCamera(**fields_of(c, CameraRecord) | {"lanes": lanes_of(c.lanes), "along": _along(c.along)})
             for c in record.cameras
         )
         markers = tuple(Marker(m.frame, m.name) for m in record.markers)
@@ -207,7 +207,7 @@ def _read_keys(keys: list[KeyRecord]) -> tuple[Key, ...]:
     return tuple(Key(**fields_of(k, KeyRecord)) for k in keys)
 
 
-def _lanes(records: list[LaneRecord]) -> tuple[Lane, ...]:
+def lanes_of(records: list[LaneRecord]) -> tuple[Lane, ...]:
     """The lanes that have keys: one without leads nothing, and no other part of the program knows of such."""
 
     def lane(record: LaneRecord) -> Lane:
@@ -222,11 +222,11 @@ def _along(value: AlongRecord | None) -> Along | None:
 
 
 def _blend(record: BlendRecord | None) -> Blend | None:
-    return None if record is None else Blend(_lanes(record.lanes), record.offset, record.amount)
+    return None if record is None else Blend(lanes_of(record.lanes), record.offset, record.amount)
 
 
 def _clip(record: ClipRecord) -> Clip:
-    parts = tuple(ClipPart(p.owner, _lanes(p.lanes), _blend(p.blend)) for p in record.parts)
+    parts = tuple(ClipPart(p.owner, lanes_of(p.lanes), _blend(p.blend)) for p in record.parts)
     return Clip(**fields_of(record, ClipRecord) | {"parts": parts})
 
 
@@ -248,7 +248,7 @@ class _ObjectReader:
         t = item.transform
         texture = self._texture(item.texture) if item.texture else None
         return MorphObject(
-            item.id, item.name, geometry, self.base, tuple(self._target(t) for t in item.targets), _lanes(item.lanes),
+            item.id, item.name, geometry, self.base, tuple(self._target(t) for t in item.targets), lanes_of(item.lanes),
             Transform(t.position, t.rotation, t.scale, t.pivot), Appearance(item.colour, item.smooth, texture, item.opacity),
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
             tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),

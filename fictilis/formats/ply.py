@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct
 
+from fictilis.core.affine import rgb
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
@@ -21,6 +22,7 @@ TYPES = {
 ORDERS = {"ascii": "", "binary_little_endian": "<", "binary_big_endian": ">"}
 LONGEST_HEADER = 100_000
 FAR = 1e12
+COLOURS = ("red", "green", "blue")
 _Lists = tuple[np.ndarray, np.ndarray]  # corners and offsets
 
 
@@ -41,6 +43,7 @@ class _Reader:
         self.path, self.data = path, read_bytes(path)
         self.elements: list[_Element] = []
         self.order = ""
+        self.colour: tuple[str | None, bool] = (None, False)  # and whether it varies
         self.at = self._header()
 
     def fail(self, what: str) -> BadFile:
@@ -80,6 +83,7 @@ class _Reader:
             flat, rows = self._text(element, cells) if cells is not None else self._binary(element)
             if element.name == "vertex":
                 points = np.stack([self._column(element, flat, axis) for axis in "xyz"], axis=1)
+                self._colours(element, flat)
             elif element.name == "face" and rows is not None:
                 corners, offsets = rows
         if not len(points):
@@ -89,6 +93,17 @@ class _Reader:
         if len(corners) and (corners.min() < 0 or corners.max() >= len(points)):
             raise self.fail(f"a face uses point {int(corners.max()):,} of {len(points):,}")
         return points, corners, offsets
+
+    def _colours(self, element: _Element, flat: dict[str, np.ndarray]) -> None:
+        """What colour the points have: whole numbers are of 255, others of 1."""
+        if not element.count or any(part not in flat for part in COLOURS):
+            return
+        kinds = {p.name: p.kind for p in element.properties}
+        most = 1.0 if kinds["red"][0] == "f" else float(np.iinfo(np.dtype(kinds["red"])).max)
+        rows = np.stack([flat[part].astype(np.float64) for part in COLOURS], axis=1) / most
+        if np.isfinite(rows).all():
+            mean = np.round(np.clip(rows, 0, 1).mean(axis=0) * 255).astype(int)
+            self.colour = "#" + "".join(f"{part:02X}" for part in mean), bool(np.ptp(rows, axis=0).max() > 1 / 128)
 
     def _column(self, element: _Element, flat: dict[str, np.ndarray], name: str) -> np.ndarray:
         if name not in flat:
@@ -187,30 +202,40 @@ class _Reader:
 def read_ply(path: Path, progress: Progress = no_progress) -> Imported:
     """The mesh of a PLY file, its points in the file's order. Raises BadFile."""
     path = Path(path)
-    points, corners, offsets = _Reader(path).read()
+    reader = _Reader(path)
+    points, corners, offsets = reader.read()
     progress(0.9)
     sizes, said = np.diff(offsets), []
+    colour, varies = reader.colour
+    if varies:
+        said.append(f"{path.name}: its colours vary from point to point; an object has one, their mean.")
     if (sizes < 3).any():
         said.append(f"{path.name}: {int((sizes < 3).sum()):,} faces of fewer than three points were left out.")
         corners = corners[np.repeat(sizes > 2, sizes)]
         offsets = np.concatenate([[0], np.cumsum(sizes[sizes > 2])])
-    return Imported((MeshData(path.stem, points, Mesh(len(points), corners, offsets)),), tuple(said))
+    return Imported((MeshData(path.stem, points, Mesh(len(points), corners, offsets), colour),), tuple(said))
 
 
-def write_ply(path: Path, objects: list[MeshData]) -> None:
-    """All meshes as one, in binary. Raises CannotSave."""
+def write_ply(path: Path, objects: list[MeshData], note: str = "") -> None:
+    """All meshes as one, in binary, with the colour of each at its points where one is told. Raises CannotSave."""
     meshes = [data for data in objects if not isinstance(data.geometry, Line)]
     if not meshes:
         raise EditRefused("There is nothing to export: PLY holds meshes only, and none is visible.")
-    points = np.concatenate([data.points for data in meshes])
     starts = np.cumsum([0, *(len(data.points) for data in meshes)])
     corners = np.concatenate([d.geometry.corners.astype(np.int64) + s for d, s in zip(meshes, starts, strict=False)])
     sizes = np.concatenate([data.geometry.face_sizes for data in meshes])
-    head = (
-        "ply\nformat binary_little_endian 1.0\ncomment centimetres, Y up\n"
-        f"element vertex {len(points)}\nproperty double x\nproperty double y\nproperty double z\n"
-        f"element face {len(sizes)}\nproperty list uint int vertex_indices\nend_header\n"
-    )
+    coloured = all(data.colour for data in meshes)
+    table = np.zeros(starts[-1], [("xyz", "<f8", 3), *([("rgb", "u1", 3)] if coloured else [])])
+    for data, start in zip(meshes, starts, strict=False):
+        table["xyz"][start : start + len(data.points)] = data.points
+        if coloured:
+            table["rgb"][start : start + len(data.points)] = np.round(np.array(rgb(data.colour or "")) * 255)
+    head = [
+        "ply", "format binary_little_endian 1.0", f"comment Fictilis: {note}", f"element vertex {len(table)}",
+        *(f"property double {axis}" for axis in "xyz"),
+        *((f"property uchar {part}" for part in COLOURS) if coloured else ()),
+        f"element face {len(sizes)}", "property list uint int vertex_indices", "end_header",
+    ]  # fmt: skip
     body = np.insert(corners.astype("<i4"), np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(int), sizes.astype("<i4"))
-    data = head.encode() + np.ascontiguousarray(points, "<f8").tobytes() + body.astype("<i4").tobytes()
-    write_whole(Path(path), lambda temporary: temporary.write_bytes(data))
+    whole = "\n".join(head).encode("ascii", "replace") + b"\n" + table.tobytes() + body.astype("<i4").tobytes()
+    write_whole(Path(path), lambda temporary: temporary.write_bytes(whole))

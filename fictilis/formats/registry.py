@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from msgspec import Struct
@@ -20,24 +21,58 @@ from fictilis.core.evaluate import full_shape
 from fictilis.core.final import final_points
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.names import tidy_name
+from fictilis.core.parameters import Parameter, completed
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, writable
-from fictilis.formats.gltf import write_glb
+from fictilis.formats.choices import (
+    CAMERAS,
+    COLOURS,
+    DROP,
+    FRAMES,
+    KEEP,
+    KEYS,
+    MOTION,
+    PERCENT,
+    PLACES,
+    ROWS,
+    SHAPES,
+    SPRINGS,
+    STEP,
+    TEXTURES,
+    UNIT,
+    UP,
+    Choices,
+    Values,
+    files_of,
+    frames_of,
+    linear_of,
+    prepared,
+)  # fmt: skip
+from fictilis.formats.files import Imported, MeshData, Progress, no_progress, visible_objects, writable
+from fictilis.formats.gltf import write_gltf
 from fictilis.formats.gltf_scene import read_gltf, read_gltf_meshes
+from fictilis.formats.lanes import write_lanes
 from fictilis.formats.native import SUFFIX, read_native, write_native
 from fictilis.formats.obj import read_obj, write_obj
 from fictilis.formats.outlines import read_svg
 from fictilis.formats.ply import read_ply, write_ply
+from fictilis.formats.points import write_points
 from fictilis.formats.stl import read_stl, write_stl
+from fictilis.formats.weights import write_weights
 
 LONGEST_STEM = 230  # bytes; a file name has 255
 
 
-class Format(Struct, frozen=True):
-    """``read_mesh(path, progress)``, ``export(path, scene, frame, progress)`` and ``read_scene(path, progress)``, which reads
-    targets and lanes too, are None where it cannot do that. ``reads`` and ``writes`` say what is kept each way, ``loses`` what
-    is not; ``unit`` is whether the file says how long its numbers are and what is up."""
+Export = Callable[[Path, Scene, float, Values, Progress], list[str]]
 
+
+class Format(Struct, frozen=True):
+    """``read_mesh(path, progress)``, ``export(path, scene, frame, values, progress)`` and ``read_scene(path, progress)``, which
+    reads targets and lanes too, are None where it cannot do that. ``key`` is its short name. ``reads`` and ``writes`` say what
+    is kept each way, ``loses`` what is not; ``unit`` is whether the file says how long its numbers are and what is up.
+    ``options`` are what one may choose of how it is written; ``over`` whether it holds a range of frames, ``clips`` whether
+    several clips, and ``told`` whether what it shows can be read again as a proof."""
+
+    key: str
     name: str
     suffixes: tuple[str, ...]
     reads: str
@@ -45,57 +80,82 @@ class Format(Struct, frozen=True):
     loses: str
     unit: bool = True
     read_mesh: Callable[[Path, Progress], Imported] | None = None
-    export: Callable[[Path, Scene, float, Progress], list[str]] | None = None
+    export: Export | None = None
     read_scene: Callable[[Path, Progress], tuple[Scene, tuple[str, ...]]] | None = None
+    options: tuple[Parameter, ...] = ()
+    over: bool = True
+    clips: bool = False
+    told: bool = True
 
 
-def _at_frame(scene: Scene, frame: float) -> tuple[list[MeshData], list[str]]:
+def _at_frame(scene: Scene, frame: float, values: Values) -> tuple[list[MeshData], list[str]]:
     """All that a scene shows at a frame, copies too, as it is written by formats of one shape; and what is left out."""
     meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
-    data = []
+    data, linear = [], linear_of(values)
     for obj in meshes:
         own = scene.object(obj.id)
         spread = copies(scene, own, frame)
-        inner = spread.inner if len(spread.outer) == 1 else spread.matrices
+        inner = spread.inner if len(spread.outer) == 1 and values.get("motion") == DROP else spread.matrices
         for number, (matrix, later) in enumerate(zip(inner, spread.delays.tolist(), strict=True), 1):
             at = frame - later
             points = shown_points(own, final_points(scene, own, at), stand_at(own, at, fps=scene.fps).drawn)
             name = obj.name if len(spread) == 1 else f"{obj.name} {number}"
-            data.append(_data(obj, name, placed(points, matrix)))
+            colour = obj.appearance.colour if values.get("colours") == KEEP else None
+            data.append(MeshData(name, placed(points, matrix) @ linear.T, obj.geometry, colour, obj.appearance.smooth))
     return data, left_out
 
 
-def _export_obj(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
-    data, left_out = _at_frame(scene, frame)
-    write_obj(path, data, f"the mix at frame {frame:g}")
+def _one_shape(write: Callable[[Path, list[MeshData], str], None], lines: bool) -> Export:
+    """An export of one shape, at the frame shown or a file for each of the range: all of them or none."""
+
+    def export(path: Path, scene: Scene, frame: float, values: Values, progress: Progress) -> list[str]:
+        files, said, new = files_of(path, scene, frame, values), list[str](), list[Path]()
+        axes = f"{values['unit']}, {str(values['up']).upper()} up"
+        try:
+            for number, (place, at) in enumerate(files, 1):
+                data, said = _at_frame(scene, at, values)
+                fresh = not place.exists()
+                write(place, data, f"the mix at frame {at:g}, {axes}")
+                new += [place] if fresh else []
+                progress(number / len(files))
+        except BaseException:  # cancelled too
+            for place in new if len(files) > 1 else []:
+                place.unlink(missing_ok=True)
+            raise
+        flat = [d.name for d in data if isinstance(d.geometry, Line)]
+        return said if lines or not flat else [*said, f"Lines are not written: {', '.join(flat[:8])}."]
+
+    return export
+
+
+def _export_gltf(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
+    return write_gltf(path, scene, progress, values["keys"] == "frames")
+
+
+def _export_usd(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
+    from fictilis.formats.usd_writing import write_usd
+
+    return write_usd(path, scene, progress, values)
+
+
+def _export_weights(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
+    shown, left_out = visible_objects(scene)
+    objects = [obj for obj in shown if obj.targets]
+    write_weights(path, scene, objects, values["weights"] == "100", values["rows"] == "seconds", progress)
     return left_out
 
 
-def _export_ply(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
-    data, left_out = _at_frame(scene, frame)
-    write_ply(path, data)
-    return left_out + _no_lines(data)
+def _export_points(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
+    shown, left_out = visible_objects(scene)
+    write_points(path, scene, shown, frames_of(scene, values), progress)
+    return left_out
 
 
-def _export_stl(path: Path, scene: Scene, frame: float, progress: Progress = no_progress) -> list[str]:
-    data, left_out = _at_frame(scene, frame)
-    write_stl(path, data)
-    return left_out + _no_lines(data)
-
-
-def _no_lines(data: list[MeshData]) -> list[str]:
-    lines = [d.name for d in data if isinstance(d.geometry, Line)]
-    return [f"Lines are not written: {', '.join(lines[:8])}."] if lines else []
-
-
-def _export_glb(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
-    return write_glb(path, scene, progress)
-
-
-def _export_usd(path: Path, scene: Scene, _frame: float, progress: Progress = no_progress) -> list[str]:
-    from fictilis.formats.usd_writing import write_usd
-
-    return write_usd(path, scene, progress)
+def _export_lanes(path: Path, scene: Scene, _frame: float, _values: Values, progress: Progress) -> list[str]:
+    shown, left_out = visible_objects(scene)
+    write_lanes(path, scene, [*shown, *scene.cameras])
+    progress(1.0)
+    return left_out
 
 
 def _read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
@@ -126,36 +186,49 @@ USD_WRITES = (
     "the same; in-betweens where their paths are straight, else a shape each; lines and tubes point by point at each frame; "
     "copies as objects; visibility and opacity over time"
 )
+ONE_SHAPE = (UNIT, UP, PLACES, FRAMES, STEP)
 FORMATS = (
     Format(
-        "Wavefront OBJ", (".obj",),
+        "obj", "Wavefront OBJ", (".obj",),
         "polygons of any size, vertex order, UVs with their seams, lines, colours of materials",
-        "the mix at one frame, lines and copies too; vertex order, polygons, UVs",
-        "targets, weights, keys, places", False, read_obj, _export_obj,
+        "the mix at a frame, or a file for each, lines and copies too; vertex order, polygons, UVs",
+        "targets, weights, keys", False, read_obj, _one_shape(write_obj, True), options=ONE_SHAPE, over=False,
     ),
     Format(
-        "Polygon File Format", (".ply",), "polygons of any size, vertex order, as text or binary",
-        "the mix at one frame as one mesh, copies too; vertex order, polygons", "targets, weights, keys, places, UVs, lines",
-        False, read_ply, _export_ply,
+        "ply", "Polygon File Format", (".ply",), "polygons of any size, vertex order, colours, as text or binary",
+        "the mix at a frame, or a file for each, as one mesh, copies too; vertex order, polygons, colours",
+        "targets, weights, keys, UVs, lines", False, read_ply, _one_shape(write_ply, False),
+        options=(*ONE_SHAPE, COLOURS), over=False,
     ),
     Format(
-        "Stereolithography", (".stl",), "triangles, welded where they meet, as text or binary",
-        "the mix at one frame as triangles, copies too", "vertex order, all but the surface", False, read_stl, _export_stl,
+        "stl", "Stereolithography", (".stl",), "triangles, welded where they meet, as text or binary",
+        "the mix at a frame, or a file for each, as triangles, copies too", "vertex order, all but the surface", False,
+        read_stl, _one_shape(write_stl, False), options=ONE_SHAPE, over=False,
     ),
     Format(
-        "Scalable Vector Graphics", (".svg",), "paths and shapes as lines, transforms, colours", "", "all else", False, read_svg
+        "svg", "Scalable Vector Graphics", (".svg",), "paths and shapes as lines, transforms, colours", "", "all else", False,
+        read_svg,
     ),
     Format(
-        "glTF binary", (".glb",), GLTF_READS, GLTF_WRITES, "skins, lights, visibility", True, read_gltf_meshes, _export_glb,
-        read_gltf,
+        "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "skins, lights, visibility", True, read_gltf_meshes,
+        _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES), clips=True,
     ),
     Format(
-        "glTF", (".gltf",), "as the binary kind, with the files beside it", "", "as the binary kind", True, read_gltf_meshes,
-        None, read_gltf,
+        "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
+        "textures, skins, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
+        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS),
     ),
     Format(
-        "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES, "textures, skins, clips that are not in hand",
-        True, _usd_meshes, _export_usd, _read_usd,
+        "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",
+        "weights of all targets, a column each", "all but weights", export=_export_weights, options=(PERCENT, ROWS), told=False,
+    ),
+    Format(
+        "lanes", "Lanes with their curves", (".json",), "keys, interpolations, handles, and motion laid over, by names",
+        "the same, of objects and cameras", "all but lanes", export=_export_lanes, told=False,
+    ),
+    Format(
+        "npz", "Points as NumPy arrays", (".npz",), "points of a range, as a relay", "points of a range, in cm",
+        "all but points", export=_export_points, options=(STEP,), told=False,
     ),
 )  # fmt: skip
 
@@ -210,11 +283,22 @@ def save(scene: Scene, path: Path, progress: Progress = no_progress) -> Scene:
     return named
 
 
-def export(scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress) -> list[str]:
+def as_chosen(scene: Scene, path: Path, choices: Choices) -> tuple[Scene, dict[str, Any]]:
+    """The scene as it is written to a file, and the value of each of its format's options. Raises EditRefused where something
+    else was chosen than it has."""
+    kind = format_for(path, "write")
+    values = completed(kind.name, kind.options, choices.options)
+    return prepared(scene, choices, values), values
+
+
+def export(
+    scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress, choices: Choices | None = None
+) -> list[str]:
     """Write a scene to a file of another kind, by its suffix; returns warnings."""
     write = format_for(path, "write").export
     assert write is not None  # that is what was asked for
-    return write(Path(path), scene, frame, progress)
+    chosen, values = as_chosen(scene, path, choices or Choices())
+    return write(Path(path), chosen, frame, values, progress)
 
 
 def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
@@ -240,7 +324,8 @@ def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:
     try:
         for path, (obj, name, points) in plan.items():
             fresh = not path.exists()
-            write_obj(path, [_data(obj, name if name != "base" else obj.name, points)], f"{obj.name}, {name}")
+            data = MeshData(name if name != "base" else obj.name, points, obj.geometry, smooth=obj.appearance.smooth)
+            write_obj(path, [data], f"{obj.name}, {name}")
             new += [path] if fresh else []
     except CannotSave:
         for path in new:  # all of them or none
@@ -253,7 +338,3 @@ def _file_name(name: str) -> str:
     """A name that every file system takes, with room for a number and a suffix behind it."""
     safe = "".join("_" if c in '/\\:*?"<>|\0' or not c.isprintable() else c for c in name).strip(". ")
     return safe.encode("utf-8", "replace")[:LONGEST_STEM].decode("utf-8", "ignore").strip(". ") or "shape"
-
-
-def _data(obj: MorphObject, name: str, points: np.ndarray) -> MeshData:
-    return MeshData(name, points, obj.geometry, smooth=obj.appearance.smooth)

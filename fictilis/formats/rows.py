@@ -52,11 +52,15 @@ def read_row(obj: MorphObject, paths: Sequence[Path], progress: Progress = no_pr
         out.warnings.extend(read.warnings)
         if len(read.objects) != 1:
             raise FictilisError(f"{path.name} holds {len(read.objects)} objects; a shape in a row is one.")
-        (data,) = read.objects
-        try:
-            require_match(obj.geometry, data.geometry, path.stem, f"the base {obj.name}")
-            out.shapes.append((path.stem, data.points))
-        except NotATarget as error:
-            out.others.append((replace(data, name=path.stem), error.said))
+        add_shape(out, obj, replace(read.objects[0], name=path.stem))
         progress((number + 1) / len(paths))
     return out
+
+
+def add_shape(row: Row, obj: MorphObject, data: MeshData) -> None:
+    """Put a mesh among the shapes of ``obj``, or with the reason among those that do not fit."""
+    try:
+        require_match(obj.geometry, data.geometry, data.name, f"the base {obj.name}")
+        row.shapes.append((data.name, data.points))
+    except NotATarget as error:
+        row.others.append((data, error.said))

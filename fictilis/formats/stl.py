@@ -60,7 +60,7 @@ def _corners(path: Path, data: bytes) -> np.ndarray:
     return rows
 
 
-def write_stl(path: Path, objects: list[MeshData]) -> None:
+def write_stl(path: Path, objects: list[MeshData], note: str = "") -> None:
     """All meshes as one, in binary; polygons become triangles. Raises CannotSave."""
     parts = [data.points[triangles(data.geometry).points] for data in objects if data.geometry.face_count]
     if not parts:
@@ -71,5 +71,5 @@ def write_stl(path: Path, objects: list[MeshData]) -> None:
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.linalg.norm(normal, axis=1, keepdims=True)
     table["normal"] = normal / np.where(size > 0, size, 1.0)
-    head = b"Fictilis, centimetres, Y up".ljust(80, b" ") + np.array([len(corners)], "<u4").tobytes()
+    head = f"Fictilis: {note}".encode("ascii", "replace")[:80].ljust(80, b" ") + np.array([len(corners)], "<u4").tobytes()
     write_whole(Path(path), lambda temporary: temporary.write_bytes(head + table.tobytes()))

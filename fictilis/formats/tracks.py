@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import pieces
+from fictilis.core.animation.curve import AnimationCurve, Key, pieces
 from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.copies import copies
 from fictilis.core.mix.acting import shares_at
@@ -18,9 +18,9 @@ from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.places import Transform
 from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
-from fictilis.core.standing import standing
+from fictilis.core.standing import camera_standing, eye, standing
 from fictilis.core.sweep import front_of
-from fictilis.core.timeline import Lane
+from fictilis.core.timeline import Lane, SceneCamera
 
 Values = Callable[[np.ndarray], np.ndarray]
 JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes
@@ -42,12 +42,12 @@ class Track(Struct, frozen=True, eq=False, weakref=True):
     error: float = 0.0
 
 
-def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0) -> Track | None:
+def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0, sampled: bool = False) -> Track | None:
     """The coefficients of an object's columns over the scene's range, some frames ``later``, or None when no lane drives it.
 
     Between keys and the weights at which an in-between stands or a corrective begins or ends to be driven a coefficient is one
     polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
-    sampled at the scene's rate, straight between the samples.
+    sampled at the scene's rate, straight between the samples, and so it is where ``sampled`` asks for it.
     """
     if not _weight_lanes(obj) and not any(poses(obj, group_id) for group_id in relays(obj)) and obj.blend is None:
         return None
@@ -55,12 +55,12 @@ def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0) -> Track | 
     def shares(frames: np.ndarray) -> np.ndarray:
         return shares_at(obj, frames - later, fps=scene.fps).T
 
-    return _track_of(scene, _within(scene, np.array(_bends(obj)) + later), shares)
+    return _track_of(scene, _within(scene, np.array(_bends(obj)) + later), shares, sampled)
 
 
-def _track_of(scene: Scene, knots: np.ndarray, values: Values) -> Track:
+def _track_of(scene: Scene, knots: np.ndarray, values: Values, sampled: bool = False) -> Track:
     """The track of values (f, c) at frames (f,), which may bend at ``knots`` only."""
-    cubics = _cubics(values, knots)
+    cubics = None if sampled else _cubics(values, knots)
     if cubics is not None:
         return _track(scene, knots, cubics)
     knots = _sampled(scene, knots)
@@ -116,6 +116,15 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
         "scale": _track_of(scene, knots, scale),
     }
     return {path: track for path, track in tracks.items() if np.ptp(track.values, axis=0).any()}
+
+
+def camera_tracks(scene: Scene, camera: SceneCamera) -> dict[str, Track]:
+    """As motion_tracks, for a camera: sampled at each frame, straight between."""
+    if not camera.lanes and camera.along is None:
+        return {}
+    frames = _sampled(scene, np.array([key.frame for lane in camera.lanes for key in lane.curve.keys]))
+    stands = np.array([eye(camera_standing(scene, camera, float(frame))) for frame in frames])
+    return _sampled_tracks((frames - scene.start) / scene.fps, stands)
 
 
 def copy_tracks(scene: Scene, obj: MorphObject) -> list[dict[str, Track]]:
@@ -328,3 +337,15 @@ def _needed(times: np.ndarray, values: np.ndarray) -> np.ndarray:
         else:
             last = i
     return keep
+
+
+def thinned(times: np.ndarray, values: np.ndarray) -> AnimationCurve:
+    """Samples with straight lines between, without those that lie on one."""
+    keep, last = [0], 0
+    for n in range(1, len(times) - 1):
+        part = (times[n] - times[last]) / (times[n + 1] - times[last])
+        if abs(values[last] + (values[n + 1] - values[last]) * part - values[n]) > 2e-7 * max(1.0, abs(values[n])):
+            keep.append(n)
+            last = n
+    keep.append(len(times) - 1)
+    return AnimationCurve(tuple(Key(float(times[n]), float(np.round(values[n], 7)), "linear") for n in keep))

@@ -17,19 +17,19 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
-from fictilis.core.edits.timeline import add_camera
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
-from fictilis.core.timeline import Lane, SceneCamera
+from fictilis.core.timeline import Lane
+from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes
 from fictilis.formats.gltf_scene import placed_object, sampled_lanes
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.tracks import thinned
 
 CHILD = "import sys; from fictilis.formats.usd_reading import child; child(sys.argv[1], sys.argv[2])"
 LONGEST = 600.0  # s
@@ -332,38 +332,24 @@ class _Reader:
                 column = rows[:, led.index(token)]
                 target = replace(target, weight=float(np.round(column[0], 7)))
                 if len(times) > 1 and np.ptp(column) > 0:
-                    lanes.append(Lane(target.id, _thinned(np.array(times), column)))
+                    lanes.append(Lane(target.id, thinned(np.array(times), column)))
             targets.append(target)
         return replace(obj, targets=tuple(targets)), lanes
 
     def _camera(self, camera: Any) -> None:
         prim = camera.GetPrim()
-        matrix = self._world(prim, self.scene.start)
-        position, back = matrix[:3, 3], matrix[:3, 2] / max(float(np.linalg.norm(matrix[:3, 2])), 1e-9)
-        focal, high = (float(self._first(a) or 1.0) for a in (camera.GetFocalLengthAttr(), camera.GetVerticalApertureAttr()))
-        lens = float(np.clip(np.degrees(2 * np.arctan(high / 2 / max(focal, 1e-6))), 1.0, 170.0))
+        lens = [camera.GetFocalLengthAttr(), camera.GetVerticalApertureAttr()]
+        zooms = {f for a in lens for f in a.GetTimeSamples()} if len(lens[0].GetTimeSamples()) > 1 else set()
+        frames = sorted({*self._times(prim), *zooms})
+        focal, high = (np.array([float(a.Get(f) or self._first(a) or 1.0) for f in frames]) for a in lens)
         distance = float(self._first(camera.GetFocusDistanceAttr()) or 0.0) * self.unit
-        distance = distance if distance > 0.1 else max(float(np.linalg.norm(position)), 1.0)
-        yaw, pitch = np.degrees(np.arctan2(back[0], back[2])), np.degrees(np.arcsin(np.clip(back[1], -1, 1)))
+        matrices = np.array([self._world(prim, frame) for frame in frames])
+        distance = distance if distance > 0.1 else max(float(np.linalg.norm(matrices[0, :3, 3])), 1.0)
         parallel = self._first(camera.GetProjectionAttr()) == "orthographic"
-        centre = tuple((position - back * distance).tolist())
         name = tidy_name(prim.GetDisplayName() or prim.GetName()) or "Camera"
-        made = SceneCamera("", name, centre, distance, float(yaw), float(pitch), lens, parallel)
-        self.scene = add_camera(self.scene, made)[0]
-        if len(self._times(prim)) > 1:
-            self.lose("motions of cameras")
-
-
-def _thinned(times: np.ndarray, values: np.ndarray) -> AnimationCurve:
-    """Samples with straight lines between, without those that lie on one."""
-    keep, last = [0], 0
-    for n in range(1, len(times) - 1):
-        part = (times[n] - times[last]) / (times[n + 1] - times[last])
-        if abs(values[last] + (values[n + 1] - values[last]) * part - values[n]) > 2e-7 * max(1.0, abs(values[n])):
-            keep.append(n)
-            last = n
-    keep.append(len(times) - 1)
-    return AnimationCurve(tuple(Key(float(times[n]), float(np.round(values[n], 7)), "linear") for n in keep))
+        lenses = np.degrees(2 * np.arctan(high / 2 / np.maximum(focal, 1e-6)))
+        made = camera_of(name, np.array(frames), matrices, lenses, distance, parallel)
+        self.scene = with_camera(self.scene, made)[0]
 
 
 def _flattened(points: np.ndarray, counts: np.ndarray, periodic: bool) -> tuple[np.ndarray, np.ndarray]:

@@ -14,18 +14,21 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.affine import rgb
+from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copy_count
+from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
 from fictilis.core.edits.topology import shown_points
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
+from fictilis.core.final import final_points
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target, targets_by_id
-from fictilis.core.standing import camera_standing, standing
+from fictilis.core.standing import camera_standing, eye, standing
+from fictilis.formats.choices import Values, linear_of
 from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
 from fictilis.formats.gltf import column_names
 
@@ -97,12 +100,14 @@ def needed(frames: np.ndarray, rows: np.ndarray) -> np.ndarray:
 
 
 class _Writer:
-    def __init__(self, stage: Any, scene: Scene) -> None:
+    def __init__(self, stage: Any, scene: Scene, by_points: bool = False, every_frame: bool = False) -> None:
+        """``by_points`` writes points over time where there would be blend shapes; ``every_frame`` keeps every sample."""
         from pxr import Gf, Sdf, UsdGeom, UsdSkel, Vt
 
         self.gf, self.sdf, self.geom, self.skel, self.vt = Gf, Sdf, UsdGeom, UsdSkel, Vt
         self.stage, self.scene, self.frames = stage, scene, frames_of(scene)
         self.taken: set[str] = set()
+        self.by_points, self.every_frame = by_points, every_frame
 
     def array(self, rows: np.ndarray) -> Any:
         return self.vt.Vec3fArray.FromNumpy(np.ascontiguousarray(rows, np.float32))
@@ -112,7 +117,7 @@ class _Writer:
         name = _identifier(obj.name, self.taken)
         path = f"/World/{name}"
         line = isinstance(own.geometry, Line)
-        skinned = bool(obj.targets) and not line
+        skinned = bool(obj.targets) and not line and not self.by_points
         root = self.skel.Root.Define(self.stage, path) if skinned else self.geom.Xform.Define(self.stage, path)
         self._motion(root, own)
         root.GetPrim().SetDisplayName(obj.name)
@@ -123,7 +128,7 @@ class _Writer:
         self._opacity(geometry, own)
         if skinned:
             self._blend_shapes(path, geometry, obj)
-        elif line:
+        elif line or self.by_points:
             self._points(geometry, own)
 
     def _mesh(self, path: str, obj: MorphObject) -> Any:
@@ -167,15 +172,17 @@ class _Writer:
         return np.concatenate([np.append(np.arange(a, b), [a] * closed) for a, b, closed in spans]).astype(int)
 
     def _points(self, geometry: Any, own: MorphObject) -> None:
-        """A line's points, or those of its tube, at every frame: exact at each of them."""
+        """The points of a mesh or a line, or of its tube, at every frame: exact at each of them."""
         scene = self.scene
-        if not own.targets and all(lane.channel not in ("line.start", "line.end") for lane in own.lanes) and own.drawn == WHOLE:
+        drawing = any(lane.channel in LINE_IDS for lane in own.lanes) or own.drawn != WHOLE
+        if not own.targets and not drawing and (own.spring is None or not own.spring.on):
             return
-        rows = slice(None) if own.line.tube is not None else self._rows(_drawn_line(own))
+        plain = not isinstance(own.geometry, Line) or own.line.tube is not None
+        rows = slice(None) if plain else self._rows(_drawn_line(own))
         last, waiting = None, None
         for frame in self.frames.tolist():
             part = stand_at(own, frame, fps=scene.fps).drawn
-            points = shown_points(own, evaluate_object(own, frame, scene.fps), part)[rows]
+            points = shown_points(own, final_points(scene, own, frame), part)[rows]
             same = last is not None and np.array_equal(points, last)
             if not same and waiting is not None and last is not None:
                 geometry.GetPointsAttr().Set(self.array(last), waiting)
@@ -220,7 +227,7 @@ class _Writer:
         if not np.ptp(rows, axis=0).any():
             weights.Set(rows[0].tolist())
             return
-        for n in needed(self.frames, rows):
+        for n in range(len(rows)) if self.every_frame else needed(self.frames, rows):
             weights.Set(rows[n].tolist(), float(self.frames[n]))
 
     def _motion(self, prim: Any, own: MorphObject) -> None:
@@ -271,7 +278,7 @@ class _Writer:
         stands = [camera_standing(self.scene, camera, frame) for frame in self.frames.tolist()]
         made.CreateProjectionAttr("orthographic" if camera.parallel else "perspective")
         move = self.geom.Xformable(made).AddTransformOp()
-        rows = np.array([_eye(stand) for stand in stands])
+        rows = np.array([eye(stand) for stand in stands])
         lenses = np.array([[CAMERA_HIGH / 2 / np.tan(np.radians(stand.lens) / 2)] for stand in stands])
         focal = made.CreateFocalLengthAttr()
         if not np.ptp(rows, axis=0).any():
@@ -293,22 +300,25 @@ def _drawn_line(own: MorphObject) -> Line:
     return drawn(own.line).line
 
 
-def _eye(camera: Any) -> np.ndarray:
-    """(4, 4): a camera's space, which looks along −Z, in the scene."""
-    (cy, cp), (sy, sp) = np.cos(np.radians([camera.yaw, camera.pitch])), np.sin(np.radians([camera.yaw, camera.pitch]))
-    back = np.array([sy * cp, sp, cy * cp])
-    right = np.array([cy, 0.0, -sy])
-    out = np.eye(4)
-    out[:3, :3] = np.stack([right, np.cross(back, right), back], axis=1)
-    out[:3, 3] = np.array(camera.centre) + back * camera.distance
-    return out
+def _lay(world: Any, linear: np.ndarray) -> None:
+    """The one place where the scene's centimetres, Y up, become the stage's unit and axis."""
+    from pxr import Gf
+
+    if not np.array_equal(linear, np.eye(3)):
+        matrix = np.eye(4)
+        matrix[:3, :3] = linear.T  # rows are vectors in OpenUSD
+        world.AddTransformOp().Set(Gf.Matrix4d(matrix.tolist()))
 
 
-def write_usd(path: Path, scene: Scene, progress: Progress = no_progress) -> list[str]:
-    """Export the visible objects of a scene, and its cameras. Returns warnings about what was left out. Raises CannotSave."""
+def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values: Values | None = None) -> list[str]:
+    """Export the visible objects of a scene, and its cameras. ``values`` are of the options of the format: the stage's unit and
+    up axis, points frame by frame in the place of blend shapes, weights at every frame. Returns warnings about what was left
+    out. Raises CannotSave."""
     from pxr import Usd, UsdGeom, UsdUtils
 
-    scene, said = without_springs(scene)
+    values = values or {}
+    points = values.get("as") == "points"
+    scene, said = (scene, list[str]()) if points else without_springs(scene)
     shown = [obj for obj in scene.objects if obj.visible]
     writable(scene, shown)  # refuses where there is none
     for obj in shown:
@@ -317,7 +327,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
             scene = many_objects(scene, obj.id)[0]
     written, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     meshes = [obj for obj in written if not isinstance(scene.object(obj.id).geometry, Line)]  # lines are exact at frames
-    said += left_out + [banded_words(scene, obj) for obj in meshes if swept(obj)]
+    said += left_out + [banded_words(scene, obj) for obj in meshes if swept(obj) and not points]
     if scene.clips:
         said.append("Only the clip in hand is written.")
     textured = [obj.name for obj in written if obj.appearance.texture is not None]
@@ -329,14 +339,16 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress) -> lis
         with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
             inner = Path(folder) / f"scene{'.usdc' if suffix == '.usdz' else suffix}"
             stage = Usd.Stage.CreateNew(str(inner))
-            UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-            UsdGeom.SetStageMetersPerUnit(stage, 0.01)
+            UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if values.get("up") == "z" else UsdGeom.Tokens.y)
+            UsdGeom.SetStageMetersPerUnit(stage, UNITS[values.get("unit", "cm")] / 100)
             stage.SetTimeCodesPerSecond(scene.fps)
             stage.SetFramesPerSecond(scene.fps)
             stage.SetStartTimeCode(scene.start)
             stage.SetEndTimeCode(scene.end)
-            stage.SetDefaultPrim(UsdGeom.Xform.Define(stage, "/World").GetPrim())
-            writer = _Writer(stage, scene)
+            world = UsdGeom.Xform.Define(stage, "/World")
+            stage.SetDefaultPrim(world.GetPrim())
+            _lay(world, linear_of(values))
+            writer = _Writer(stage, scene, points, values.get("keys") == "frames")
             for done, obj in enumerate(written, 1):
                 writer.object(with_bands(obj, FORMAT_BANDS) if swept(obj) else obj, scene.object(obj.id))
                 progress(done / len(written))

@@ -8,7 +8,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +25,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Lane
-from fictilis.formats.files import read_bytes, write_whole
+from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
 
 MOST_BYTES, MOST_ROWS, MOST_COLUMNS = 500_000_000, 1_000_000, 4_000
 FRAMES, SECONDS = ("frame", "frames"), ("time", "seconds", "second", "s", "t")
@@ -54,25 +54,28 @@ class Table(Struct, frozen=True, eq=False):
 
 
 def write_weights(
-    path: Path, scene: Scene, obj: MorphObject, percent: bool = False, seconds: bool = False, first: float | None = None,
-    last: float | None = None,
+    path: Path, scene: Scene, objects: Sequence[MorphObject], percent: bool = False, seconds: bool = False,
+    progress: Progress = no_progress,
 ) -> int:  # fmt: skip
-    """The weights of all targets as their sliders show them, a row a frame over a range; returns how many. Raises
-    CannotSave."""
-    if not obj.targets:
-        raise EditRefused(f"{obj.name} has no targets whose weights could be written.")
-    low, high = (scene.span[0] if first is None else first), (scene.span[1] if last is None else last)
-    frames = np.arange(low, high + 1e-9)
-    rows = values_at(obj, frames, fps=scene.fps)
-    factor = 100.0 if percent else 1.0
-    columns = [np.broadcast_to(rows[t.id], frames.shape) * factor for t in obj.targets]
+    """The weights of all targets as their sliders show them, a row a frame over the range; returns how many. Columns have the
+    targets' names, of several objects with the object's before it. Raises EditRefused without targets, and CannotSave."""
+    if not any(obj.targets for obj in objects):
+        raise EditRefused("There is nothing to export: no object that was chosen has targets.")
+    frames = np.arange(scene.start, scene.end + 1e-9)
+    factor, several = (100.0 if percent else 1.0), len(objects) > 1
+    names, columns = ["seconds" if seconds else "frame"], [(frames - scene.start) / scene.fps if seconds else frames]
+    for number, obj in enumerate(objects, 1):
+        rows = values_at(obj, frames, fps=scene.fps)
+        names += [f"{obj.name}/{t.name}" if several else t.name for t in obj.targets]
+        columns += [np.broadcast_to(rows[t.id], frames.shape) * factor for t in obj.targets]
+        progress(number / len(objects) / 2)
     text = io.StringIO()
     out = csv.writer(text, lineterminator="\r\n")
-    out.writerow(["seconds" if seconds else "frame", *(t.name for t in obj.targets)])
-    times = (frames - scene.start) / scene.fps if seconds else frames
-    for time, *row in zip(times.tolist(), *(c.tolist() for c in columns), strict=True):
-        out.writerow([f"{time:.9g}", *(f"{value:.9g}" for value in row)])
+    out.writerow(names)
+    for row in zip(*(c.tolist() for c in columns), strict=True):
+        out.writerow([f"{value:.9g}" for value in row])
     write_whole(Path(path), lambda temporary: temporary.write_bytes(text.getvalue().encode()))
+    progress(1.0)
     return len(frames)
 
 
@@ -150,7 +153,8 @@ def _rising(path: Path, times: np.ndarray) -> np.ndarray:
     return times
 
 
-def _plain(name: str) -> str:
+def plain_name(name: str) -> str:
+    """A name without case, spaces and marks."""
     return re.sub(r"[\W_]+", "", name, flags=re.UNICODE).casefold()
 
 
@@ -158,11 +162,11 @@ def matched_names(obj: MorphObject, names: Iterable[str], mirrored: bool = False
     """Target ids by the names of columns: alike but for case, spaces and marks, else the one target whose name ends or begins
     so. ``mirrored`` takes each column for the other side."""
     able = [t for t in obj.targets if not driven_by(obj, t) and relay_of(obj, t) is None]
-    known = {_plain(t.name): t.id for t in able}
+    known = {plain_name(t.name): t.id for t in able}
     out: dict[str, str] = {}
     for name in names:
-        other = _plain(other_side_name(name)) if mirrored else ""
-        plain = other if other in known else _plain(name)
+        other = plain_name(other_side_name(name)) if mirrored else ""
+        plain = other if other in known else plain_name(name)
         found = [known[plain]] if plain in known else []
         if not found and len(plain) > 2:
             near = (n for n in known if len(n) > 2 and (n.endswith(plain) or plain.endswith(n) or n.startswith(plain)))

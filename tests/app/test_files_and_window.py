@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel
 import fictilis
 from fictilis.app.commands.exchange import ExchangeCommands
 from fictilis.app.commands.files import Commands
+from fictilis.app.commands.imports import ImportCommands
 from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.relays import RelayCommands
@@ -99,7 +100,6 @@ def test_files_dropped_on_the_column_are_compared_one_by_one(user, sheet_files, 
     user.doc.change(way="In the mix")
     drop(user, [sheet_files[n] for n in ("bend", "fewer", "faces", "shuffled", "lift")])
     assert [t.name for t in user.obj.targets] == ["Lift", "Slide", "bend", "lift"]
-    from PyQt6.QtWidgets import QLabel
 
     said = "\n".join(label.text() for label in opened[-1].findChildren(QLabel))
     for part in (
@@ -146,11 +146,11 @@ def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answer
         dialog.buttons["file"].click()
 
     def in_millimetres(dialog):
-        assert "25 points" in " ".join(label.text() for label in dialog.findChildren(QLabel))
-        dialog.fields["unit"].setCurrentIndex(0)
+        assert "25 points" in dialog.parts.item(0).text()
+        dialog.unit.setCurrentText("mm")
         dialog.buttons["ok"].click()
 
-    answers(user.window, NewSceneDialog=from_file, FormDialog=in_millimetres)
+    answers(user.window, NewSceneDialog=from_file, ImportDialog=in_millimetres)
     user.press(K.Key_N, CTRL)
     assert [o.name for o in user.doc.scene.objects] == ["Sheet", "Bend"] and user.obj.name == "Bend"
     assert np.ptp(user.obj.base, axis=0).max() == pytest.approx(np.ptp(user.doc.scene.objects[0].base, axis=0).max() / 10)
@@ -161,9 +161,10 @@ def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answer
     assert [o.name for o in user.doc.scene.objects] == ["Sheet"]
 
 
-def test_exports_from_the_window(user, tmp_path, monkeypatch):
+def test_exports_from_the_window(user, tmp_path, monkeypatch, answers):
+    user.window.ask.files.folder = str(tmp_path)
     for name in ("a.glb", "a.obj"):
-        choose(user, monkeypatch, save=tmp_path / name)
+        answers(user.window, ExportDialog=lambda d, n=name: (d.name.setText(n), d.buttons["ok"].click()))
         user.window.activateWindow()  # a slow machine shows the progress dialog, which takes the keys for a moment
         user.qtbot.waitUntil(user.window.isActiveWindow, timeout=5000)
         user.press(K.Key_E, CTRL)
@@ -317,7 +318,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
     parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands,
-             LineCommands, ExchangeCommands)  # fmt: skip
+             LineCommands, ExchangeCommands, ImportCommands)  # fmt: skip
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]
@@ -486,27 +487,6 @@ def test_cancelled_work_changes_nothing(user):
     assert run_task(user.window, "Working", lambda progress: 7) == 7
 
 
-def test_a_file_without_a_unit_is_asked_for_one_wherever_it_is_opened(user, sheet_files, monkeypatch):
-    before, asked = user.doc.scene, []
-    answers = [None, {"unit": "mm", "up": False, "centre": False, "ground": True}]
-
-    def form(title, said, asks, _button):
-        asked.append((title, said, [name for name, _ in asks[0].choices]))
-        return answers[len(asked) - 1]
-
-    monkeypatch.setattr(user.window.ask, "form", form)
-    monkeypatch.setattr(user.window.commands, "may_leave", lambda: True)
-    width = np.ptp(fictilis.read_meshes(sheet_files["bend"]).objects[0].points[:, 0])
-    assert not user.window.commands.open_path(sheet_files["bend"]) and user.doc.scene is before
-    assert user.window.commands.open_path(sheet_files["bend"]) and len(asked) == 2
-    assert user.obj.name == "Bend" and user.doc.path is None and user.doc.scene.name == "bend"
-    assert np.ptp(user.obj.base[:, 0]) == pytest.approx(width / 10) and user.obj.base[:, 1].min() == pytest.approx(0)
-    assert "bend.obj" in asked[0][0] and [name.split(":")[0] for name in asked[0][2]] == ["mm", "cm", "m", "inch"]
-    glb = sheet_files["bend"].with_suffix(".glb")
-    fictilis.export(user.doc.scene, glb, 0)
-    assert user.window.commands.open_path(glb) and len(asked) == 2  # a format with a unit of its own
-
-
 def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     ways = user.window.frame.ways.buttons
     ways["Alone"].click()
@@ -526,8 +506,9 @@ def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     user.window.playback.stop()
 
 
-def test_an_export_without_a_suffix_becomes_glb_and_an_empty_scene_is_left_unasked(user, tmp_path, monkeypatch):
-    choose(user, monkeypatch, save=tmp_path / "mix")
+def test_an_export_without_a_suffix_becomes_glb_and_an_empty_scene_is_left_unasked(user, tmp_path, answers):
+    user.window.ask.files.folder = str(tmp_path)
+    answers(user.window, ExportDialog=lambda d: (d.name.setText("mix"), d.buttons["ok"].click()))
     user.press(K.Key_E, CTRL)
     assert (tmp_path / "mix.glb").stat().st_size > 1000 and "Exported mix.glb." in user.said[-1][0]
     user.doc.edit("Remove", lambda s: remove_object(s, "o1"))
@@ -563,31 +544,3 @@ def test_every_box_of_the_side_column_can_be_ticked_and_ticked_back(user, answer
     assert user.obj.locked and user.doc.undo_label() == "Lock Sheet"
     locked.click()
     assert not user.obj.locked and user.doc.undo_label() == "Unlock Sheet"
-
-
-def test_weights_go_to_a_table_and_come_from_it_and_exports_are_proven(user, tmp_path, monkeypatch, forms):  # noqa: F811
-    table = tmp_path / "w.csv"
-    monkeypatch.setattr(user.window.ask.files, "open", lambda *_a: table)
-    monkeypatch.setattr(user.window.ask.files, "save", lambda _t, name, _k: tmp_path / name)
-    names = [t.name for t in user.obj.targets]
-    table.write_text(f"frame,{names[0]},Other\n0,0,0\n20,100,50\n")
-    opened = forms(user, {"start": "4"}, {"last": "20"})
-    user.window.actions_.by_id["weights-in"].trigger()
-    assert len(opened) == 1 and list(opened[0].fields)[-1] == "column 0"  # the one that matches no target
-    lane = user.obj.lane(user.obj.targets[0].id)
-    assert [(k.frame, k.value) for k in lane.curve.keys] == [(4, 0), (24, 1)]
-    user.window.actions_.by_id["weights-out"].trigger()
-    rows = (tmp_path / f"{user.obj.name}.csv").read_text().splitlines()
-    assert rows[0].split(",") == ["frame", *names] and len(rows) == 22
-    user.window.actions_.by_id["export"].trigger()
-    assert "Read again, its" in user.said[-1][0]
-    user.window.actions_.by_id["prove"].trigger()
-    user.window.actions_.by_id["export"].trigger()
-    assert "Read again" not in user.said[-1][0]
-    written = user.doc.exported
-    written.unlink()
-    user.window.actions_.by_id["undo"].trigger()  # which takes nothing of the export back
-    user.window.actions_.by_id["export-again"].trigger()  # a key could meet the progress window of a slow export
-    assert written.is_file() and f"Exported {written.name}." in user.said[-1][0]
-    user.doc.open_scene(moon_jelly(), None)
-    assert not user.window.actions_.by_id["export-again"].isEnabled()  # another scene does not go over its file

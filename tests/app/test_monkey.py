@@ -47,7 +47,8 @@ from tests.formats.test_sound import TONE, wav
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
 LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "demo-reef-wall", "open", "new", "theme", "play", "save",
-         "save-as", "export", "export-shapes", "weights-in", "weights-out", "points-out"}  # fmt: skip
+         "save-as", "export", "export-shapes", "weights-in", "weights-out", "points-out",
+         "lanes-in", "lanes-out", "import"}  # fmt: skip
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 

@@ -219,11 +219,11 @@ def test_it_survives_save_and_open_and_another_object_while_it_is_selected(user,
 
 def test_points_of_a_range_go_out_and_come_back_as_a_relay(user, answers, tmp_path, monkeypatch):
     files = user.window.ask.files
-    monkeypatch.setattr(files, "save", lambda _t, name, _k: tmp_path / name)
-    answers(user.window, FormDialog="ok")
+    files.folder = str(tmp_path)
+    answers(user.window, FormDialog="ok", ExportDialog="ok")
     act(user, "points-out")
     path = tmp_path / f"{user.obj.name}.npz"
-    assert path.is_file() and "Wrote" in user.said[-1][0]
+    assert path.is_file() and "Exported" in user.said[-1][0]
     frames = int(user.doc.scene.end - user.doc.scene.start) + 1
     monkeypatch.setattr(files, "open_several", lambda *_: [path])
     groups = len(user.obj.groups)

@@ -14,7 +14,7 @@ from fictilis.core.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.mix.driven import with_drivers
 from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import Scene
-from fictilis.formats.gltf import write_glb
+from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
@@ -164,7 +164,7 @@ def test_gltf_gets_one_animation_a_clip_under_its_name(two, tmp_path):
     import pygltflib
 
     scene, rest, _swim = two
-    write_glb(tmp_path / "s.glb", clips.choose_clip(scene, rest))
+    write_gltf(tmp_path / "s.glb", clips.choose_clip(scene, rest))
     animations = pygltflib.GLTF2().load(tmp_path / "s.glb").animations
     assert [a.name for a in animations] == ["Rest", "Swim"]
     assert [sorted(c.target.path for c in a.channels) for a in animations] == [["weights"], ["weights"]]

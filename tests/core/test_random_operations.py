@@ -19,7 +19,7 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Kept, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.scene import Pick
-from fictilis.formats.gltf import write_glb
+from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from tests.core.test_operations import everything  # noqa: F401 - a fixture
 from tests.formats.test_native import same
@@ -97,7 +97,7 @@ def run(start, seed: int, steps: int, path) -> int:
             assert same(read_native(path / "s.fictilis"), scene), (seed, step, operation.id)
     run_checks(scene)
     with suppress(FictilisError):  # nothing is left that has faces
-        write_glb(path / "s.glb", scene)
+        write_gltf(path / "s.glb", scene)
     return made
 
 

@@ -27,7 +27,7 @@ from fictilis.core.operations.table import Subject
 from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping import fields
 from fictilis.core.sweep import Sweep
-from fictilis.formats.gltf import column_names, write_glb
+from fictilis.formats.gltf import column_names, write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.dress import pixels_of
 from tests.formats.test_native import same
@@ -157,7 +157,7 @@ def test_gltf_gets_twelve_bands_with_keyed_weights(swept, tmp_path):
     import pygltflib
 
     scene = sweeps.key_front(replace(swept, start=0.0, end=24.0), OBJ, LIFT, 0.0, 24.0)
-    said = write_glb(tmp_path / "s.glb", scene)
+    said = write_gltf(tmp_path / "s.glb", scene)
     assert any("cut into 12 bands" in sentence for sentence in said)
     gltf = pygltflib.GLTF2().load(tmp_path / "s.glb")
     names = gltf.meshes[0].extras["targetNames"]

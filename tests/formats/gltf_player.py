@@ -41,12 +41,22 @@ def play(track, seconds, spherical=False):
 
 
 def accessor(data, number):
+    """Source: glTF 2.0 specification, 3.6.2 Accessors; without a view it is nothing but for its sparse values."""
     a = data.accessors[number]
-    view = data.bufferViews[a.bufferView]
     width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[a.type]
-    dtype = {5126: np.float32, 5125: np.uint32}[a.componentType]
-    flat = np.frombuffer(data.binary_blob(), dtype, a.count * width, (view.byteOffset or 0) + (a.byteOffset or 0))
-    return flat.reshape(a.count, width) if width > 1 else flat
+
+    def numbers(view, count, kind, offset):
+        at = (data.bufferViews[view].byteOffset or 0) + (offset or 0)
+        return np.frombuffer(data.binary_blob(), {5126: np.float32, 5125: np.uint32}[kind], count, at)
+
+    if a.sparse is None:
+        flat = numbers(a.bufferView, a.count * width, a.componentType, a.byteOffset)
+        return flat.reshape(a.count, width) if width > 1 else flat
+    out = np.zeros((a.count, width), np.float32)
+    s = a.sparse
+    rows = numbers(s.indices.bufferView, s.count, s.indices.componentType, s.indices.byteOffset)
+    out[rows] = numbers(s.values.bufferView, s.count * width, a.componentType, s.values.byteOffset).reshape(-1, width)
+    return out
 
 
 def read_arrays(path):

@@ -6,14 +6,27 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.objects import rename_object, set_visible
 from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError
 from fictilis.core.names import tidy_name
 from fictilis.core.scene import Scene
+from fictilis.core.timeline import Lane
 from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save, scene_from_file
 
 OBJ = "o1"
-WRITERS = {s: export for f in FORMATS if f.export for s in f.suffixes} | {".fictilis": lambda scene, path: save(scene, path)}
+BESIDE = {".gltf": ".bin"}  # what lies beside a file, as a part of it
+
+
+def export_lanes(scene, path):
+    objects = tuple(replace(o, lanes=(Lane("opacity", AnimationCurve((Key(0, 1.0),))),)) for o in scene.objects)
+    return export(replace(scene, objects=objects), path)
+
+
+WRITERS = {s: export for f in FORMATS if f.export for s in f.suffixes} | {
+    ".fictilis": lambda scene, path: save(scene, path),
+    ".json": export_lanes,
+}
 READERS = {s: read_meshes for f in FORMATS if f.read_mesh for s in f.suffixes if s not in (".usd", ".usdz")} | {
     ".fictilis": load
 }
@@ -38,7 +51,10 @@ def test_what_is_written_twice_is_the_same_and_nothing_else_is_left(suffix, shee
     WRITERS[suffix](sheet, path)
     first = path.read_bytes()
     WRITERS[suffix](sheet, path)
-    assert path.read_bytes() == first and [p.name for p in tmp_path.iterdir()] == [path.name]
+    assert path.read_bytes() == first and {p.name for p in tmp_path.iterdir()} == {
+        path.name,
+        *([path.with_suffix(BESIDE[suffix]).name] if suffix in BESIDE else []),
+    }
 
 
 @writers
@@ -51,7 +67,7 @@ def test_odd_names_are_written_and_read_back_whole(suffix, name, sheet, tmp_path
         assert load(path).objects[0].name == tidy_name(name) == scene.objects[0].name
     elif suffix in READERS and (suffix not in SLOW or name in ("日本", "tab\there")):
         (back,) = READERS[suffix](path).objects
-        single, wanted = suffix in (".glb", ".stl", *SLOW), sheet.object(OBJ).base
+        single, wanted = suffix in (".glb", ".gltf", ".stl", *SLOW), sheet.object(OBJ).base
         if suffix == ".stl":  # which has no order
             back, wanted = replace(back, points=np.sort(back.points, axis=0)), np.sort(wanted, axis=0)
         assert np.allclose(back.points, wanted, atol=1e-4 if single else 0.0, rtol=0)
@@ -68,7 +84,7 @@ def test_a_place_that_cannot_be_written_is_one_sentence_and_an_old_file_stays(su
     for place in places:
         with pytest.raises(CannotSave) as refused:
             WRITERS[suffix](sheet, place)
-        assert str(refused.value).count("\n") == 0 and str(place) in str(refused.value)
+        assert str(refused.value).count("\n") == 0 and str(place.with_suffix("")) in str(refused.value)
     assert old.read_bytes() == b"precious" and sorted(p.name for p in tmp_path.iterdir()) == [f"folder{suffix}", f"old{suffix}"]
 
 

@@ -120,7 +120,7 @@ def test_hidden_objects_are_named_and_nothing_at_all_is_refused(sheet, tmp_path)
 
     more, other = fictilis.objects.add_object(sheet, "Helper", *reversed(fictilis.primitives.plane()))
     warnings = export(set_visible(more, other, False), tmp_path / "s.glb")
-    assert warnings == ["Hidden or without faces, and so left out: Helper."]
+    assert warnings == ["Hidden, not chosen or without faces, and so left out: Helper."]
     with pytest.raises(EditRefused, match="nothing to export"):
         export(set_visible(sheet, OBJ, False), tmp_path / "none.glb")
     assert not (tmp_path / "none.glb").exists()
@@ -215,8 +215,9 @@ def test_what_gltf_cannot_hold_of_an_objects_lanes_is_said(tmp_path, sheet):
     scene = set_key(set_key(sheet, OBJ, "opacity", Key(0, 0.5)), OBJ, "visible", Key(3, 1))
     scene, _ = add_camera(scene, SceneCamera("", "Close up", (0, 0, 0), 9, 0, 0))
     warnings = export(set_value(scene, OBJ, "opacity", 0.25), tmp_path / "m.glb")
-    assert len(warnings) == 2 and "opacity and visibility; those of Sheet" in warnings[0] and "Close up" in warnings[1]
+    assert len(warnings) == 1 and "opacity and visibility; those of Sheet" in warnings[0]
     data, _ = read_arrays(tmp_path / "m.glb")
+    assert data.nodes[data.scenes[0].nodes[1]].name == data.cameras[0].name == "Close up"
     assert data.materials[0].alphaMode == "BLEND" and data.materials[0].pbrMetallicRoughness.baseColorFactor[3] == 0.25
 
 

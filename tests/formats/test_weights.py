@@ -35,7 +35,7 @@ def table_of(path, text):
 def test_what_is_written_comes_back_with_the_same_weights_at_every_frame(percent, seconds, tmp_path):
     jelly = fictilis.moon_jelly()
     bell = jelly.objects[0]
-    assert write_weights(tmp_path / "w.csv", jelly, bell, percent, seconds) == 97
+    assert write_weights(tmp_path / "w.csv", jelly, [bell], percent, seconds) == 97
     table = read_weights(tmp_path / "w.csv")
     assert table.percent == percent and len(table.names) == len(bell.targets)
     columns = matched_names(bell, table.names)
@@ -48,8 +48,8 @@ def test_what_is_written_comes_back_with_the_same_weights_at_every_frame(percent
     fewer = set_weights(jelly, bell.id, table, columns, within=0.01)
     keys = [sum(len(lane.curve.keys) for lane in s.objects[0].lanes) for s in (fewer, back)]
     assert keys[0] < 0.6 * keys[1]
-    with pytest.raises(EditRefused, match="no targets"):
-        write_weights(tmp_path / "n.csv", *(lambda made: (made[0], made[0].objects[0]))(add_form(Scene(), "Box", {})))
+    with pytest.raises(EditRefused, match="has targets"):
+        write_weights(tmp_path / "n.csv", *(lambda made: (made[0], made[0].objects))(add_form(Scene(), "Box", {})))
 
 
 @pytest.mark.parametrize(
@@ -125,5 +125,5 @@ def test_weights_and_proof_from_the_command_line(face, tmp_path, capsys):
     assert (tmp_path / "o.csv").read_text().splitlines()[-1] == "12,0,0,100,50"
     assert main([*words, "--column", "Nothing=Smile"]) == 2
     out = ["export", str(tmp_path / "f.fictilis"), str(tmp_path / "f.glb"), "--prove"]
-    assert main([*out, "0.01"]) == 0 and "cm off at most over 13 frames" in capsys.readouterr().out
+    assert main([*out, "0.01"]) == 0 and "cm off at most, its 4 weights 0 over 13 frames" in capsys.readouterr().out
     assert main([*out, "-1"]) == 3

@@ -9,13 +9,14 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
-from fictilis.app.model.asking import CheckAsk, ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Session
+from fictilis.app.widgets.import_window import OBJECTS, SCENE
 from fictilis.core.appearance import Texture
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.imports import UNITS, laid, size_in
+from fictilis.core.edits.objects import with_all_of
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.names import fresh_name
@@ -23,8 +24,9 @@ from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import SavedView
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
+from fictilis.formats.importing import Held, read_held, taken
 from fictilis.formats.native import SUFFIX
-from fictilis.formats.registry import FORMATS, format_for, load, save, scene_from_file
+from fictilis.formats.registry import FORMATS, load, save
 from fictilis.render.dress import image_of_bytes, unpack_images
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
@@ -48,51 +50,42 @@ class Commands:
         choice = self.ask.new_scene()
         if choice is None or (not choice.beside and not self.may_leave()):
             return
-        beside = self.doc.ground if choice.beside else None
-
-        def make() -> tuple[Scene, tuple[str, ...]]:
-            if choice.file is None:
-                return add_form(beside or Scene(), choice.form, choice.numbers)[0], ()
-            return self.ask.run(f"Reading {choice.file.name}", lambda progress: scene_from_file(choice.file, progress, beside))
-
-        made = self.doc.attempt(make)
-        if made is None:
+        beside = self.doc.ground if choice.beside else Scene()
+        if choice.file is None:
+            scene = self.doc.attempt(lambda: add_form(beside, choice.form, choice.numbers)[0])
+        else:
+            scene = self._read(choice.file, OBJECTS if choice.beside else SCENE)
+        if scene is None:
             return
-        scene, warnings = made
-        if choice.file is not None:
-            scene = self._laid(scene, choice.file, beside)
-            if scene is None:
-                return
         if choice.beside:
-            self.doc.commit(f"Add {scene.objects[-1].name}", scene)
-            self.doc.select_object(scene.objects[-1].id)
+            whole = scene if choice.file is None else with_all_of(beside, scene)
+            self.doc.commit(f"Add {whole.objects[-1].name}", whole)
+            self.doc.select_object(whole.objects[-1].id)
         else:
             self.doc.open_scene(scene, None, saved=False)
         self.ports.view.eye.fit()
-        for warning in warnings:
-            self.doc.say(warning, "warning")
 
-    def _laid(self, scene: Scene, path: Path, beside: Scene | None = None) -> Scene | None:
-        """The scene, with what a file without a unit added to another in the unit, and as upright, as is answered; None where
-        it is not wanted."""
-        if format_for(path, "read").unit:
-            return scene
-        before = {o.id for o in beside.objects} if beside is not None else set()
-        own = [o for o in scene.objects if o.id not in before]
-        ids = [o.id for o in own]
-        held = ", ".join(f"{o.name}: {len(o.base):,} points, {o.geometry.face_count:,} faces" for o in own[:4])
-        held += f" and {len(own) - 4} more" if len(own) > 4 else ""
-        units = [(f"{u}: {_size(size_in(scene, ids, u))} cm", u) for u in UNITS]
-        asks = (
-            ChoiceAsk("unit", "Its numbers are in", units, "cm"), ChoiceAsk("up", "Up is", [("Y", False), ("Z", True)], False),
-            CheckAsk("centre", "Centre it", False), CheckAsk("ground", "Stand it on the ground", False),
-        )  # fmt: skip
-        given = self.ask.form(
-            f"What {path.name} holds", f"{held}. The file says neither its unit nor what is up.", asks, "Take it"
-        )
-        if given is None:
+    def _read(self, path: Path, way: str) -> Scene | None:
+        """What a file holds; what it does not say of itself is asked. None where it is not wanted."""
+        doc = self.doc
+
+        def read(progress: Callable[[float], None]) -> Held:
+            held = read_held([path], progress)
+            prepare(held.scene)
+            return held
+
+        held = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", read))
+        if held is None:
             return None
-        return self.doc.attempt(lambda: laid(scene, ids, given["unit"], given["up"], given["centre"], given["ground"]))
+        scene = held.scene
+        if held.bare:
+            choice = self.ask.take(held, [way], None)
+            if choice is None:
+                return None
+            scene = doc.attempt(lambda: taken(held, choice.ids, choice.laying, choice.sound))
+        for warning in held.said:
+            doc.say(warning, "warning")
+        return scene
 
     def open_file(self) -> None:
         path = self.ask.files.open("Open a scene", f"{SCENES};;{file_kinds('read')}")
@@ -104,30 +97,23 @@ class Commands:
         if not self.may_leave():
             return False
 
-        def read(progress: Callable[[float], None]) -> tuple[Scene, tuple[str, ...], bool]:
-            if path.suffix.lower() == SUFFIX:
-                scene = load(path, progress)
-                unpack_images(scene)
-                prepare(scene)
-                return scene, (), True
-            scene, said = scene_from_file(path, progress)
+        def read(progress: Callable[[float], None]) -> Scene:
+            scene = load(path, progress)
+            unpack_images(scene)
             prepare(scene)
-            return scene, said, False
+            return scene
 
-        opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
-        if opened is None:
+        native = path.suffix.lower() == SUFFIX
+        if native:
+            scene = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
+        else:
+            scene = self._read(path, SCENE)
+        if scene is None:
             return False
-        scene, warnings, native = opened
-        if not native:
-            scene = self._laid(scene, path)
-            if scene is None:
-                return False
         self.doc.open_scene(scene, path if native else None, saved=native)
         if native:
             self.ports.shell.opened(path)
         self.ports.view.eye.fit()
-        for warning in warnings:
-            self.doc.say(warning, "warning")
         return True
 
     def open_demo(self, name: str) -> None:
@@ -314,10 +300,6 @@ class Commands:
 
     def about(self) -> None:
         self.ask.about()
-
-
-def _size(size: tuple[float, float, float]) -> str:
-    return " × ".join(f"{s:,.4g}" for s in size)
 
 
 def _unpacked(path: Path) -> Texture:

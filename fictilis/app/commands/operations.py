@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
-from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
+from fictilis.app.model.asking import Ask, ChoiceAsk, ask_for
 from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, kinds
 from fictilis.core.operations import OPERATIONS
@@ -17,7 +17,7 @@ from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
-from fictilis.core.parameters import Choice, Flag, Number, Parameter
+from fictilis.core.parameters import Parameter
 from fictilis.core.scene import Pick
 from fictilis.core.timeline import lanes_by_channel
 from fictilis.render.dress import pixels_of
@@ -111,16 +111,10 @@ class OperationCommands:
 def _ask(parameter: Parameter, subject: Subject) -> Ask | None:
     """How a form asks for a parameter; None where there is nothing to choose from."""
     name, label, start = parameter.name, parameter.label, parameter.begins_at(subject)
-    if isinstance(parameter, Number):
-        return NumberAsk(name, label, parameter.unit, start or 0.0, parameter.low, parameter.high, parameter.decimals)
-    if isinstance(parameter, Flag):
-        return CheckAsk(name, label, bool(start))
     if isinstance(parameter, Kept):
         names = parameter.among(subject)
         return ChoiceAsk(name, label, [(n, n) for n in names], start) if names else None
-    if isinstance(parameter, Choice):
-        return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
     if isinstance(parameter, OtherTarget | ForeignTarget | RelayShape | FollowSource | ClipChoice | OtherLine | OtherObject):
         options = parameter.options(subject)
         return ChoiceAsk(name, label, options, start) if options else None
-    return TextAsk(name, label, str(start or ""))
+    return ask_for(parameter, start)

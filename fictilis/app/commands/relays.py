@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fictilis.app.commands.exchange import POINTS
+from collections.abc import Sequence
+from pathlib import Path
+
 from fictilis.app.commands.files import file_kinds
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
@@ -12,7 +14,9 @@ from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import relays as edits
 from fictilis.core.edits.objects import add_object
 from fictilis.core.scene import RELAY_PATHS
-from fictilis.formats.rows import read_row, row_name
+from fictilis.formats.rows import Row, read_row, row_name
+
+POINTS = "Points of a range, as NumPy arrays (*.npz)"
 
 
 class RelayCommands:
@@ -23,16 +27,23 @@ class RelayCommands:
 
     def relay_files(self) -> None:
         """Numbered files as a relay of the object shown. Those that do not fit are named and asked about."""
-        doc, obj = self.doc, self.doc.object
         paths = self.ask.files.open_several("New relay from numbered files", f"{file_kinds('read')};;{POINTS}")
-        if not paths or obj is None:
-            return
-        row = doc.attempt(lambda: self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress)))
-        if row is None:
-            return
+        if paths and self.doc.object is not None:
+            self.relay_from(paths)
+
+    def relay_from(self, paths: Sequence[Path]) -> None:
+        """The same of files that were chosen."""
+        obj = self.doc.object
+        row = self.doc.attempt(lambda: self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress)))
+        if row is not None:
+            self.take_row(row, row_name(paths))
+
+    def take_row(self, row: Row, name: str) -> None:
+        """A relay of shapes that were read, once its name, its frames and its way are answered."""
+        doc, obj = self.doc, self.doc.object
         start, end = (row.frames[0], row.frames[-1]) if row.frames else doc.scene.span
         asks: list = [
-            TextAsk("name", "Name", row_name(paths)), NumberAsk("first", "First pose at", "", start, -1e6, 1e6, 0),
+            TextAsk("name", "Name", name), NumberAsk("first", "First pose at", "", start, -1e6, 1e6, 0),
             NumberAsk("last", "Last pose at", "", end, -1e6, 1e6, 0),
             ChoiceAsk("way", "To the next pose", [(way.capitalize(), way) for way in edits.WAYS], "linear"),
             ChoiceAsk("path", "Path", [(path.capitalize(), path) for path in RELAY_PATHS], RELAY_PATHS[0]),

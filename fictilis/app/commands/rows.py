@@ -109,6 +109,7 @@ MEANWHILE = frozenset({"resize", "strengthen", "mirror"})
 ROWS = (
     Row("new", "File", "New scene…", "new_scene", ("Ctrl+N",)),
     Row("open", "File", "Open…", "open_file", ("Ctrl+O",)),
+    Row("import", "File", "Import…", "import_files", ("Ctrl+Shift+O",)),
     Row("save", "File", "Save", "save", ("Ctrl+S",)),
     Row("save-as", "File", "Save as…", "save_as", ("Ctrl+Shift+S",)),
     Row("export", "File", "Export…", "export", ("Ctrl+E",), has_object),
@@ -117,8 +118,10 @@ ROWS = (
     Row("prove", "File", "Read exports again as a proof", "toggle", (), always, lambda d: d.prove_exports,
         lambda s: replace(s, prove_exports=not s.prove_exports)),
     Row("weights-in", "File", "Weights from a table…", "weights_in", (), has_targets),
-    Row("weights-out", "File", "Weights to a table…", "weights_out", (), has_targets),
-    Row("points-out", "File", "Points of a range as arrays…", "points_out", (), has_object),
+    Row("lanes-in", "File", "Lanes from a file…", "lanes_in", (), has_object),
+    Row("weights-out", "File", "Weights to a table…", "export", (), has_targets, argument=".csv"),
+    Row("points-out", "File", "Points of a range as arrays…", "export", (), has_object, argument=".npz"),
+    Row("lanes-out", "File", "Lanes with their curves…", "export", (), has_object, argument=".json"),
     *(
         Row(f"demo-{name}", "File", f"Open the {found.title}", "open_demo", argument=name) for name, found in SAMPLES.items()
     ),
@@ -406,11 +409,11 @@ ROWS = (
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
 LINES_BEFORE = (
-    "export", "weights-in", "demo-jelly", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick", "in-between", "duplicate",
-    "scale-deltas", "transfer", "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
+    "save", "export", "weights-in", "weights-out", "demo-jelly", "quit", "pick-all", "pick-grow", "pick-moved", "keep-pick",
+    "in-between", "duplicate", "scale-deltas", "transfer", "mask-from-pick", "group", "keep-mix", "pose-seen", "shape-pose",
     "spread", "relay-straight", "relay-layers", "tool-pick", "tool-grab", "tool-exact", "exact-sphere", "smaller", "mirror",
-    "line-match", "line-curve", "line-insert", "line-tube", "line-from-edges", "extrude",
-    "delete-points", "mirror-weld", "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop",
-    "time-frames", "play-from", "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers",
-    "retime", "hold-until", "next-clip", "blend-clips", "remove-clip", "together", "lane-open", "fit-time", "checks",
+    "line-match", "line-curve", "line-insert", "line-tube", "line-from-edges", "extrude", "delete-points", "mirror-weld",
+    "freeze", "wire", "displacement", "front", "keep-view", "light", "lock", "theme", "loop", "time-frames", "play-from",
+    "marker", "sound", "ghosts-frames", "new-camera", "hold", "tangent-auto", "key-numbers", "retime", "hold-until",
+    "next-clip", "blend-clips", "remove-clip", "together", "lane-open", "fit-time", "checks",
 )  # fmt: skip

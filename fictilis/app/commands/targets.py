@@ -6,14 +6,16 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.app.commands.files import file_kinds
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
-from fictilis.app.model.asking import NumberAsk
+from fictilis.app.model.asking import ChoiceAsk, NumberAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
+from fictilis.core.edits.imports import UNITS, fitting_unit, linear_from
 from fictilis.core.edits.lines import target_from_copy
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import FictilisError, NotATarget
@@ -22,7 +24,7 @@ from fictilis.core.geometry.matching import Order, find_order
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import MeshData
-from fictilis.formats.registry import read_meshes
+from fictilis.formats.registry import format_for, read_meshes
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -95,17 +97,57 @@ class TargetCommands:
         if doc.object is None:
             self.ports.shell.open_path(paths[0])
             return
-        scene, sentences, added = doc.ground, [], []
+        shapes: list[MeshData] = []
+        sentences: list[tuple[str, str]] = []
         for path in paths:
             try:
                 read = self.ask.run(f"Reading {path.name}", lambda progress, p=path: read_meshes(p, progress))
-                if doc.object.geometry.kind == "line":
-                    read = read.together(path.stem)
-                for data in read.objects:
-                    name = path.stem if len(read.objects) == 1 else data.name
-                    scene, target_id = self._from_mesh(scene, name, data)
-                    added.append(target_id)
-                sentences += [(warning, "warning") for warning in read.warnings]
+            except FictilisError as error:
+                sentences.append((error.said, "error"))
+                continue
+            if doc.object.geometry.kind == "line":
+                read = read.together(path.stem)
+            alone = len(read.objects) == 1
+            linear = np.eye(3) if format_for(path, "read").unit else self._linear(path, read.objects)
+            if linear is None:
+                return
+            named = (
+                replace(data, points=data.points @ linear.T, name=path.stem if alone else data.name) for data in read.objects
+            )
+            shapes += named
+            sentences += [(warning, "warning") for warning in read.warnings]
+        self._take(shapes, sentences)
+
+    def take_targets(self, shapes: Sequence[MeshData], warnings: Sequence[str] = ()) -> None:
+        """The same of shapes that were read."""
+        self._take(shapes, [(warning, "warning") for warning in warnings])
+
+    def _linear(self, path: Path, objects: Sequence[MeshData]) -> np.ndarray | None:
+        """(3, 3): what brings a file that says no unit to the base's size; asked where it lies plainly in another unit or
+        another way up, and None where that was given up."""
+        obj = self.doc.object
+        if not objects or not len(objects[0].points) or len(objects[0].points) != len(obj.base):
+            return np.eye(3)
+        unit, z_up = fitting_unit(objects[0].points, obj.base)
+        if (unit, z_up) == ("cm", False):
+            return np.eye(3)
+        asks = (
+            ChoiceAsk("unit", "Its numbers are in", [(u, u) for u in UNITS], unit),
+            ChoiceAsk("up", "Up is", [("Y", False), ("Z", True)], z_up),
+        )
+        how = f"In {unit} with {'Z' if z_up else 'Y'} up"
+        said = f"It says neither its unit nor what is up. {how} it is of the size of {obj.name}."
+        given = self.ask.form(f"How large is {path.name}?", said, asks, "Take it")
+        return None if given is None else linear_from(given["unit"], given["up"])
+
+    def _take(self, shapes: Sequence[MeshData], sentences: list[tuple[str, str]]) -> None:
+        """Add each shape that matches the base as a target, in one step; say what was added, and why the others were not."""
+        doc = self.doc
+        scene, added = doc.ground, list[str]()
+        for data in shapes:
+            try:
+                scene, target_id = self._from_mesh(scene, data.name, data)
+                added.append(target_id)
             except FictilisError as error:
                 sentences.append((error.said, "error"))
         count = len(added)
@@ -116,7 +158,7 @@ class TargetCommands:
             sentences.insert(0, (f"Added {', '.join(names[i] for i in added)}.", "note"))
         if len(sentences) == 1:
             doc.say(*sentences[0])
-        else:
+        elif sentences:
             self.ask.tell("Targets from files", sentences)
 
     def _from_mesh(self, scene: Scene, name: str, data: MeshData) -> tuple[Scene, str]:

@@ -34,7 +34,7 @@ from fictilis.app.lanes.places import LANE, RELAY, RULER, TALL, Heading, LaneLoo
 from fictilis.app.lanes.relay import pose_under
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.app.widgets.fields import KeptKeysField, inline_editor
+from fictilis.app.widgets.fields import KeptKeysField, inline_editor, local_files
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import pieces
@@ -365,8 +365,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     @staticmethod
     def _sound_in(event: QDropEvent) -> Path | None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        return next((path for path in paths if path.suffix.lower() in SUFFIXES), None)
+        return next((path for path in local_files(event) if path.suffix.lower() in SUFFIXES), None)
 
     def dragEnterEvent(self, event: QDropEvent) -> None:
         if self._sound_in(event) is not None:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from msgspec import Struct
+
+from fictilis.core.parameters import Choice, Flag, Number, Parameter
 
 
 class NumberAsk(Struct, frozen=True):
@@ -39,3 +42,15 @@ class TextAsk(Struct, frozen=True):
 
 
 Ask = NumberAsk | ChoiceAsk | CheckAsk | TextAsk
+
+
+def ask_for(parameter: Parameter, start: Any) -> Ask:
+    """How a form asks for a parameter of a known value."""
+    name, label = parameter.name, parameter.label
+    if isinstance(parameter, Number):
+        return NumberAsk(name, label, parameter.unit, start or 0.0, parameter.low, parameter.high, parameter.decimals)
+    if isinstance(parameter, Flag):
+        return CheckAsk(name, label, bool(start))
+    if isinstance(parameter, Choice):
+        return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
+    return TextAsk(name, label, str(start or ""))

@@ -16,6 +16,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick, Scene, targets_by_id
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Animated
+from fictilis.formats.choices import Choices
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -88,7 +89,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
     copied: Mapping[ChannelRef, tuple[Key, ...]] = field(default_factory=dict)
     through_camera: bool = False
     playing: bool = False
-    exported: Path | None = None
+    exported: tuple[Path, Choices] | None = None
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

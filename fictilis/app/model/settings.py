@@ -77,6 +77,20 @@ class Settings:
     def set_own_keys(self, keys: dict[str, list[str]]) -> None:
         self._store.setValue("keys", json.dumps(keys))
 
+    def exports(self) -> dict[str, dict[str, Any]]:
+        """What was chosen last, by a format's key."""
+        return self._kept("exports", {}, lambda v: isinstance(v, dict) and all(isinstance(row, dict) for row in v.values()))
+
+    def set_exports(self, chosen: dict[str, dict[str, Any]]) -> None:
+        self._store.setValue("exports", json.dumps(chosen))
+
+    def export_kind(self) -> str:
+        """The suffix of what was exported last, or nothing."""
+        return str(self._store.value("export_kind", ""))
+
+    def set_export_kind(self, suffix: str) -> None:
+        self._store.setValue("export_kind", suffix)
+
     def light(self) -> Light:
         kept: list[float] = self._kept("light", [], _are_three_numbers)
         return Light(*(float(v) for v in kept)) if kept else Light()

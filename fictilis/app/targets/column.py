@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -24,7 +23,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.targets.cards import Cards
 from fictilis.app.targets.thumbnails import Thumbnails
-from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.fields import ArrowCombo, local_files
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import objects as object_edits
 
@@ -234,10 +233,9 @@ class Column(QWidget):
         self.doc.channels.set_values(self.doc.channels.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(url.isLocalFile() for url in event.mimeData().urls()):
+        if local_files(event):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         event.acceptProposedAction()
-        self.dropped.emit(files)
+        self.dropped.emit(local_files(event))

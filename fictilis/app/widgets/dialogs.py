@@ -108,6 +108,47 @@ class Dialog(QDialog):
 SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
 
 
+def ask_field(ask: Ask, palette: Palette) -> tuple[QWidget, Callable[[], Any]]:
+    """The widget that asks for something, and what reads its answer."""
+    if isinstance(ask, NumberAsk):
+        field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high)
+        field.set_value(ask.default)
+        return field, lambda: field.value
+    if isinstance(ask, CheckAsk):
+        check = QCheckBox(ask.label)
+        check.setChecked(ask.default)
+        return check, check.isChecked
+    if isinstance(ask, TextAsk):
+        line = QLineEdit(ask.default)
+        line.setAccessibleName(ask.label)
+        line.selectAll()
+        return line, lambda: line.text().strip()
+    texts = [text for text, _ in ask.choices]
+    values = [value for _, value in ask.choices]
+    start = values.index(ask.default) if ask.default in values else 0
+    if len(texts) <= 3 and sum(map(len, texts)) <= SIDE_BY_SIDE:
+        row = Segments(ask.label, texts)
+        row.set_value(texts[start])
+        return row, lambda: values[next(n for n, t in enumerate(texts) if row.buttons[t].isChecked())]
+    combo = ArrowCombo(palette)
+    combo.setAccessibleName(ask.label)
+    combo.addItems(texts)
+    combo.setCurrentIndex(start)
+    return combo, lambda: values[combo.currentIndex()]
+
+
+def watch(widget: QWidget, seen: Callable[[], None]) -> None:
+    """Call ``seen`` whenever the answer of such a widget changes."""
+    if isinstance(widget, NumberField):
+        widget.committed.connect(lambda _value: seen())
+    elif isinstance(widget, QCheckBox):
+        widget.toggled.connect(lambda _on: seen())
+    elif isinstance(widget, Segments):
+        widget.chosen.connect(lambda _text: seen())
+    elif isinstance(widget, ArrowCombo):
+        widget.currentIndexChanged.connect(lambda _row: seen())
+
+
 class FormDialog(Dialog):
     """A few numbers, choices and texts; ``values`` by name once it was accepted."""
 
@@ -115,43 +156,15 @@ class FormDialog(Dialog):
         super().__init__(parent, title)
         if sentence:
             self.sentence(sentence, True)
-        self.palette_ = palette
         self.fields: dict[str, Any] = {}
         self._read: dict[str, Callable[[], Any]] = {}
         self.values: dict[str, Any] = {}
         for ask in asks:
-            widget, read = self._field(ask)
+            widget, read = ask_field(ask, palette)
             self.fields[ask.name], self._read[ask.name] = widget, read
             self.body.addWidget(widget if isinstance(ask, CheckAsk) else Labelled(ask.label, widget, width=118))
         self.button("cancel", "Cancel")
         self.button("ok", verb, True)
-
-    def _field(self, ask: Ask) -> tuple[QWidget, Callable[[], object]]:
-        if isinstance(ask, NumberAsk):
-            field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high)
-            field.set_value(ask.default)
-            return field, lambda: field.value
-        if isinstance(ask, CheckAsk):
-            check = QCheckBox(ask.label)
-            check.setChecked(ask.default)
-            return check, check.isChecked
-        if isinstance(ask, TextAsk):
-            line = QLineEdit(ask.default)
-            line.setAccessibleName(ask.label)
-            line.selectAll()
-            return line, lambda: line.text().strip()
-        texts = [text for text, _ in ask.choices]
-        values = [value for _, value in ask.choices]
-        start = values.index(ask.default) if ask.default in values else 0
-        if len(texts) <= 3 and sum(map(len, texts)) <= SIDE_BY_SIDE:
-            row = Segments(ask.label, texts)
-            row.set_value(texts[start])
-            return row, lambda: values[next(n for n, t in enumerate(texts) if row.buttons[t].isChecked())]
-        combo = ArrowCombo(self.palette_)
-        combo.setAccessibleName(ask.label)
-        combo.addItems(texts)
-        combo.setCurrentIndex(start)
-        return combo, lambda: values[combo.currentIndex()]
 
     def _close(self, name: str) -> None:
         if name == "ok":
@@ -264,6 +277,7 @@ class LightDialog(FormDialog):
         )
         said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
         super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
+        self.palette_ = palette
         self.picked, self._show = picked, show
         self.swatch = QPushButton(picked)
         self.swatch.setAccessibleName("Colour of the pick")

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -120,6 +121,12 @@ class TextField(Editor):
             self.leave()
             return
         super().keyPressEvent(event)
+
+
+def local_files(event: QDropEvent) -> list[Path]:
+    """The files that are dragged."""
+    data = event.mimeData()
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
 
 
 class NumberField(Editor):

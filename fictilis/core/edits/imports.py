@@ -1,4 +1,4 @@
-"""Objects that came from a file without a unit: how long its numbers are, what is up, and where they stand."""
+"""What came from files: how long its numbers are, what is up, how large it is, and where it stands."""
 
 from __future__ import annotations
 
@@ -7,51 +7,131 @@ from collections.abc import Collection
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.affine import placed
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import box
 from fictilis.core.edits.whole_shapes import map_target
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.core.standing import standing
+from fictilis.core.timeline import SceneCamera
 
 UNITS = {"mm": 0.1, "cm": 1.0, "m": 100.0, "inch": 2.54}  # in cm
+UPRIGHT = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])  # from Z up
+Size = tuple[float, float, float]
 
 
-def laid(
-    scene: Scene, object_ids: Collection[str], unit: str = "cm", z_up: bool = False, centre: bool = False, ground: bool = False
-) -> Scene:
-    """Objects without places of their own, their numbers read in a unit, turned upright where Z is up, together centred on the
-    origin and stood on the ground where asked; targets go along. Raises EditRefused for a unit that is not known."""
+def linear_from(unit: str = "cm", z_up: bool = False, factor: float = 1.0) -> np.ndarray:
+    """(3, 3): what brings points of a file into the scene's cm with Y up. Raises EditRefused for a unit that is not known, and
+    for a factor that is not above 0."""
     if unit not in UNITS:
         raise EditRefused(f"“{unit}” is no unit; use {', '.join(UNITS)}.")
-    linear = np.eye(3) * UNITS[unit]
-    if z_up:
-        linear = linear @ np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
-    own = [obj for obj in scene.objects if obj.id in object_ids and len(obj.base)]
-    shift = np.zeros(3)
-    if own and (centre or ground):
-        low, high = box(np.concatenate([obj.base for obj in own]) @ linear.T)
-        if centre:
-            shift = -(low + high) / 2
-        if ground:
-            shift[1] = -low[1]
-    for obj in own:
-        scene = scene.with_object(_through(obj, linear, shift, UNITS[unit]))
+    if not (np.isfinite(factor) and 1e-9 <= factor <= 1e9):
+        raise EditRefused(f"A scale must be above 0, not {factor:g}.")
+    linear = np.eye(3) * (UNITS[unit] * factor)
+    return linear @ UPRIGHT if z_up else linear
+
+
+def laid(scene: Scene, object_ids: Collection[str], unit: str = "cm", z_up: bool = False, factor: float = 1.0) -> Scene:
+    """Objects without places of their own, their numbers read in a unit and turned upright where Z is up; targets go along.
+    Raises EditRefused as linear_from."""
+    linear = linear_from(unit, z_up, factor)
+    for obj in scene.objects:
+        if obj.id in object_ids and len(obj.base):
+            scene = scene.with_object(_through(obj, linear, UNITS[unit] * factor))
     return scene
 
 
-def _through(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, factor: float) -> MorphObject:
+def _through(obj: MorphObject, linear: np.ndarray, factor: float) -> MorphObject:
     geometry = obj.geometry
     if isinstance(geometry, Line) and geometry.widths is not None:
         geometry = replace(geometry, widths=geometry.widths * factor)
     targets = tuple(map_target(t, lambda d: Deltas(d.indices, d.offsets @ linear.T)) for t in obj.targets)
-    return replace(obj, base=obj.base @ linear.T + shift, geometry=geometry, targets=targets)
+    return replace(obj, base=obj.base @ linear.T, geometry=geometry, targets=targets)
 
 
-def size_in(scene: Scene, object_ids: Collection[str], unit: str) -> tuple[float, float, float]:
-    """How large objects are together, in cm, if their numbers are in a unit."""
-    rows = [obj.base for obj in scene.objects if obj.id in object_ids and len(obj.base)]
-    if not rows:
-        return 0.0, 0.0, 0.0
-    low, high = box(np.concatenate(rows))
-    x, y, z = ((high - low) * UNITS[unit]).tolist()
+def sized(scene: Scene, ids: Collection[str], factor: float) -> Scene:
+    """Objects and cameras that have places of their own, larger about the origin; their motion goes along."""
+    if factor == 1.0:
+        return scene
+    linear_from(factor=factor)
+    for owner in scene.owners:
+        if owner.id in ids:
+            scene = scene.with_owner(_placed(owner, factor, np.zeros(3)))
+    return scene
+
+
+def stood(scene: Scene, ids: Collection[str], centre: bool = False, ground: bool = False) -> Scene:
+    """Objects and cameras moved together, so that the objects are around the origin, or stand on the ground at the start."""
+    found = box_of(scene, ids)
+    if found is None or not (centre or ground):
+        return scene
+    low, high = found
+    shift = -(low + high) / 2 if centre else np.zeros(3)
+    if ground:
+        shift[1] = -low[1]
+    for owner in scene.owners:
+        if owner.id in ids:
+            scene = scene.with_owner(_placed(owner, 1.0, shift))
+    return scene
+
+
+def _placed(owner: MorphObject | SceneCamera, factor: float, shift: np.ndarray) -> MorphObject | SceneCamera:
+    """An owner times a factor about the origin, then moved, with its lanes."""
+    moves: dict[str, tuple[float, float]] = {}
+    if isinstance(owner, MorphObject):
+        if owner.along is not None:  # it stands where its line does
+            return owner
+        apart = shift + (factor - 1) * np.array(owner.transform.pivot)
+        x, y, z = (np.array(owner.transform.position) * factor + apart).tolist()
+        sx, sy, sz = (s * factor for s in owner.transform.scale)
+        owner = replace(owner, transform=replace(owner.transform, position=(x, y, z), scale=(sx, sy, sz)))
+        moves = {f"position.{a}": (factor, float(apart[k])) for k, a in enumerate("xyz")}
+        moves |= {f"scale.{a}": (factor, 0.0) for a in "xyz"}
+    else:
+        x, y, z = (np.array(owner.centre) * factor + shift).tolist()
+        owner = replace(owner, centre=(x, y, z), distance=owner.distance * factor)
+        moves = {f"centre.{a}": (factor, float(shift[k])) for k, a in enumerate("xyz")} | {"distance": (factor, 0.0)}
+    lanes = tuple(
+        replace(lane, curve=_curve(lane.curve, *moves[lane.channel])) if lane.channel in moves else lane for lane in owner.lanes
+    )
+    return replace(owner, lanes=lanes)
+
+
+def _curve(curve: AnimationCurve, factor: float, shift: float) -> AnimationCurve:
+    def moved(handle: tuple[float, float] | None) -> tuple[float, float] | None:
+        return handle and (handle[0], handle[1] * factor)
+
+    keys = (replace(k, value=k.value * factor + shift, into=moved(k.into), out=moved(k.out)) for k in curve.keys)
+    return replace(curve, keys=tuple(keys))
+
+
+def box_of(scene: Scene, ids: Collection[str]) -> tuple[np.ndarray, np.ndarray] | None:
+    """The lowest and highest corner (3,) of objects as they rest and stand at the start; None where they have no points."""
+    rows = [
+        placed(obj.base, standing(scene, obj, scene.start).transform.matrix())
+        for obj in scene.objects
+        if obj.id in ids and len(obj.base)
+    ]
+    return box(np.concatenate(rows)) if rows else None
+
+
+def size_of(scene: Scene, ids: Collection[str]) -> Size:
+    """How large objects are together, in cm."""
+    found = box_of(scene, ids)
+    x, y, z = (found[1] - found[0]).tolist() if found is not None else (0.0, 0.0, 0.0)
     return x, y, z
+
+
+def fitting_unit(points: np.ndarray, base: np.ndarray) -> tuple[str, bool]:
+    """The unit and whether Z is up with which points (n, 3) of a file lie best on those of a base (m, 3), by their centre and
+    their size."""
+    low, high = box(base)
+
+    def apart(unit: str, z_up: bool) -> float:
+        its_low, its_high = box(points @ linear_from(unit, z_up).T)
+        return float(np.abs(its_low - low).sum() + np.abs(its_high - high).sum())
+
+    choices = [(unit, z_up) for z_up in (False, True) for unit in ("cm", "mm", "m", "inch")]
+    return min(choices, key=lambda choice: (apart(*choice), choices.index(choice)))

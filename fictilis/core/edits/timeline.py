@@ -45,7 +45,7 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
     )  # fmt: skip
 
 
-def _lanes_at(lanes: tuple[Lane, ...], factor: float) -> tuple[Lane, ...]:
+def lanes_at_rate(lanes: tuple[Lane, ...], factor: float) -> tuple[Lane, ...]:
     """Lanes whose keys, handles and modifiers keep their times at a rate ``factor`` times as high."""
 
     def at(key: Key) -> Key:
@@ -60,11 +60,13 @@ def _lanes_at(lanes: tuple[Lane, ...], factor: float) -> tuple[Lane, ...]:
 
 
 def _slower(blend: Blend, factor: float) -> Blend:
-    return replace(blend, lanes=_lanes_at(blend.lanes, factor), offset=blend.offset * factor)
+    return replace(blend, lanes=lanes_at_rate(blend.lanes, factor), offset=blend.offset * factor)
 
 
 def _clip_at(clip: Clip, factor: float) -> Clip:
-    parts = tuple(replace(p, lanes=_lanes_at(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts)
+    parts = tuple(
+        replace(p, lanes=lanes_at_rate(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts
+    )
     played = clip.played and (clip.played[0] * factor, clip.played[1] * factor)
     return replace(clip, start=clip.start * factor, end=clip.end * factor, played=played, parts=parts)
 

@@ -1,0 +1,350 @@
+"""The window of exports: format, file, what of the scene, and what becomes of it; after writing, the proof."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from html import escape
+from pathlib import Path
+from typing import Any
+
+from msgspec import Struct
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from fictilis.app.model.asking import ask_for
+from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
+from fictilis.app.widgets.theme import Palette
+from fictilis.app.widgets.tick_list import TickList, ticks_row
+from fictilis.core.errors import FictilisError
+from fictilis.core.scene import Scene
+from fictilis.formats.account import CHANGED, KEPT, LEFT_OUT, Row, account, matters
+from fictilis.formats.choices import Choices, files_of
+from fictilis.formats.registry import FORMATS, Format, as_chosen, format_for
+
+KINDS: dict[str, str] = {
+    suffix: f"{f.name} ({suffix})" for f in FORMATS if f.export for suffix in f.suffixes if suffix != ".usd"
+}
+HEADS = {LEFT_OUT: "Left out", CHANGED: "Changed", KEPT: "Kept"}
+LABELS = 84
+
+
+class Exported(Struct, frozen=True):
+    """What came of an export: its sentences, and what the proof says, or nothing."""
+
+    said: tuple[str, ...]
+    proof: str = ""
+
+
+class ExportRequest(Struct, frozen=True):
+    """What the window begins with: the scene and its frame, a file, the objects that are ticked, options by a format's key, and
+    whether a proof is wanted."""
+
+    scene: Scene
+    frame: float
+    path: Path
+    objects: tuple[str, ...]
+    options: Mapping[str, Mapping[str, Any]]
+    proves: bool
+
+
+Write = Callable[[Path, Choices, float, bool], Exported]
+
+
+class ExportDialog(Dialog):
+    """``write`` writes the file, and raises what is wrong; ``choose`` asks for another place."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        request: ExportRequest,
+        palette: Palette,
+        choose: Callable[[Path, str], Path | None],
+        write: Write,
+    ) -> None:
+        super().__init__(parent, "Export", 860)
+        self.setMinimumHeight(560)
+        self.request, self.palette_, self._choose, self._write = request, palette, choose, write
+        self.exported: Exported | None = None
+        self._at = request.path.parent
+        self.chosen = {key: dict(row) for key, row in request.options.items()}
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._tell)
+        columns = QHBoxLayout()
+        columns.setSpacing(24)
+        self.body.addLayout(columns)
+        left = QWidget()
+        left.setFixedWidth(430)
+        self.form = QVBoxLayout(left)
+        self.form.setContentsMargins(0, 0, 0, 0)
+        self.form.setSpacing(9)
+        columns.addWidget(left)
+        columns.addWidget(self._fates(), 1)
+        self._file_rows()
+        self._scene_rows()
+        self.options = QWidget()
+        self.options_rows = QVBoxLayout(self.options)
+        self.options_rows.setContentsMargins(0, 0, 0, 0)
+        self.options_rows.setSpacing(9)
+        self.form.addWidget(self.options)
+        self.form.addWidget(self.frame_row)
+        self.form.addWidget(self.range_row)
+        self.proves = QCheckBox("Read it again as a proof")
+        self.proves.setChecked(request.proves)
+        self.form.addWidget(self.proves)
+        self.form.addStretch(1)
+        self.button("cancel", "Cancel")
+        self.button("ok", "Export", True)
+        self.fields: dict[str, QWidget] = {}
+        self._read: dict[str, Callable[[], Any]] = {}
+        self._format_shown: Format | None = None
+        self._follow_name(request.path)
+
+    def _fates(self) -> QWidget:
+        """What becomes of the scene, and below it what came of writing it."""
+        side = QWidget()
+        rows = QVBoxLayout(side)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(10)
+        self.fates = QLabel()
+        self.fates.setWordWrap(True)
+        self.fates.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self.fates.setContentsMargins(14, 12, 14, 12)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setMinimumHeight(230)
+        scroll.setObjectName("fates")
+        scroll.setWidget(self.fates)
+        rows.addWidget(scroll, 1)
+        self.wrote, self.wrong = QLabel(), QLabel()
+        self.wrong.setProperty("error", True)
+        for label in (self.wrote, self.wrong):
+            label.setWordWrap(True)
+            label.hide()
+            rows.addWidget(label)
+        return side
+
+    def _file_rows(self) -> None:
+        self.kind = ArrowCombo(self.palette_)
+        self.kind.setAccessibleName("Format")
+        self.kind.addItems(list(KINDS.values()))
+        self.kind.activated.connect(lambda _row: self._follow_kind())
+        self.form.addWidget(Labelled("Format", self.kind, width=LABELS))
+        self.name = QLineEdit()
+        self.name.setAccessibleName("File")
+        self.name.textEdited.connect(lambda _text: self._follow_name(self.path))
+        choose = QPushButton("Choose…")
+        choose.clicked.connect(lambda _on: self._choose_place())
+        row = Labelled("File", self.name, width=LABELS)
+        row.row.addWidget(choose)
+        self.form.addWidget(row)
+        self.folder = QLabel()
+        self.folder.setProperty("quiet", True)
+        self.folder.setWordWrap(True)
+        self.folder.setContentsMargins(LABELS + 5, 0, 0, 0)
+        self.form.addWidget(self.folder)
+
+    def _scene_rows(self) -> None:
+        scene = self.request.scene
+        objects = [
+            (o.id, f"{o.name}   {len(o.base):,} points" + (f", {len(o.targets)} targets" if o.targets else ""),
+             o.id in self.request.objects)
+            for o in scene.objects
+        ]  # fmt: skip
+        self.objects = TickList("Objects", objects, self._soon)
+        self.form.addWidget(ticks_row("Objects", self.objects, LABELS))
+        self.clips = TickList("Clips", [(c.id, c.name, True) for c in scene.clips], self._soon)
+        self.clips_row = Labelled("Clips", self.clips, width=LABELS)
+        self.form.addWidget(self.clips_row)
+        self.clip = ArrowCombo(self.palette_)
+        self.clip.setAccessibleName("Clip")
+        self.clip.addItems([c.name for c in scene.clips])
+        self.clip.setCurrentIndex(next((n for n, c in enumerate(scene.clips) if c.id == scene.clip), -1))
+        self.clip.currentIndexChanged.connect(lambda _row: self._soon())
+        self.clip_row = Labelled("Clip", self.clip, width=LABELS)
+        self.form.addWidget(self.clip_row)
+        self.frame, self.first, self.last = (self._frame_field(*row) for row in (
+            ("At frame", self.request.frame), ("From frame", scene.start), ("To frame", scene.end)))  # fmt: skip
+        self.frame_row = Labelled("At frame", self.frame, width=LABELS)
+        self.frame_row.row.addStretch(2)
+        self.range_row = Labelled("Range", self.first, self.last, width=LABELS)
+        self.range_row.row.addStretch(1)
+
+    def _frame_field(self, name: str, value: float) -> NumberField:
+        field = NumberField(name, "", 0 if value == round(value) else 2, -1e6, 1e6)
+        field.set_value(value)
+        field.committed.connect(lambda _value: self._soon())
+        return field
+
+    # what is chosen
+
+    @property
+    def path(self) -> Path:
+        """The file as its field names it, with the suffix of the format where it has none of its own."""
+        name = self.name.text().strip() or self.request.scene.name
+        given = Path(name).expanduser()
+        known = given.suffix.lower() in KINDS or given.suffix.lower() == ".usd"
+        return self._at / (given if known else given.with_name(given.name + self.suffix))
+
+    @property
+    def suffix(self) -> str:
+        return list(KINDS)[self.kind.currentIndex()]
+
+    @property
+    def format(self) -> Format:
+        return format_for(self.path, "write")
+
+    @property
+    def choices(self) -> Choices:
+        """What the fields say."""
+        scene, kind = self.request.scene, self.format
+        seen = tuple(o.id for o in scene.objects if o.visible)
+        objects = None if self.objects.ticked == seen else self.objects.ticked
+        clips: tuple[str, ...] | None = None
+        if kind.clips:
+            clips = None if len(self.clips.ticked) == len(scene.clips) else self.clips.ticked
+        elif scene.clips:
+            chosen = scene.clips[max(self.clip.currentIndex(), 0)].id
+            clips = None if chosen == scene.clip else (chosen,)
+        ranged = not self.range_row.isHidden()
+        first, last = self.first.value, self.last.value
+        return Choices(
+            objects, clips, first if ranged and first != scene.start else None, last if ranged and last != scene.end else None,
+            {name: read() for name, read in self._read.items()},
+        )  # fmt: skip
+
+    def _follow_kind(self) -> None:
+        """The name with the end of the format chosen."""
+        name = self.path.name
+        stem = Path(name).stem if Path(name).suffix.lower() in (*KINDS, ".usd") else name
+        self.name.setText(f"{stem}{self.suffix}")
+        self._show_format()
+
+    def _follow_name(self, path: Path) -> None:
+        """The format that a name's end asks for; a name with a folder goes there."""
+        if path.suffix.lower() in KINDS:
+            self.kind.setCurrentIndex(list(KINDS).index(path.suffix.lower()))
+        if not self.name.text() or path.parent != self._at and not self.name.hasFocus():
+            self._at = path.parent
+            self.name.setText(path.name)
+        self._show_format()
+
+    def _choose_place(self) -> None:
+        path = self._choose(self.path, KINDS[self.suffix])
+        if path is not None:
+            self._at = path.parent
+            self.name.setText(path.name)
+            self._follow_name(self.path)
+
+    # what is shown
+
+    def _show_format(self) -> None:
+        kind = self.format
+        if kind is not self._format_shown:
+            self._keep_options()
+            self._format_shown = kind
+            self._show_options(kind)
+        scene = self.request.scene
+        self.clips_row.setVisible(bool(scene.clips) and kind.clips)
+        self.clip_row.setVisible(bool(scene.clips) and not kind.clips)
+        self.proves.setVisible(kind.told)
+        self._soon()
+
+    def _keep_options(self) -> None:
+        if self._format_shown is not None:
+            kept = self.chosen.setdefault(self._format_shown.key, {})
+            kept |= {name: read() for name, read in self._read.items()}
+
+    def _show_options(self, kind: Format) -> None:
+        while self.options_rows.count():
+            item = self.options_rows.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.fields, self._read = {}, {}
+        for option in kind.options:
+            if not matters(self.request.scene, option.name):
+                continue
+            start = self.chosen.get(kind.key, {}).get(option.name, option.default)
+            try:
+                start = option.checked(start, None)
+            except FictilisError:
+                start = option.default  # what was remembered is no choice any more
+            ask = ask_for(option, start)
+            widget, self._read[option.name] = ask_field(ask, self.palette_)
+            watch(widget, self._soon)
+            self.fields[option.name] = row = widget
+            self.options_rows.addWidget(row if isinstance(widget, QCheckBox) else Labelled(ask.label, widget, width=LABELS))
+
+    def _soon(self) -> None:
+        """Tell what becomes of it once the hands rest."""
+        self.wrong.hide()
+        self.wrote.hide()
+        self.buttons["cancel"].setText("Cancel")
+        kind, one = self.format, True
+        if "frames" in self._read:
+            one = self._read["frames"]() == "one"
+            step = self.fields["step"].parentWidget()
+            if step is not None:
+                step.setVisible(not one)
+        self.frame_row.setVisible(not kind.over and one)
+        self.range_row.setVisible((kind.over or not one) and not (kind.clips and len(self.clips.ticked) > 1))
+        self._later.start(0)
+
+    def _tell(self) -> None:
+        """The list of what becomes of it, and what stands in the way."""
+        path, scene = self.path, self.request.scene
+        wrong, rows, there = "", list[Row](), list[Path]()
+        try:
+            chosen, values = as_chosen(scene, path, self.choices)
+            rows = account(scene, chosen, self.format.key, values)
+            files = [place for place, _ in files_of(path, chosen, self.frame.value, values)]
+            there = [place for place in files if place.exists()]
+            if not any(obj.visible for obj in chosen.objects):
+                wrong = "No object is chosen; choose one at least."
+        except FictilisError as error:
+            wrong = error.said
+        self.fates.setText(f'<p style="color:{self.palette_.error}">{escape(wrong)}</p>' if wrong else self._listed(rows))
+        many = f"{len(there)} files there are" if len(there) > 1 else f"The {path.name} there is"
+        self.folder.setText(f"in {path.parent}" + (f". {many} replaced." if there else ""))
+        self.buttons["ok"].setText("Replace" if there else "Export")
+        self.buttons["ok"].setEnabled(not wrong)
+
+    def _listed(self, rows: list[Row]) -> str:
+        """Three short lists, what is lost first."""
+        colours = {LEFT_OUT: self.palette_.error, CHANGED: self.palette_.auto_key, KEPT: self.palette_.primary}
+        lines: list[str] = []
+        for state, head in HEADS.items():
+            own = [row.sentence for row in rows if row.state == state]
+            if own:
+                apart = 12 if lines else 0
+                lines.append(f'<div style="margin-top:{apart}px"><b style="color:{colours[state]}">{head}</b></div>')
+            lines += [f'<div style="margin-top:4px">{escape(sentence)}</div>' for sentence in own]
+        return "".join(lines) or "Nothing of this scene is for such a file."
+
+    def _close(self, name: str) -> None:
+        if name != "ok":
+            super()._close(name)
+            return
+        for field in (self.frame, self.first, self.last, *(f for f in self.fields.values() if isinstance(f, NumberField))):
+            field.finish()
+            if field.property("bad"):
+                return
+        self._tell()
+        if not self.buttons["ok"].isEnabled():
+            return
+        self._keep_options()
+        try:
+            self.exported = self._write(self.path, self.choices, self.frame.value, self.proves.isChecked() and self.format.told)
+        except FictilisError as error:
+            self.wrong.setText(error.said)
+            self.wrong.show()
+            return
+        self._tell()
+        said = " ".join([f"Wrote {self.path.name}.", *self.exported.said])
+        proof = f'<p style="margin-top:6px"><b style="color:{self.palette_.primary}">{escape(self.exported.proof)}</b></p>'
+        self.wrote.setText(f"{escape(said)}{proof if self.exported.proof else ''}")
+        self.wrote.show()
+        self.buttons["cancel"].setText("Close")
