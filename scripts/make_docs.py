@@ -6,7 +6,9 @@ from fictilis.app.commands.actions import MENUS
 from fictilis.app.commands.rows import ROWS
 from fictilis.cli_operate import PARTS
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
+from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text, completed
+from fictilis.formats.account import FEATURES, FateOf
+from fictilis.formats.choices import Values
 from fictilis.formats.registry import FORMATS
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -76,7 +78,7 @@ def commands_page() -> str:
         "",
         "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene",
         "itself is changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands",
-        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `snapshot`, `install-desktop`) are told by",
+        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `import`, `weights`, `snapshot`, `install-desktop`) are told by",
         "`fictilis COMMAND --help`.",
         "",
     ]
@@ -113,17 +115,48 @@ above it).
 |---|---|---|---|
 """
 FORMATS_FOOT = """
-Weights of an object go to CSV and come from it (`fictilis weights`, *File*): a column a target; a row a frame, a second or
+Weights of objects go to CSV and come from it (`fictilis weights`, *File*): a column a target; a row a frame, a second or
 a timecode; separated by commas, semicolons or tabs; 0 to 1 or 0 to 100. Names are matched loosely, sides swapped on request.
-Points over a range go to NumPy arrays (`.npz`: `fictilis evaluate`, *File*)
-and come back as a relay (`fictilis relay … files`).
-Scene files are told in [file-format.md](file-format.md).
+Lanes as JSON have the keys of [scene files](file-format.md) by the names of objects and targets, and keep their seconds.
+Points over a range go to NumPy arrays (`.npz`: `fictilis evaluate`, *File*) and come back as a relay
+(`fictilis relay … files`). *Import* and `fictilis import` take what is chosen of a file as objects, targets or a relay; those
+of a format that says no unit in mm, cm, m or inches, and with Y or Z up.
+
+## What becomes of each feature
+
+As the window of exports and `fictilis export --account` say it of a scene, with the options as they begin. *In the mix*: its
+shape is written as it is seen. An empty cell: such a file is not for it.
+
 """
+FATES_FOOT = """
+## Options
+
+| format | option | choices |
+|---|---|---|
+"""
+
+
+def _fate(fate: FateOf | None, values: Values) -> str:
+    if fate is None:
+        return ""
+    state, words = fate(values) if callable(fate) else fate
+    return f"{state}: {words}" if words else state
 
 
 def formats_page() -> str:
     rows = (f"| {f.name} ({', '.join(f.suffixes)}) | {f.reads} | {f.writes or 'not written'} | {f.loses} |\n" for f in FORMATS)
-    return FORMATS_HEAD + "".join(rows) + FORMATS_FOOT
+    written = [f for f in FORMATS if f.export]
+    values = {f.key: completed(f.name, f.options, {}) for f in written}
+    fates = [f"| | {' | '.join(f.name for f in written)} |\n|---|{'---|' * len(written)}\n"]
+    for feature in FEATURES:
+        cells = " | ".join(_fate(feature.fates.get(f.key), values[f.key]) for f in written)
+        fates.append(f"| {feature.name} | {cells} |\n")
+    options = []
+    for f in written:
+        for p in f.options:
+            choices = ", ".join(f"{label} (`{word}`)" for word, label, _ in p.options) if isinstance(p, Choice) else p.label
+            options.append(f"| {f.name} | `--{p.name}` | {p.label}: {choices} |\n")
+    return FORMATS_HEAD + "".join(rows) + FORMATS_FOOT + "".join(fates) + FATES_FOOT + "".join(options)
 
 
 if __name__ == "__main__":

@@ -23,12 +23,13 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.checks_window import ChecksDialog
+from fictilis.app.widgets.export_window import ExportDialog
+from fictilis.app.widgets.import_window import ImportDialog
 from fictilis.app.widgets.new_scene import NewSceneDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
-from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import ChannelRef
-from fictilis.core.edits import keys, sweeps, targets, timeline, timing, whole_shapes
+from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.lines import set_widths, target_from_line
@@ -40,6 +41,7 @@ from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.sweep import Sweep
 from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
+from fictilis.formats.choices import Choices
 from fictilis.formats.sound import read_sound
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -114,7 +116,7 @@ def pulses(path: Path) -> Path:
 
 
 def take_lanes(window: Window, doc: Document, take) -> None:
-    """The lanes: one open with handles, together, modifiers, and sound with markers, ghosts and a motion path."""
+    """The lanes: one open with handles, and sound with markers, ghosts and a motion path."""
     lanes, obj = window.lanes, doc.object
     contract, flare, sway = (obj.target_named(name).id for name in ("Contract", "Flare", "Sway"))
     start = doc.settled.scene
@@ -129,11 +131,7 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     lanes.refresh()
     take("lanes")
     lanes.look.folded.add("object")
-    doc.change(keys=frozenset(), selected=(doc.channels.ref(contract),))
-    spring = Modifier("spring", True, 1.0, (("stiffness", 180.0), ("damping", 7.0)))
-    doc.edit("Spring", lambda s: timing.set_modifiers(s, "o1", contract, (spring, Modifier("wobble"))))
-    doc.set_frame(30.0)
-    take("modifiers")
+    doc.change(keys=frozenset())
     lanes.look.heights.clear()
     doc.commit("As it was", start)
     sound = read_sound(pulses(Path(tempfile.mkdtemp()) / "pulses.wav"))
@@ -227,6 +225,44 @@ def take_lines(window: Window, doc: Document, take) -> None:
     window.view.eye.fit()
     doc.set_frame(34.0)
     take("grid")
+
+
+def take_exchange(window: Window, doc: Document) -> None:
+    """The windows of exports, with its proof, and of imports, side by side."""
+    folder = Path(tempfile.mkdtemp())
+    fictilis.export(doc.settled.scene, folder / "bell from elsewhere.obj", 20.0, choices=Choices(options={"unit": "mm"}))
+    window.ask.files.folder = "/tmp"
+    pictures: list[QPixmap] = []
+
+    def written(dialog: ExportDialog) -> None:
+        dialog.show()
+        dialog.buttons["ok"].click()
+        QTest.qWait(600)
+        pictures.append(dialog.grab())
+        dialog.path.unlink()
+        dialog.buttons["cancel"].click()
+
+    def looked_at(dialog: ImportDialog) -> None:
+        dialog.show()
+        dialog.way.setCurrentIndex(dialog.ways.index("targets"))
+        QTest.qWait(600)
+        pictures.append(dialog.grab())
+        dialog.buttons["cancel"].click()
+
+    shown = window.ask.show
+    window.ask.show = written
+    window.actions_.by_id["export"].trigger()
+    window.ask.show = looked_at
+    window.imports.take([folder / "bell from elsewhere.obj"])
+    window.ask.show = shown
+    wide, high = sum(p.width() for p in pictures) + 60, max(p.height() for p in pictures) + 40
+    sheet = QImage(wide, high, QImage.Format.Format_RGB32)
+    sheet.fill(QColor(window.palette_.line))
+    painter = QPainter(sheet)
+    painter.drawPixmap(20, 20, pictures[0])
+    painter.drawPixmap(40 + pictures[0].width(), 20, pictures[1])
+    painter.end()
+    sheet.save(str(OUT / "exchange.png"))
 
 
 def main() -> None:
@@ -334,6 +370,7 @@ def main() -> None:
     window.ask.new_scene()
     window.ask.show = shown
 
+    take_exchange(window, doc)
     take_corrective(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)

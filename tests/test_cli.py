@@ -440,3 +440,43 @@ def test_a_file_without_a_unit_is_read_in_one_upright_centred_and_on_the_ground(
     export(sheet, tmp_path / "a.glb")
     assert main(["new", str(tmp_path / "a.glb"), "--unit", "m", "-o", str(tmp_path / "t.fictilis")]) == 2
     assert "says its unit" in capsys.readouterr().err
+
+
+def test_files_come_in_as_objects_targets_a_relay_and_lanes_and_go_out_as_chosen(tmp_path, sheet, sheet_files, capsys):
+    """``import`` and what ``export`` lets one choose."""
+    from fictilis.core.animation.curve import Key
+    from fictilis.core.edits.keys import set_key
+    from fictilis.formats.registry import load, save
+
+    scene = tmp_path / "s.fictilis"
+    save(set_key(set_key(sheet, "o1", "t1", Key(0, 0.0)), "o1", "t1", Key(8, 1.0)), scene)
+    bend, lift = str(sheet_files["bend"]), str(sheet_files["lift"])
+    assert main(["import", str(scene), bend, "--look"]) == 0 and "25 points" in capsys.readouterr().out
+    assert main(["import", str(scene), bend, "--unit", "mm", "--scale", "10"]) == 0
+    assert [o.name for o in load(scene).objects] == ["Sheet", "Bend"]
+    assert main(["import", str(scene), bend, lift, "--as", "targets", "--object", "Sheet"]) == 0
+    assert [t.name for t in load(scene).object_named("Sheet").targets] == ["Lift", "Slide", "bend", "lift"]
+    assert main(["import", str(scene), bend, lift, "--as", "relay", "--object", "Bend", "--range", "2", "9"]) == 0
+    assert [k.frame for k in load(scene).object_named("Bend").lanes[0].curve.keys] == [2, 9]
+    assert main(["export", str(scene), str(tmp_path / "l.json"), "--object", "Sheet"]) == 0
+    assert main(["import", str(scene), str(tmp_path / "l.json"), "--as", "lanes", "--object", "Sheet"]) == 0
+    new = tmp_path / "new.fictilis"
+    assert main(["import", str(new), bend, "--ground"]) == 0 and load(new).objects[0].name == "Bend"
+    capsys.readouterr()
+    for words, said in (
+        ([str(scene), bend, "--as", "targets"], "say which with --object"),
+        ([str(scene), bend, "--only", "Fin"], "is called Fin"),
+        ([str(scene), str(sheet_files["fewer"]), "--as", "relay", "--object", "Sheet"], "20 points"),
+        ([str(scene), bend, "--scale", "0"], "above 0"),
+    ):
+        assert main(["import", *words]) == 2 and said in capsys.readouterr().err
+    out = str(tmp_path / "row.obj")
+    words = ["export", str(scene), out, "--object", "Sheet", "--frames", "range", "--range", "0", "4", "--step", "2"]
+    assert main([*words, "--unit", "m", "--up", "z", "--prove", "0.001"]) == 0
+    assert sorted(p.name for p in tmp_path.glob("row*")) == ["row.0000.obj", "row.0002.obj", "row.0004.obj"]
+    assert "over 3 frames" in capsys.readouterr().out
+    assert main(["export", str(scene), str(tmp_path / "a.glb"), "--account"]) == 0 and not (tmp_path / "a.glb").exists()
+    assert "kept: Targets" in capsys.readouterr().out
+    assert main(["export", str(scene), str(tmp_path / "a.glb"), "--unit", "m"]) == 2
+    assert main(["export", str(scene), str(tmp_path / "a.csv"), "--weights", "100", "--rows", "seconds", "--prove", "1"]) == 0
+    assert (tmp_path / "a.csv").read_text().startswith("seconds,Sheet/Lift")

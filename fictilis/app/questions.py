@@ -16,6 +16,7 @@ from fictilis.app.commands.files import file_kinds
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.model.asking import Ask, ChoiceAsk
 from fictilis.app.model.document import Document
+from fictilis.app.model.exchange import Exported, ImportChoice, Write
 from fictilis.app.model.recovery import Recoverable
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import run_task
@@ -138,7 +139,7 @@ class Questions:
         dialog.deleteLater()
         return dialog.answer
 
-    def export(self, path: Path | None, objects: tuple[str, ...], write: export_window.Write) -> None:
+    def export(self, path: Path | None, objects: tuple[str, ...], write: Write) -> None:
         """The window of exports, which writes as often as its button is pressed. What is chosen is remembered by format."""
         doc, settings = self.doc, self._asker.settings
         kind = path.suffix if path is not None else settings.export_kind()
@@ -152,7 +153,7 @@ class Questions:
             self.files.folder = str(at.parent)
             return self.files.save("Where to", at.name, kinds.replace("(.", "(*."))
 
-        def kept(path: Path, choices: Choices, frame: float, proves: bool) -> export_window.Exported:
+        def kept(path: Path, choices: Choices, frame: float, proves: bool) -> Exported:
             done = write(path, choices, frame, proves)
             self.files.folder = str(path.parent)
             settings.set_export_kind(path.suffix.lower())
@@ -248,7 +249,7 @@ class Questions:
         eye.own = camera
         return dialog.choice if dialog.answer not in (None, "cancel") else None
 
-    def take(self, held: Held, ways: Sequence[str], base: MorphObject | None) -> import_window.ImportChoice | None:
+    def take(self, held: Held, ways: Sequence[str], base: MorphObject | None) -> ImportChoice | None:
         """What of some files is taken, as what, and how large; None when it was given up."""
         dialog = import_window.ImportDialog(self._window, held, ways, base, self._asker.palette_)
         return dialog.choice if self.show(dialog) == "ok" else None

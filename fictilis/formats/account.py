@@ -111,7 +111,8 @@ def matters(scene: Scene, option: str) -> bool:
 
 ABOUT = {
     "springs": ("Springs",), "cameras": ("Cameras",), "textures": ("Textures",),
-    "motion": ("Own motion", "Motion along a line", "Places of objects"), "keys": ("Weights over time",),
+    "motion": ("Own motion", "Motion along a line", "Places of objects"),
+    "keys": ("Weights over time", "Weights over time, bent by others"),
     "as": ("Targets",),
 }  # fmt: skip
 SHAPES = ("obj", "ply", "stl")
@@ -141,7 +142,7 @@ _TIMED = _all(_at_frame, *SHAPES) | _by(
 FEATURES = (
     Feature("Points in their order", _objects(lambda o: not _parts(o)),
             _all(KEEP, "obj", "ply", "gltf", "usd", "npz") | _by(stl=(LEFT_OUT, "triangles alone, without an order"))),
-    Feature("Points in their order", _objects(_parts),
+    Feature("Points in their order, with seams", _objects(_parts),
             _all(KEEP, "obj", "ply", "usd", "npz") | _by(
                 stl=(LEFT_OUT, "triangles alone, without an order"),
                 gltf=(CHANGED, "more points where UVs part, or flat faces"))),
@@ -174,7 +175,7 @@ FEATURES = (
     Feature("Relays", _objects(lambda o: bool(relays(o))),
             _all(AS_WEIGHTS, "gltf", "usd") | _by(csv=SAMPLED, lanes=KEEP) | _all(MIXED_IN, "npz", *SHAPES)),
     Feature("Weights over time", _objects(lambda o: _led(o) and not _bent(o)), _TIMED | _by(gltf=_weight_keys)),
-    Feature("Weights over time", _objects(lambda o: _led(o) and _bent(o)),
+    Feature("Weights over time, bent by others", _objects(lambda o: _led(o) and _bent(o)),
             _TIMED | _by(gltf=(CHANGED, "by their curves, sampled where the mix follows none"))),
     Feature("Motion laid over lanes", _of_owners(lambda o: any(lane.modifiers for lane in o.lanes)),  # type: ignore[attr-defined]
             _all(SAMPLED, "gltf", "usd", "csv") | _by(lanes=KEEP) | _all(MIXED_IN, "npz", *SHAPES)),
@@ -210,6 +211,9 @@ FEATURES = (
     Feature("Cameras", lambda scene, _shown: [c.name for c in scene.cameras],
             _all(_if("cameras", KEEP), "gltf", "usd") | _by(lanes=(CHANGED, "their lanes alone"))
             | _all(GONE, "csv", "npz", *SHAPES)),
+    Feature("Motion of cameras",
+            lambda scene, _shown: [c.name for c in scene.cameras if c.along or any(x.channel != "lens" for x in c.lanes)],
+            _by(gltf=_if("cameras", SAMPLED), usd=_if("cameras", (CHANGED, "straight between frames")), lanes=KEEP)),
     Feature("Field of view over time",
             lambda scene, _shown: [c.name for c in scene.cameras if any(x.channel == "lens" for x in c.lanes)],
             _by(gltf=GONE, usd=KEEP, lanes=KEEP)),

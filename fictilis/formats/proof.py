@@ -17,7 +17,7 @@ from fictilis.core.edits.topology import shown_points
 from fictilis.core.errors import BadFile
 from fictilis.core.fewer_bands import FORMAT_BANDS, with_bands
 from fictilis.core.final import final_points
-from fictilis.core.geometry.kinds import WHOLE
+from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.scene import Scene
@@ -110,7 +110,8 @@ def _seen(scene: Scene, frame: float, path: Path, in_place: bool = True) -> np.n
     """(n, 3): all points that a file of a kind shows at a frame."""
     out = []
     for obj in scene.objects:
-        if not obj.visible:
+        flat = isinstance(obj.geometry, Line) and obj.geometry.tube is None and path.suffix.lower() in (".ply", ".stl")
+        if not obj.visible or flat:
             continue
         spread = copies(scene, obj, frame)
         inner = spread.matrices if in_place or len(spread.outer) > 1 else spread.inner

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Appearance
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
@@ -196,6 +197,7 @@ class _Reader:
         obj, moving = placed_object(obj, matrices[0]), np.ptp(matrices, axis=0).max() > 1e-9
         if moving:
             lanes += sampled_lanes(np.array(frames), matrices, "position", "rotation", "scale")
+        lanes += self._shown_lanes(prim)
         self.scene = self.scene.with_object(replace(obj, lanes=tuple(lanes), visible=self._seen(prim)))
         if prim.GetAttribute("points").ValueMightBeTimeVarying() and not self._is_bezier(prim):
             self._points_over_time(prim, object_id, rows)
@@ -233,6 +235,24 @@ class _Reader:
 
     def _seen(self, prim: Any) -> bool:
         return self.geom.Imageable(prim).ComputeVisibility() != "invisible"
+
+    def _shown_lanes(self, prim: Any) -> list[Lane]:
+        """Whether and how much it is seen, where that changes: visibility of it or of what is above it, and its opacity."""
+        lanes, step, times = [], prim, set[float]()
+        while step and not step.IsPseudoRoot():
+            if step.IsA(self.geom.Imageable):
+                times |= set(self.geom.Imageable(step).GetVisibilityAttr().GetTimeSamples())
+            step = step.GetParent()
+        if len(times) > 1:
+            seen = [self.geom.Imageable(prim).ComputeVisibility(t) != "invisible" for t in sorted(times)]
+            keys = (Key(float(t), float(s), "hold") for t, s in zip(sorted(times), seen, strict=True))
+            lanes.append(Lane("visible", AnimationCurve(tuple(keys))))
+        attribute = self.geom.Gprim(prim).GetDisplayOpacityAttr()
+        frames = attribute.GetTimeSamples()
+        if len(frames) > 1:
+            values = np.array([float((attribute.Get(f) or [1.0])[0]) for f in frames])
+            lanes.append(Lane("opacity", thinned(np.array(frames), np.clip(np.nan_to_num(values, nan=1.0), 0, 1))))
+        return lanes
 
     def _look(self, prim: Any) -> Appearance:
         gprim = self.geom.Gprim(prim)

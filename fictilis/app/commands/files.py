@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
+from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.session import Session
-from fictilis.app.widgets.import_window import OBJECTS, SCENE
 from fictilis.core.appearance import Texture
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form

@@ -13,7 +13,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.commands.relays import POINTS, RelayCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.model.document import Document
-from fictilis.app.widgets.import_window import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
+from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
 from fictilis.core.edits.objects import with_all_of
 from fictilis.core.scene import Scene
 from fictilis.formats.importing import Held, read_held, shapes_of, taken

@@ -11,8 +11,7 @@ import numpy as np
 
 if TYPE_CHECKING:
     from fictilis.app.model.asking import Ask
-    from fictilis.app.widgets.export_window import Write
-    from fictilis.app.widgets.import_window import ImportChoice
+    from fictilis.app.model.exchange import ImportChoice, Write
     from fictilis.core.channels import ChannelRef
     from fictilis.core.checks.finding import Finding
     from fictilis.core.scene import MorphObject

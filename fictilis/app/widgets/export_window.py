@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fictilis.app.model.asking import ask_for
+from fictilis.app.model.exchange import Exported, Write
 from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.theme import Palette
@@ -29,13 +30,6 @@ HEADS = {LEFT_OUT: "Left out", CHANGED: "Changed", KEPT: "Kept"}
 LABELS = 84
 
 
-class Exported(Struct, frozen=True):
-    """What came of an export: its sentences, and what the proof says, or nothing."""
-
-    said: tuple[str, ...]
-    proof: str = ""
-
-
 class ExportRequest(Struct, frozen=True):
     """What the window begins with: the scene and its frame, a file, the objects that are ticked, options by a format's key, and
     whether a proof is wanted."""
@@ -46,9 +40,6 @@ class ExportRequest(Struct, frozen=True):
     objects: tuple[str, ...]
     options: Mapping[str, Mapping[str, Any]]
     proves: bool
-
-
-Write = Callable[[Path, Choices, float, bool], Exported]
 
 
 class ExportDialog(Dialog):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from msgspec import Struct
 from PyQt6.QtWidgets import QCheckBox, QLabel, QWidget
 
+from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
 from fictilis.app.widgets.dialogs import Dialog, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
@@ -18,18 +18,8 @@ from fictilis.core.scene import MorphObject
 from fictilis.core.timeline import Animated
 from fictilis.formats.importing import Held, Laying, taken
 
-SCENE, OBJECTS, TARGETS, RELAY = "scene", "objects", "targets", "relay"
 SOUND = "sound"
 LABELS = 84
-
-
-class ImportChoice(Struct, frozen=True):
-    """What is taken: ids of objects and cameras, as what, how it is laid, and whether the sound too."""
-
-    ids: tuple[str, ...]
-    way: str
-    laying: Laying
-    sound: bool = False
 
 
 class ImportDialog(Dialog):

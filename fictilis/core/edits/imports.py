@@ -125,13 +125,14 @@ def size_of(scene: Scene, ids: Collection[str]) -> Size:
 
 
 def fitting_unit(points: np.ndarray, base: np.ndarray) -> tuple[str, bool]:
-    """The unit and whether Z is up with which points (n, 3) of a file lie best on those of a base (m, 3), by their centre and
-    their size."""
-    low, high = box(base)
+    """The unit and whether Z is up with which points (n, 3) of a file lie best on those of a base (m, 3): point on point where
+    they are as many, else by their lowest and highest corners."""
+    wanted = base if len(base) == len(points) else np.stack(box(base))
 
     def apart(unit: str, z_up: bool) -> float:
-        its_low, its_high = box(points @ linear_from(unit, z_up).T)
-        return float(np.abs(its_low - low).sum() + np.abs(its_high - high).sum())
+        laid_points = points @ linear_from(unit, z_up).T
+        its = laid_points if len(base) == len(points) else np.stack(box(laid_points))
+        return round(float(np.abs(its - wanted).mean()), 9)
 
     choices = [(unit, z_up) for z_up in (False, True) for unit in ("cm", "mm", "m", "inch")]
     return min(choices, key=lambda choice: (apart(*choice), choices.index(choice)))
