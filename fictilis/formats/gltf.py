@@ -5,6 +5,8 @@ Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Anim
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import make_dataclass
 from functools import cache
 from pathlib import Path
@@ -14,7 +16,7 @@ from urllib.parse import quote
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import lengths
+from fictilis.core.arrays import box, lengths
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip
@@ -23,7 +25,7 @@ from fictilis.core.errors import CannotSave, EditRefused
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.geometry.kinds import WHOLE, Line
-from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.normals import face_normals, normal_axes, point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
@@ -41,50 +43,84 @@ ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 
 
 class _Buffer:
-    """Collects arrays into one binary blob, each with its view and accessor."""
+    """Collects arrays as parts of one binary blob, each with its view and accessor."""
 
     def __init__(self, gltf: Any) -> None:
         self.gltf = gltf
-        self.blob = bytearray()
+        self.parts: list[bytes | memoryview] = []
+        self.length = 0
 
     def add(self, array: np.ndarray, kind: str, target: int | None = None, bounds: bool = False) -> int:
         array = _single(array)
-        return self._accessor(array, kind, bounds, bufferView=self.view(array.tobytes(), target))
+        count = len(array) if kind != "SCALAR" else array.size
+        low, high = (box(array) if array.ndim == 2 else (array.min(), array.max())) if bounds else (None, None)
+        component = FLOAT if array.dtype.kind == "f" else UINT
+        return self._accessor(count, kind, component, low, high, bufferView=self.view(array.tobytes(), target))
 
-    def sparse(self, array: np.ndarray) -> int:
-        """Rows (n, 3) most of which are nothing, by those that are not, where that is smaller; with their bounds."""
+    def take(self, packed: _Packed) -> int:
+        """An accessor of rows that were packed."""
         from pygltflib import AccessorSparseIndices, AccessorSparseValues, Sparse
 
-        array = _single(array)
-        rows = np.flatnonzero(array.any(axis=1))
-        if len(rows) * 16 >= array.nbytes or not len(array):
-            return self.add(array, "VEC3", ARRAY_BUFFER, bounds=True)
-        rows = rows if len(rows) else np.zeros(1, np.int64)  # one at least
+        more: dict[str, Any] = {"low": packed.low, "high": packed.high}
+        if packed.rows is None:
+            return self._accessor(packed.count, "VEC3", FLOAT, bufferView=self.view(packed.data, ARRAY_BUFFER), **more)
         parts = Sparse(
-            count=len(rows),
-            indices=AccessorSparseIndices(bufferView=self.view(rows.astype(np.uint32).tobytes()), componentType=UINT),
-            values=AccessorSparseValues(bufferView=self.view(array[rows].tobytes())),
+            count=len(packed.rows) // 4,
+            indices=AccessorSparseIndices(bufferView=self.view(packed.rows), componentType=UINT),
+            values=AccessorSparseValues(bufferView=self.view(packed.data)),
         )
-        return self._accessor(array, "VEC3", True, sparse=parts, byteOffset=None)
+        return self._accessor(packed.count, "VEC3", FLOAT, sparse=parts, byteOffset=None, **more)
 
-    def view(self, data: bytes, target: int | None = None) -> int:
+    def view(self, data: bytes | memoryview, target: int | None = None) -> int:
         """Bytes that begin at a multiple of four, as the standard asks."""
         from pygltflib import BufferView
 
-        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=len(self.blob), byteLength=len(data), target=target))
-        self.blob += data + bytes(-len(data) % 4)
+        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=self.length, byteLength=len(data), target=target))
+        self.parts += [data, bytes(-len(data) % 4)]
+        self.length += len(data) + -len(data) % 4
         return len(self.gltf.bufferViews) - 1
 
-    def _accessor(self, array: np.ndarray, kind: str, bounds: bool, **data: Any) -> int:
+    def _accessor(self, count: int, kind: str, component: int, low: Any = None, high: Any = None, **data: Any) -> int:
         from pygltflib import Accessor
 
-        count = len(array) if kind != "SCALAR" else array.size
-        accessor = Accessor(componentType=FLOAT if array.dtype.kind == "f" else UINT, count=count, type=kind, **data)
-        if bounds:
-            accessor.min = np.atleast_1d(array.min(axis=0)).astype(float).tolist()
-            accessor.max = np.atleast_1d(array.max(axis=0)).astype(float).tolist()
+        accessor = Accessor(componentType=component, count=count, type=kind, **data)
+        if low is not None:
+            accessor.min = np.atleast_1d(low).astype(float).tolist()
+            accessor.max = np.atleast_1d(high).astype(float).tolist()
         self.gltf.accessors.append(accessor)
         return len(self.gltf.accessors) - 1
+
+
+class _Packed(Struct, frozen=True):
+    """Rows of three numbers as bytes, with their bounds; where most are nothing ``rows`` are the numbers of the others."""
+
+    count: int
+    low: list[float]
+    high: list[float]
+    data: bytes | memoryview
+    rows: bytes | None = None
+
+
+def _packed(axes: Sequence[np.ndarray]) -> _Packed:
+    """x, y and z (n,) float32 as rows, of those alone that are something where that is smaller."""
+    for axis in axes:
+        _single(axis)
+    count, there = len(axes[0]), np.zeros(len(axes[0]), bool)
+    for axis in axes:
+        there |= axis != 0
+    low, high = [[float(find(axis)) for axis in axes] for find in (np.min, np.max)] if count else ([0.0] * 3, [0.0] * 3)
+    if np.count_nonzero(there) * 16 >= count * 12:
+        return _Packed(count, low, high, _rows(axes))
+    rows = np.flatnonzero(there) if there.any() else np.zeros(1, np.int64)  # one at least
+    return _Packed(count, low, high, _rows([axis[rows] for axis in axes]), rows.astype(np.uint32).tobytes())
+
+
+def _rows(axes: Sequence[np.ndarray]) -> memoryview:
+    """The bytes of x, y and z (n,) float32 as rows."""
+    out = np.empty((len(axes[0]), 3), np.float32)
+    for k, axis in enumerate(axes):
+        out[:, k] = axis
+    return out.reshape(-1).view(np.uint8).data
 
 
 def _single(array: np.ndarray) -> np.ndarray:
@@ -118,11 +154,13 @@ def _vertices(obj: MorphObject) -> _Vertices:
     corners = mesh.corners.astype(np.int64)
     uv = mesh.uv_corners.astype(np.int64) if mesh.uv_corners is not None else np.full(len(corners), -1)
     face = face_of_corner(mesh).astype(np.int64) if flat else np.zeros(len(corners), np.int64)
-    loose = np.setdiff1d(np.arange(count), corners)
+    loose = np.flatnonzero(np.bincount(corners, minlength=count) == 0)
     alone = np.stack([loose, np.full_like(loose, -1), np.zeros_like(loose)], axis=1)
     keys = np.concatenate([np.stack([corners, uv, face], axis=1), alone])
-    unique, where = np.unique(keys, axis=0, return_inverse=True)
-    where = where.reshape(-1)
+    _, uvs_wide, faces_wide = (keys.max(axis=0, initial=0) + 2).tolist()
+    packed = (keys[:, 0] * uvs_wide + keys[:, 1] + 1) * faces_wide + keys[:, 2]  # in one number: a row is slow to sort
+    _, first, where = np.unique(packed, return_index=True, return_inverse=True)
+    unique = keys[first]
     uvs = None
     texture = obj.appearance.texture
     if texture is not None and texture.projected is not None and len(texture.projected) == len(obj.base):
@@ -133,21 +171,20 @@ def _vertices(obj: MorphObject) -> _Vertices:
     return _Vertices(unique[:, 0], uvs, unique[:, 2] if flat else None, where[: len(corners)][triangles(mesh).corners])
 
 
-def _normals(obj: MorphObject, points: np.ndarray, vertices: _Vertices) -> np.ndarray:
-    if vertices.faces is None:
-        normals = point_normals(obj.mesh, points)[vertices.points]
+def _normals(obj: MorphObject, axes: list[np.ndarray], vertices: _Vertices) -> list[np.ndarray]:
+    """x, y and z (v,) float32 of the normals of points (n,) float32; upward where there is no face."""
+    if vertices.faces is not None:
+        faces = face_normals(obj.mesh, np.stack(axes, axis=1))
+        out = [faces[:, k][vertices.faces] for k in range(3)]
+    elif (obj.mesh.face_sizes > 4).any():
+        normals = point_normals(obj.mesh, np.stack(axes, axis=1))
+        out = [normals[:, k][vertices.points] for k in range(3)]
     else:
-        plan = triangles(obj.mesh)
-        area = np.cross(
-            points[plan.points[:, 1]] - points[plan.points[:, 0]], points[plan.points[:, 2]] - points[plan.points[:, 0]]
-        )
-        faces = np.zeros((obj.mesh.face_count, 3))
-        np.add.at(faces, plan.faces, area)
-        normals = faces[vertices.faces]
-        length = np.linalg.norm(normals, axis=1, keepdims=True)
-        normals = normals / np.where(length > 0, length, 1)
-    empty = ~normals.any(axis=1)
-    return np.where(empty[:, None], [0.0, 1.0, 0.0], normals)
+        out = [axis[vertices.points] for axis in normal_axes(obj.mesh, axes)]
+    empty = (out[0] == 0) & (out[1] == 0) & (out[2] == 0)
+    if empty.any():
+        out[1][empty] = 1.0
+    return out
 
 
 def column_names(obj: MorphObject) -> list[str]:
@@ -193,25 +230,36 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
         gltf.animations += made
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
         progress(0.5 + 0.5 * (done + 1) / len(clips))
-    gltf.buffers = [g.Buffer(byteLength=len(buffer.blob))]
-    blob = bytes(buffer.blob)
+    gltf.buffers = [g.Buffer(byteLength=buffer.length)]
     if path.suffix.lower() == ".gltf":
-        beside = path.with_suffix(".bin")
-        gltf.buffers[0].uri = quote(beside.name)
-        fresh = not beside.exists()
-        write_whole(beside, lambda temporary: temporary.write_bytes(blob))
-        data = gltf.gltf_to_json().encode()
+        _write_apart(path, gltf, buffer)
     else:
-        fresh, beside = False, path
-        gltf.set_binary_blob(blob)
-        data = b"".join(gltf.save_to_bytes())
+        told = gltf.gltf_to_json(separators=(",", ":"), indent=None).encode()
+        told += b" " * (-len(told) % 4)
+        whole = 12 + 8 + len(told) + 8 + buffer.length
+        head = np.array([0x46546C67, 2, whole, len(told), 0x4E4F534A], "<u4").tobytes()
+        parts_of = [head, told, np.array([buffer.length, 0x004E4942], "<u4").tobytes(), *buffer.parts]
+        write_whole(path, lambda temporary: _write(temporary, parts_of))
+    return left_out + _lost(scene, shown)
+
+
+def _write(path: Path, parts: Iterable[bytes | memoryview]) -> None:
+    with open(path, "wb") as file:
+        file.writelines(parts)
+
+
+def _write_apart(path: Path, gltf: Any, buffer: _Buffer) -> None:
+    """The numbers in a file beside the one that tells of them: both, or neither where the numbers are new."""
+    beside = path.with_suffix(".bin")
+    gltf.buffers[0].uri = quote(beside.name)
+    fresh, data = not beside.exists(), gltf.gltf_to_json().encode()
+    write_whole(beside, lambda temporary: _write(temporary, buffer.parts))
     try:
         write_whole(path, lambda temporary: temporary.write_bytes(data))
     except CannotSave:
         if fresh:
             beside.unlink(missing_ok=True)
         raise
-    return left_out + _lost(scene, shown)
 
 
 NODE_PARTS = {
@@ -302,33 +350,50 @@ def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
         indices=buffer.add(index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number, mode=LINES,
     )  # fmt: skip
     for column in columns(obj):
-        moved = column.deltas.dense(len(obj.base)) * METRES
-        primitive.targets.append({"POSITION": buffer.sparse(moved)})
+        moved = _single(column.deltas.dense(len(obj.base)) * METRES)
+        primitive.targets.append({"POSITION": buffer.take(_packed(list(moved.T)))})
     return primitive
 
 
 def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
-    vertices = _vertices(obj)
-    base_normals = _normals(obj, obj.base, vertices)
+    vertices, exact = _vertices(obj), [np.ascontiguousarray(axis) for axis in obj.base.T]
+    base = [_single(axis) for axis in exact]
+    base_normals = _normals(obj, base, vertices)
     attributes = g.Attributes(
         POSITION=buffer.add(obj.base[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
-        NORMAL=buffer.add(base_normals, "VEC3", ARRAY_BUFFER),
+        NORMAL=buffer.add(np.stack(base_normals, axis=1), "VEC3", ARRAY_BUFFER),
     )
     if vertices.uvs is not None:
         attributes.TEXCOORD_0 = buffer.add(vertices.uvs, "VEC2", ARRAY_BUFFER)
     primitive = g.Primitive(
         attributes=attributes, indices=buffer.add(vertices.index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number
     )
-    for column in columns(obj):
-        moved = column.deltas.dense(len(obj.base))
-        turned = _normals(obj, obj.base + moved, vertices) - base_normals
-        primitive.targets.append(
-            {
-                "POSITION": buffer.sparse(moved[vertices.points] * METRES),
-                "NORMAL": buffer.sparse(turned),
-            }
-        )
+
+    def told(column: Column) -> tuple[_Packed, _Packed]:
+        """How far the vertices move, in metres, and how their normals turn."""
+        at, offsets, moved, shape = column.deltas.indices, column.deltas.offsets, [], []
+        with np.errstate(over="ignore"):  # which _single says
+            for k in range(3):
+                far = (offsets[:, k] * METRES).astype(np.float32)
+                if len(at) < len(base[k]):
+                    axis = _spread(base[k].copy(), at, exact[k][at] + offsets[:, k])
+                    far = _spread(np.zeros_like(base[k]), at, far)
+                else:
+                    axis = (exact[k] + offsets[:, k]).astype(np.float32)
+                moved.append(far[vertices.points])
+                shape.append(axis)
+            turned = [n - b for n, b in zip(_normals(obj, shape, vertices), base_normals, strict=True)]
+        return _packed(moved), _packed(turned)
+
+    with ThreadPoolExecutor(2) as pool:
+        for far, turn in pool.map(told, columns(obj)):
+            primitive.targets.append({"POSITION": buffer.take(far), "NORMAL": buffer.take(turn)})
     return primitive
+
+
+def _spread(out: np.ndarray, at: np.ndarray, values: np.ndarray) -> np.ndarray:
+    out[at] = values
+    return out
 
 
 def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:

@@ -25,6 +25,9 @@ JSON_CHUNK, BIN_CHUNK = 0x4E4F534A, 0x004E4942
 Record = dict[str, Any]
 
 
+Bytes = bytes | memoryview
+
+
 class Sparse:
     """An accessor's numbers: dense (n, w) float64 or integers, or None where all but some rows are 0; those rows ``at`` (k,)
     have ``rows`` (k, w)."""
@@ -55,23 +58,23 @@ class GltfFile:
                 raise self.fail(f"its meshes are packed by {COMPRESSED[extension]} ({extension}), which is not read here")
             if extension not in KNOWN:
                 raise self.fail(f"it cannot be understood without {str(extension)[:40]}, which is not known here")
-        self._buffers: dict[int, bytes] = {}
+        self._buffers: dict[int, Bytes] = {}
         self._read: dict[int, Sparse] = {}
 
     def fail(self, what: str) -> BadFile:
         return BadFile(f"{self.name} cannot be read: {what}.")
 
-    def _chunks(self, data: bytes) -> tuple[bytes, bytes | None]:
+    def _chunks(self, data: bytes) -> tuple[Bytes, Bytes | None]:
         numbers = np.frombuffer(data[:12], "<u4") if len(data) >= 12 else np.zeros(3, np.uint32)
         if numbers[1] != 2:
             raise self.fail(f"it is of version {numbers[1]} of GLB; 2 is read")
-        found: dict[int, bytes] = {}
+        found: dict[int, Bytes] = {}
         at = 12
         while at + 8 <= min(len(data), int(numbers[2])):
             length, kind = (int(v) for v in np.frombuffer(data[at : at + 8], "<u4"))
             if at + 8 + length > len(data):
                 raise self.fail(f"it ends after {len(data):,} bytes; a part of {length:,} begins at {at:,}")
-            found.setdefault(kind, data[at + 8 : at + 8 + length])
+            found.setdefault(kind, memoryview(data)[at + 8 : at + 8 + length])
             at += 8 + length
         if JSON_CHUNK not in found:
             raise self.fail("it has no JSON part")
@@ -128,7 +131,7 @@ class GltfFile:
 
     # bytes
 
-    def _buffer(self, number: Any) -> bytes:
+    def _buffer(self, number: Any) -> Bytes:
         record = self.record("buffers", number)
         if number not in self._buffers:
             uri, length = record.get("uri"), self.whole(record, "byteLength")
@@ -163,7 +166,7 @@ class GltfFile:
             raise self.fail(f"it asks for “{uri[:60]}”, which is not in its folder")
         return read_bytes(place)
 
-    def view(self, number: Any) -> tuple[bytes, int, int, int]:
+    def view(self, number: Any) -> tuple[Bytes, int, int, int]:
         """A buffer, where a view of it begins, its length and its stride (0 where it has none)."""
         record = self.record("bufferViews", number)
         data = self._buffer(record.get("buffer"))
@@ -186,8 +189,9 @@ class GltfFile:
             return np.zeros((0, width), dtype)
         return np.ndarray((count, width), dtype, data, start + offset, (stride, dtype.itemsize))
 
-    def accessor(self, number: Any, kinds: tuple[str, ...]) -> Sparse:
-        """The numbers of an accessor of one of some types: floats, those that are normalized brought to -1…1 or 0…1."""
+    def accessor(self, number: Any, kinds: tuple[str, ...], raw: bool = False) -> Sparse:
+        """The numbers of an accessor of one of some types as float64, those that are normalized brought to -1…1 or 0…1.
+        ``raw`` leaves floats in the precision that they are stored in; what is read once need not be kept then."""
         record = self.record("accessors", number)
         kind = self.text(record, "type")
         if kind not in kinds or kind not in WIDTHS:
@@ -199,7 +203,7 @@ class GltfFile:
         dense = None
         if "bufferView" in record:
             stored = self._array(record["bufferView"], self.whole(record, "byteOffset"), count, component, width)
-            dense = self._values(stored, record, number)
+            dense = self._values(stored, record, number, raw)
         at, rows = np.zeros(0, np.int64), np.zeros((0, width))
         if "sparse" in record:
             sparse = self.part(record, "sparse", dict, {})
@@ -212,17 +216,17 @@ class GltfFile:
             if len(at) and (at.min() < 0 or at.max() >= count or (np.diff(at) <= 0).any()):
                 raise self.fail(f"the sparse rows of accessor {number} are not rising, or beyond {count:,}")
             stored = self._array(values.get("bufferView"), self.whole(values, "byteOffset"), some, component, width)
-            rows = self._values(stored, record, number)
+            rows = self._values(stored, record, number, raw)
             if dense is not None:
                 dense = dense.copy()
                 dense[at] = rows
                 at, rows = np.zeros(0, np.int64), np.zeros((0, width))
-        self._read[number] = Sparse(count, dense, at, rows)
-        return self._read[number]
+        found = Sparse(count, dense, at, rows)
+        return found if raw else self._read.setdefault(number, found)
 
-    def _values(self, stored: np.ndarray, record: Record, number: Any) -> np.ndarray:
+    def _values(self, stored: np.ndarray, record: Record, number: Any, raw: bool) -> np.ndarray:
         """Stored numbers as float64. Source: glTF 2.0, 3.11 and KHR_mesh_quantization, the equations of normalized integers."""
-        out = stored.astype(np.float64)
+        out = stored if raw and stored.dtype.kind == "f" else stored.astype(np.float64)
         if record.get("normalized") is True and stored.dtype.kind in "iu":
             out = np.maximum(out / np.iinfo(stored.dtype).max, -1.0)
         if stored.dtype.kind == "f" and not np.isfinite(out).all():

@@ -13,6 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance, Texture
+from fictilis.core.arrays import any_in_rows
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.scene import Deltas
@@ -192,7 +193,7 @@ class Reader:
                 for which, target in enumerate(file.listed(primitive, "targets")):
                     if "POSITION" in target:
                         at, offsets = self._deltas(target["POSITION"], len(points), number)
-                        moved.setdefault(which, []).append((at + count, offsets * CM))
+                        moved.setdefault(which, []).append((at + count, offsets))
                 count += len(points)
             own = len(file.dense(attributes["POSITION"], "VEC3"))
             rows.append(self._indices(primitive, mode, own, number) + firsts[key])
@@ -201,10 +202,11 @@ class Reader:
         deltas = []
         for which, name in enumerate(names):
             pieces = moved.get(which, [])
+            if len(pieces) == 1:
+                deltas.append((name, Deltas(*pieces[0])))
+                continue
             at = np.concatenate([a for a, _ in pieces]) if pieces else np.zeros(0, np.int64)
-            offsets = np.concatenate([o for _, o in pieces]) if pieces else np.zeros((0, 3))
-            there = offsets.any(axis=1)
-            deltas.append((name, Deltas(at[there], offsets[there])))
+            deltas.append((name, Deltas(at, np.concatenate([o for _, o in pieces]) if pieces else np.zeros((0, 3)))))
         look, name = self._look(parts[0][0]), tidy_name(file.text(mesh)) or f"Mesh {number + 1}"
         weights = self._weights(mesh, len(names))
         if not line:
@@ -222,13 +224,19 @@ class Reader:
         return Shape(name, strands, points[order], kept, weights, replace(look, texture=None))
 
     def _deltas(self, accessor: Any, count: int, number: int) -> tuple[np.ndarray, np.ndarray]:
-        found = self.file.accessor(accessor, ("VEC3",))
+        """Which points move (k,), and how far (k, 3) in cm."""
+        found = self.file.accessor(accessor, ("VEC3",), raw=True)
         if found.count != count:
             raise self.file.fail(f"a target of mesh {number} has {found.count:,} points, its base {count:,}")
-        if found.dense is None:
-            return found.at, found.rows
-        at = np.flatnonzero(found.dense.any(axis=1))
-        return at, found.dense[at]
+        rows = found.rows if found.dense is None else found.dense
+        there = any_in_rows(rows != 0)
+        if there.all():
+            at, far = found.at if found.dense is None else np.arange(count), np.multiply(rows, CM, dtype=np.float64)
+        else:
+            kept = np.flatnonzero(there)
+            at, far = found.at[kept] if found.dense is None else kept, np.multiply(rows[kept], CM, dtype=np.float64)
+        far.flags.writeable = False  # so that it is not copied once more
+        return at, far
 
     def _indices(self, primitive: Record, mode: int, count: int, number: int) -> np.ndarray:
         """(f, 3) corners of faces, or (f, 2) ends of segments."""
@@ -284,7 +292,7 @@ class Reader:
         image = file.record("images", texture.get("source"))
         if "bufferView" in image:
             data, start, length, _ = file.view(image["bufferView"])
-            content = data[start : start + length]
+            content = bytes(data[start : start + length])
         else:
             content = file.resource(image.get("uri"))
         if content[:4] not in (b"\x89PNG", *(b"\xff\xd8\xff" + bytes([n]) for n in range(256))):

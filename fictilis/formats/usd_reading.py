@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Appearance
+from fictilis.core.arrays import any_in_rows
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
 from fictilis.core.errors import BadFile, FictilisError
@@ -320,9 +321,12 @@ class _Reader:
         at = indices if len(indices) else np.arange(len(offsets))
         if len(at) != len(offsets) or len(at) and (at.min() < 0 or at.max() >= len(obj.base)):
             raise self.fail(f"{attribute.GetPath()} has {len(offsets):,} offsets for {len(at):,} of {len(obj.base):,} points")
-        dense = np.zeros_like(obj.base)
-        dense[at] = offsets
-        return Deltas.from_dense(dense)
+        if len(at) and (np.diff(at) <= 0).any():  # in any order, and of a point named twice the last one
+            dense = np.zeros_like(obj.base)
+            dense[at] = offsets
+            return Deltas.from_dense(dense)
+        there = any_in_rows(offsets != 0)
+        return Deltas(at, offsets) if there.all() else Deltas(at[there], offsets[there])
 
     def _weights(self, prim: Any, obj: MorphObject, tokens: list[str]) -> tuple[MorphObject, list[Lane]]:
         """Weights by the animation that is bound to the mesh, to its skeleton, or to what is above it."""

@@ -5,6 +5,7 @@ Source: OpenUSD, UsdGeom and UsdSkel schemas (usd-core), which is loaded when fi
 
 from __future__ import annotations
 
+import os
 import re
 import tempfile
 from pathlib import Path
@@ -14,6 +15,7 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.affine import rgb
+from fictilis.core.arrays import distinct, put_rows
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copy_count
@@ -210,13 +212,15 @@ class _Writer:
             name = _identifier(shape.name, taken)
             made = self.skel.BlendShape.Define(self.stage, f"{mesh.GetPath()}/{name}")
             made.GetPrim().SetDisplayName(shape.name)
-            indices = np.unique(np.concatenate([shape.deltas.indices, *(d.indices for _, d in shape.stages)]))
-            made.CreatePointIndicesAttr(self.vt.IntArray.FromNumpy(np.ascontiguousarray(indices, np.int32)))
-            made.CreateOffsetsAttr(self.array(shape.deltas.dense(len(obj.base))[indices]))
+            stages = [deltas for _, deltas in shape.stages]
+            indices = distinct(np.concatenate([d.indices for d in (shape.deltas, *stages)])) if stages else shape.deltas.indices
+            if len(indices) < len(obj.base):  # else the offsets are of all points, in their order
+                made.CreatePointIndicesAttr(self.vt.IntArray.FromNumpy(np.ascontiguousarray(indices, np.int32)))
+            made.CreateOffsetsAttr(self.array(_at(shape.deltas, indices)))
             for number, (at, deltas) in enumerate(shape.stages, 1):
                 between = made.CreateInbetween(f"at{number}")
                 between.SetWeight(float(at))
-                between.SetOffsets(self.array(deltas.dense(len(obj.base))[indices]))
+                between.SetOffsets(self.array(_at(deltas, indices)))
             names.append(name)
             paths.append(made.GetPath())
         binding.CreateBlendShapesAttr(names)
@@ -294,6 +298,15 @@ class _Writer:
         made.CreateFocusDistanceAttr(float(stands[0].distance))
 
 
+def _at(deltas: Deltas, indices: np.ndarray) -> np.ndarray:
+    """(k, 3): the offsets of points that hold all those that move, in their order."""
+    if len(indices) == len(deltas.indices):
+        return deltas.offsets
+    out = np.zeros((len(indices), 3))
+    put_rows(out, np.searchsorted(indices, deltas.indices), deltas.offsets)
+    return out
+
+
 def _drawn_line(own: MorphObject) -> Line:
     from fictilis.core.geometry.lines.splines import drawn
 
@@ -336,7 +349,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
 
     def fill(temporary: Path) -> None:
         suffix = Path(path).suffix.lower()
-        with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
+        with tempfile.TemporaryDirectory(prefix=".fictilis-", dir=temporary.parent) as folder:
             inner = Path(folder) / f"scene{'.usdc' if suffix == '.usdz' else suffix}"
             stage = Usd.Stage.CreateNew(str(inner))
             UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if values.get("up") == "z" else UsdGeom.Tokens.y)
@@ -360,7 +373,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
                 packed = Path(folder) / "packed.usdz"
                 UsdUtils.CreateNewUsdzPackage(str(inner), str(packed))
                 inner = packed
-            temporary.write_bytes(inner.read_bytes())
+            os.replace(inner, temporary)
 
     write_whole(Path(path), fill)
     return said

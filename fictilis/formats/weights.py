@@ -8,6 +8,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+import warnings
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
@@ -86,10 +87,47 @@ def read_weights(path: Path) -> Table:
     if b"\0" in data[:4096]:
         raise BadFile(f"{path.name} is no table: it holds binary data.")
     text = data.decode("utf-8-sig", "replace")
-    head = text[: text.find("\n")] if "\n" in text else text
+    head, _, body = text.partition("\n")
     mark = max(",;\t", key=head.count)
+    names, columns = _columns(path, head, body, mark)
+    frames, seconds, own = _times(path, names, columns)
+    kept, values, left_out = [], [], []
+    for place, (name, column) in enumerate(zip(names, columns, strict=True)):
+        if place == own:
+            continue
+        if not isinstance(column, np.ndarray):
+            left_out.append(name)
+            continue
+        if not np.isfinite(column).all() or (np.abs(column) > 1e9).any():
+            raise BadFile(f"{path.name}: {name or 'a column'} holds numbers that are too large.")
+        if name and name.lower() not in FRAMES and not name.lower().endswith("count"):
+            kept.append(name)
+            values.append(column)
+    if not kept:
+        raise BadFile(f"{path.name} has no column of weights.")
+    rows = np.stack(values, axis=1)
+    percent = bool(np.abs(rows).max(initial=0.0) > PERCENT)
+    return Table(tuple(kept), rows / (100.0 if percent else 1.0), frames, seconds, percent, tuple(left_out))
+
+
+_Column = np.ndarray | list[str]  # numbers, or where a cell is none its words
+
+
+def _columns(path: Path, head: str, body: str, mark: str) -> tuple[list[str], list[_Column]]:
+    """The names, and what stands below each. All numbers are read by NumPy at once; else by the rules of the format."""
+    if '"' not in head + body[:4096]:
+        names = [cell.strip() for cell in head.split(mark)]
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore", UserWarning)  # that there are no rows, which is said below
+                table = np.loadtxt(io.StringIO(body), np.float64, None, mark, ndmin=2)
+        except ValueError:
+            table = np.zeros((0, 0))
+        if table.shape[1] == len(names) > 1 and 0 < len(table) < MOST_ROWS and len(names) <= MOST_COLUMNS:
+            return names, list(table.T)
     try:
-        rows = [row for row in csv.reader(io.StringIO(text), delimiter=mark) if any(cell.strip() for cell in row)]
+        reader = csv.reader(io.StringIO(f"{head}\n{body}"), delimiter=mark)
+        rows = [row for row in reader if any(cell.strip() for cell in row)]
     except csv.Error as error:
         raise BadFile(f"{path.name} is no table: {error}.") from None
     if len(rows) < 2 or len(rows[0]) < 1 or head.count(mark) == 0 and len(rows[0]) < 2:
@@ -101,50 +139,38 @@ def read_weights(path: Path) -> Table:
     for number, row in enumerate(rows[1:], 2):
         if len(row) != len(names):
             raise BadFile(f"{path.name}, line {number:,}: {len(row)} cells, but there are {len(names)} names.")
-    frames, seconds, own = _times(path, names, rows[1:])
-    kept, columns, left_out = [], [], []
-    for place, name in enumerate(names):
-        if place == own:
-            continue
+    columns: list[_Column] = []
+    for place in range(len(names)):
+        cells = [row[place].strip() for row in rows[1:]]
         try:
-            column = np.array([float(row[place]) if row[place].strip() else 0.0 for row in rows[1:]])
+            columns.append(np.array([float(cell) if cell else 0.0 for cell in cells]))
         except ValueError:
-            left_out.append(name)
-            continue
-        if not np.isfinite(column).all() or (np.abs(column) > 1e9).any():
-            raise BadFile(f"{path.name}: {name or 'a column'} holds numbers that are too large.")
-        if name and name.lower() not in FRAMES and not name.lower().endswith("count"):
-            kept.append(name)
-            columns.append(column)
-    if not kept:
-        raise BadFile(f"{path.name} has no column of weights.")
-    values = np.stack(columns, axis=1)
-    percent = bool(np.abs(values).max(initial=0.0) > PERCENT)
-    return Table(tuple(kept), values / (100.0 if percent else 1.0), frames, seconds, percent, tuple(left_out))
+            columns.append(cells)
+    return names, columns
 
 
-def _times(path: Path, names: list[str], rows: list[list[str]]) -> tuple[np.ndarray | None, np.ndarray | None, int]:
+def _times(
+    path: Path, names: list[str], columns: list[_Column]
+) -> tuple[np.ndarray | None, np.ndarray | None, int]:  # fmt: skip
     """The frames or the seconds of the rows, and the column they stand in; -1 where none says it, and rows are frames."""
     lower = [name.lower() for name in names]
     for kinds in (SECONDS, FRAMES, TIMECODES):
         place = next((n for n, name in enumerate(lower) if name in kinds), -1)
         if place < 0:
             continue
-        cells = [row[place].strip() for row in rows]
+        cells = columns[place]
+        if isinstance(cells, np.ndarray):
+            rising = _rising(path, cells)
+            return (rising, None, place) if kinds == FRAMES else (None, rising, place)
         codes = [CODE.match(cell) for cell in cells]
-        if all(codes):
-            parts = np.array([[float(v) for v in code.groups()] for code in codes if code])
-            rate = float(np.ceil(parts[:, 3].max(initial=0.0) + 1e-9)) if parts[:, 3].max(initial=0.0) >= 1 else 1.0
-            rate = next((r for r in (24.0, 25.0, 30.0, 50.0, 60.0, 120.0) if r >= rate), rate)
-            seconds = parts[:, :3] @ [3600.0, 60.0, 1.0] + parts[:, 3] / rate
-            return None, _rising(path, seconds - seconds[0]), place
-        try:
-            times = np.array([float(cell) for cell in cells])
-        except ValueError:
-            raise BadFile(f"{path.name}: its column {names[place]} holds what is no time.") from None
-        rising = _rising(path, times)
-        return (rising, None, place) if kinds == FRAMES else (None, rising, place)
-    return np.arange(len(rows), dtype=float), None, -1
+        if not all(codes):
+            raise BadFile(f"{path.name}: its column {names[place]} holds what is no time.")
+        parts = np.array([[float(v) for v in code.groups()] for code in codes if code])
+        rate = float(np.ceil(parts[:, 3].max(initial=0.0) + 1e-9)) if parts[:, 3].max(initial=0.0) >= 1 else 1.0
+        rate = next((r for r in (24.0, 25.0, 30.0, 50.0, 60.0, 120.0) if r >= rate), rate)
+        seconds = parts[:, :3] @ [3600.0, 60.0, 1.0] + parts[:, 3] / rate
+        return None, _rising(path, seconds - seconds[0]), place
+    return np.arange(len(columns[0]), dtype=float), None, -1
 
 
 def _rising(path: Path, times: np.ndarray) -> np.ndarray:

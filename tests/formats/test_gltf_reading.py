@@ -341,7 +341,7 @@ def whole(tmp_path_factory):
     return folder, (folder / "w.glb").read_bytes()
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=120, deadline=None, database=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_a_broken_file_is_read_or_refused_but_never_worse(whole, data):
     folder, good = whole

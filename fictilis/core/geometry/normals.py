@@ -11,6 +11,8 @@ from fictilis.core.arrays import cached_by_identity, lengths, put_rows, spread
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import corners_of, faces_at, ranges
 
+ONE_BY_ONE = 20_000  # points of shapes that are not looked at together: they do not fit into the processor's memory
+
 
 @cached_by_identity
 def _tables(geometry: Geometry) -> tuple[np.ndarray, np.ndarray]:
@@ -18,6 +20,12 @@ def _tables(geometry: Geometry) -> tuple[np.ndarray, np.ndarray]:
     sizes, starts = geometry.face_sizes, geometry.offsets[:-1]
     three, four = (geometry.corners[starts[sizes == size] + np.arange(size)[:, None]].astype(np.intp) for size in (3, 4))
     return three, four
+
+
+@cached_by_identity
+def _places(geometry: Geometry) -> tuple[np.ndarray, np.ndarray]:
+    """The numbers of all triangles, and of all quads."""
+    return np.flatnonzero(geometry.face_sizes == 3), np.flatnonzero(geometry.face_sizes == 4)
 
 
 def point_normals(geometry: Geometry, points: np.ndarray) -> np.ndarray:
@@ -34,6 +42,8 @@ def normals_of_many(geometry: Geometry, shapes: np.ndarray) -> np.ndarray:
     sizes = geometry.face_sizes
     if not len(sizes) or not np.isin(sizes, (3, 4)).all():
         return np.array([point_normals(geometry, points) for points in shapes], np.float32).reshape(shapes.shape)
+    if shapes.shape[1] > ONE_BY_ONE:
+        return np.stack([np.stack(normal_axes(geometry, _axes(points)), axis=1) for points in shapes])
     axes = [np.ascontiguousarray(shapes[:, :, k].T) for k in range(3)]  # (n, p): one point of all shapes in a row
     areas = [np.empty((len(sizes), len(shapes)), np.float32) for _ in range(3)]
     for size, table in zip((3, 4), _tables(geometry), strict=True):
@@ -46,6 +56,21 @@ def normals_of_many(geometry: Geometry, shapes: np.ndarray) -> np.ndarray:
     length = np.sqrt((total**2).sum(axis=0))
     length[length == 0] = 1.0
     return np.ascontiguousarray((total / length).transpose(2, 1, 0))
+
+
+def normal_axes(geometry: Geometry, axes: list[np.ndarray]) -> list[np.ndarray]:
+    """x, y and z (n,) float32 of the unit normals of a mesh of triangles and quads, of those of its points; zero where a point
+    has no face. In single precision and by columns, in half of the time of point_normals."""
+    sizes, gather = geometry.face_sizes, _faces_to_points(geometry)
+    areas = [np.zeros(len(sizes), np.float32) for _ in range(3)]
+    for where, table in zip(_places(geometry), _tables(geometry), strict=True):
+        for out, area in zip(areas, _table_areas(table, axes) if len(where) else (), strict=False):
+            out[where] = area
+    sums = [gather @ area for area in areas]
+    length = np.sqrt(sums[0] * sums[0] + sums[1] * sums[1] + sums[2] * sums[2])
+    length[length == 0] = 1.0
+    scale = np.float32(1.0) / length
+    return [part * scale for part in sums]
 
 
 @cached_by_identity
