@@ -5,7 +5,7 @@ Source: glTF 2.0 specification (Khronos Group), 3.7.2.2 Morph Targets, 3.11 Anim
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import make_dataclass
 from functools import cache
@@ -16,12 +16,12 @@ from urllib.parse import quote
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import box, lengths
+from fictilis.core.arrays import lengths
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.edits.topology import as_drawn, shown_points
-from fictilis.core.errors import CannotSave, EditRefused
+from fictilis.core.errors import CannotSave
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.geometry.kinds import WHOLE, Line
@@ -34,105 +34,12 @@ from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import camera_standing, eye
 from fictilis.core.timeline import SceneCamera
 from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
+from fictilis.formats.gltf_buffer import ARRAY_BUFFER, ELEMENT_BUFFER, Buffer, Packed, packed, single
 from fictilis.formats.gltf_dress import material
 from fictilis.formats.tracks import Track, camera_tracks, copy_tracks, motion_tracks, parted, quaternion, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
-FLOAT, UINT, LINES = 5126, 5125, 1
-ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
-
-
-class _Buffer:
-    """Collects arrays as parts of one binary blob, each with its view and accessor."""
-
-    def __init__(self, gltf: Any) -> None:
-        self.gltf = gltf
-        self.parts: list[bytes | memoryview] = []
-        self.length = 0
-
-    def add(self, array: np.ndarray, kind: str, target: int | None = None, bounds: bool = False) -> int:
-        array = _single(array)
-        count = len(array) if kind != "SCALAR" else array.size
-        low, high = (box(array) if array.ndim == 2 else (array.min(), array.max())) if bounds else (None, None)
-        component = FLOAT if array.dtype.kind == "f" else UINT
-        return self._accessor(count, kind, component, low, high, bufferView=self.view(array.tobytes(), target))
-
-    def take(self, packed: _Packed) -> int:
-        """An accessor of rows that were packed."""
-        from pygltflib import AccessorSparseIndices, AccessorSparseValues, Sparse
-
-        more: dict[str, Any] = {"low": packed.low, "high": packed.high}
-        if packed.rows is None:
-            return self._accessor(packed.count, "VEC3", FLOAT, bufferView=self.view(packed.data, ARRAY_BUFFER), **more)
-        parts = Sparse(
-            count=len(packed.rows) // 4,
-            indices=AccessorSparseIndices(bufferView=self.view(packed.rows), componentType=UINT),
-            values=AccessorSparseValues(bufferView=self.view(packed.data)),
-        )
-        return self._accessor(packed.count, "VEC3", FLOAT, sparse=parts, byteOffset=None, **more)
-
-    def view(self, data: bytes | memoryview, target: int | None = None) -> int:
-        """Bytes that begin at a multiple of four, as the standard asks."""
-        from pygltflib import BufferView
-
-        self.gltf.bufferViews.append(BufferView(buffer=0, byteOffset=self.length, byteLength=len(data), target=target))
-        self.parts += [data, bytes(-len(data) % 4)]
-        self.length += len(data) + -len(data) % 4
-        return len(self.gltf.bufferViews) - 1
-
-    def _accessor(self, count: int, kind: str, component: int, low: Any = None, high: Any = None, **data: Any) -> int:
-        from pygltflib import Accessor
-
-        accessor = Accessor(componentType=component, count=count, type=kind, **data)
-        if low is not None:
-            accessor.min = np.atleast_1d(low).astype(float).tolist()
-            accessor.max = np.atleast_1d(high).astype(float).tolist()
-        self.gltf.accessors.append(accessor)
-        return len(self.gltf.accessors) - 1
-
-
-class _Packed(Struct, frozen=True):
-    """Rows of three numbers as bytes, with their bounds; where most are nothing ``rows`` are the numbers of the others."""
-
-    count: int
-    low: list[float]
-    high: list[float]
-    data: bytes | memoryview
-    rows: bytes | None = None
-
-
-def _packed(axes: Sequence[np.ndarray]) -> _Packed:
-    """x, y and z (n,) float32 as rows, of those alone that are something where that is smaller."""
-    for axis in axes:
-        _single(axis)
-    count, there = len(axes[0]), np.zeros(len(axes[0]), bool)
-    for axis in axes:
-        there |= axis != 0
-    low, high = [[float(find(axis)) for axis in axes] for find in (np.min, np.max)] if count else ([0.0] * 3, [0.0] * 3)
-    if np.count_nonzero(there) * 16 >= count * 12:
-        return _Packed(count, low, high, _rows(axes))
-    rows = np.flatnonzero(there) if there.any() else np.zeros(1, np.int64)  # one at least
-    return _Packed(count, low, high, _rows([axis[rows] for axis in axes]), rows.astype(np.uint32).tobytes())
-
-
-def _rows(axes: Sequence[np.ndarray]) -> memoryview:
-    """The bytes of x, y and z (n,) float32 as rows."""
-    out = np.empty((len(axes[0]), 3), np.float32)
-    for k, axis in enumerate(axes):
-        out[:, k] = axis
-    return out.reshape(-1).view(np.uint8).data
-
-
-def _single(array: np.ndarray) -> np.ndarray:
-    """In single precision, or as whole numbers. Raises EditRefused for what is too large."""
-    floats = array.dtype.kind == "f"
-    with np.errstate(over="ignore"):
-        array = np.ascontiguousarray(array, np.float32 if floats else np.uint32)
-    if floats and not np.isfinite(array).all():
-        raise EditRefused(f"A number of the scene is too large for glTF, which takes up to {np.finfo(np.float32).max:.1e}.")
-    return array
-
-
+LINES = 1
 SAID_FROM = 1e-4  # of a weight
 SAID_CM = 1e-4
 LOOKED_AT = 25  # frames at which a tube is looked at
@@ -212,7 +119,7 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
     shown = [with_bands(obj, FORMAT_BANDS) if swept(obj) else obj for obj in shown]
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=[])], 0
-    buffer = _Buffer(gltf)
+    buffer = Buffer(gltf)
     parts: list[_Parts] = []
     for number, obj in enumerate(shown):
         gltf.materials.append(material(g, gltf, buffer.view, obj))
@@ -248,7 +155,7 @@ def _write(path: Path, parts: Iterable[bytes | memoryview]) -> None:
         file.writelines(parts)
 
 
-def _write_apart(path: Path, gltf: Any, buffer: _Buffer) -> None:
+def _write_apart(path: Path, gltf: Any, buffer: Buffer) -> None:
     """The numbers in a file beside the one that tells of them: both, or neither where the numbers are new."""
     beside = path.with_suffix(".bin")
     gltf.buffers[0].uri = quote(beside.name)
@@ -287,7 +194,7 @@ def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
 
 
 def _animations(
-    g: Any, buffer: _Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts], sampled: bool
+    g: Any, buffer: Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts], sampled: bool
 ) -> tuple[list[Any], list[str]]:
     """What the objects do in one clip, as an animation of its name; none where all stand still. And what is not exact in it."""
     off: list[str] = []
@@ -341,7 +248,7 @@ def _tube_words(scene: Scene, obj: MorphObject) -> str:
     return f"The tube of {obj.name} is exact at its targets, and up to {far:.2g} cm off between." if far > SAID_CM else ""
 
 
-def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
+def _line(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:
     """The strands of a line as separate segments, in the order of their points."""
     first, last = obj.line.joined()
     index = np.stack([first, last], axis=1)
@@ -350,14 +257,14 @@ def _line(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
         indices=buffer.add(index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number, mode=LINES,
     )  # fmt: skip
     for column in columns(obj):
-        moved = _single(column.deltas.dense(len(obj.base)) * METRES)
-        primitive.targets.append({"POSITION": buffer.take(_packed(list(moved.T)))})
+        moved = single(column.deltas.dense(len(obj.base)) * METRES)
+        primitive.targets.append({"POSITION": buffer.take(packed(list(moved.T)))})
     return primitive
 
 
-def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
+def _surface(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:
     vertices, exact = _vertices(obj), [np.ascontiguousarray(axis) for axis in obj.base.T]
-    base = [_single(axis) for axis in exact]
+    base = [single(axis) for axis in exact]
     base_normals = _normals(obj, base, vertices)
     attributes = g.Attributes(
         POSITION=buffer.add(obj.base[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
@@ -369,7 +276,7 @@ def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
         attributes=attributes, indices=buffer.add(vertices.index.ravel(), "SCALAR", ELEMENT_BUFFER), material=number
     )
 
-    def told(column: Column) -> tuple[_Packed, _Packed]:
+    def told(column: Column) -> tuple[Packed, Packed]:
         """How far the vertices move, in metres, and how their normals turn."""
         at, offsets, moved, shape = column.deltas.indices, column.deltas.offsets, [], []
         with np.errstate(over="ignore"):  # which _single says
@@ -383,7 +290,7 @@ def _surface(g: Any, buffer: _Buffer, obj: MorphObject, number: int) -> Any:
                 moved.append(far[vertices.points])
                 shape.append(axis)
             turned = [n - b for n, b in zip(_normals(obj, shape, vertices), base_normals, strict=True)]
-        return _packed(moved), _packed(turned)
+        return packed(moved), packed(turned)
 
     with ThreadPoolExecutor(2) as pool:
         for far, turn in pool.map(told, columns(obj)):
@@ -396,7 +303,7 @@ def _spread(out: np.ndarray, at: np.ndarray, values: np.ndarray) -> np.ndarray:
     return out
 
 
-def _mesh(g: Any, buffer: _Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:
+def _mesh(g: Any, buffer: Buffer, scene: Scene, obj: MorphObject, number: int) -> Any:
     make = _line if isinstance(obj.geometry, Line) else _surface
     mesh = g.Mesh(name=obj.name, primitives=[make(g, buffer, obj, number)])
     if obj.targets:
@@ -456,7 +363,7 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int) -> _P
 
 
 def _animate(
-    g: Any, buffer: _Buffer, animation: Any, track: Track, nodes: list[int], path: str, kind: str, unit: float = 1.0
+    g: Any, buffer: Buffer, animation: Any, track: Track, nodes: list[int], path: str, kind: str, unit: float = 1.0
 ) -> None:  # fmt: skip
     times = track.times.astype(np.float32)
     for i in range(1, len(times)):

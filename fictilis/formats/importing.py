@@ -39,22 +39,23 @@ class Laying(Struct, frozen=True):
     ground: bool = False
 
 
-def read_held(paths: Sequence[Path], progress: Progress = no_progress) -> Held:
+def read_held(paths: Sequence[str | Path], progress: Progress = no_progress) -> Held:
     """Read mesh files and scenes, in the order of their numbers. Raises BadFile for the first that cannot be read."""
     scene, bare, stems, said = Scene(), set[str](), dict[str, str](), list[str]()
-    for number, path in enumerate(in_order(paths)):
+    files = in_order([Path(path) for path in paths])
+    for number, path in enumerate(files):
         native = path.suffix.lower() == SUFFIX
         made, warnings = (load(path), ()) if native else scene_from_file(path)
         before = {o.id for o in scene.objects}
-        scene = made if len(paths) == 1 else with_all_of(scene, made)
+        scene = made if len(files) == 1 else with_all_of(scene, made)
         added = [o.id for o in scene.objects if o.id not in before]
         if not native and not format_for(path, "read").unit:
             bare |= set(added)
         if len(added) == 1:
             stems[added[0]] = path.stem
         said += warnings
-        progress((number + 1) / len(paths))
-    return Held(scene, tuple(paths), frozenset(bare), stems, tuple(said))
+        progress((number + 1) / len(files))
+    return Held(scene, tuple(files), frozenset(bare), stems, tuple(said))
 
 
 def taken(held: Held, ids: Collection[str], laying: Laying, sound: bool = True) -> Scene:
