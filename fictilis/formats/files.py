@@ -76,6 +76,12 @@ def read_bytes(path: Path, most: int = MOST_BYTES) -> bytes:
         raise BadFile(f"{path} cannot be read: {reason(error)}.") from None
 
 
+def doubles(values: np.ndarray) -> np.ndarray:
+    """Numbers as float64. Bits that are no number stay so, without a word: readers look for them all the same."""
+    with np.errstate(invalid="ignore"):
+        return values.astype(np.float64)
+
+
 def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
     """Those of ``objects`` that a file for other programs can hold, lines as they are drawn, and a sentence that names all
     others of the scene. Raises EditRefused when there is none.

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 
 from fictilis.core.errors import BadFile
-from fictilis.formats.files import read_bytes
+from fictilis.formats.files import doubles, read_bytes
 
 COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -226,7 +226,7 @@ class GltfFile:
 
     def _values(self, stored: np.ndarray, record: Record, number: Any, raw: bool) -> np.ndarray:
         """Stored numbers as float64. Source: glTF 2.0, 3.11 and KHR_mesh_quantization, the equations of normalized integers."""
-        out = stored if raw and stored.dtype.kind == "f" else stored.astype(np.float64)
+        out = stored if raw and stored.dtype.kind == "f" else doubles(stored)
         if record.get("normalized") is True and stored.dtype.kind in "iu":
             out = np.maximum(out / np.iinfo(stored.dtype).max, -1.0)
         if stored.dtype.kind == "f" and not np.isfinite(out).all():

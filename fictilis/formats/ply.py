@@ -13,7 +13,7 @@ from msgspec import Struct
 from fictilis.core.affine import rgb
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.geometry.kinds import Line, Mesh
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.files import Imported, MeshData, Progress, doubles, no_progress, read_bytes, write_whole
 
 TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2", "uint16": "u2",
@@ -100,7 +100,7 @@ class _Reader:
             return
         kinds = {p.name: p.kind for p in element.properties}
         most = 1.0 if kinds["red"][0] == "f" else float(np.iinfo(np.dtype(kinds["red"])).max)
-        rows = np.stack([flat[part].astype(np.float64) for part in COLOURS], axis=1) / most
+        rows = np.stack([doubles(flat[part]) for part in COLOURS], axis=1) / most
         if np.isfinite(rows).all():
             mean = np.round(np.clip(rows, 0, 1).mean(axis=0) * 255).astype(int)
             self.colour = "#" + "".join(f"{part:02X}" for part in mean), bool(np.ptp(rows, axis=0).max() > 1 / 128)
@@ -108,7 +108,7 @@ class _Reader:
     def _column(self, element: _Element, flat: dict[str, np.ndarray], name: str) -> np.ndarray:
         if name not in flat:
             raise self.fail(f"its points have no {name}")
-        return flat[name].astype(np.float64)
+        return doubles(flat[name])
 
     def _words(self) -> list[bytes]:
         return self.data[self.at :].split()

@@ -18,7 +18,7 @@ import numpy as np
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.final import final_points
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.formats.files import MOST_BYTES, Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.files import MOST_BYTES, Progress, doubles, no_progress, read_bytes, write_whole
 
 FRAMES = "frames"
 SUFFIX = ".npz"
@@ -90,7 +90,7 @@ def _array(archive: zipfile.ZipFile, path: Path, name: str) -> np.ndarray:
         data = entry.read(size)
     if len(data) != size:
         raise BadFile(f"{path.name} ends before its {' × '.join(map(str, shape))} numbers of {name}.")
-    return np.frombuffer(data, kind).reshape(shape, order="F" if fortran else "C").astype(np.float64)
+    return doubles(np.frombuffer(data, kind).reshape(shape, order="F" if fortran else "C"))
 
 
 def _header(entry: IO[bytes]) -> tuple[tuple[int, ...], bool, np.dtype]:

@@ -12,7 +12,7 @@ import numpy as np
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import triangles
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.files import Imported, MeshData, Progress, doubles, no_progress, read_bytes, write_whole
 
 TRIANGLE = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("words", "<u2")])
 HEAD = 84
@@ -37,7 +37,7 @@ def read_stl(path: Path, progress: Progress = no_progress) -> Imported:
     said = [f"{path.name}: STL has no vertex order; a target from another such file has to be put in the base's order."]
     if not whole.all():
         said.append(f"{path.name}: {int((~whole).sum()):,} triangles without an area were left out.")
-    return Imported((MeshData(path.stem, rows[order].astype(np.float64), mesh, smooth=False),), tuple(said))
+    return Imported((MeshData(path.stem, doubles(rows[order]), mesh, smooth=False),), tuple(said))
 
 
 def _corners(path: Path, data: bytes) -> np.ndarray:
@@ -46,7 +46,7 @@ def _corners(path: Path, data: bytes) -> np.ndarray:
     if count >= 0 and HEAD + count * TRIANGLE.itemsize == len(data):
         if not count:
             raise BadFile(f"{path.name} cannot be read as STL: it has no triangles.")
-        return np.frombuffer(data, TRIANGLE, count, HEAD)["corners"].reshape(-1, 3).astype(np.float64)
+        return doubles(np.frombuffer(data, TRIANGLE, count, HEAD)["corners"].reshape(-1, 3))
     if not data.lstrip()[:5].lower() == b"solid":
         raise BadFile(f"{path.name} cannot be read as STL: its {len(data):,} bytes do not fit {max(count, 0):,} triangles.")
     words = data.split()

@@ -28,6 +28,7 @@ KINDS: dict[str, str] = {
 }
 HEADS = {LEFT_OUT: "Left out", CHANGED: "Changed", KEPT: "Kept"}
 LABELS = 84
+AROUND = 118  # the heading and the buttons, px
 
 
 class ExportRequest(Struct, frozen=True):
@@ -53,8 +54,7 @@ class ExportDialog(Dialog):
         choose: Callable[[Path, str], Path | None],
         write: Write,
     ) -> None:
-        super().__init__(parent, "Export", 860)
-        self.setMinimumHeight(560)
+        super().__init__(parent, "Export", 884)
         self.request, self.palette_, self._choose, self._write = request, palette, choose, write
         self.exported: Exported | None = None
         self._at = request.path.parent
@@ -65,12 +65,16 @@ class ExportDialog(Dialog):
         columns = QHBoxLayout()
         columns.setSpacing(24)
         self.body.addLayout(columns)
-        left = QWidget()
-        left.setFixedWidth(430)
-        self.form = QVBoxLayout(left)
-        self.form.setContentsMargins(0, 0, 0, 0)
+        self.left, scroll = QWidget(), QScrollArea()
+        self.form = QVBoxLayout(self.left)
+        self.form.setContentsMargins(0, 0, 12, 0)
         self.form.setSpacing(9)
-        columns.addWidget(left)
+        scroll.setWidgetResizable(True)
+        self.left.setFixedWidth(442)
+        scroll.setFixedWidth(454)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(self.left)
+        columns.addWidget(scroll)
         columns.addWidget(self._fates(), 1)
         self._file_rows()
         self._scene_rows()
@@ -242,6 +246,14 @@ class ExportDialog(Dialog):
         self.proves.setVisible(kind.told)
         self._soon()
 
+    def _fit(self) -> None:
+        """As high as its fields ask for, within the screen."""
+        self.options_rows.activate()
+        self.form.activate()
+        screen = self.screen()
+        most = screen.availableGeometry().height() - 60 if screen is not None else 700
+        self.setMinimumHeight(min(max(560, self.left.sizeHint().height() + AROUND), most))
+
     def _keep_options(self) -> None:
         if self._format_shown is not None:
             kept = self.chosen.setdefault(self._format_shown.key, {})
@@ -302,6 +314,7 @@ class ExportDialog(Dialog):
         self.folder.setText(f"in {path.parent}" + (f". {many} replaced." if there else ""))
         self.buttons["ok"].setText("Replace" if there else "Export")
         self.buttons["ok"].setEnabled(not wrong)
+        self._fit()
 
     def _listed(self, rows: list[Row]) -> str:
         """Three short lists, what is lost first."""

@@ -106,6 +106,7 @@ class ImportDialog(Dialog):
     def _follow_way(self) -> None:
         self._begin_unit()
         self.stand.setVisible(self.way_shown in (SCENE, OBJECTS))
+        self.adjustSize()
         self._show()
 
     def _chosen(self) -> ImportChoice:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPu
 
 from fictilis.app.widgets.fields import Labelled
 
-ROW, MOST_ROWS = 25, 6
+ROW, MOST_ROWS = 25, 5
 KEY = Qt.ItemDataRole.UserRole
 ON, OFF = Qt.CheckState.Checked, Qt.CheckState.Unchecked
 
