@@ -196,7 +196,7 @@ def _new(options: argparse.Namespace) -> None:
         name = name or Path(file).stem
         if any(t.name == name for t in obj.targets):
             raise UsageError(f"{obj.name} already has a target named {name}.")
-        order = _order_of(obj, name, data) if options.reorder else None
+        order = cli_import.order_of(obj, name, data) if options.reorder else None
         scene, _ = target_from_copy(scene, obj.id, name, data.geometry, data.points, order)
     for text in options.in_between:
         place, file = _split(text, "NAME@WEIGHT=FILE")
@@ -216,19 +216,6 @@ def _new(options: argparse.Namespace) -> None:
         every = [o.id for o in scene.objects]
         scene = stood(laid(scene, every, options.unit or "cm", options.up == "z"), every, options.centre, options.ground)
     save(scene, options.output)
-
-
-def _order_of(obj, name: str, data):
-    """The order that puts a target's points in the base's, or None when they are, or when there is none."""
-    from fictilis.core.geometry.matching import find_order, first_difference
-
-    if obj.geometry.kind == "line":
-        return None
-    same = data.geometry.point_count == obj.geometry.point_count and first_difference(obj.mesh, data.geometry) is None
-    order = None if same else find_order(obj.geometry, data.geometry, obj.base, data.points)
-    if order is not None and order.choices > 1:
-        _warn([f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."])
-    return order
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -25,6 +25,7 @@ def register(commands) -> None:
     parser.add_argument("--scale", type=float, default=1.0, metavar="N")
     parser.add_argument("--centre", action="store_true", help="put what is read around the origin")
     parser.add_argument("--ground", action="store_true", help="stand what is read on the ground")
+    parser.add_argument("--reorder", action="store_true", help="put targets of the same faces in the base's vertex order")
     parser.add_argument("--range", type=float, nargs=2, metavar=("FIRST", "LAST"), help="frames of a relay's poses")
     parser.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     parser.set_defaults(run=_import)
@@ -93,7 +94,8 @@ def _shapes(scene, laid, stems: dict[str, str], given: argparse.Namespace):
     shapes = shapes_of(laid, stems)
     if given.way == "targets":
         for data in shapes:
-            scene, _ = target_from_copy(scene, obj.id, data.name, data.geometry, data.points)
+            order = order_of(scene.object(obj.id), data.name, data) if given.reorder else None
+            scene, _ = target_from_copy(scene, obj.id, data.name, data.geometry, data.points, order)
         return scene
     row = Row([], [], [], [])
     for data in shapes:
@@ -102,6 +104,20 @@ def _shapes(scene, laid, stems: dict[str, str], given: argparse.Namespace):
         raise FictilisError(row.others[0][1])
     first, last = given.range or scene.span
     return relay_from_points(scene, obj.id, row.shapes, row_name(given.files), first, last)[0]
+
+
+def order_of(obj, name: str, data):
+    """The order that puts a target's points in the base's, or None when they are, or when there is none."""
+    from fictilis.core.geometry.matching import find_order, first_difference
+
+    if obj.geometry.kind == "line":
+        return None
+    same = data.geometry.point_count == obj.geometry.point_count and first_difference(obj.mesh, data.geometry) is None
+    order = None if same else find_order(obj.geometry, data.geometry, obj.base, data.points)
+    if order is not None and order.choices > 1:
+        said = f"{name} can be laid on {obj.name} in several ways; the one that lies nearest was taken."
+        print(f"fictilis: warning: {said}", file=sys.stderr)
+    return order
 
 
 def _lanes(scene, given: argparse.Namespace):

@@ -25,6 +25,7 @@ def register(commands) -> None:
     taken.add_argument("--rate", type=float, help="rows a second, where they are frames; default: the scene's")
     taken.add_argument("--start", type=float, default=0.0, help="the frame at which the table begins")
     taken.add_argument("--within", type=float, default=0.0, metavar="N", help="as few keys as are so near")
+    taken.add_argument("--resample", action="store_true", help="a key at each whole frame, not at each row")
     taken.add_argument("--mirror", action="store_true", help="swap left and right by the names of columns")
     taken.add_argument(
         "--column", action="append", default=[], metavar="NAME=TARGET", help="where names differ; again for several"
@@ -61,6 +62,6 @@ def _in(options: argparse.Namespace) -> None:
     if options.rate is not None and not options.rate > 0:
         raise FictilisError(f"A rate must be above 0, not {options.rate:g}.")
     others = [name for name in table.names if name not in columns]
-    scene = set_weights(scene, obj.id, table, columns, options.rate, options.start, options.within)
+    scene = set_weights(scene, obj.id, table, columns, options.rate, options.start, options.within, options.resample)
     print(f"{len(columns)} lanes from {len(table.values):,} rows." + (f" Left out: {', '.join(others)}." if others else ""))
     save(scene, options.output or options.scene)

@@ -460,6 +460,9 @@ def test_files_come_in_as_objects_targets_a_relay_and_lanes_and_go_out_as_chosen
     assert [k.frame for k in load(scene).object_named("Bend").lanes[0].curve.keys] == [2, 9]
     assert main(["export", str(scene), str(tmp_path / "l.json"), "--object", "Sheet"]) == 0
     assert main(["import", str(scene), str(tmp_path / "l.json"), "--as", "lanes", "--object", "Sheet"]) == 0
+    mixed = str(sheet_files["shuffled"])
+    assert main(["import", str(scene), mixed, "--as", "targets", "--object", "Sheet"]) == 2
+    assert main(["import", str(scene), mixed, "--as", "targets", "--object", "Sheet", "--reorder"]) == 0
     new = tmp_path / "new.fictilis"
     assert main(["import", str(new), bend, "--ground"]) == 0 and load(new).objects[0].name == "Bend"
     capsys.readouterr()

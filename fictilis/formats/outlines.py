@@ -105,8 +105,9 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
         progress(number / len(shapes))
         outline = _Outline()
         try:
-            for segment in svg.Path(shape):
-                _take(svg, outline, segment)
+            with np.errstate(all="ignore"):  # whether all is finite is looked at below
+                for segment in svg.Path(shape):
+                    _take(svg, outline, segment)
         except (ArithmeticError, AttributeError, IndexError, TypeError, ValueError):
             raise BadFile(f"{path.name}: the shape number {number:,} has a path that cannot be followed.") from None
         total += sum(len(p) for strand, _ in outline.strands for p in strand)

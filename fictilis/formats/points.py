@@ -80,7 +80,7 @@ def _array(archive: zipfile.ZipFile, path: Path, name: str) -> np.ndarray:
     with archive.open(info) as entry:
         try:
             shape, fortran, kind = _header(entry)
-        except ValueError:
+        except (ValueError, SyntaxError, TypeError, MemoryError, RecursionError):  # NumPy takes it for an expression of Python
             raise BadFile(f"{path.name} cannot be read as arrays: {name} has no header.") from None
         if kind.kind not in "fiu" or kind.hasobject:
             raise BadFile(f"{path.name} cannot be read as arrays: {name} holds no numbers.")

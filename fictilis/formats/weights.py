@@ -204,13 +204,16 @@ def matched_names(obj: MorphObject, names: Iterable[str], mirrored: bool = False
 
 def set_weights(
     scene: Scene, object_id: str, table: Table, columns: Mapping[str, str], rate: float | None = None, start: float = 0.0,
-    within: float = 0.0,
+    within: float = 0.0, resampled: bool = False,
 ) -> Scene:  # fmt: skip
-    """Lanes of targets from a table's columns, by name: a straight key a row, or with ``within`` as few as are that near. The
-    range grows to hold them."""
-    obj, frames = scene.object(object_id), table.at(scene.fps, rate, start)
+    """Lanes of targets from a table's columns, by name: a straight key a row, or where ``resampled`` at each whole frame on the
+    straight lines between rows; with ``within`` as few as are that near. The range grows to hold them."""
+    obj, given = scene.object(object_id), table.at(scene.fps, rate, start)
+    frames = np.arange(np.ceil(given[0]), np.floor(given[-1]) + 1) if resampled else given
+    if not len(frames):
+        raise EditRefused(f"The table lies between two frames, {given[0]:g} to {given[-1]:g}; its rows cannot be resampled.")
     for name, target_id in columns.items():
-        column = table.values[:, table.names.index(name)]
+        column = np.interp(frames, given, table.values[:, table.names.index(name)])
         keys = [Key(float(f), float(v), "linear") for f, v in zip(frames, column, strict=True)]
         checked_keys(obj, target_id, keys)
         lane = obj.lane(target_id)

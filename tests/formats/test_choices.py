@@ -2,6 +2,7 @@
 
 import io
 import json
+from contextlib import suppress
 
 import numpy as np
 import pytest
@@ -19,9 +20,10 @@ from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.springs import set_spring
-from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.mix.acting import weights_at
 from fictilis.core.places import Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
@@ -34,7 +36,7 @@ from fictilis.formats.lanes import read_lanes, set_lanes
 from fictilis.formats.proof import prove
 from fictilis.formats.registry import FORMATS, as_chosen, export, read_meshes, scene_from_file
 from fictilis.formats.usd_reading import read_here
-from fictilis.formats.weights import read_weights
+from fictilis.formats.weights import matched_names, read_weights, set_weights
 from tests.core import test_pairs as pairs
 from tests.formats.gltf_player import read_arrays
 from tests.formats.test_native import same_bits
@@ -347,3 +349,49 @@ def test_tubes_and_curves_are_proven_too(tmp_path):
     for suffix in (".glb", ".usdc", ".obj"):
         export(scene, tmp_path / f"a{suffix}")
         assert prove(scene, tmp_path / f"a{suffix}", 0.0).cm < 1e-3
+
+
+@pytest.mark.parametrize("suffix", [".glb", ".gltf", ".usdc", ".json", ".csv"])
+def test_weights_come_back_at_fifty_random_times(suffix, tmp_path):
+    """Straight keys at frames are the same at every time in every format; in glTF and as lanes curves are too."""
+    way = "linear" if suffix in (".usdc", ".csv") else "smooth"
+    scene = replace(pairs.made("mesh"), end=24.0)
+    for frame, value in ((0, 0.1), (7, 0.9), (24, 0.4)):
+        scene = set_key(set_key(scene, OBJ, "t1", Key(frame, value, way)), OBJ, "t2", Key(frame, 1 - value, way))
+    for key in scene.object(OBJ).lane("t1").curve.keys:  # those that were there before
+        scene = set_key(scene, OBJ, "t1", replace(key, interpolation=way))
+        scene = set_key(scene, OBJ, "t2", replace(key, value=0.3 * key.value, interpolation=way))
+    path = tmp_path / f"a{suffix}"
+    export(scene, path)
+    if suffix == ".json":
+        back = set_lanes(scene, read_lanes(path))[0]
+    elif suffix == ".csv":
+        table = read_weights(path)
+        back = set_weights(scene, OBJ, table, matched_names(scene.object(OBJ), table.names))
+    else:
+        back = read_here(path)[0] if suffix == ".usdc" else scene_from_file(path)[0]
+    for frame in np.random.default_rng(8).uniform(0, 24, 50).tolist():
+        mine, its = (weights_at(s.object(OBJ), frame, fps=24.0) for s in (scene, back))
+        assert abs(mine["t1"] - its["t1"]) < 1e-6 and abs(mine["t2"] - its["t2"]) < 1e-6, frame
+
+
+@pytest.mark.parametrize("suffix", [s for f in FORMATS if f.export for s in f.suffixes])
+@pytest.mark.parametrize("when", [0.0, 0.6])
+def test_a_cancelled_export_leaves_no_half_file_and_the_old_one(suffix, when, tmp_path):
+    def stop(part):
+        if part > when:
+            raise Cancelled("The work was cancelled; nothing was changed.")
+
+    scene, path = pairs.made("mesh"), tmp_path / f"a{suffix}"
+    row = Choices(options={"frames": "range"} if suffix in (".obj", ".ply", ".stl") else {})
+    with suppress(Cancelled):  # what writes all at once is whole before it tells how far it is
+        export(scene, path, progress=stop, choices=row)
+    assert {p.name for p in tmp_path.iterdir()} <= {path.name, "a.bin"} and not list(tmp_path.glob("a.0*"))
+    if path.exists():
+        assert path.stat().st_size > 60
+    (tmp_path / "old").mkdir()
+    old = tmp_path / "old" / f"a{suffix}"
+    old.write_bytes(b"precious")
+    with suppress(Cancelled):
+        export(scene, old, progress=stop)
+    assert [p.name for p in old.parent.iterdir() if p.suffix != ".bin"] == [old.name] and old.stat().st_size

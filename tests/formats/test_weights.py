@@ -40,11 +40,18 @@ def test_what_is_written_comes_back_with_the_same_weights_at_every_frame(percent
     assert table.percent == percent and len(table.names) == len(bell.targets)
     columns = matched_names(bell, table.names)
     assert len(columns) == len([t for t in bell.targets if t.rule is None and t.follows is None])
-    bare = jelly.with_object(bell.with_lane("t1", bell.lane("t1").curve)).objects[0]
+    bare_scene = jelly.with_object(bell.with_lane("t1", bell.lane("t1").curve))
+    bare = bare_scene.objects[0]
     back = set_weights(jelly, bare.id, table, columns)
     for frame in (0.0, 13.0, 57.0):
         one, other = (weights_at(s.objects[0], frame, fps=24.0) for s in (jelly, back))
         assert all(abs(one[t] - other[t]) < 1e-6 for t in columns.values())
+    fast = replace(table, frames=table.frames * 0.4 + 0.2 if table.frames is not None else None)
+    if fast.frames is not None:
+        keys = set_weights(bare_scene, bare.id, fast, columns, resampled=True).object(bare.id).lane("t1").curve.keys
+        assert [k.frame for k in keys] == list(range(1, 39))
+        row = np.interp(5.0, fast.frames, fast.values[:, fast.names.index(bell.target("t1").name)])
+        assert keys[4].value == pytest.approx(row)
     fewer = set_weights(jelly, bell.id, table, columns, within=0.01)
     keys = [sum(len(lane.curve.keys) for lane in s.objects[0].lanes) for s in (fewer, back)]
     assert keys[0] < 0.6 * keys[1]

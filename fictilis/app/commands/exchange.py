@@ -98,7 +98,8 @@ class ExchangeCommands:
         ]
         if table.frames is not None:
             asks.append(NumberAsk("rate", "Rows a second", "", doc.scene.fps, 0.1, 1000, 2))
-        asks.append(NumberAsk("within", "Fewer keys, within", "", 0.0, 0, 1, 3))
+        keys = [("Each row", False), ("Each whole frame", True)]
+        asks += [ChoiceAsk("resampled", "A key at", keys, False), NumberAsk("within", "Fewer keys, within", "", 0.0, 0, 1, 3)]
         asks += [ChoiceAsk(f"column {n}", name or "(no name)", choices) for n, name in enumerate(others[:MOST_ASKED])]
         unit = "0 to 100" if table.percent else "0 to 1"
         said = f"{len(matched)} of {len(table.names)} columns match targets of {obj.name} by name; weights are told as {unit}."
@@ -114,8 +115,8 @@ class ExchangeCommands:
         if not columns:
             doc.say(f"No column of {path.name} was matched to a target of {obj.name}; nothing changed.", "warning")
             return
-        rate, start, within = given.get("rate"), given["start"], given["within"]
-        if doc.edit(f"Weights from {_short(path)}", lambda s: set_weights(s, obj.id, table, columns, rate, start, within)):
+        told = (given.get("rate"), given["start"], given["within"], given["resampled"])
+        if doc.edit(f"Weights from {_short(path)}", lambda s: set_weights(s, obj.id, table, columns, *told)):
             doc.say(f"{len(columns)} lanes of {obj.name} from {len(table.values):,} rows of {path.name}.")
 
     def lanes_in(self) -> None:
