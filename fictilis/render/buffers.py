@@ -10,6 +10,7 @@ import numpy as np
 from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, is_closed, triangles
+from fictilis.render.coarse import Coarse
 from fictilis.render.items import DrawItem, Many
 from fictilis.render.strands import Strands
 
@@ -39,7 +40,9 @@ class Buffers:
         self.mark = ctx.buffer(reserve=max(4 * count, 4), dynamic=True)
         self.triangles = ctx.buffer(np.ascontiguousarray(triangles(item.geometry).points, np.int32).tobytes() or b"\0" * 12)
         self.empty = not len(triangles(item.geometry).points)
-        self._surfaces: dict[bool, Any] = {}
+        self._surfaces: dict[tuple[bool, int], Any] = {}
+        self._halved: dict[int, Any] = {}
+        self.coarse = Coarse(item.geometry, item.points)
         plain = [(self.position, "3f", "position"), (self.mark, "1f", "mark")]
         self.points = ctx.vertex_array(renderer.plain, plain)
         self._plain, self._renderer = plain, renderer
@@ -67,13 +70,17 @@ class Buffers:
         margin = 0.1 * float((high - low).max())
         return not ((here > low - margin) & (here < high + margin)).all(axis=1).any()
 
-    def surface(self, plain: bool):
-        """The faces, as a vertex array; ``plain`` ones are not tinted."""
-        if plain not in self._surfaces:
+    def surface(self, plain: bool, level: int = 0):
+        """The faces, as a vertex array; ``plain`` ones are not tinted, those of a ``level`` are fewer once that is made."""
+        corners = self.coarse.corners(level) if level else None
+        key = (plain, level if corners is not None else 0)
+        if key not in self._surfaces:
             parts = [(self.position, "3f", "position"), (self.normal, "3f", "normal"), (self.tint, "1f", "tint")]
-            program = self._renderer.clay[plain]
-            self._surfaces[plain] = self._renderer.ctx.vertex_array(program, parts[: 2 if plain else 3], self.triangles)
-        return self._surfaces[plain]
+            if corners is not None and level not in self._halved:
+                self._halved[level] = self._renderer.ctx.buffer(corners.tobytes() or b"\0" * 12)
+            order = self.triangles if corners is None else self._halved[level]
+            self._surfaces[key] = self._renderer.ctx.vertex_array(self._renderer.clay[plain], parts[: 2 if plain else 3], order)
+        return self._surfaces[key]
 
     @property
     def wire(self):
@@ -142,8 +149,8 @@ class Buffers:
             self.strands.fill(item.points, item.tint, item.drawn)
 
     def release(self) -> None:
-        for part in (*self._surfaces.values(), self.points, self._wire, self._edges, self.triangles, self.position, self.normal,
-                     self.tint, self.mark):  # fmt: skip
+        arrays = (*self._surfaces.values(), *self._halved.values(), self.points, self._wire, self._edges)
+        for part in (*arrays, self.triangles, self.position, self.normal, self.tint, self.mark):
             if part is not None:
                 part.release()
         if self.strands is not None:
@@ -161,8 +168,10 @@ class CopyBuffers:
         ctx, corners = renderer.ctx, np.ascontiguousarray(triangles(item.geometry).points, np.int32)
         self._parts: list[Any] = []
         self._textures: list[Any] = []
+        self._rows: list[np.ndarray] = []
         self._stands: Any = None
-        self._arrays: dict[bool, Any] = {}
+        self._arrays: dict[tuple[bool, int], Any] = {}
+        self._halved: dict[int, Any] = {}
         self.image: Any = None
         if item.cloth is None:
             self._order = self._keep(ctx.buffer(corners.tobytes() or b"\0" * 12))
@@ -193,10 +202,11 @@ class CopyBuffers:
             for texture in self._textures:
                 texture.release()
             self._textures = [ctx.texture(size, 4, dtype="f4") for _ in range(2)]
+            self._rows = [np.zeros((size[0] * height, 4), np.float32) for _ in range(2)]
             for texture in self._textures:
                 texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        full = np.zeros((size[0] * height, 4), np.float32)
-        for texture, rows, fourth in zip(self._textures, (many.points, many.normals), (many.tint, None), strict=True):
+        parts = zip(self._textures, self._rows, (many.points, many.normals), (many.tint, None), strict=True)
+        for texture, full, rows, fourth in parts:
             full[:count, :3] = rows.reshape(-1, 3)
             full[:count, 3] = 0.0 if fourth is None else fourth.ravel()
             texture.write(full)
@@ -214,15 +224,20 @@ class CopyBuffers:
                 part.release()
         self._arrays.clear()
 
-    def render(self, many: Many, plain: bool) -> None:
+    def render(self, many: Many, plain: bool, coarse: np.ndarray | None = None, level: int = 0) -> None:
+        """Draw them all; by the ``coarse`` corners of a level where they are there."""
         program = self._renderer.copies[plain]
-        if plain not in self._arrays:
+        key = (plain, 0 if coarse is None else level)
+        if coarse is not None and level not in self._halved:
+            self._halved[level] = self._keep(self._renderer.ctx.buffer(coarse.tobytes() or b"\0" * 12))
+        if key not in self._arrays:
             stands = (self._stands, "4f 4f 4f 1i/i", "row_x", "row_y", "row_z", "pose")
-            self._arrays[plain] = self._renderer.ctx.vertex_array(program, [*self._mesh, stands], self._order)
+            order = self._order if coarse is None else self._halved[level]
+            self._arrays[key] = self._renderer.ctx.vertex_array(program, [*self._mesh, stands], order)
         for unit, texture in enumerate(self._textures, 1):
             texture.use(unit)
         program["count"].value = many.points.shape[1]
-        self._arrays[plain].render(moderngl.TRIANGLES, instances=len(many.matrices))
+        self._arrays[key].render(moderngl.TRIANGLES, instances=len(many.matrices))
 
     def release(self) -> None:
         self._release_stands()

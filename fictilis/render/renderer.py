@@ -13,9 +13,12 @@ import moderngl
 import numpy as np
 
 from fictilis.core.affine import rgb
+from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.topology import triangles
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
+from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
 from fictilis.render.items import DrawItem, Ground, Light, tube_item
 from fictilis.render.strands import LEAST_WIDTH, Strands
@@ -40,6 +43,11 @@ class _Frame:
     def release(self) -> None:
         for part in (self.fbo, self.ground, self.colour, self.depth, self.ground_colour):
             part.release()
+
+
+def _count(item: DrawItem) -> int:
+    """The triangles of an item and its copies."""
+    return len(triangles(item.geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
 
 
 class Renderer:
@@ -67,7 +75,7 @@ class Renderer:
         self._made = count()
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
         self._pixel = 1.0  # of 1 cm, one before the eye
-        self._eye, self._swift = np.zeros(3), False
+        self._eye, self._swift, self._parallel, self._triangles = np.zeros(3), False, False, 0
         self.unfinished = False
         self.light = Light()
 
@@ -178,7 +186,8 @@ class Renderer:
             program["eye"].value = tuple(camera.position())
             program["back"].value = tuple(back)
             program["parallel_view"].value = float(camera.parallel)
-        self._eye = camera.position()
+        self._eye, self._parallel = camera.position(), camera.parallel
+        self._triangles = sum(_count(item) for item in items)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
         waits = np.isfinite(seconds)
@@ -255,7 +264,8 @@ class Renderer:
         if culled:
             self.ctx.enable(moderngl.CULL_FACE)
         plain = item.cloth is None and item.tint is None
-        array, image = (buffers.surface(plain), None) if item.cloth is None else buffers.clothed(item)
+        level = self._level(item, buffers) if self._swift and item.alpha == 1 else 0
+        array, image = (buffers.surface(plain, level), None) if item.cloth is None else buffers.clothed(item)
         for program in (self.clay[plain], self.copies[plain]):
             program["colour"].value, program["alpha"].value = rgb(item.colour), item.alpha
             program["flat_shading"].value = float(not item.smooth)
@@ -277,9 +287,23 @@ class Renderer:
                     self._copies.popitem(last=False)[1].release()
             self._copies.move_to_end(item.key)
             copies.fill(item.many)
-            copies.render(item.many, plain)
+            copies.render(item.many, plain, buffers.coarse.corners(level) if level else None, level)
         if culled:
             self.ctx.disable(moderngl.CULL_FACE)
+
+    def _level(self, item: DrawItem, buffers: Buffers) -> int:
+        """How much coarser an item may be drawn in a picture of many triangles, so that nobody sees it while it moves."""
+        if self._triangles < LEAST or item.cloth is not None or not item.smooth:
+            return 0
+        matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
+        size = float(np.linalg.norm(matrices[:, :3, :3], axis=1).max())
+        distance = 1.0
+        if not self._parallel:
+            low, high = box(item.points)
+            reach = size * float(np.linalg.norm(high - low)) / 2
+            middle = matrices[:, :3, :3] @ ((low + high) / 2) + matrices[:, :3, 3]
+            distance = max(float(np.linalg.norm(middle - self._eye, axis=1).min()) - reach, 1e-6)
+        return buffers.coarse.level(buffers.coarse.edge * size * self._pixel / distance)
 
     def _tube(self, item: DrawItem) -> DrawItem:
         """The surface of a line's tube, made anew when the line is another or elsewhere."""

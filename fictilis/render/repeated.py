@@ -62,9 +62,10 @@ class Poses:
         shapes: dict[float, np.ndarray] = {}
         if moved is not None:
             shapes = {f: points for f in frames.tolist() if (points := moved.at(f)) is not None}
+        ends = [np.array(part).tobytes() for part in parts] if line else [b""] * len(frames)
         keys = [
-            (np.array(f) if f in shapes else row).tobytes() + np.array(part).tobytes()
-            for f, row, part in zip(frames.tolist(), shares, parts, strict=True)
+            (np.array(f) if f in shapes else row).tobytes() + end
+            for f, row, end in zip(frames.tolist(), shares, ends, strict=True)
         ]
         first = {key: number for number, key in reversed(list(enumerate(keys)))}
         places = {key: row for row, key in enumerate(first)}

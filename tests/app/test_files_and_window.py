@@ -436,6 +436,21 @@ def test_ways_of_seeing_change_the_picture(user, name):
     assert user.comes(lambda: user.view.grab().toImage() == before)
 
 
+@pytest.mark.parametrize("part", [1.0, 0.75, 0.5])
+def test_a_moving_picture_of_fewer_pixels_fills_the_view(user, part, monkeypatch):
+    view = user.view
+    user.settle(260)
+    wanted = view.grab().toImage()
+    monkeypatch.setattr(type(view.pace), "part", part)
+    view._moving, view._dirty = True, True
+    found = view.grab().toImage()
+    assert found.size() == wanted.size()
+    for x, y in ((0.97, 0.97), (0.5, 0.97), (0.97, 0.4)):  # where nothing but the ground is
+        at = (round(wanted.width() * x), round(wanted.height() * y))
+        one, other = (np.array(image.pixelColor(*at).getRgb()) for image in (wanted, found))
+        assert np.abs(one - other).max() < 6, (at, one, other)
+
+
 def test_the_application_ends_cleanly_after_its_demo(tmp_path):
     import subprocess
     import sys

@@ -204,11 +204,11 @@ class View(Gesturing, QWidget):
             if self._dirty or self._image is None or self._drawn_size != self._pixel_size():
                 self._draw()
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(0, 0, self._image)
+            painter.drawImage(self.rect(), self._image)  # whatever part of the resolution it has
             if self.doc.seeing.before and self._before_image is not None:
                 painter.save()
                 painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
-                painter.drawImage(0, 0, self._before_image)
+                painter.drawImage(self.rect(), self._before_image)
                 painter.restore()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_over(self, painter)

@@ -20,6 +20,7 @@ from fictilis.core.timeline import SceneCamera
 UNITS = {"mm": 0.1, "cm": 1.0, "m": 100.0, "inch": 2.54}  # in cm
 UPRIGHT = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])  # from Z up
 Size = tuple[float, float, float]
+CLEARLY_OFF = 0.1  # of the base's size, from which on another unit is thought of
 
 
 def linear_from(unit: str = "cm", z_up: bool = False, factor: float = 1.0) -> np.ndarray:
@@ -125,14 +126,20 @@ def size_of(scene: Scene, ids: Collection[str]) -> Size:
 
 
 def fitting_unit(points: np.ndarray, base: np.ndarray) -> tuple[str, bool]:
-    """The unit and whether Z is up with which points (n, 3) of a file lie best on those of a base (m, 3): point on point where
-    they are as many, else by their lowest and highest corners."""
-    wanted = base if len(base) == len(points) else np.stack(box(base))
+    """The unit and whether Z is up with which points (n, 3) of a file lie best on those of a base (m, 3): centimetres and Y,
+    unless their lowest and highest corners come much nearer otherwise; where two ways up are alike, point on point tells."""
+    corners = np.stack(box(base))
+    size = max(float(np.abs(corners[1] - corners[0]).max()), 1e-12)
 
     def apart(unit: str, z_up: bool) -> float:
-        laid_points = points @ linear_from(unit, z_up).T
-        its = laid_points if len(base) == len(points) else np.stack(box(laid_points))
-        return round(float(np.abs(its - wanted).mean()), 9)
+        return round(float(np.abs(np.stack(box(points @ linear_from(unit, z_up).T)) - corners).mean()) / size, 6)
 
-    choices = [(unit, z_up) for z_up in (False, True) for unit in ("cm", "mm", "m", "inch")]
-    return min(choices, key=lambda choice: (apart(*choice), choices.index(choice)))
+    plain = apart("cm", False)
+    unit = min(("cm", "mm", "m", "inch"), key=lambda unit: min(apart(unit, False), apart(unit, True)))
+    best = min(apart(unit, False), apart(unit, True))
+    if plain < CLEARLY_OFF or best > plain / 4:
+        unit = "cm"
+    ways = [apart(unit, False), apart(unit, True)]
+    if len(points) == len(base) and abs(ways[0] - ways[1]) < 0.01:
+        ways = [float(np.abs(points @ linear_from(unit, z_up).T - base).mean()) for z_up in (False, True)]
+    return unit, ways[1] < ways[0] / 4
