@@ -21,8 +21,8 @@ GRID = Repeat(counts=(20, 10, 1), spacing=(1.6, 1.6, 1.0), later=24.0, order="po
 
 
 def cups() -> Scene:
-    """200 cups of the reef wall, each with a delay of its own."""
-    return set_repeat(reef_wall(), "o1", GRID)
+    """200 cups as those of the reef wall, of 510 faces, each with a delay of its own."""
+    return set_repeat(reef_wall(34), "o1", GRID)
 
 
 def rows() -> list[Row]:

@@ -126,7 +126,7 @@ def playback_rows() -> list[Row]:
     from benchmarks.repeats import cups
 
     heavy = ((f"{count},000 triangles", _heavy_scene(segments)) for count, segments in ((50, 64), (100, 91)))
-    scenes = (("200 cups of 360 faces, each later", cups()), ("Moon jelly", moon_jelly()), *heavy)
+    scenes = (("200 cups of 510 faces, each later", cups()), ("Moon jelly", moon_jelly()), *heavy)
     for name, scene in scenes:
         window = open_window(scene)
         QTest.qWait(2500)

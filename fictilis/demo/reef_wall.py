@@ -24,10 +24,10 @@ PROFILE = ((0, 0), (2.6, 0.1), (3.6, 0.9), (4.0, 2.4), (3.9, 4.2), (3.6, 6.0), (
            (2.65, 7.6), (2.75, 6.0), (2.9, 4.4), (2.7, 3.2), (1.6, 2.7), (0, 2.6))  # fmt: skip
 
 
-def cup() -> tuple[np.ndarray, Mesh]:
-    """A closed cup that faces Z."""
+def cup(around: int = AROUND) -> tuple[np.ndarray, Mesh]:
+    """A closed cup of some faces around that faces Z."""
     radii, heights = np.array(PROFILE[::-1], float).T
-    points, mesh = turned(radii, heights, AROUND)
+    points, mesh = turned(radii, heights, around)
     return points[:, [0, 2, 1]] * [1.0, -1.0, 1.0], mesh
 
 
@@ -41,9 +41,9 @@ def _opened(points: np.ndarray, wide: float, ruffle: float, tall: float) -> np.n
     return out
 
 
-def reef_wall() -> Scene:
+def reef_wall(around: int = AROUND) -> Scene:
     """8 × 5 × 3 cups; each opens, holds and closes, later the farther it is from the lower corner in front."""
-    points, mesh = cup()
+    points, mesh = cup(around)
     scene, wall = add_object(Scene(name="Reef wall"), "Cup", mesh, points, Appearance(colour=CLAY))
     scene, open_id = target_from_points(scene, wall, "Open", _opened(points, 0.62, 0.16, -1.2))
     scene, draw_id = target_from_points(scene, wall, "Draw in", points * [0.82, 0.82, 0.7])

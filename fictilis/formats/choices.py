@@ -42,6 +42,9 @@ SHAPES = Choice(
 KEYS = Choice(
     "keys", "Weights by", "exact", options=(("exact", "Their keys", "exact"), ("frames", "A key each frame", "frames"))
 )
+SUBDIVISION = Choice(
+    "subdivision", "Subdivided", "none", options=(("none", "Not", "none"), ("catmull-clark", "Catmull–Clark", "catmullClark"))
+)
 PERCENT = Choice("weights", "Weights as", "1", options=(("1", "0 to 1", "1"), ("100", "0 to 100", "100")))
 ROWS = Choice("rows", "Rows by", "frames", options=(("frames", "Frame", "frames"), ("seconds", "Seconds", "seconds")))
 

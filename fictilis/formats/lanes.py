@@ -47,12 +47,12 @@ def write_lanes(path: Path, scene: Scene, owners: Iterable[Owner]) -> None:
     rows = []
     for owner in owners:
         names = {found.id: found.name for found in channels(owner)}
-        shapes = {t.id: t.name for t in owner.targets} if isinstance(owner, MorphObject) else {}
+        names_of = {t.id: t.name for t in owner.targets} if isinstance(owner, MorphObject) else {}
         records = lane_records(tuple(lane for lane in owner.lanes if lane.channel in names))
         for record in records:
             record.channel = names[record.channel]
-            for key in record.keys:
-                key.shape = shapes.get(key.shape, key.shape)
+            for told in record.keys:
+                told.shape = names_of.get(told.shape, told.shape)
         if records:
             rows.append(_Owner(owner.name, records))
     if not rows:
@@ -114,6 +114,6 @@ def _fitted(owner: Owner, channel_id: str, lane: Lane, shapes: dict[str, str]) -
     """A lane for a channel of an object or a camera."""
     keys = lane.curve.keys
     if channel(owner, channel_id).poses:
-        keys = tuple(replace(key, shape=shapes.get(key.shape, key.shape)) for key in keys)
+        keys = tuple(replace(pose, shape=shapes.get(pose.shape, pose.shape)) for pose in keys)
     checked_keys(owner, channel_id, keys)
     return Lane(channel_id, replace(lane.curve, keys=keys), lane.modifiers)

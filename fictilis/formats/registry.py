@@ -37,6 +37,7 @@ from fictilis.formats.choices import (
     SHAPES,
     SPRINGS,
     STEP,
+    SUBDIVISION,
     TEXTURES,
     UNIT,
     UP,
@@ -216,7 +217,7 @@ FORMATS = (
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
         "textures, skins, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
-        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS),
+        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, SUBDIVISION),
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",

@@ -102,14 +102,15 @@ def needed(frames: np.ndarray, rows: np.ndarray) -> np.ndarray:
 
 
 class _Writer:
-    def __init__(self, stage: Any, scene: Scene, by_points: bool = False, every_frame: bool = False) -> None:
+    def __init__(self, stage: Any, scene: Scene, values: Values) -> None:
         """``by_points`` writes points over time where there would be blend shapes; ``every_frame`` keeps every sample."""
         from pxr import Gf, Sdf, UsdGeom, UsdSkel, Vt
 
         self.gf, self.sdf, self.geom, self.skel, self.vt = Gf, Sdf, UsdGeom, UsdSkel, Vt
         self.stage, self.scene, self.frames = stage, scene, frames_of(scene)
         self.taken: set[str] = set()
-        self.by_points, self.every_frame = by_points, every_frame
+        self.by_points, self.every_frame = values.get("as") == "points", values.get("keys") == "frames"
+        self.subdivision = values.get("subdivision", "none")
 
     def array(self, rows: np.ndarray) -> Any:
         return self.vt.Vec3fArray.FromNumpy(np.ascontiguousarray(rows, np.float32))
@@ -138,7 +139,7 @@ class _Writer:
         mesh.CreatePointsAttr(self.array(obj.base))
         mesh.CreateFaceVertexCountsAttr(self.vt.IntArray.FromNumpy(np.ascontiguousarray(obj.mesh.face_sizes, np.int32)))
         mesh.CreateFaceVertexIndicesAttr(self.vt.IntArray.FromNumpy(np.ascontiguousarray(obj.mesh.corners, np.int32)))
-        mesh.CreateSubdivisionSchemeAttr("none")
+        mesh.CreateSubdivisionSchemeAttr(self.subdivision)
         mesh.CreateExtentAttr(self.array(np.stack([obj.base.min(axis=0), obj.base.max(axis=0)])))
         if obj.mesh.uvs is not None and obj.mesh.uv_corners is not None and (obj.mesh.uv_corners >= 0).all():
             primvars = self.geom.PrimvarsAPI(mesh)
@@ -361,7 +362,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
             world = UsdGeom.Xform.Define(stage, "/World")
             stage.SetDefaultPrim(world.GetPrim())
             _lay(world, linear_of(values))
-            writer = _Writer(stage, scene, points, values.get("keys") == "frames")
+            writer = _Writer(stage, scene, values)
             for done, obj in enumerate(written, 1):
                 writer.object(with_bands(obj, FORMAT_BANDS) if swept(obj) else obj, scene.object(obj.id))
                 progress(done / len(written))

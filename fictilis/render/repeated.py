@@ -18,6 +18,7 @@ from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.render.items import Many
 
+MANY_POSES = 64  # from which on copies share those that are hardly apart while they move
 MOST_AT_ONCE = 3_000_000  # numbers of all columns together that are multiplied as one matrix
 
 
@@ -47,15 +48,18 @@ class Poses:
 
     def many(
         self, obj: MorphObject, bank: DeltaBank, spread: Copies, frame: float, posed: Mapping[str, float] | None, fps: float,
-        moved: Moved | None = None,
+        moved: Moved | None = None, swift: bool = False,
     ) -> Many | None:  # fmt: skip
-        """All copies but the first; None where there are none. ``moved`` is what comes after the mix."""
+        """All copies but the first; None where there are none. ``moved`` is what comes after the mix. In a ``swift`` picture
+        many copies are in the pose of the nearest half of a frame."""
         if len(spread) < 2:
             return None
         run = None if moved is None else moved.run
         if bank is not self._bank or run is not self._run:
             self._bank, self._run, self._known, self._dense = bank, run, {}, None
         frames, which = np.unique(frame - spread.delays[1:], return_inverse=True)
+        if swift and moved is None and len(frames) > MANY_POSES:
+            frames, which = np.unique(np.round(2 * (frame - spread.delays[1:])) / 2, return_inverse=True)
         shares = np.ascontiguousarray(shares_at(obj, frames, posed, fps).T)
         line = isinstance(obj.geometry, Line)
         parts = [stand_at(obj, float(f), posed, fps).drawn for f in frames] if line else [WHOLE] * len(frames)

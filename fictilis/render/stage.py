@@ -68,7 +68,7 @@ class StageItem(Struct, eq=False):
 
 
 class StageWish(Struct, frozen=True, eq=False, weakref=True):
-    """What to show."""
+    """What to show. A ``swift`` picture is gone in a moment."""
 
     scene: Scene
     frame: float
@@ -79,6 +79,7 @@ class StageWish(Struct, frozen=True, eq=False, weakref=True):
     right: tuple[float, float, float] = (1.0, 0.0, 0.0)
     up: tuple[float, float, float] = (0.0, 1.0, 0.0)
     aspect: float = 1.6
+    swift: bool = False
 
 
 def shown_shares(wish: StageWish, obj: MorphObject, later: float = 0.0) -> tuple[np.ndarray, float, bool]:
@@ -232,7 +233,7 @@ class Stage:
         many = None
         if spread is not None:
             poses, posed = self._poses.setdefault(obj.id, Poses()), wish.posed.get(obj.id)
-            many = poses.many(obj, bank, spread, wish.frame, posed, wish.scene.fps, moved)
+            many = poses.many(obj, bank, spread, wish.frame, posed, wish.scene.fps, moved, wish.swift)
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
             obj,

@@ -122,7 +122,7 @@ def tried(suffix, count, folder, seed=0):
 
 @pytest.mark.parametrize("suffix", READERS)
 def test_some_damaged_files_are_read_or_refused(suffix, tmp_path):
-    assert tried(suffix, 40, tmp_path) > 0
+    assert tried(suffix, 15, tmp_path) > 0
 
 
 @pytest.mark.soak

@@ -6,8 +6,11 @@ import numpy as np
 import pytest
 
 from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.geometry.topology import triangles
+from fictilis.core.repeats import Repeat
 from fictilis.core.scene import Scene
+from fictilis.demo.reef_wall import reef_wall
 from fictilis.render.buffers import volume
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST, Coarse, coarser
@@ -52,6 +55,14 @@ def test_levels_go_by_how_long_edges_are_in_the_picture():
     corners = triangles(obj.geometry).points
     sides = np.linalg.norm(obj.base[corners] - obj.base[np.roll(corners, 1, axis=1)], axis=2)
     assert coarse.edge == pytest.approx(sides.mean(), rel=0.1)
+
+
+def test_copies_that_are_hardly_later_than_others_share_their_poses_while_they_move():
+    scene = set_repeat(reef_wall(), "o1", Repeat(counts=(20, 10, 1), spacing=(1.6, 1.6, 1.0), later=24.0, order="point"))
+    still, swift = (Stage().items(StageWish(scene, 20.3, swift=s))[0].many for s in (False, True))
+    assert len(np.unique(swift.poses)) < 50 < len(np.unique(still.poses))
+    apart = np.abs(still.points[still.poses] - swift.points[swift.poses]).max()
+    assert 0 < apart < 0.12  # of what a frame moves at most, a quarter
 
 
 def test_only_a_moving_picture_of_many_triangles_is_coarse_and_it_looks_the_same():

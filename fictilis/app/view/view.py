@@ -156,7 +156,7 @@ class View(Gesturing, QWidget):
             shaping = ShapeRef(doc.target.id if doc.target else None)
         return StageWish(
             doc.scene, doc.frame, doc.state.posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
-            self.width() / max(self.height(), 1),
+            self.width() / max(self.height(), 1), self._moving,
         )  # fmt: skip
 
     def items(self) -> list[StageItem]:
