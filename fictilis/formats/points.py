@@ -80,7 +80,7 @@ def _array(archive: zipfile.ZipFile, path: Path, name: str) -> np.ndarray:
     with archive.open(info) as entry:
         try:
             shape, fortran, kind = _header(entry)
-        except (ValueError, SyntaxError, TypeError, MemoryError, RecursionError):  # NumPy takes it for an expression of Python
+        except Exception:  # noqa: BLE001 - NumPy reads it as an expression of Python, and raises whatever that does
             raise BadFile(f"{path.name} cannot be read as arrays: {name} has no header.") from None
         if kind.kind not in "fiu" or kind.hasobject:
             raise BadFile(f"{path.name} cannot be read as arrays: {name} holds no numbers.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QLabel, QWidget
 
 from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
@@ -28,6 +29,8 @@ class ImportDialog(Dialog):
     def __init__(self, parent: QWidget, held: Held, ways: Sequence[str], base: MorphObject | None, palette: Palette) -> None:
         super().__init__(parent, "Import", 560)
         self.held, self.base, self.ways = held, base, list(ways)
+        bare = tuple(replace(obj, targets=()) for obj in held.scene.objects)  # which is all that a size asks for
+        self._bases = replace(held, scene=replace(held.scene, objects=bare, clips=(), clip=None))
         self.choice: ImportChoice | None = None
         self.sentence(_said_of(held.paths), True)
         self.parts = TickList("What it holds", self._rows(), self._show)
@@ -123,7 +126,7 @@ class ImportDialog(Dialog):
         choice = self._chosen()
         own = [o for o in self.held.scene.objects if o.id in choice.ids]
         try:
-            scene = taken(self.held, choice.ids, choice.laying)
+            scene = taken(self._bases, choice.ids, choice.laying)
             said = _dimensions(size_of(scene, choice.ids)) if own else "nothing"
         except FictilisError as error:
             said = error.said
