@@ -24,6 +24,7 @@ _HOMES = {
     "prove": "fictilis.formats.proof",
     "read_held": "fictilis.formats.importing",
     "taken": "fictilis.formats.importing",
+    "added": "fictilis.formats.importing",
     "Laying": "fictilis.formats.importing",
     "scene_from_file": "fictilis.formats.registry",
     "read_meshes": "fictilis.formats.registry",

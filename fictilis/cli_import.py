@@ -32,9 +32,8 @@ def register(commands) -> None:
 
 
 def _import(given: argparse.Namespace) -> None:
-    from fictilis.core.edits.objects import with_all_of
     from fictilis.core.scene import Scene
-    from fictilis.formats.importing import Laying, read_held, taken
+    from fictilis.formats.importing import Laying, added, read_held, taken
     from fictilis.formats.registry import load, save
 
     scene = load(given.scene) if given.scene.exists() else Scene(name=given.scene.stem)
@@ -54,7 +53,7 @@ def _import(given: argparse.Namespace) -> None:
         _look(laid)
         return
     if given.way == "objects":
-        scene = with_all_of(scene, laid) if scene.owners else laid
+        scene = added(scene, laid) if scene.owners else laid
     else:
         scene = _shapes(scene, laid, held.stems, given)
     save(scene, given.output or given.scene)

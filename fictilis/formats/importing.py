@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from fictilis.core.edits.imports import laid, sized, stood
 from fictilis.core.edits.objects import with_all_of
+from fictilis.core.edits.timeline import set_rate
 from fictilis.core.evaluate import full_shape
 from fictilis.core.scene import Scene
 from fictilis.formats.files import MeshData, Progress, no_progress
@@ -47,12 +48,12 @@ def read_held(paths: Sequence[str | Path], progress: Progress = no_progress) -> 
         native = path.suffix.lower() == SUFFIX
         made, warnings = (load(path), ()) if native else scene_from_file(path)
         before = {o.id for o in scene.objects}
-        scene = made if len(files) == 1 else with_all_of(scene, made)
-        added = [o.id for o in scene.objects if o.id not in before]
+        scene = made if len(files) == 1 else added(scene, made)
+        new = [o.id for o in scene.objects if o.id not in before]
         if not native and not format_for(path, "read").unit:
-            bare |= set(added)
-        if len(added) == 1:
-            stems[added[0]] = path.stem
+            bare |= set(new)
+        if len(new) == 1:
+            stems[new[0]] = path.stem
         said += warnings
         progress((number + 1) / len(files))
     return Held(scene, tuple(files), frozenset(bare), stems, tuple(said))
@@ -69,6 +70,11 @@ def taken(held: Held, ids: Collection[str], laying: Laying, sound: bool = True) 
     scene = sized(scene, frozenset(ids) - bare, laying.factor)
     scene = stood(scene, ids, laying.centre, laying.ground)
     return scene if sound else replace(scene, sound=None)
+
+
+def added(scene: Scene, other: Scene) -> Scene:
+    """A scene with all of another one beside it, whose keys keep their seconds."""
+    return with_all_of(scene, other if other.fps == scene.fps else set_rate(other, scene.fps, True))
 
 
 def shapes_of(scene: Scene, stems: Mapping[str, str]) -> list[MeshData]:

@@ -32,7 +32,7 @@ from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.formats import proof
 from fictilis.formats.account import CHANGED, FEATURES, IN_MIX, KEPT, LEFT_OUT, account
 from fictilis.formats.choices import Choices
-from fictilis.formats.importing import Laying, read_held, taken
+from fictilis.formats.importing import Laying, added, read_held, taken
 from fictilis.formats.lanes import read_lanes, set_lanes
 from fictilis.formats.proof import prove
 from fictilis.formats.registry import FORMATS, as_chosen, export, read_meshes, scene_from_file
@@ -406,3 +406,16 @@ def test_a_cancelled_export_leaves_no_half_file_and_the_old_one(suffix, when, tm
     with suppress(Cancelled):
         export(scene, old, progress=stop)
     assert [p.name for p in old.parent.iterdir() if p.suffix != ".bin"] == [old.name] and old.stat().st_size
+
+
+def test_what_is_added_keeps_its_seconds_and_a_camera_comes_alone(tmp_path):
+    scene = replace(seen_through(pairs.made("mesh")), fps=30.0)
+    export(scene, tmp_path / "a.glb")
+    held = read_held([tmp_path / "a.glb"])
+    beside = pairs.made("mesh")
+    both = added(beside, held.scene)
+    theirs = both.objects[1].lane("t1").curve.keys[-1].frame / both.fps
+    assert theirs == pytest.approx(scene.object(OBJ).lane("t1").curve.keys[-1].frame / 30.0)
+    camera = held.scene.cameras[0].id
+    alone = added(beside, taken(held, {camera}, Laying()))
+    assert len(alone.objects) == 1 and [c.name for c in alone.cameras] == ["Close up"]

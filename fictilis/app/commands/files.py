@@ -16,7 +16,6 @@ from fictilis.app.model.session import Session
 from fictilis.core.appearance import Texture
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.objects import with_all_of
 from fictilis.core.errors import FictilisError
 from fictilis.core.evaluate import prepare
 from fictilis.core.names import fresh_name
@@ -24,7 +23,7 @@ from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import SavedView
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
-from fictilis.formats.importing import Held, read_held, taken
+from fictilis.formats.importing import Held, added, read_held, taken
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, load, save
 from fictilis.render.dress import image_of_bytes, unpack_images
@@ -58,7 +57,7 @@ class Commands:
         if scene is None:
             return
         if choice.beside:
-            whole = scene if choice.file is None else with_all_of(beside, scene)
+            whole = scene if choice.file is None else added(beside, scene)
             self.doc.commit(f"Add {whole.objects[-1].name}", whole)
             self.doc.select_object(whole.objects[-1].id)
         else:

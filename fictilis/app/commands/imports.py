@@ -14,9 +14,8 @@ from fictilis.app.commands.relays import POINTS, RelayCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
-from fictilis.core.edits.objects import with_all_of
 from fictilis.core.scene import Scene
-from fictilis.formats.importing import Held, read_held, shapes_of, taken
+from fictilis.formats.importing import Held, added, read_held, shapes_of, taken
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.rows import Row, add_shape, row_name
 
@@ -101,7 +100,7 @@ class ImportCommands:
 
     def _take_objects(self, scene: Scene, sound: bool) -> None:
         doc, known = self.doc, {o.id for o in self.doc.scene.objects}
-        whole = with_all_of(doc.ground, scene)
+        whole = added(doc.ground, scene)
         if sound and scene.sound is not None:
             whole = replace(whole, sound=scene.sound)
         new = [o for o in whole.objects if o.id not in known]

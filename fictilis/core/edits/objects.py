@@ -39,7 +39,7 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
 
 def with_all_of(scene: Scene, other: Scene) -> Scene:
     """A scene with all objects and cameras of another one, as that has them in hand, under ids and names of their own."""
-    if not other.objects:
+    if not other.owners:
         return scene
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
     taken, new_ids = {o.name for o in scene.owners}, {o.id: f"o{n}" for n, o in enumerate(other.objects, first)}
