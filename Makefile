@@ -1,5 +1,8 @@
 .PHONY: setup demo test soak bench lint screenshots faults
 
+# Python keeps what it has compiled, whatever the surroundings say: a start takes half of the time.
+unexport PYTHONDONTWRITEBYTECODE
+
 setup:
 	@scripts/setup.sh
 

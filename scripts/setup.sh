@@ -48,6 +48,8 @@ if [ ! -x .venv/bin/fictilis ] || [ "$(cat $stamp 2>/dev/null)" != "$wanted" ]; 
   echo "$wanted" > $stamp
 fi
 
+.venv/bin/python -m compileall -q fictilis
+
 # The glTF validator is run by the tests where node is present; without it they skip that check.
 if command -v npm >/dev/null && [ ! -d .venv/node/node_modules/gltf-validator ]; then
   npm install --silent --no-audit --no-fund --prefix .venv/node gltf-validator >/dev/null 2>&1 || true

@@ -60,8 +60,7 @@ from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.scene import MorphObject
-from fictilis.core.shaping.dabs import prepare
+from fictilis.core.shaping.brushes import prepare
 from fictilis.render.items import Ground, Light
 from fictilis.render.renderer import Renderer
 
@@ -95,6 +94,10 @@ class Window(QMainWindow):
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
         self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
+        self._at_rest = QTimer(self)
+        self._at_rest.setSingleShot(True)
+        self._at_rest.setInterval(600)
+        self._at_rest.timeout.connect(self._warm_strokes)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self.ask = Questions(self, self)
         self.ports = Ports(self.ask, self, self.playback)
@@ -233,9 +236,12 @@ class Window(QMainWindow):
     def _warm_up(self) -> None:
         self._warming.run(warm_up)
 
-    def _warm_strokes(self, obj: MorphObject) -> None:
+    def _warm_strokes(self) -> None:
         """Find what brushes need to know of a large mesh while the pointer is still on its way to it."""
-        if obj.geometry is not self._warmed and obj.geometry.point_count > WARMED_FROM and not self._warming.busy:
+        obj = self.doc.object
+        if obj is None or obj.geometry is self._warmed or self._warming.busy:
+            return
+        if obj.geometry.point_count > WARMED_FROM:
             self._warmed = obj.geometry
             self._warming.run(lambda: prepare(obj))
 
@@ -310,7 +316,9 @@ class Window(QMainWindow):
         self.settings.set_flag("prove_exports", self.doc.prove_exports)
         if self.doc.shaping is not None:
             self._shaped = True
-            self._warm_strokes(self.doc.object)
+            self._warm_strokes()
+        else:
+            self._at_rest.start()
 
     def _fill_recent(self, menu: QMenu) -> None:
         menu.clear()

@@ -13,7 +13,7 @@ from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import tube_mesh
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.geometry.topology import triangles
+from fictilis.core.geometry.topology import is_closed, triangles
 from fictilis.core.mix.acting import shares, shares_at
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
@@ -97,6 +97,7 @@ def prepare(scene: Scene) -> None:
     for obj in scene.objects:
         shares_at(obj, scene.start, fps=scene.fps)
         triangles(obj.geometry)
+        is_closed(obj.geometry)
         point_normals(obj.geometry, obj.base)
         if isinstance(obj.geometry, Line):
             drawn(obj.geometry)

@@ -7,6 +7,7 @@ Source: edge contraction (Hoppe et al. 1993), by a matching of points along thei
 from __future__ import annotations
 
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import cached_property
 
 import numpy as np
 
@@ -25,9 +26,13 @@ class Coarse:
     def __init__(self, geometry: Geometry, points: np.ndarray) -> None:
         self._corners, self._points = triangles(geometry).points, points
         self._made: list[Future[np.ndarray]] = []
-        corners = self._corners[:: max(len(self._corners) // 2000, 1)]
+
+    @cached_property
+    def edge(self) -> float:
+        """The mean length of the edges, cm."""
+        corners, points = self._corners[:: max(len(self._corners) // 2000, 1)], self._points
         sides = (points[corners] - points[np.roll(corners, 1, axis=1)]).astype(np.float64)
-        self.edge = float(np.sqrt((sides**2).sum(axis=2)).mean()) if len(corners) else 0.0  # the mean one, cm
+        return float(np.sqrt((sides**2).sum(axis=2)).mean()) if len(corners) else 0.0
 
     def level(self, pixels: float) -> int:
         """How often halved a surface is drawn whose edges are so long in the picture: 0, as it is, to 2."""

@@ -38,7 +38,7 @@ class Poses:
     """The poses of the copies of one object; what a picture shares with the one before is not made again."""
 
     def __init__(self) -> None:
-        self._bank: DeltaBank | None = None
+        self._state: object = None
         self._run: Run | None = None
         self._dense: np.ndarray | None = None
         self._known: dict[bytes, tuple[np.ndarray, np.ndarray]] = {}
@@ -55,8 +55,8 @@ class Poses:
         if len(spread) < 2:
             return None
         run = None if moved is None else moved.run
-        if bank is not self._bank or run is not self._run:
-            self._bank, self._run, self._known, self._dense = bank, run, {}, None
+        if bank.state is not self._state or run is not self._run:
+            self._state, self._run, self._known, self._dense = bank.state, run, {}, None
         frames, which = np.unique(frame - spread.delays[1:], return_inverse=True)
         if swift and moved is None and len(frames) > MANY_POSES:
             frames, which = np.unique(np.round(2 * (frame - spread.delays[1:])) / 2, return_inverse=True)
@@ -75,7 +75,7 @@ class Poses:
         places = {key: row for row, key in enumerate(first)}
         poses = np.array([places[key] for key in keys], np.int32)[which]
         matrices = spread.matrices
-        now = (run or bank, tuple(first), matrices.tobytes(), poses.tobytes())
+        now = (run or bank.state, tuple(first), matrices.tobytes(), poses.tobytes())
         if self._last is not None and self._many is not None and now[0] is self._last[0] and now[1:] == self._last[1:]:
             return self._many
         new = {key: n for key, n in first.items() if key not in self._known}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
+from fictilis.core.affine import placed_box
 from fictilis.core.arrays import box
 from fictilis.core.copies import copies
 from fictilis.core.geometry.normals import point_normals
@@ -41,7 +41,7 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
             continue
         matrices = copies(scene, own, frame or 0.0).matrices
         if len(matrices) == 1:
-            clouds.append(placed(obj.base, matrices[0]))
+            clouds.append(np.stack(placed_box(obj.base, matrices[0])))
         else:
             low, high = box(obj.base)
             ends = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low)

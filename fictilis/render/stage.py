@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.affine import placed
+from fictilis.core.affine import placed, placed_box
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.channels import Stand
 from fictilis.core.copies import copies, first_matrix
 from fictilis.core.deform.springs import run_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
-from fictilis.core.evaluate import shape_parts
+from fictilis.core.evaluate import prepare, shape_parts
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
@@ -113,9 +113,11 @@ class _Shape:
         """Show the points that ``make()`` gives with those that changed since the last time, or None for all."""
         if self.key is not None and _same(key, self.key):
             return
-        follows = self.key is not None and self.key[0] is key[0] and self.still_points is None
+        follows, laid = self.key is not None and self.key[0] is key[0], self.touched
         self.key, self.touched, self.laid = key, None, None
         points, changed = make()
+        if changed is not None and laid is not None:
+            changed = distinct(np.concatenate([changed, laid]))
         if follows and changed is not None and len(changed) < len(points) / FEW:
             self._renew(mesh)  # of the points as they were
             put_rows(self.points, changed, points.take(changed, axis=0))
@@ -210,10 +212,10 @@ class Stage:
         spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeat is not None else None
         shares, share, lifted = shown_shares(wish, obj, 0.0 if spread is None else float(spread.delays[0]))
         bank = self._banks.get(obj.id)
-        if bank is None or not bank.fits(obj):
-            bank = self._banks[obj.id] = DeltaBank(obj, np.float32, earlier=bank)
+        if bank is None or not bank.fits(obj) and not bank.follow(obj):
+            bank = self._banks[obj.id] = DeltaBank(obj, np.float32)
         bank.obj = obj
-        made_of: tuple[object, ...] = (bank, *shares.tolist())
+        made_of: tuple[object, ...] = (bank, bank.state, *shares.tolist())
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
             self.lifted = lifted
@@ -323,6 +325,14 @@ def seen_boxes(items: list[StageItem], camera: Camera, width: int, height: int) 
     return list(zip(items, np.concatenate([low, high - low], axis=1).tolist(), strict=True))
 
 
+def first_stage(scene: Scene) -> Stage:
+    """A stage where all that a first picture of a scene asks for is ready; safe in a thread beside the window's."""
+    prepare(scene)
+    stage = Stage()
+    stage.items(StageWish(scene, scene.start))
+    return stage
+
+
 def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
     """The shapes of a Line-up behind the mix: the base, the targets, and an in-between that is shaped."""
     refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
@@ -348,8 +358,8 @@ def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
 def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
     """(count, 3): offsets that stand shapes in rows facing the viewer, the first at the top left."""
     parts = [o for o in wish.scene.objects if o is obj or links_of(o).keys() & links_of(obj).keys()]
-    clouds = [placed(o.base, o.transform.matrix()) for o in parts if len(o.base)]
-    size = extent(np.concatenate(clouds)) if clouds else np.ones(3)
+    ends = [np.stack(placed_box(o.base, o.transform.matrix())) for o in parts if len(o.base)]
+    size = extent(np.concatenate(ends)) if ends else np.ones(3)
     right, up = np.array(wish.right), np.array(wish.up)
     wide = float(np.abs(right) @ size) * 1.2 + 1e-6
     high = float(np.abs(up) @ size) * 1.32 + 1e-6

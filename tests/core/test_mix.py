@@ -139,11 +139,49 @@ def test_the_bank_agrees_with_the_plain_sum_however_it_got_there(with_blas, monk
         quick.mix(np.zeros(4))
 
 
-def test_the_bank_keeps_columns_that_did_not_change(sheet):
-    first = DeltaBank(sheet.object(OBJ), np.float32)
-    scene, _ = edits.new_target(sheet, OBJ, "More")
-    second = DeltaBank(scene.object(OBJ), np.float32, earlier=first)
-    assert second._columns[0] is first._columns[0] and len(second._columns) == 3
+def test_a_bank_follows_an_object_whose_targets_change(sheet):
+    """Reshaped, new, doubled and removed targets: the points are the mix, and ``touched`` names all that moved."""
+    from fictilis.core.geometry.primitives import plane
+    from fictilis.core.scene import MorphObject, Target
+
+    rng = np.random.default_rng(3)
+    points, mesh = plane(10, 10, 60, 60)
+
+    def bump() -> Deltas:
+        near = np.linalg.norm(points - points[rng.integers(len(points))], axis=1) < rng.choice([0.8, 20])
+        index = np.flatnonzero(near if rng.random() < 0.7 else rng.random(len(points)) < 0.05)
+        return Deltas(index.astype(np.int32), rng.normal(size=(len(index), 3)))
+
+    targets = [Target(f"t{k}", f"T{k}", bump(), "#aabbcc") for k in range(14)]
+    obj = MorphObject(OBJ, "P", mesh, points, tuple(targets))
+    quick, seen, shares = DeltaBank(obj, np.float32), points.astype(np.float32), rng.normal(size=14)
+    followed = told = 0
+    for step in range(150):
+        what, at = str(rng.choice(["reshape", "new", "remove", "double", "mix", "none"])), int(rng.integers(len(targets)))
+        if what == "reshape":
+            targets[at] = replace(targets[at], deltas=bump())
+        elif what in ("new", "double"):
+            targets.insert(at, replace(targets[at], id=f"n{step}", deltas=bump() if what == "new" else targets[at].deltas))
+        elif what == "remove" and len(targets) > 6:
+            del targets[at]
+        obj = replace(obj, targets=tuple(targets))
+        if not quick.fits(obj):
+            before, followed = quick.state, followed + 1
+            assert quick.follow(obj) and quick.state is not before
+        shares = np.resize(shares, len(targets))
+        if what == "mix":
+            shares = rng.normal(size=len(shares)) * (rng.random(len(shares)) < 0.8)
+        now = quick.mix(shares)
+        assert np.abs(now - mixed_points(obj, shares)).max() < 5e-5, (step, what)
+        if quick.touched is not None:
+            still = np.ones(len(points), bool)
+            still[quick.touched] = False
+            assert np.array_equal(now[still], seen[still]), (step, what)
+            told += 1
+        seen = now.copy()
+    assert followed > 60 and told > 40
+    assert not quick.follow(replace(obj, base=points.copy())) and not DeltaBank(obj).follow(obj)
+    assert not quick.follow(replace(obj, targets=tuple(replace(t, deltas=bump()) for t in targets)))  # too many
 
 
 def test_evaluate_frames_is_evaluate_at_each(sheet):

@@ -27,6 +27,7 @@ from fictilis.formats.importing import Held, added, read_held, taken
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, load, save
 from fictilis.render.dress import image_of_bytes, unpack_images
+from fictilis.render.stage import Stage, first_stage
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
 
@@ -96,22 +97,23 @@ class Commands:
         if not self.may_leave():
             return False
 
-        def read(progress: Callable[[float], None]) -> Scene:
+        def read(progress: Callable[[float], None]) -> tuple[Scene, Stage]:
             scene = load(path, progress)
             unpack_images(scene)
-            prepare(scene)
-            return scene
+            return scene, first_stage(scene)
 
-        native = path.suffix.lower() == SUFFIX
-        if native:
-            scene = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
+        if path.suffix.lower() == SUFFIX:
+            opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
+            if opened is None:
+                return False
+            self.doc.open_scene(opened[0], path)
+            self.ports.view.take_stage(opened[1])
+            self.ports.shell.opened(path)
         else:
             scene = self._read(path, SCENE)
-        if scene is None:
-            return False
-        self.doc.open_scene(scene, path if native else None, saved=native)
-        if native:
-            self.ports.shell.opened(path)
+            if scene is None:
+                return False
+            self.doc.open_scene(scene, None, saved=False)
         self.ports.view.eye.fit()
         return True
 

@@ -25,7 +25,6 @@ class MainThreadGarbage(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        gc.disable()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect)
         self._timer.start(GARBAGE_EVERY)

@@ -8,9 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from fictilis.app.model.tasks import Background, Task
 from fictilis.app.view.picture import image_of
-from fictilis.core.affine import placed
-from fictilis.core.arrays import box, extent, lengths
+from fictilis.core.affine import placed_box
+from fictilis.core.arrays import extent, lengths
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
@@ -20,7 +21,7 @@ from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
-MANY = 50_000  # points: with more, a pixel has points enough to be smooth, and smoothing takes long
+MANY = 50_000  # points: with more, a pixel has points enough to be smooth, and making takes long
 WIDTH, HEIGHT = 88, 66
 
 
@@ -41,10 +42,15 @@ def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, widt
 
 
 def _picture(renderer: Renderer, item: DrawItem, obj: MorphObject, width: int, height: int, ground: Ground) -> QImage:
-    cloud = placed(obj.base, obj.transform.matrix())
-    low, high = box(cloud) if len(cloud) else (np.full(3, -1.0), np.full(3, 1.0))
+    matrix = obj.transform.matrix()
+    low, high = placed_box(obj.base, matrix) if len(obj.base) else (np.full(3, -1.0), np.full(3, 1.0))
     camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, aspect=width / height, margin=1.2)
     return image_of(renderer.draw([item], camera, width, height, ground, fine=len(item.points) < MANY))
+
+
+def _dressed(obj: MorphObject, ref: ShapeRef) -> DrawItem:
+    points = shape_points(obj, ref)
+    return draw_item(obj, points, "thumbnail", None if ref.is_base else tint_of(obj, points - obj.base))
 
 
 class Thumbnails(QObject):
@@ -59,6 +65,7 @@ class Thumbnails(QObject):
         self._kept: OrderedDict[tuple, tuple[tuple, QImage]] = OrderedDict()
         self._wanted: list[tuple[tuple, MorphObject, ShapeRef, Ground]] = []
         self._ready: tuple[tuple, DrawItem] | None = None
+        self._beside = Background(self)  # makes what would hold the window up
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make_one)
@@ -75,7 +82,7 @@ class Thumbnails(QObject):
                 return kept[1]
         if not any(w[0] == place for w in self._wanted):
             self._wanted.append((place, obj, ref, ground))
-        if not self._timer.isActive():
+        if not self._timer.isActive() and not self._beside.busy:
             self._timer.start()
         return kept[1] if kept is not None else None
 
@@ -103,11 +110,11 @@ class Thumbnails(QObject):
             return
         made_of = self._made_of(obj, ref)
         if self._ready is None or not _same(self._ready[0], made_of):
-            points = shape_points(obj, ref)
-            tint = None if ref.is_base else tint_of(obj, points - obj.base)
-            self._ready = made_of, draw_item(obj, points, "thumbnail", tint)
-            if len(points) > MANY:
-                return  # it is drawn in a turn of its own, so that others are served between
+            if len(obj.base) > MANY:
+                self._timer.stop()
+                self._beside.run(lambda: (made_of, _dressed(obj, ref)), self._take)
+                return
+            self._ready = made_of, _dressed(obj, ref)
         self._wanted.pop(0)
         item, self._ready = self._ready[1], None
         image = _picture(self.renderer, item, obj, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground)
@@ -116,3 +123,8 @@ class Thumbnails(QObject):
         while len(self._kept) > KEPT:
             self._kept.popitem(last=False)
         self.ready.emit()
+
+    def _take(self, task: Task[tuple[tuple, DrawItem]]) -> None:
+        if self._wanted:  # else the scene was left meanwhile
+            self._ready = task.result()
+            self._timer.start()

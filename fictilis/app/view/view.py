@@ -107,6 +107,10 @@ class View(Gesturing, QWidget):
         if self.picture is not None:
             self.picture.renderer.forget()
 
+    def take_stage(self, stage: Stage) -> None:
+        """Show what stands on a stage that was set elsewhere."""
+        stage.seconds, self.stage = AT_ONCE, stage
+
     def refresh(self) -> None:
         """Draw again soon."""
         self._dirty = True

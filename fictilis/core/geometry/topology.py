@@ -131,7 +131,6 @@ def edge_numbers(geometry: Geometry, a: np.ndarray, b: np.ndarray) -> np.ndarray
 
 
 @cached_by_identity
-@cached_by_identity
 def is_closed(geometry: Geometry) -> bool:
     """Whether it has an inside: every edge has two faces, which run along it in opposite directions."""
     a = geometry.corners.astype(np.int64)

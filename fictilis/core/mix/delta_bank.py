@@ -8,13 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import add_rows, loaded
+from fictilis.core.arrays import add_rows, distinct, loaded
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.scene import Deltas, MorphObject
 
 SPAN_FILL = 0.5  # below this share of moved points within its span a column is scattered instead
 WHOLE = 0.8  # columns that move more of the mesh than this are stacked, for one matrix product
 REFRESH_AFTER = 64  # updates before all is summed afresh, so that rounding cannot pile up
+FOLLOWED = 8  # columns that may be others before a bank is better made anew
 
 
 class _Span:
@@ -125,26 +126,56 @@ class DeltaBank:
     ``dtype`` is float64 for exact evaluation, where every mix is summed afresh, or float32 for pictures.
     """
 
-    def __init__(self, obj: MorphObject, dtype: type = np.float64, earlier: DeltaBank | None = None) -> None:
-        self.obj = obj
+    def __init__(self, obj: MorphObject, dtype: type = np.float64) -> None:
         self.dtype = np.dtype(dtype)
         self._base: np.ndarray = obj.base.astype(dtype).ravel()
-        known = earlier._compiled if earlier is not None and earlier.dtype == self.dtype else {}
         self._compiled: dict[int, tuple[Deltas, Any]] = {}
+        self._products: dict[str, tuple[_Product, np.ndarray]] = {}  # with the columns' numbers, -1 for those that went
+        self._points: np.ndarray = self._base.copy()
+        self._coefficients = np.zeros(len(columns(obj)))
+        self._updates = 0
+        self._went: list[np.ndarray] = []  # points moved by columns that went since the last mix
+        self.touched: np.ndarray | None = None
+        self._take(obj)
+
+    def _take(self, obj: MorphObject) -> None:
+        """Make the columns of ``obj`` ready that are not known yet."""
+        known, self._compiled = self._compiled, {}
         for column in columns(obj):
             kept = known.get(id(column.deltas))
             if kept is None or kept[0] is not column.deltas:
                 kept = (column.deltas, _compile(column.deltas, self.dtype))
             self._compiled[id(column.deltas)] = kept
+        self.obj, self.state = obj, object()  # the state is another one whenever the columns are
         self._columns = [self._compiled[id(column.deltas)][1] for column in columns(obj)]
         whole = [n for n, c in enumerate(self._columns) if isinstance(c, _Span) and len(c.values) > WHOLE * len(self._base)]
         self._whole = np.array(whole, np.intp)
         self._scattered = np.array([n for n, c in enumerate(self._columns) if isinstance(c, _Scatter)], np.intp)
-        self._products: dict[str, _Product] = {}
-        self._points: np.ndarray = self._base.copy()
-        self._coefficients = np.zeros(len(self._columns))
-        self._updates = 0
-        self.touched: np.ndarray | None = None
+
+    def follow(self, obj: MorphObject) -> bool:
+        """Mix ``obj`` from now on, of the same base and mostly the same deltas; False where a bank of its own is better."""
+        if self.obj.base is not obj.base or self.dtype == np.float64:
+            return False
+        old, new = columns(self.obj), columns(obj)
+        free: dict[int, list[int]] = {}
+        for number, column in enumerate(old):
+            free.setdefault(id(column.deltas), []).append(number)
+        before = np.array([places.pop(0) if (places := free.get(id(column.deltas))) else -1 for column in new], np.intp)
+        gone = [number for places in free.values() for number in places]
+        stays = before >= 0
+        if max(len(gone), int(np.count_nonzero(~stays))) > FOLLOWED:
+            return False
+        for number in gone:
+            if self._coefficients[number] and self._columns[number] is not None:
+                self._columns[number].add(self._points, -float(self._coefficients[number]))
+                self._went.append(old[number].deltas.indices)
+        self._coefficients = np.where(stays, self._coefficients[before], 0.0) if len(old) else np.zeros(len(new))
+        now = np.full(len(old) + 1, -1, np.intp)  # the last one for those that went before
+        now[before[stays]] = np.flatnonzero(stays)
+        self._products = {kind: (product, now[slots]) for kind, (product, slots) in self._products.items()}
+        self._updates += 1
+        self._take(obj)
+        return True
 
     def fits(self, obj: MorphObject) -> bool:
         """Whether this bank can mix ``obj``: the same base and the very same deltas, whatever the weights."""
@@ -165,11 +196,15 @@ class DeltaBank:
         if wanted.shape != self._coefficients.shape:
             raise ValueError(f"expected {len(self._coefficients)} coefficients, got an array shaped {wanted.shape}")
         change = wanted - self._coefficients
-        self.touched = np.zeros(0, np.int32)
-        if not change.any():
-            return self._points.reshape(-1, 3)
+        went, self._went = self._went, []
         alone = np.flatnonzero(change)
-        self.touched = columns(self.obj)[alone[0]].deltas.indices if len(alone) == 1 else None
+        if len(alone) > 1:
+            self.touched = None
+        else:
+            moved = [*went, *(columns(self.obj)[number].deltas.indices for number in alone)]
+            self.touched = distinct(np.concatenate(moved)) if len(moved) > 1 else moved[0] if moved else np.zeros(0, np.int32)
+        if not len(alone):
+            return self._points.reshape(-1, 3)
         fewer = np.count_nonzero(wanted) < np.count_nonzero(change) / 2
         if self.dtype == np.float64 or fewer or self._updates >= REFRESH_AFTER:
             self._points[:] = self._base
@@ -183,14 +218,22 @@ class DeltaBank:
         factors = factors.copy()
         for kind, numbers in (("whole", self._whole), ("scattered", self._scattered)):
             if np.count_nonzero(factors[numbers]) > max(2, len(numbers) / 2):
-                if kind not in self._products:
-                    self._products[kind] = _Product([self._columns[n] for n in numbers], len(self._base), self.dtype)
-                self._products[kind].add(self._points, factors[numbers])
-                factors[numbers] = 0.0
+                product, slots = self._product(kind, numbers)
+                there = slots >= 0
+                product.add(self._points, np.where(there, factors[slots], 0.0))
+                factors[slots[there]] = 0.0
         for number in np.flatnonzero(factors):
             column = self._columns[number]
             if column is not None:
                 column.add(self._points, float(factors[number]))
+
+    def _product(self, kind: str, numbers: np.ndarray) -> tuple[_Product, np.ndarray]:
+        """All columns of a kind but a few as one product, and their numbers."""
+        made = self._products.get(kind)
+        if made is None or len(numbers) - np.count_nonzero(made[1] >= 0) > FOLLOWED:
+            made = _Product([self._columns[n] for n in numbers], len(self._base), self.dtype), numbers
+            self._products[kind] = made
+        return made
 
 
 def mixed_points(obj: MorphObject, coefficients: np.ndarray) -> np.ndarray:

@@ -10,11 +10,11 @@ from msgspec import Struct, field
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.geometry.topology import neighbours, ranges
+from fictilis.core.geometry.topology import components, neighbours, point_faces, ranges
 from fictilis.core.geometry.twins import twin_mean
 from fictilis.core.parameters import Flag, Parameter, completed
 from fictilis.core.scene import Deltas, MorphObject
-from fictilis.core.shaping.dabs import columns_of, dab
+from fictilis.core.shaping.dabs import columns_of, dab, links
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
 
 MOST_AROUND = 12  # neighbours of a point, up to which all fit into one table
@@ -127,6 +127,14 @@ def _ring(geometry: Geometry) -> tuple[np.ndarray, np.ndarray] | None:
         has = np.flatnonzero(counts > k)
         out[k, has] = table.others[table.starts[has] + k]
     return out, counts.astype(np.float64)
+
+
+def prepare(obj: MorphObject) -> None:
+    """Work out what strokes on an object need and what is kept, so that a first one does not wait for it."""
+    links(obj)
+    components(obj.geometry)
+    point_faces(obj.geometry)
+    _ring(obj.geometry)
 
 
 def neighbour_means(geometry: Geometry, columns: np.ndarray, indices: np.ndarray) -> np.ndarray:

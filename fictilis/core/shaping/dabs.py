@@ -14,7 +14,6 @@ from fictilis.core.geometry.topology import (
     edges,
     face_of_corner,
     next_corner,
-    point_faces,
     ranges,
 )
 from fictilis.core.geometry.twins import pairs_of_twins
@@ -60,13 +59,6 @@ def _across(geometry: Geometry) -> np.ndarray:
 
 def links(obj: MorphObject) -> _Links:
     return _links(obj.geometry, obj.base)
-
-
-def prepare(obj: MorphObject) -> None:
-    """Work out what strokes on an object need and what is kept, so that a first one does not wait for it."""
-    links(obj)
-    components(obj.geometry)
-    point_faces(obj.geometry)
 
 
 @cached_by_both
