@@ -11,13 +11,13 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis import __version__, cli_export, cli_import, cli_info, cli_operate, cli_weights
+from fictilis import __version__, cli_export, cli_import, cli_info, cli_operate, cli_pictures, cli_weights
 from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
 COMMANDS = (
-    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights", "snapshot",
-    "install-desktop",
+    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights",
+    *cli_pictures.COMMANDS, "install-desktop",
 )  # fmt: skip
 
 
@@ -49,7 +49,7 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = commands.add_parser("demo", help="open a sample scene")
     demo.add_argument("name", nargs="?", default="jelly", choices=list(SAMPLES), help="default: jelly, the Moon jelly")
-    demo.add_argument("--leave", type=Path, metavar="FOLDER", help="play it, leave a screenshot there, and close")
+    demo.add_argument("--leave", type=Path, metavar="FOLDER", help="play it, leave a screenshot and a movie there, and close")
     demo.set_defaults(run=_demo)
 
     new = commands.add_parser("new", help="make a scene from mesh files")
@@ -108,12 +108,7 @@ def _outputs(commands) -> None:
     cli_import.register(commands)
     cli_weights.register(commands)
 
-    snapshot = commands.add_parser("snapshot", help="draw a frame")
-    snapshot.add_argument("scene", type=Path)
-    snapshot.add_argument("--frame", type=float, required=True)
-    snapshot.add_argument("--size", default="1280x800", metavar="WxH")
-    snapshot.add_argument("-o", "--output", type=Path, required=True)
-    snapshot.set_defaults(run=_snapshot)
+    cli_pictures.register(commands)
 
     desktop = commands.add_parser("install-desktop", help="put Fictilis and its files among the desktop's applications")
     desktop.add_argument("--remove", action="store_true", help="take it away from there again")
@@ -252,22 +247,6 @@ def _evaluate(options: argparse.Namespace) -> None:
     frames = [_number(word, "frame") for word in options.frames.split(",")]
     objects = [scene.object_named(name) for name in options.object] if options.object else scene.objects
     write_points(options.output, scene, objects, frames)
-
-
-def _snapshot(options: argparse.Namespace) -> None:
-    from PIL import Image
-
-    from fictilis.formats.files import write_whole
-    from fictilis.formats.registry import load
-    from fictilis.render.renderer import Renderer
-    from fictilis.render.snapshot import snapshot
-
-    width, _, height = options.size.partition("x")
-    if not (width.isdigit() and height.isdigit() and 1 <= int(width) <= 8192 and 1 <= int(height) <= 8192):
-        raise UsageError(f"“{options.size}” is not a size such as 1280x800, up to 8192x8192.")
-    scene = load(options.scene)
-    picture = snapshot(Renderer(), scene, _number(str(options.frame), "frame"), int(width), int(height))
-    write_whole(options.output, lambda temporary: Image.fromarray(picture[..., :3]).save(temporary, "PNG"))
 
 
 def _desktop(options: argparse.Namespace) -> None:

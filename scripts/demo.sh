@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Starts the Moon jelly. Without a display the same window runs on a virtual one, plays, and leaves a screenshot.
+# Starts the Moon jelly. Without a display the same window runs on a virtual one, plays, and leaves a screenshot and a movie.
 cd "$(dirname "$0")/.."
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ]; then
   exec .venv/bin/fictilis demo

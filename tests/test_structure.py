@@ -14,6 +14,7 @@ FORBIDDEN = {
     "formats": ("fictilis.render", "fictilis.app", "fictilis.cli", "PyQt6", "moderngl"),
     "render": ("fictilis.formats", "fictilis.app", "fictilis.cli", "PyQt6"),
     "demo": ("fictilis.app", "fictilis.cli", "fictilis.render", "PyQt6", "moderngl"),
+    "pictures": ("fictilis.app", "fictilis.cli", "fictilis.demo", "PyQt6"),
     "app": ("fictilis.cli",),
 }  # fmt: skip
 HEAVY = ("scipy", "pygltflib", "pxr", "trimesh", "PIL")

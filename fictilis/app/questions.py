@@ -23,7 +23,7 @@ from fictilis.app.model.tasks import run_task
 from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.targets.thumbnails import shape_picture
 from fictilis.app.view.view import View
-from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene
+from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene, pictures_window
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.channels import ChannelRef
@@ -34,6 +34,8 @@ from fictilis.core.edits.targets import blended
 from fictilis.core.scene import Deltas, MorphObject, Scene
 from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
+from fictilis.pictures import orders as pictures_orders
+from fictilis.pictures.orders import Order
 from fictilis.render.items import Ground, Light
 from fictilis.render.renderer import Renderer
 
@@ -149,10 +151,6 @@ class Questions:
             doc.settled.scene, doc.frame, place, objects, settings.exports(), doc.prove_exports
         )  # fmt: skip
 
-        def choose(at: Path, kinds: str) -> Path | None:
-            self.files.folder = str(at.parent)
-            return self.files.save("Where to", at.name, kinds.replace("(.", "(*."))
-
         def kept(path: Path, choices: Choices, frame: float, proves: bool) -> Exported:
             done = write(path, choices, frame, proves)
             self.files.folder = str(path.parent)
@@ -160,8 +158,33 @@ class Questions:
             settings.set_exports(dialog.chosen)
             return done
 
-        dialog = export_window.ExportDialog(self._window, request, self._asker.palette_, choose, kept)
+        dialog = export_window.ExportDialog(self._window, request, self._asker.palette_, self._place, kept)
         self.show(dialog)
+
+    def pictures(self, kind: str, scene: Scene) -> tuple[Order, Light] | None:
+        """The window of movies and pictures. What is chosen is remembered by kind."""
+        doc, asker, settings = self.doc, self._asker, self._asker.settings
+        last = doc.ordered[0].path if doc.ordered is not None and doc.ordered[0].kind == kind else None
+        suffix = last.suffix if last is not None else pictures_orders.KINDS[kind].suffixes[0]
+        ends = {"turntable": " turning", "sheet": " sheet"}.get(kind, "")
+        path = last or Path(self.files.folder) / f"{doc.title}{ends}{suffix}"
+        through = scene.camera.name if doc.through_camera and scene.camera is not None else None
+        request = pictures_window.PicturesRequest(
+            scene, doc.frame, kind, path, settings.pictures(), doc.object.name if doc.object is not None else "", through,
+            settings.light(),
+        )  # fmt: skip
+        dialog = pictures_window.PicturesDialog(self._window, request, asker.palette_, self._place, asker.renderer)
+        self.show(dialog)
+        if dialog.order is None:
+            return None
+        settings.set_pictures(dialog.chosen)
+        self.files.folder = str(dialog.order.path.parent)
+        return dialog.order, request.light
+
+    def _place(self, at: Path, kinds: str) -> Path | None:
+        """Where a file goes that is at a place now."""
+        self.files.folder = str(at.parent)
+        return self.files.save("Where to", at.name, kinds.replace("(.", "(*."))
 
     def form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
         """Values by name, or None when it was given up."""
@@ -256,6 +279,11 @@ class Questions:
 
     def unsaved(self) -> str | None:
         return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name))
+
+    def stop_making(self) -> bool:
+        """Whether what is being made may be given up."""
+        said = "Something is still being made. Closing the window stops it, and nothing of it is kept."
+        return self.form("A movie or picture is being made", said, (), "Stop it and close") is not None
 
     def changed_on_disk(self, path: Path) -> str | None:
         return self.show(file_questions.ChangedOnDisk(self._window, path))

@@ -14,15 +14,18 @@ from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
+from fictilis.app.crash import install_crash_log
 from fictilis.app.model.document import Document
+from fictilis.app.model.making import DONE, Job
 from fictilis.app.model.memory import keep_freed
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import MainThreadGarbage
 from fictilis.app.widgets.theme import font, load_fonts
-from fictilis.app.window import Window, install_crash_log
+from fictilis.app.window import Window
 from fictilis.core.errors import FictilisError
 from fictilis.demo import sample
 from fictilis.desktop import ICON
+from fictilis.pictures.orders import AS_SEEN, Order
 
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
@@ -100,7 +103,7 @@ def _answers(place: Path | str) -> bool:
 
 def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     """Open the window, with a scene or the sample ``demo``, and stay until it is closed. ``leave`` plays the scene, leaves a
-    screenshot and closes."""
+    screenshot and a movie there, and closes."""
     need_display()
     app = application()
     settings_file, recovery = folders()
@@ -130,11 +133,12 @@ def _begin(window: Window, path: Path | None) -> None:
 
 
 def _play_and_leave(window: Window, folder: Path) -> None:
-    """Play one round, wait until the thumbnails are made, take the picture of the window, and close."""
+    """Play one round, wait until the thumbnails are made, take the picture of the window, make a movie, and close."""
     folder.mkdir(parents=True, exist_ok=True)
     window.playback.start()
     seconds = (window.doc.scene.end - window.doc.scene.start) / window.doc.scene.fps
     rates: list[float] = []
+    said: list[str] = []
 
     def look() -> None:
         if window.playback.playing and window.playback.measured:
@@ -155,9 +159,17 @@ def _play_and_leave(window: Window, folder: Path) -> None:
         file = folder / f"{name.lower().replace(' ', '-')}.png"
         window.grab().save(str(file))
         rate = f"{sum(rates[2:]) / max(len(rates[2:]), 1):.1f}" if rates else "no"
+        said.append(f"Played {seconds:g} s of the {name}, {rate} pictures a second shown.")
+        said.append(f"Screenshot: {file.resolve()}")
+        window.making.ended.connect(tell)
+        order = Order("movie", file.with_suffix(".mp4").resolve(), {"width": 960, "height": 540}, AS_SEEN)
+        if window.pictures.make(order, window.settings.light()) is None:
+            window.close()
+
+    def tell(job: Job) -> None:
+        said.append(f"Movie: {job.order.path}" if job.state == DONE else f"The movie was not made: {job.said}")
         try:
-            sys.stdout.write(f"Played {seconds:g} s of the {name}, {rate} pictures a second shown.\n")
-            sys.stdout.write(f"Screenshot: {file.resolve()}\n")
+            sys.stdout.write("".join(f"{line}\n" for line in said))
             sys.stdout.flush()
         finally:  # also where nobody reads it any more
             window.close()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import sys
-import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
@@ -29,6 +27,7 @@ from fictilis.app.commands.finder import Finder
 from fictilis.app.commands.imports import ImportCommands
 from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
+from fictilis.app.commands.pictures import PictureCommands
 from fictilis.app.commands.ports import Ports
 from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.scene_time import SceneTimeCommands
@@ -42,6 +41,7 @@ from fictilis.app.lanes.sound_player import SoundPlayer
 from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
 from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.document import Document
+from fictilis.app.model.making import Making
 from fictilis.app.model.memory import give_back
 from fictilis.app.model.recovery import Autosave, Recoverable, left_behind, sweep
 from fictilis.app.model.settings import Settings
@@ -56,6 +56,7 @@ from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import end_editing, local_files
 from fictilis.app.widgets.find_field import named_fields
+from fictilis.app.widgets.making_window import MakingWindow
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
@@ -111,9 +112,13 @@ class Window(QMainWindow):
         )
         exchange = ExchangeCommands(doc, self.ports)
         self.imports = ImportCommands(doc, self.ports, self.commands, exchange, self.target_commands, self.relay_commands)
+        self.making = Making()
+        self._making_window: MakingWindow | None = None
+        self.pictures = PictureCommands(doc, self.ports, self.making)
         parts = (
             self.operations, self.commands, self.shape_commands, self.target_commands, self.time_commands,
             self.scene_time_commands, self.relay_commands, LineCommands(doc, self.ports), exchange, self.imports,
+            self.pictures,
         )  # fmt: skip
         self.actions_ = Actions(self, doc, parts, settings.own_keys())
         self._build()
@@ -287,6 +292,13 @@ class Window(QMainWindow):
     def _show_lane(self, ref: ChannelRef) -> None:
         self.lanes.show_lane(ref)
 
+    def show_making(self) -> None:
+        """What is being made, in a window of its own that stays beside this one."""
+        if self._making_window is None:
+            self._making_window = MakingWindow(self, self.making)
+        self._making_window.show()
+        self._making_window.raise_()
+
     def find(self) -> None:
         self.top.find_field.begin()
 
@@ -406,9 +418,10 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.playback.stop()
-        if not self.commands.may_leave():
+        if self.making.busy and not self.ask.stop_making() or not self.commands.may_leave():
             event.ignore()
             return
+        self.making.stop()
         self._keep_sizes()
         self.autosave.stop()
         self.checker.stop()
@@ -420,23 +433,3 @@ def warm_up() -> None:
     import scipy.linalg.blas
     import scipy.sparse.csgraph
     import scipy.spatial  # noqa: F401
-
-
-def install_crash_log(folder: Path, window: Window) -> None:
-    """An unexpected error goes to a log file that the message names; the work is kept in the recovery file."""
-
-    def hook(kind, value, trace) -> None:
-        log, text = folder / "fictilis.log", "".join(traceback.format_exception(kind, value, trace)) + "\n"
-        where = f"details are in {log}"
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            with open(log, "a", encoding="utf-8", errors="replace") as stream:
-                stream.write(text)
-        except OSError:
-            where = f"{folder} cannot be written, so no details are kept"
-            sys.stderr.write(text)
-        window.autosave.tick()
-        window.doc.cancel_preview()
-        window.doc.say(f"Something went wrong inside Fictilis. Your work is kept; {where}.", "error")
-
-    sys.excepthook = hook

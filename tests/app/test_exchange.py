@@ -131,7 +131,7 @@ def test_the_window_of_exports_follows_names_ticks_clips_and_what_is_wrong(user,
         dialog.fields["up"].buttons["Z"].click()
         assert dialog.range_row.isVisible() and not dialog.frame_row.isVisible()
         choose(user, monkeypatch, save=tmp_path / "row.obj")
-        dialog._choose_place()
+        dialog.place._choose_place()
         settled(dialog)
         dialog.buttons["ok"].click()
         assert "over 4 frames" in dialog.wrote.text()

@@ -305,7 +305,7 @@ def test_a_file_that_another_program_changed_is_not_replaced_unasked(user, answe
 def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_path):
     import sys
 
-    from fictilis.app.window import install_crash_log
+    from fictilis.app.crash import install_crash_log
 
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     install_crash_log(tmp_path / "log", user.window)

@@ -49,6 +49,7 @@ has_mixes = Need("keep two mixes first", lambda d: d.object is not None and len(
 has_copied = Need("copy keys first", lambda d: d.object is not None and bool(d.copied))
 has_undo = Need("nothing was done yet", lambda d: bool(d.undo_label()))
 has_export = Need("this scene was not exported yet", lambda d: d.exported is not None and bool(d.scene.objects))
+has_order = Need("nothing was made of this scene yet", lambda d: d.ordered is not None and bool(d.scene.objects))
 has_redo = Need("nothing was undone", lambda d: bool(d.redo_label()))
 has_chosen_parts = Need("select keys or targets first", lambda d: bool(d.keys or d.selected_targets))
 is_line = Need("show a line first", lambda d: d.object is not None and isinstance(d.object.geometry, Line))

@@ -22,6 +22,7 @@ from fictilis.app.commands.needs import (
     has_markers,
     has_mixes,
     has_object,
+    has_order,
     has_redo,
     has_relay,
     has_sound,
@@ -44,6 +45,7 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.demo import SAMPLES
+from fictilis.pictures.orders import KINDS
 
 Check = Callable[[Document], bool]
 
@@ -117,6 +119,12 @@ ROWS = (
     Row("export-shapes", "File", "Export base and targets as OBJ files…", "export_shapes", (), has_object),
     Row("prove", "File", "Read exports again as a proof", "toggle", (), always, lambda d: d.prove_exports,
         lambda s: replace(s, prove_exports=not s.prove_exports)),
+    *(
+        Row(kind.key, "File/Movies and pictures", f"{kind.name}…", "pictures", keys, has_object, argument=kind.key)
+        for kind, keys in zip(KINDS.values(), (("Ctrl+Shift+M",), (), ("Ctrl+Alt+P",), ()), strict=True)
+    ),
+    Row("make-again", "File/Movies and pictures", "Make again", "make_again", ("Ctrl+Alt+M",), has_order),
+    Row("making", "File/Movies and pictures", "What is being made", "show_making"),
     Row("weights-in", "File", "Weights from a table…", "weights_in", (), has_targets),
     Row("lanes-in", "File", "Lanes from a file…", "lanes_in", (), has_object),
     Row("weights-out", "File", "Weights to a table…", "export", (), has_targets, argument=".csv"),

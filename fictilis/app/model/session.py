@@ -17,6 +17,8 @@ from fictilis.core.scene import Pick, Scene, targets_by_id
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Animated
 from fictilis.formats.choices import Choices
+from fictilis.pictures.orders import Order
+from fictilis.render.items import Light
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -90,6 +92,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
     through_camera: bool = False
     playing: bool = False
     exported: tuple[Path, Choices] | None = None
+    ordered: tuple[Order, Light] | None = None
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

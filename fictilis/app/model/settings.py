@@ -84,6 +84,13 @@ class Settings:
     def set_exports(self, chosen: dict[str, dict[str, Any]]) -> None:
         self._store.setValue("exports", json.dumps(chosen))
 
+    def pictures(self) -> dict[str, dict[str, Any]]:
+        """What was chosen last for movies and pictures, by kind."""
+        return self._kept("pictures", {}, lambda v: isinstance(v, dict) and all(isinstance(row, dict) for row in v.values()))
+
+    def set_pictures(self, chosen: dict[str, dict[str, Any]]) -> None:
+        self._store.setValue("pictures", json.dumps(chosen))
+
     def export_kind(self) -> str:
         """The suffix of what was exported last, or nothing."""
         return str(self._store.value("export_kind", ""))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
+import numpy as np
 from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRect, QRectF
 from PyQt6.QtGui import QMouseEvent
@@ -18,6 +19,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
+from fictilis.render.picking import hit_shape
 from fictilis.render.stage import Stage, StageItem
 
 
@@ -26,6 +28,17 @@ class Seen(Struct, eq=False):
 
     item: StageItem
     point: int
+
+
+def look_under(items: list[StageItem], camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Seen | None:
+    """The nearest point of the face at a pixel of a picture of some size."""
+    best = None
+    for item in items:
+        hit = hit_shape(item.obj.geometry, item.in_scene(), camera, at, size)
+        if hit is not None and (best is None or hit.distance < best[0]):
+            gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
+            best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))
+    return best[1] if best is not None else None
 
 
 class Canvas(Protocol):

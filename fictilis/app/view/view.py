@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import QWidget
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
-from fictilis.app.view.canvas import Seen
+from fictilis.app.view.canvas import Seen, look_under
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
@@ -40,7 +39,7 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
-from fictilis.render.picking import hit_item, hit_shape
+from fictilis.render.picking import hit_item
 from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
@@ -404,17 +403,7 @@ class View(Gesturing, QWidget):
                 self.worn.falloff = weights
                 self.refresh()
         if doc.seeing.numbers or doc.seeing.paths:
-            self.seen = self._look_under(x, y)
-
-    def _look_under(self, x: float, y: float) -> Seen | None:
-        """The nearest point of the face under the pointer."""
-        best = None
-        for item in self._items or self.items():
-            hit = hit_shape(item.obj.geometry, item.in_scene(), self.camera, (x, y), (self.width(), self.height()))
-            if hit is not None and (best is None or hit.distance < best[0]):
-                gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
-                best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))
-        return best[1] if best is not None else None
+            self.seen = look_under(self._items or self.items(), self.camera, (x, y), (self.width(), self.height()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:

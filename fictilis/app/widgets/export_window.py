@@ -9,12 +9,13 @@ from typing import Any
 
 from msgspec import Struct
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from fictilis.app.model.asking import ask_for
 from fictilis.app.model.exchange import Exported, Write
 from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
+from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.errors import FictilisError
@@ -55,9 +56,8 @@ class ExportDialog(Dialog):
         write: Write,
     ) -> None:
         super().__init__(parent, "Export", 884)
-        self.request, self.palette_, self._choose, self._write = request, palette, choose, write
+        self.request, self.palette_, self._write = request, palette, write
         self.exported: Exported | None = None
-        self._at = request.path.parent
         self.chosen = {key: dict(row) for key, row in request.options.items()}
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -76,7 +76,9 @@ class ExportDialog(Dialog):
         scroll.setWidget(self.left)
         columns.addWidget(scroll)
         columns.addWidget(self._fates(), 1)
-        self._file_rows()
+        self.place = FilePlace(palette, KINDS, request.path, choose, LABELS, (".usd",))
+        self.kind, self.name = self.place.kind, self.place.name
+        self.form.addWidget(self.place)
         self._scene_rows()
         self.options = QWidget()
         self.options_rows = QVBoxLayout(self.options)
@@ -94,7 +96,8 @@ class ExportDialog(Dialog):
         self.fields: dict[str, QWidget] = {}
         self._read: dict[str, Callable[[], Any]] = {}
         self._format_shown: Format | None = None
-        self._follow_name(request.path)
+        self.place.changed.connect(self._show_format)
+        self.place.follow(request.path)
 
     def _fates(self) -> QWidget:
         """What becomes of the scene, and below it what came of writing it."""
@@ -119,26 +122,6 @@ class ExportDialog(Dialog):
             label.hide()
             rows.addWidget(label)
         return side
-
-    def _file_rows(self) -> None:
-        self.kind = ArrowCombo(self.palette_)
-        self.kind.setAccessibleName("Format")
-        self.kind.addItems(list(KINDS.values()))
-        self.kind.activated.connect(lambda _row: self._follow_kind())
-        self.form.addWidget(Labelled("Format", self.kind, width=LABELS))
-        self.name = QLineEdit()
-        self.name.setAccessibleName("File")
-        self.name.textEdited.connect(lambda _text: self._follow_name(self.path))
-        choose = QPushButton("Choose…")
-        choose.clicked.connect(lambda _on: self._choose_place())
-        row = Labelled("File", self.name, width=LABELS)
-        row.row.addWidget(choose)
-        self.form.addWidget(row)
-        self.folder = QLabel()
-        self.folder.setProperty("quiet", True)
-        self.folder.setWordWrap(True)
-        self.folder.setContentsMargins(LABELS + 5, 0, 0, 0)
-        self.form.addWidget(self.folder)
 
     def _scene_rows(self) -> None:
         scene = self.request.scene
@@ -176,15 +159,7 @@ class ExportDialog(Dialog):
 
     @property
     def path(self) -> Path:
-        """The file as its field names it, with the suffix of the format where it has none of its own."""
-        name = self.name.text().strip() or self.request.scene.name
-        given = Path(name).expanduser()
-        known = given.suffix.lower() in KINDS or given.suffix.lower() == ".usd"
-        return self._at / (given if known else given.with_name(given.name + self.suffix))
-
-    @property
-    def suffix(self) -> str:
-        return list(KINDS)[self.kind.currentIndex()]
+        return self.place.path
 
     @property
     def format(self) -> Format:
@@ -208,29 +183,6 @@ class ExportDialog(Dialog):
             objects, clips, first if ranged and first != scene.start else None, last if ranged and last != scene.end else None,
             {name: read() for name, read in self._read.items()},
         )  # fmt: skip
-
-    def _follow_kind(self) -> None:
-        """The name with the end of the format chosen."""
-        name = self.path.name
-        stem = Path(name).stem if Path(name).suffix.lower() in (*KINDS, ".usd") else name
-        self.name.setText(f"{stem}{self.suffix}")
-        self._show_format()
-
-    def _follow_name(self, path: Path) -> None:
-        """The format that a name's end asks for; a name with a folder goes there."""
-        if path.suffix.lower() in KINDS:
-            self.kind.setCurrentIndex(list(KINDS).index(path.suffix.lower()))
-        if not self.name.text() or path.parent != self._at and not self.name.hasFocus():
-            self._at = path.parent
-            self.name.setText(path.name)
-        self._show_format()
-
-    def _choose_place(self) -> None:
-        path = self._choose(self.path, KINDS[self.suffix])
-        if path is not None:
-            self._at = path.parent
-            self.name.setText(path.name)
-            self._follow_name(self.path)
 
     # what is shown
 
@@ -310,8 +262,7 @@ class ExportDialog(Dialog):
         except FictilisError as error:
             wrong = error.said
         self.fates.setText(f'<p style="color:{self.palette_.error}">{escape(wrong)}</p>' if wrong else self._listed(rows))
-        many = f"{len(there)} files there are" if len(there) > 1 else f"The {path.name} there is"
-        self.folder.setText(f"in {path.parent}" + (f". {many} replaced." if there else ""))
+        self.place.tell(there)
         self.buttons["ok"].setText("Replace" if there else "Export")
         self.buttons["ok"].setEnabled(not wrong)
         self._fit()

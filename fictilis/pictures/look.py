@@ -1,0 +1,47 @@
+"""How pictures are made: their size, smoothness, ground and shutter."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from fictilis.core.affine import rgb
+from fictilis.core.errors import EditRefused
+from fictilis.render.items import Ground, Light
+
+MOST = 8192  # pixels along a side
+CLEAR = "clear"
+GROUNDS = {"light": Ground(), "dark": Ground("#2B3230", "#171C1B"), "white": Ground("#FFFFFF", "#FFFFFF"),
+           "black": Ground("#000000", "#000000")}  # fmt: skip
+
+
+class Look(Struct, frozen=True):
+    """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the GROUNDS, a colour ``#RRGGBB`` or
+    nothing (CLEAR); with the shutter open over so many degrees of a frame, 0 for an instant, in so many parts."""
+
+    width: int = 1280
+    height: int = 720
+    samples: int = 4
+    ground: str = "light"
+    shutter: float = 0.0
+    parts: int = 8
+    light: Light = Light()
+
+    def parts_of(self, frame: float) -> list[float]:
+        """The moments whose pictures are summed: the middles of equal parts of the time the shutter is open around a frame."""
+        if self.shutter <= 0:
+            return [frame]
+        return [frame + self.shutter / 360 * ((n + 0.5) / self.parts - 0.5) for n in range(self.parts)]
+
+
+def colour_of(ground: str) -> Ground:
+    """A ground by its name or its colour. Raises EditRefused for anything else."""
+    if ground in GROUNDS:
+        return GROUNDS[ground]
+    known = len(ground) == 7 and ground[0] == "#"
+    try:
+        rgb(ground)
+    except ValueError:
+        known = False
+    if not known:
+        raise EditRefused(f"A ground is one of {', '.join(GROUNDS)}, {CLEAR} or a colour such as #D8CFC2, not “{ground}”.")
+    return Ground(ground, ground)
