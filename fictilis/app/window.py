@@ -422,6 +422,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.making.stop()
+        if self._making_window is not None:
+            self._making_window.close()
         self._keep_sizes()
         self.autosave.stop()
         self.checker.stop()

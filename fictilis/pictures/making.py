@@ -29,7 +29,7 @@ from fictilis.pictures.movie import (
 )
 from fictilis.pictures.orders import KINDS, Order, look_of, values_of
 from fictilis.pictures.sheet import cells, count_of, laid_out, size_of
-from fictilis.pictures.shots import Aim, Shots, aimed
+from fictilis.pictures.shots import LOOKED_AT, Aim, Shots, aimed
 from fictilis.pictures.words import burnt_in
 from fictilis.render.camera import Camera
 from fictilis.render.items import Light
@@ -87,6 +87,8 @@ def _first_number(values: Mapping[str, Any]) -> int:
 def make(scene: Scene, order: Order, watch: Watch | None = None, light: Light = Light()) -> list[str]:
     """Make it; sentences on what is other than was ordered. Raises EditRefused for what cannot be made, and CannotSave."""
     scene = clipped(scene, order)
+    if not any(len(obj.base) for obj in scene.objects):
+        raise EditRefused(f"{scene.name} has no object to be seen.")
     values = values_of(order, scene)
     path, look = Path(order.path), replace(look_of(values), light=light)
     if order.kind == "sheet":
@@ -95,7 +97,7 @@ def make(scene: Scene, order: Order, watch: Watch | None = None, light: Light = 
         write_png(path, laid_out(made, scene.name, values))
         return []
     if order.kind == "snapshot":
-        aim = aimed(scene, order.camera, look, [values["frame"]])
+        aim = _aim(scene, order, values, look)
         picture = Shots(scene, look).picture(values["frame"], aim)
         write_png(path, _Made(watch, 1).tell(_burnt(picture, scene, values["frame"], values)))
         return []
@@ -120,8 +122,7 @@ def one_of(
     if sheet:
         return shots, laid_out(list(cells(scene, order, small, shots)), scene.name, small)
     at = values["frame"] if "frame" in values else min(max(frame, values["first"]), values["last"])
-    frames = [values["frame"]] if "frame" in values else np.linspace(values["first"], values["last"], 9).tolist()
-    return shots, _burnt(shots.picture(at, aimed(scene, order.camera, look, frames)), scene, at, values)
+    return shots, _burnt(shots.picture(at, _aim(scene, order, values, look)), scene, at, values)
 
 
 def _is_light(scene: Scene, order: Order, values: Mapping[str, Any]) -> bool:
@@ -136,7 +137,7 @@ def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, wa
         look = replace(look, width=even(look.width), height=even(look.height))
         said.append(f"The size is {look.width} × {look.height}: such a movie has even numbers of pixels.")
     frames = frames_of(values, scene)
-    shots, aim = Shots(scene, look), aimed(scene, order.camera, look, frames)
+    shots, aim = Shots(scene, look), _aim(scene, order, values, look)
     turned = [360.0 * values["turns"] * n / len(frames) for n in range(len(frames))] if "turns" in values else None
 
     def one(number: int) -> np.ndarray:
@@ -163,6 +164,13 @@ def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, wa
     if suffix not in CODECS and _sound(scene, values, 1) is not None:
         said.append("The sound is left out: only MP4 and WebM have one.")
     return said
+
+
+def _aim(scene: Scene, order: Order, values: Mapping[str, Any], look: Look) -> Aim:
+    """Through what it is seen. A view of all that moves is the same for single pictures of any frame."""
+    first, last = (values["first"], values["last"]) if "first" in values else (scene.start, scene.end)
+    frames = [values["frame"]] if "turns" in values else np.linspace(first, last, LOOKED_AT).tolist()
+    return aimed(scene, order.camera, look, frames, "turns" in values)
 
 
 def _round(aim: Aim, frame: float, degrees: float) -> Aim:

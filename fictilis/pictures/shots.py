@@ -30,9 +30,9 @@ def eyes_of(scene: Scene) -> dict[str, SceneCamera | SavedView]:
     return {view.name: view for view in scene.views} | {camera.name: camera for camera in scene.cameras}
 
 
-def aimed(scene: Scene, name: str | None, look: Look, frames: Sequence[float]) -> Aim:
+def aimed(scene: Scene, name: str | None, look: Look, frames: Sequence[float], around: bool = False) -> Aim:
     """The camera of a name, or without one that of the scene; where there is none, or for None, one that sees all that moves
-    over ``frames``. Raises EditRefused for a name that there is not."""
+    over ``frames``, from all sides where it goes ``around``. Raises EditRefused for a name that there is not."""
     eye = eyes_of(scene).get(name) if name else scene.camera if name is not None else None
     if name and eye is None:
         known = ", ".join(eyes_of(scene)) or "none"
@@ -43,7 +43,12 @@ def aimed(scene: Scene, name: str | None, look: Look, frames: Sequence[float]) -
     if isinstance(eye, SavedView):
         still = Camera(eye.centre, eye.distance, eye.yaw, eye.pitch, eye.parallel)
     else:
-        still = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(*reach(scene, frames), look.width / look.height, 1.2)
+        low, high = reach(scene, frames)
+        if around:
+            wide = np.array([1.0, 0.0, 1.0]) * np.hypot(*(high - low)[[0, 2]]) / 2
+            middle = (low + high) / 2
+            low, high = np.minimum(low, middle - wide), np.maximum(high, middle + wide)
+        still = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, look.width / look.height, 1.1)
     return lambda _frame: still
 
 
@@ -65,9 +70,7 @@ class Shots:
     """Draws frames of one scene, and keeps between them what stays. Use it from one thread only."""
 
     def __init__(self, scene: Scene, look: Look, renderer: Renderer | None = None) -> None:
-        """Raises EditRefused where there is nothing to be seen, and for a size that cannot be drawn."""
-        if not any(len(obj.base) for obj in scene.objects):
-            raise EditRefused(f"{scene.name} has no object to be seen.")
+        """Raises EditRefused for a size or a ground that cannot be drawn."""
         self.scene = scene
         self.take(look)
         self.renderer = renderer or Renderer()

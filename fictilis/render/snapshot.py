@@ -1,4 +1,4 @@
-"""A picture of a scene at a frame, for the command line, thumbnails and documents."""
+"""What single pictures begin with: from where, how far a scene reaches, and an object in any shape."""
 
 from __future__ import annotations
 
@@ -10,12 +10,8 @@ from fictilis.core.arrays import box
 from fictilis.core.copies import copies
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import camera_standing, standing
-from fictilis.render.camera import Camera
-from fictilis.render.dress import worn_item
-from fictilis.render.items import DrawItem, Ground
-from fictilis.render.renderer import Renderer
-from fictilis.render.stage import Stage, StageWish
+from fictilis.core.standing import standing
+from fictilis.render.items import DrawItem
 
 START_YAW, START_PITCH = 18.0, 6.0
 
@@ -50,15 +46,3 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
         return np.full(3, -50.0), np.full(3, 50.0)
     every = np.concatenate(clouds)
     return box(every)
-
-
-def snapshot(renderer: Renderer, scene: Scene, frame: float, width: int, height: int) -> np.ndarray:
-    """(height, width, 4) uint8: the visible objects at a frame, through the scene's camera, else fitted to the base so that
-    motion stays in step."""
-    seen = [item for item in Stage().items(StageWish(scene, frame)) if item.opacity > 0]
-    items = [worn_item(item, ("snapshot", item.obj.id)) for item in seen]
-    if scene.camera is not None:
-        camera = Camera.of(camera_standing(scene, scene.camera, frame))
-    else:
-        camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(*bounds(scene), aspect=width / max(height, 1), margin=1.25)
-    return renderer.draw(items, camera, width, height, Ground(), fine=True)

@@ -16,6 +16,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.imports import ImportCommands
 from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
+from fictilis.app.commands.pictures import PictureCommands
 from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.commands.scene_time import SceneTimeCommands
@@ -318,7 +319,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
     parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands,
-             LineCommands, ExchangeCommands, ImportCommands)  # fmt: skip
+             LineCommands, ExchangeCommands, ImportCommands, PictureCommands)  # fmt: skip
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

@@ -48,7 +48,7 @@ FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FI
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
 LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "demo-reef-wall", "open", "new", "theme", "play", "save",
          "save-as", "export", "export-shapes", "weights-in", "weights-out", "points-out",
-         "lanes-in", "lanes-out", "import"}  # fmt: skip
+         "lanes-in", "lanes-out", "import", "movie", "turntable", "snapshot", "sheet", "make-again", "making"}  # fmt: skip
 
 pytestmark = [pytest.mark.soak, pytest.mark.timeout(3600)]
 

@@ -15,11 +15,13 @@ from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import Deltas
 from fictilis.core.timeline import SceneCamera
+from fictilis.pictures.look import Look
+from fictilis.pictures.shots import Shots, aimed
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem, Ground
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import Renderer
-from fictilis.render.snapshot import draw_item, snapshot
+from fictilis.render.snapshot import draw_item
 from fictilis.render.stage import Stage, StageWish
 
 
@@ -115,6 +117,11 @@ def test_a_fine_picture_has_softer_edges_and_the_same_size(renderer, ball):
     plain, fine = (renderer.draw([item], CAMERA, 100, 100, Ground("#000000", "#000000"), fine=f) for f in (False, True))
     assert plain.shape == fine.shape
     assert len(np.unique(fine[50, :, 0])) > len(np.unique(plain[50, :, 0]))
+
+
+def snapshot(renderer, scene, frame, width, height):
+    look = Look(width, height)
+    return Shots(scene, look, renderer).picture(frame, aimed(scene, "", look, [0.0]))
 
 
 def test_snapshot_of_the_sample(renderer):

@@ -97,7 +97,7 @@ class ExportDialog(Dialog):
         self._read: dict[str, Callable[[], Any]] = {}
         self._format_shown: Format | None = None
         self.place.changed.connect(self._show_format)
-        self.place.follow(request.path)
+        self._show_format()
 
     def _fates(self) -> QWidget:
         """What becomes of the scene, and below it what came of writing it."""

@@ -45,6 +45,7 @@ class FilePlace(QWidget):
         self.folder.setWordWrap(True)
         self.folder.setContentsMargins(label + 5, 0, 0, 0)
         rows.addWidget(self.folder)
+        self.follow(path)
 
     @property
     def path(self) -> Path:
@@ -69,11 +70,9 @@ class FilePlace(QWidget):
 
     def _follow_kind(self) -> None:
         """The name with the end of the kind chosen."""
-        name = self.path.name
-        ends = (
-            Path(name).suffix.lower() in (*self.kinds, *self._also) or Path(name).suffix == Path(self.name.text()).suffix != ""
-        )
-        self.name.setText(f"{Path(name).stem if ends else name}{self.suffix}")
+        given = Path(self.name.text().strip() or self._nameless)
+        stem = given.stem if given.suffix.lower() in self._ends else given.name
+        self.name.setText(str(given.with_name(stem + self.suffix)))
         self.changed.emit()
 
     def follow(self, path: Path) -> None:

@@ -120,7 +120,6 @@ class PicturesDialog(Dialog):
         self.button("ok", "Make it", True)
         self.place.changed.connect(self._soon)
         self._show_kind()
-        self.place.follow(request.path)
         self.place.name.setFocus()
 
     def _beside(self) -> QWidget:
@@ -167,13 +166,13 @@ class PicturesDialog(Dialog):
     def _show_kind(self) -> None:
         if self._shown:
             self._keep()
-        self._shown = self.key
+        self._shown, self._read = self.key, {}
         self.place.set_kinds(self._kinds)
         while self.options_rows.count():
             widget = self.options_rows.takeAt(0).widget()
             widget.hide()
             widget.deleteLater()
-        self.fields, self._read, self._rows = {}, {}, {}
+        self.fields, self._rows = {}, {}
         scene, kind = self.request.scene, KINDS[self.key]
         kept = self.chosen.get(self.key, {})
         for option in kind.options:
