@@ -26,6 +26,7 @@ from fictilis.render.strands import LEAST_WIDTH, Strands
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
+AROUND = 8  # pixels by which points and edges are drawn beside the surface
 
 
 class _Frame:
@@ -38,7 +39,7 @@ class _Frame:
         self.fbo = ctx.framebuffer([self.colour], self.depth)
         self.ground_colour = ctx.texture((width, height), 4)
         self.ground = ctx.framebuffer([self.ground_colour])
-        self.ground_is: Ground | None = None
+        self.ground_is: Ground | tuple[Ground] | None = None  # in a tuple one that was shrunk
 
     def release(self) -> None:
         for part in (self.fbo, self.ground, self.colour, self.depth, self.ground_colour):
@@ -48,6 +49,31 @@ class _Frame:
 def _count(item: DrawItem) -> int:
     """The triangles of an item and its copies."""
     return len(triangles(item.geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
+
+
+def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: int) -> tuple[int, int, int, int] | None:
+    """The rectangle (left, top, width, height) of a picture, in pixels, that items can reach; None where it may be all."""
+    ends = []
+    for item in items:
+        if isinstance(item.geometry, Line):
+            return None  # drawn wider than its points
+        if len(item.points):
+            low, high = box(item.points)
+            corners = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low).astype(np.float64)
+            matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
+            if item.many is not None and len(item.many.points):
+                return None  # copies may stand in other poses
+            ends.append((corners @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3))
+    if not ends:
+        return None
+    pixels, depths = camera.project(np.concatenate(ends), width, height)
+    if not ((depths > 0) & (depths < 1)).all():
+        return None
+    low = np.clip(np.floor(pixels.min(axis=0)) - AROUND, 0, (width, height)).astype(int)
+    high = np.clip(np.ceil(pixels.max(axis=0)) + AROUND, 0, (width, height)).astype(int)
+    if not (high > low).all():
+        low, high = np.zeros(2, int), np.ones(2, int)  # nothing of them is in the picture
+    return int(low[0]), int(low[1]), int(high[0] - low[0]), int(high[1] - low[1])
 
 
 class Renderer:
@@ -71,6 +97,7 @@ class Renderer:
         self._copies: OrderedDict[Hashable, CopyBuffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
+        self._covered: Any = (0, 0, 0, 0)  # the part of the last picture that was drawn: left, top, width, height
         self._tubes: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
         self._made = count()
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
@@ -108,6 +135,7 @@ class Renderer:
     ) -> None:  # fmt: skip
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
+        covered = covered_part(items, camera, width, height) if factor == 2 else None
         items = sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1)
         marks = [
             (i.key, i.revision, i.matrix.tobytes(), i.alpha, i.wire, i.point_colours, i.drawn, i.many and i.many.revision)
@@ -118,6 +146,8 @@ class Renderer:
         if self._begun is None or self._begun[0] != picture or self._begun[1] != marks[:done] or done >= len(marks):
             done = 0  # another picture, or the same one again
             self._paint_ground(frame, ground)
+            frame.fbo.scissor = covered and tuple(2 * side for side in covered)
+            frame.fbo.use()
             frame.fbo.clear(depth=1.0)
             self.ctx.copy_framebuffer(frame.fbo, frame.ground)
         frame.fbo.use()
@@ -127,13 +157,26 @@ class Renderer:
         source = frame
         if factor == 2:
             source = self._frame(width, height)
-            source.fbo.use()
-            self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
-            frame.colour.filter = (moderngl.LINEAR, moderngl.LINEAR)
-            frame.colour.use(0)
-            self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
-        self._last = frame
+            if covered is not None:  # the ground was shrunk before
+                if source.ground_is != (ground,):
+                    self._shrunk(frame.ground_colour, source.ground)
+                    source.ground_is = (ground,)
+                source.fbo.scissor = None
+                source.fbo.use()
+                self.ctx.copy_framebuffer(source.fbo, source.ground)
+            source.fbo.scissor = covered
+            self._shrunk(frame.colour, source.fbo)
+            source.fbo.scissor = None
+        self._last, self._covered = frame, frame.fbo.scissor
         source.fbo.read_into(out, components=4)
+
+    def _shrunk(self, large: Any, onto: Any) -> None:
+        """A texture at half of its size, where the scissor of a framebuffer lets it."""
+        onto.use()
+        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        large.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        large.use(0)
+        self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
 
     def depth(self) -> np.ndarray:
         """(h, w) float32 depths in 0…1 of the last picture, at the size it was drawn."""
@@ -142,7 +185,11 @@ class Renderer:
         width, height = self._last.size
         with self.ctx:
             data = self._last.depth.read()
-        return np.frombuffer(data, np.float32).reshape(height, width)
+        left, top, wide, high = self._covered
+        out = np.ones((height, width), np.float32)
+        part = np.s_[top : top + high, left : left + wide]
+        out[part] = np.frombuffer(data, np.float32).reshape(height, width)[part]
+        return out
 
     def _frame(self, width: int, height: int) -> _Frame:
         key = (width, height)
