@@ -166,6 +166,8 @@ class Window(QMainWindow):
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(0)
         stack.addWidget(self.lanes)
+        self.lanes.ready = self.playback.ready = self.view.ready
+        self.view.ready.changed.connect(self.lanes.viewport().update)
         self.lanes.dropped.connect(self.scene_time_commands.take_sound)
         self.marker_row = MarkerRow(doc, self.lanes, self.actions_, p)
         self.sound_row = SoundRow(doc, self.lanes, self.actions_, p)

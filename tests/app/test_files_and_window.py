@@ -443,7 +443,7 @@ def test_a_moving_picture_of_fewer_pixels_fills_the_view(user, part, monkeypatch
     user.settle(260)
     wanted = view.grab().toImage()
     monkeypatch.setattr(type(view.pace), "part", part)
-    view._moving, view._dirty = True, True
+    view.moving, view._dirty = True, True
     found = view.grab().toImage()
     assert found.size() == wanted.size()
     for x, y in ((0.97, 0.97), (0.5, 0.97), (0.97, 0.4)):  # where nothing but the ground is

@@ -174,3 +174,55 @@ def test_closing_asks_while_something_is_made(user, tmp_path, answers):
     window.close()
     assert not window.isVisible() and job.over and not job._folder.exists()
     assert [p.name for p in tmp_path.iterdir()] == ["settings.ini"]
+
+
+def test_playing_exactly_makes_the_pictures_first_and_drops_them_when_anything_changes(user, monkeypatch):
+    """Filled by frames, shown while time moves, let go by an edit, a turned view, another theme and when it is switched off."""
+    scene = set_key(set_key(user.doc.scene, OBJ, "t1", Key(0, 0.0)), OBJ, "t1", Key(8, 1.5))
+    user.doc.commit("Keys", replace(scene, end=8.0))
+    ready, playback, lanes = user.view.ready, user.window.playback, user.window.lanes
+    act(user, "exact")
+    act(user, "play")
+    assert ready.making and not playback.playing and ("Making 9 pictures before it plays.", "note") in user.said
+    assert user.comes(lambda: playback.playing) and ready.spans() == [(0.0, 8.0)] and not ready.left()
+    assert user.comes(lambda: user.view._image in ready._pictures.values())
+    act(user, "play")
+    lanes.viewport().update()
+    top = user.window.lanes.viewport().grab().toImage().pixelColor(round(lanes.axis.x(4)), 1)
+    assert top.name().upper() == user.window.palette_.primary.upper()
+    user.doc.set_frame(5.0)
+    user.view.repaint()
+    scrubbed = user.view._image
+    assert scrubbed is ready._pictures[5.0]
+    assert user.comes(lambda: not user.view.moving) and user.comes(lambda: user.view._image is not scrubbed)
+    shown, kept = (i.convertToFormat(i.Format.Format_RGB32) for i in (user.view._image, scrubbed))
+    assert shown == kept  # exactly what it is at rest
+
+    def again():
+        act(user, "play")
+        assert user.comes(lambda: playback.playing)
+        act(user, "play")
+        assert len(ready._pictures) == 9
+
+    for change in (
+        lambda: user.doc.commit("Edit", set_key(user.doc.scene, OBJ, "t1", Key(4, 0.3))),
+        lambda: user.doc.undo(),
+        lambda: user.doc.change(way="Line-up"),
+        lambda: user.window.set_theme("Kiln"),
+        lambda: user.doc.select_target("t2"),
+    ):
+        change()
+        assert not ready._pictures or not ready._fits()
+        again()
+    user.view.camera = user.view.camera.turned(30, 10)
+    user.view.repaint()
+    assert ready.picture() is None and len(ready.left()) == 9
+    act(user, "play")
+    act(user, "play")  # stops the making
+    assert not ready.making and not playback.playing
+    monkeypatch.setattr("fictilis.app.view.ready.MOST_BYTES", 10)
+    act(user, "play")
+    assert playback.playing and "do not fit into memory" in user.said[-1][0]
+    act(user, "play")
+    act(user, "exact")
+    assert not ready._pictures

@@ -322,6 +322,8 @@ ROWS = (
     Row("loop", "Time/Playing", "Loop", "toggle", (), always, lambda d: d.loop, lambda s: replace(s, loop=not s.loop)),
     Row("back-and-forth", "Time/Playing", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth,
         lambda s: replace(s, back_and_forth=not s.back_and_forth)),
+    Row("exact", "Time/Playing", "Play exactly: make the pictures first", "toggle", (), always, lambda d: d.exact,
+        lambda s: replace(s, exact=not s.exact)),
     Row("every-frame", "Time/Playing", "Show every frame", "toggle", (), always, lambda d: d.every_frame,
         lambda s: replace(s, every_frame=not s.every_frame)),
     *(

@@ -29,6 +29,7 @@ class LaneArea(Protocol):
     look: LaneLook
     headings: list[Heading]
     box: QRectF | None
+    ready: Any
     drop_at: float | None
     axis: Axis
     bodies: dict[Any, Any]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
@@ -83,6 +84,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.axis.looked.connect(self.refresh)
         self._shown_of = doc.openings
         self.box: QRectF | None = None
+        self.ready: Any = None  # what keeps pictures for playing, with spans()
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
         self._places: list[LanePlace] = []
         self.headings: list[Heading] = []
@@ -227,6 +229,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._backdrop[1])
+        paint.ready(self, painter)
         paint.heads(self, painter)
         paint.playhead(self, painter)
         if self.box is not None:

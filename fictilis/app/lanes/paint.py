@@ -173,6 +173,15 @@ def _ruler(lanes: LaneArea, painter: QPainter) -> None:
     _played(lanes, painter)
 
 
+def ready(lanes: LaneArea, painter: QPainter) -> None:
+    """The frames whose pictures are made: a stroke along the top of the ruler."""
+    for first, last in lanes.ready.spans() if lanes.ready is not None else ():
+        a, b = lanes.axis.x(first - 0.5), lanes.axis.x(last + 0.5)
+        left, right = max(a, lanes.axis.head), min(b, lanes.viewport().width())
+        if right > left:
+            painter.fillRect(QRectF(left, 0, right - left, 3), QColor(lanes.palette_.primary))
+
+
 def _label(lanes: LaneArea, frame: float, step: float) -> str:
     scene = lanes.doc.scene
     if lanes.doc.time_shown == "frames":

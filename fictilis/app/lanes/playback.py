@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import deque
 from collections.abc import Callable
+from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
@@ -42,6 +43,16 @@ def frame_after(
     return float(np.round(flow(whole, first, start, end, fps, loop, back), 9)), loop or first + whole * fps < end - 1e-9
 
 
+class Ahead(Protocol):
+    """Makes the pictures of the range before it plays, where that is wanted."""
+
+    @property
+    def making(self) -> bool: ...
+    def left(self) -> list[float]: ...
+    def fill(self, then: Callable[[], None]) -> None: ...
+    def stop(self) -> None: ...
+
+
 class Playback(QObject):
     """Plays the document. ``measured`` is the rate of pictures really shown."""
 
@@ -51,6 +62,7 @@ class Playback(QObject):
         super().__init__()
         self.doc, self.clock, self.sound = doc, clock, sound or SoundPlayer(doc)
         self._heard = False
+        self.ready: Ahead | None = None  # what makes pictures before they are played
         self.measured = 0.0
         self._waits_for_picture = False
         self._shown: deque[float] = deque(maxlen=48)
@@ -65,6 +77,10 @@ class Playback(QObject):
     def toggle(self) -> None:
         if self.playing:
             self.stop()
+        elif self.ready is not None and self.ready.making:
+            self.ready.stop()
+        elif self.ready is not None and self.doc.exact and self.ready.left():
+            self.ready.fill(self.start)
         else:
             self.start()
 

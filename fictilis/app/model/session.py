@@ -63,6 +63,7 @@ class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
     loop: bool = True
     back_and_forth: bool = False
     every_frame: bool = False
+    exact: bool = False
     speed: float = 1.0
     time_shown: str = "frames"
     lanes_shown: str = "all"
@@ -93,6 +94,10 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
     playing: bool = False
     exported: tuple[Path, Choices] | None = None
     ordered: tuple[Order, Light] | None = None
+
+    def at(self, frame: float) -> Session:
+        """The same at another frame."""
+        return replace(self, frame=frame)
 
     def for_scene(self, scene: Scene) -> Session:
         """The session that begins with another scene: the preferences stay, and nothing that points into the old scene."""

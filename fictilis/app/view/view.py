@@ -29,6 +29,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture, ground_of
+from fictilis.app.view.ready import Ready
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
@@ -70,7 +71,7 @@ class View(Gesturing, QWidget):
         self._turned_from = QPointF()
         self.eye = Eye(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
-        self.amount = AmountField(self)
+        self.amount, self.ready = AmountField(self), Ready(doc, self)
         self.worn = Worn()
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
@@ -84,7 +85,7 @@ class View(Gesturing, QWidget):
         self._painted = False
         self._dirty = True
         self._items: list[StageItem] = []
-        self._moving = False
+        self.moving = False
         self._fine = QTimer(self)
         self._fine.setSingleShot(True)
         self._fine.setInterval(FINE_AFTER)
@@ -113,7 +114,7 @@ class View(Gesturing, QWidget):
     def refresh(self) -> None:
         """Draw again soon."""
         self._dirty = True
-        self._moving = True
+        self.moving = True
         self._fine.start()
         self.update()
         if self.amount.isVisible():
@@ -121,7 +122,7 @@ class View(Gesturing, QWidget):
 
     def _settle(self) -> None:
         self.eye.aim_done()
-        self._moving = False
+        self.moving = False
         self._dirty = True
         self.update()
 
@@ -159,7 +160,7 @@ class View(Gesturing, QWidget):
             shaping = ShapeRef(doc.target.id if doc.target else None)
         return StageWish(
             doc.scene, doc.frame, doc.state.posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
-            self.width() / max(self.height(), 1), self._moving,
+            self.width() / max(self.height(), 1), self.moving,
         )  # fmt: skip
 
     def items(self) -> list[StageItem]:
@@ -171,7 +172,7 @@ class View(Gesturing, QWidget):
 
     def draw_items(self) -> list[DrawItem]:
         self._items = self.items()
-        still = not self._moving and not self.strokes.on
+        still = not self.moving and not self.strokes.on
         shaped = next((item for item in self._items if item.shaped), None)
         if shaped is not None and not self.strokes.on and self.worn.falloff is None:
             self._wear_pick(shaped)
@@ -217,7 +218,12 @@ class View(Gesturing, QWidget):
         paint_over(self, painter)
 
     def _draw(self) -> None:
-        begun, fine = time.perf_counter(), not self._moving and not self.strokes.on
+        kept = self.ready.picture() if self.doc.exact and self.moving and not self.doc.seeing.before else None
+        if kept is not None:
+            self._image, self._drawn_size, self._dirty = kept, self._pixel_size(), False
+            self.picture_shown.emit()
+            return
+        begun, fine = time.perf_counter(), not self.moving and not self.strokes.on
         size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.palette_.view
         part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
         if self.doc.seeing.before:
