@@ -18,7 +18,7 @@ from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
-from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, SavedView, SceneCamera, Sound, fitted_lanes
+from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, Reference, SavedView, SceneCamera, Sound, fitted_lanes
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
@@ -252,6 +252,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     id_floor: int = 0
     clips: tuple[Clip, ...] = ()
     clip: str | None = None
+    reference: Reference | None = None
 
     @property
     def camera(self) -> SceneCamera | None:

@@ -188,3 +188,23 @@ class Sound(Struct, frozen=True, eq=False, weakref=True):
 
     def __post_init__(self) -> None:
         plain_numbers(self, "start", "volume")
+
+
+class Reference(Struct, frozen=True, eq=False, weakref=True):
+    """An image or a movie behind the objects or before them, to match a drawing or a take: its file's bytes, kept with the
+    scene. A movie begins at frame ``start``. ``size`` is its height, ``across`` and ``up`` its middle, in heights of the view
+    from the middle of that; ``through`` cameras only."""
+
+    name: str
+    data: bytes
+    start: float = 0.0
+    opacity: float = 1.0
+    size: float = 1.0
+    across: float = 0.0
+    up: float = 0.0
+    before: bool = False
+    through: bool = False
+    shown: bool = True
+
+    def __post_init__(self) -> None:
+        plain_numbers(self, "start", "opacity", "size", "across", "up")

@@ -219,6 +219,8 @@ FEATURES = (
             _by(gltf=GONE, usd=KEEP, lanes=KEEP)),
     Feature("Sound", lambda scene, _shown: [scene.sound.name] if scene.sound is not None else [],
             _all(GONE, "gltf", "usd", "csv", "lanes", "npz", *SHAPES)),
+    Feature("Reference picture", lambda scene, _shown: [scene.reference.name] if scene.reference is not None else [],
+            _all(GONE, "gltf", "usd", "csv", "lanes", "npz", *SHAPES)),
     Feature("Markers", lambda scene, _shown: [m.name for m in scene.markers],
             _all(GONE, "gltf", "usd", "csv", "lanes", "npz", *SHAPES)),
 )  # fmt: skip
@@ -229,7 +231,10 @@ def account(whole: Scene, scene: Scene, key: str, values: Values) -> list[Row]:
     ``whole``; what was chosen to be left out is of that."""
     ids, clips = {obj.id for obj in scene.objects if obj.visible}, {c.id for c in scene.clips}
     shown = [obj for obj in whole.objects if obj.id in ids]
-    seen = Scene(cameras=whole.cameras, markers=whole.markers, sound=whole.sound, clips=scene.clips, clip=scene.clip)
+    seen = Scene(
+        cameras=whole.cameras, markers=whole.markers, sound=whole.sound, reference=whole.reference, clips=scene.clips,
+        clip=scene.clip,
+    )  # fmt: skip
     rows = []
     for feature in FEATURES:
         fate = feature.fates.get(key)

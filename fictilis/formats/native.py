@@ -43,6 +43,7 @@ from fictilis.formats.native_records import (
     ModifierRecord,
     ObjectRecord,
     PickRecord,
+    ReferenceRecord,
     RepeatRecord,
     RuleRecord,
     SceneRecord,
@@ -219,6 +220,11 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
     if x is not None:
         data = store(np.frombuffer(x.data, np.uint8))
         sound = SoundRecord(name=x.name, data=data, start=x.start, muted=x.muted, volume=x.volume)
+    r = scene.reference
+    reference = None
+    if r is not None:
+        data = store(np.frombuffer(r.data, np.uint8))
+        reference = ReferenceRecord(**fields_of(r, ReferenceRecord) | {"data": data})
     return SceneRecord(
         schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
         objects=[obj(o) for o in scene.objects],
@@ -226,6 +232,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         cameras=[_camera(c) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
         id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
+        reference=reference,
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from fictilis.core.edits.lines import checked_along
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import checked_sweep
-from fictilis.core.edits.timeline import LONGEST_RANGE, set_sound
+from fictilis.core.edits.timeline import LONGEST_RANGE, set_reference, set_sound
 from fictilis.core.errors import BadFile
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene import (
@@ -106,6 +106,7 @@ def _check_time(archive: Whole, scene: Scene) -> None:
     if not 0.1 <= scene.fps <= 1000 or not -longest <= scene.start < scene.end <= longest:
         raise archive.fail(f"its rate is {scene.fps:g} and its range {scene.start:g} to {scene.end:g}")
     set_sound(scene, scene.sound)
+    set_reference(scene, scene.reference)
     frames = [m.frame for m in scene.markers]
     if any(b - a <= 1e-6 for a, b in zip(frames, frames[1:], strict=False)):
         raise archive.fail("its markers are out of order")

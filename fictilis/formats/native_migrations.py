@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 10
+VERSION = 11
 Record = dict[str, Any]
 
 
@@ -93,6 +93,10 @@ def _from_9(data: Record) -> None:
     """No object was repeated or had a point spring, and no camera followed a line; absent is none."""
 
 
+def _from_10(data: Record) -> None:
+    """What version 10 does not know (a reference picture) is absent, and stays so."""
+
+
 MIGRATIONS: dict[int, Callable[[Record], None]] = {
-    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9,
+    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9, 10: _from_10,
 }  # fmt: skip

@@ -33,7 +33,7 @@ from fictilis.core.scene import (
 )
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, SavedView, SceneCamera, Sound
+from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_checks import check_parts
 from fictilis.formats.native_migrations import VERSION, migrated
@@ -53,6 +53,7 @@ from fictilis.formats.native_records import (
     MeshRecord,
     ObjectRecord,
     PickRecord,
+    ReferenceRecord,
     RepeatRecord,
     SceneRecord,
     SchemaOnly,
@@ -174,6 +175,10 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         if record.sound is not None:
             x = record.sound
             sound = Sound(x.name, archive.array(x.data, "|u1").tobytes(), x.start, x.muted, x.volume)
+        reference = None
+        if record.reference is not None:
+            held = archive.array(record.reference.data, "|u1").tobytes()
+            reference = Reference(**fields_of(record.reference, ReferenceRecord) | {"data": held})
         scene = Scene(
             record.name,
             record.fps,
@@ -188,6 +193,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             record.id_floor,
             tuple(_clip(c) for c in record.clips),
             record.clip,
+            reference,
         )
         check_parts(archive, scene)
         return scene

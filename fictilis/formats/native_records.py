@@ -215,6 +215,19 @@ class SoundRecord(_Strict, kw_only=True):
     volume: float
 
 
+class ReferenceRecord(_Strict, kw_only=True):
+    name: str
+    data: str
+    start: float
+    opacity: float
+    size: float
+    across: float
+    up: float
+    before: bool
+    through: bool
+    shown: bool
+
+
 class MeshRecord(_Strict, kw_only=True, tag_field="kind", tag="mesh"):
     points: int
     corners: str
@@ -304,6 +317,7 @@ class SceneRecord(_Strict, kw_only=True):
     id_floor: int = 0
     clips: list[ClipRecord] = []
     clip: str | None = None
+    reference: ReferenceRecord | None = None
 
 
 FAR = 1e12

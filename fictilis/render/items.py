@@ -111,6 +111,15 @@ def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
     )  # fmt: skip
 
 
+class Backdrop(Struct, frozen=True, eq=False):
+    """A picture (h, w, 4) uint8 on the ground: left, top, width and height in parts of the view's, and its opacity 0…1."""
+
+    image: np.ndarray
+    place: tuple[float, float, float, float]
+    opacity: float = 1.0
+
+
 class Ground(Struct, frozen=True):
     top: str = "#E6DED1"
     bottom: str = "#CFC3B1"
+    backdrop: Backdrop | None = None

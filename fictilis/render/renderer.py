@@ -20,7 +20,7 @@ from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
-from fictilis.render.items import DrawItem, Ground, Light, tube_item
+from fictilis.render.items import Backdrop, DrawItem, Ground, Light, tube_item
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
@@ -92,6 +92,9 @@ class Renderer:
         self._shrink = self._program("ground.vert", "shrink.frag")
         corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
         self._ground_pass = self.ctx.vertex_array(self._ground, [(corners, "2f", "corner")])
+        self._picture = self._program("ground.vert", "backdrop.frag")
+        self._picture_pass = self.ctx.vertex_array(self._picture, [(corners, "2f", "corner")])
+        self._backdrop: tuple[np.ndarray, Any] | None = None
         self._shrink_pass = self.ctx.vertex_array(self._shrink, [(corners, "2f", "corner")])
         self._buffers: OrderedDict[Hashable, Buffers] = OrderedDict()
         self._copies: OrderedDict[Hashable, CopyBuffers] = OrderedDict()
@@ -211,7 +214,26 @@ class Renderer:
         self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         self._ground["top"].value, self._ground["bottom"].value = rgb(ground.top), rgb(ground.bottom)
         self._ground_pass.render(moderngl.TRIANGLES, vertices=3)
+        if ground.backdrop is not None:
+            self._paint_backdrop(ground.backdrop)
         frame.ground_is = ground
+
+    def _paint_backdrop(self, backdrop: Backdrop) -> None:
+        """Over the ground of the framebuffer in use; the picture is kept until it is another one."""
+        if self._backdrop is None or self._backdrop[0] is not backdrop.image:
+            if self._backdrop is not None:
+                self._backdrop[1].release()
+            height, width = backdrop.image.shape[:2]
+            texture = self.ctx.texture((width, height), 4, np.ascontiguousarray(backdrop.image).tobytes())
+            texture.build_mipmaps()
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+            self._backdrop = (backdrop.image, texture)
+        self.ctx.enable(moderngl.BLEND)
+        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._backdrop[1].use(0)
+        self._picture["rectangle"].value, self._picture["opacity"].value = backdrop.place, backdrop.opacity
+        self._picture_pass.render(moderngl.TRIANGLES, vertices=3)
+        self.ctx.disable(moderngl.BLEND)
 
     def _draw_items(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, factor: int, seconds: float

@@ -11,12 +11,15 @@ from fictilis.app.model.making import DONE, FAILED, GOES, STOPPED, WAITS
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.relays import make_relay
-from fictilis.core.edits.timeline import add_camera
+from fictilis.core.edits.timeline import add_camera, change_reference
 from fictilis.core.timeline import Marker, SceneCamera
+from fictilis.formats.native import write_native
 from fictilis.formats.registry import load
+from fictilis.pictures.movie import write_movie
 from fictilis.pictures.orders import AS_SEEN, KINDS, Order
 from fictilis.render.items import Light
-from tests.app.conftest import LEFT
+from tests.app.conftest import LEFT, choose
+from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_exchange import OBJ, act
 
 SMALL = {"width": 64, "height": 48, "samples": 1}
@@ -226,3 +229,47 @@ def test_playing_exactly_makes_the_pictures_first_and_drops_them_when_anything_c
     act(user, "play")
     act(user, "exact")
     assert not ready._pictures
+
+
+def test_a_reference_picture_stands_behind_and_before_and_follows_time(user, tmp_path, monkeypatch, forms):  # noqa: F811
+    """From its file to the view: behind the sheet, in front of it, hidden, through a camera alone, undone, saved and opened."""
+    red = [np.full((40, 40, 4), [200, 10 * n, 20, 255], np.uint8) for n in range(20)]
+    write_movie(tmp_path / "take.mp4", red, (40, 40), 24)
+    (tmp_path / "no.mp4").write_bytes(b"nothing")
+    view = user.view
+
+    def colour(x=0.5, y=0.5):
+        user.settle()
+        assert user.comes(lambda: not view.moving and not view._dirty)
+        return view.grab().toImage().pixelColor(round(view.width() * x), round(view.height() * y)).getRgb()[:3]
+
+    view.eye.look("top")
+    view.eye.fit()
+    plain, ground = colour(), colour(0.5, 0.03)
+    choose(user, monkeypatch, open=tmp_path / "no.mp4")
+    act(user, "reference")
+    assert user.doc.scene.reference is None and "no.mp4 cannot be opened as a picture" in user.said[-1][0]
+    choose(user, monkeypatch, open=tmp_path / "take.mp4")
+    act(user, "reference")
+    assert user.doc.undo_label() == "Reference take.mp4" and user.doc.scene.reference.start == 0.0
+    assert colour() == plain and colour(0.5, 0.03)[0] > 180 and colour(0.02, 0.5) != colour(0.5, 0.03)  # as high as the view
+    green = colour(0.5, 0.03)[1]
+    user.doc.set_frame(12.0)
+    assert colour(0.5, 0.03)[1] > green + 80
+    forms(user, {"before": "In front", "size": 0.5})
+    act(user, "reference-numbers")
+    assert colour()[0] > 180 and np.abs(np.subtract(colour(0.5, 0.03), ground)).max() < 4
+    act(user, "reference-hide")
+    assert colour() == plain
+    act(user, "reference-hide")
+    assert colour()[0] > 180
+    user.doc.edit("x", lambda s: change_reference(s, through=True))
+    assert colour() == plain
+    write_native(tmp_path / "s.fictilis", user.doc.scene)
+    user.doc.saved_version = user.doc.settled.version
+    user.window.open_path(tmp_path / "s.fictilis")
+    assert user.doc.scene.reference.through and user.doc.scene.reference.data == (tmp_path / "take.mp4").read_bytes()
+    act(user, "reference-remove")
+    assert user.doc.scene.reference is None and colour() == plain
+    user.doc.undo()
+    assert user.doc.scene.reference is not None

@@ -30,7 +30,7 @@ from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
 from fictilis.core.scene import Pick
 from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import SceneCamera, Sound
+from fictilis.core.timeline import Reference, SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
 
@@ -73,6 +73,7 @@ def everything():
         scene = set_key(set_key(scene, OBJ, TWO, Key(frame, value)), OBJ, "position.x", Key(frame + 0.5, 3 * value))
     scene = timeline.set_played(timeline.set_marker(timeline.set_marker(scene, 0, "In"), 30, "Beat"), 0, 48)
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
+    scene = timeline.set_reference(scene, Reference("take.mp4", b"not really"))
     scene, both = add_corrective(scene, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")
     assert both == BOTH
     for name in ("Fold", "Crease"):

@@ -28,7 +28,7 @@ from fictilis.core.places import Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
 from fictilis.core.standing import camera_standing, standing
-from fictilis.core.timeline import SceneCamera, Sound
+from fictilis.core.timeline import Reference, SceneCamera, Sound
 from fictilis.formats import proof
 from fictilis.formats.account import CHANGED, FEATURES, IN_MIX, KEPT, LEFT_OUT, account
 from fictilis.formats.choices import Choices
@@ -111,6 +111,7 @@ MAKERS = {
     "Copies": (lambda s: set_repeat(s, OBJ, Repeat("ring", (3, 1, 1), radius=20.0, later=4.0)), "mesh"),
     "Springs": (lambda s: set_spring(s, OBJ, PointSpring(stiffness=400.0, damping=30.0)), "mesh"),
     "Cameras": (seen_through, "mesh"), "Field of view over time": (lambda s: seen_through(s, "lens"), "mesh"),
+    "Reference picture": (lambda s: replace(s, reference=Reference("Tide", b"x" * 64)), "mesh"),
     "Sound": (lambda s: replace(s, sound=Sound("Tide", b"x" * 64)), "mesh"),
     "Markers": (lambda s: timeline.set_marker(s, 4.0, "Here"), "mesh"),
 }  # fmt: skip

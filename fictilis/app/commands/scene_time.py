@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -12,8 +14,11 @@ from fictilis.core.edits import timeline as edits
 from fictilis.core.edits.clips import choose_clip, clip
 from fictilis.core.names import fresh_name
 from fictilis.core.timeline import SceneCamera
+from fictilis.formats.reference import SUFFIXES as PICTURE_SUFFIXES
+from fictilis.formats.reference import read_reference
 from fictilis.formats.sound import SUFFIXES, read_sound
 
+PICTURES = f"Pictures and movies ({' '.join('*' + s for s in PICTURE_SUFFIXES)})"
 SOUNDS = f"Sounds ({' '.join('*' + s for s in SUFFIXES)})"
 
 
@@ -64,6 +69,23 @@ class SceneTimeCommands:
             doc.edit(f"Sound {sound.name}", lambda s: edits.set_sound(s, sound))
             if not self.ports.shell.has_speaker():
                 doc.say("There is no sound device here; the waveform shows, and playing is silent.")
+
+    # reference picture
+
+    def reference(self) -> None:
+        """Another picture to be matched, where the old one stood; a movie begins at the frame shown."""
+        path = self.ask.files.open("Reference picture or movie", PICTURES)
+        if path is not None:
+            self.take_reference(path)
+
+    def take_reference(self, path: Path) -> None:
+        doc, old = self.doc, self.doc.settled.scene.reference
+        start = old.start if old is not None else doc.frame
+        new = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda _progress: read_reference(path, start)))
+        if new is not None:
+            if old is not None:
+                new = replace(old, name=new.name, data=new.data)
+            doc.edit(f"Reference {new.name}", lambda s: edits.set_reference(s, new))
 
     def sound_here(self) -> None:
         frame = self.doc.frame

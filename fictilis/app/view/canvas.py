@@ -42,7 +42,7 @@ def look_under(items: list[StageItem], camera: Camera, at: tuple[float, float], 
 
 
 class Canvas(Protocol):
-    """The view, to its parts. ``strokes``, ``drawing`` and ``amount`` are parts themselves, without their types here."""
+    """The view, to its parts. ``backing``, ``strokes``, ``drawing`` and ``amount`` are parts too, without their types here."""
 
     doc: Document
     palette_: Palette
@@ -59,6 +59,7 @@ class Canvas(Protocol):
     moving: bool
     divider: float
     motion_kept: tuple[Any, ...] | None
+    backing: Any
     drawing: Any
     strokes: Any
     amount: Any

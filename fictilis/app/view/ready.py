@@ -144,7 +144,9 @@ class Ready(QObject):
         doc.session, view.moving = session.at(frame), False  # nobody is told: it is only looked at there
         try:
             size = (view.width(), view.height(), view.devicePixelRatioF())
-            image = self._picture.draw(view.draw_items(), view.camera, *size, view.palette_.view, True, self.part or PARTS[-1])
+            image = self._picture.draw(
+                view.draw_items(), view.camera, *size, view.backing.ground(), True, self.part or PARTS[-1]
+            )
         finally:
             doc.session, view.moving = session, moving
         return None if self._picture.unfinished or view.stage.unfinished else image.copy()

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QWidget
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
+from fictilis.app.view.backing import Backing
 from fictilis.app.view.canvas import Seen, look_under
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
@@ -70,6 +71,7 @@ class View(Gesturing, QWidget):
         self.navigating: QPointF | None = None
         self._turned_from = QPointF()
         self.eye = Eye(doc, self)
+        self.backing = Backing(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready = AmountField(self), Ready(doc, self)
         self.worn = Worn()
@@ -214,6 +216,7 @@ class View(Gesturing, QWidget):
                 painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
                 painter.drawImage(self.rect(), self._before_image)
                 painter.restore()
+            self.backing.paint(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_over(self, painter)
 
@@ -224,7 +227,7 @@ class View(Gesturing, QWidget):
             self.picture_shown.emit()
             return
         begun, fine = time.perf_counter(), not self.moving and not self.strokes.on
-        size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.palette_.view
+        size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.backing.ground()
         part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
         if self.doc.seeing.before:
             self._before_image = self.before_picture.draw(self._before_items(), self.camera, *size, ground, fine, part)
@@ -437,10 +440,9 @@ class View(Gesturing, QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if not self.drawing.wants(event) and not self.amount.wants(event):
-                return super().event(event)
-            event.accept()
-            return True
+            if self.drawing.wants(event) or self.amount.wants(event):
+                event.accept()
+                return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -12,7 +12,7 @@ from fictilis.core.edits.timing import map_frames
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, given_name
 from fictilis.core.scene import Scene
-from fictilis.core.timeline import Blend, Clip, Lane, Marker, SceneCamera, Sound
+from fictilis.core.timeline import Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0
 NEAR = 1e-6
@@ -42,6 +42,7 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
         played=None if scene.played is None else (scene.played[0] * factor, scene.played[1] * factor),
         markers=tuple(replace(m, frame=m.frame * factor) for m in scene.markers),
         sound=None if scene.sound is None else replace(scene.sound, start=scene.sound.start * factor),
+        reference=None if scene.reference is None else replace(scene.reference, start=scene.reference.start * factor),
     )  # fmt: skip
 
 
@@ -134,6 +135,31 @@ def set_sound(scene: Scene, sound: Sound | None) -> Scene:
     if sound is not None and not 0 <= sound.volume <= 1:
         raise EditRefused(f"A volume must be from 0 to 1, not {sound.volume:g}.")
     return replace(scene, sound=sound)
+
+
+REACH = 10.0  # views from the middle, and in size
+
+
+def set_reference(scene: Scene, reference: Reference | None) -> Scene:
+    """Another picture to be matched, or none. Raises EditRefused for numbers out of bounds."""
+    if reference is not None:
+        for value, words, low, high in (
+            (reference.start, "A reference cannot begin at frame", -LONGEST_RANGE, LONGEST_RANGE),
+            (reference.opacity, "An opacity must be from 0 to 1, not", 0.0, 1.0),
+            (reference.size, f"A size must be from 0.01 to {REACH:g}, not", 0.01, REACH),
+            (reference.across, f"A place must be from {-REACH:g} to {REACH:g}, not", -REACH, REACH),
+            (reference.up, f"A place must be from {-REACH:g} to {REACH:g}, not", -REACH, REACH),
+        ):
+            if not low <= value <= high:
+                raise EditRefused(f"{words} {value:g}.")
+    return replace(scene, reference=reference)
+
+
+def change_reference(scene: Scene, **values: Any) -> Scene:
+    """The reference with other numbers. Raises EditRefused where there is none, and as set_reference."""
+    if scene.reference is None:
+        raise EditRefused("The scene has no reference picture.")
+    return set_reference(scene, replace(scene.reference, **values))
 
 
 def change_sound(scene: Scene, **values: Any) -> Scene:

@@ -245,6 +245,23 @@ TIMES = (
               (Flag("off", "Let it sound again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
     Operation("time", "silence", "Remove the sound", lambda s, _v: timeline.set_sound(s.scene, None), (), ("sound",),
               "The scene has no sound any more.", done="Remove the sound"),
+    Operation("time", "reference-numbers", "Place and look of the reference picture",
+              lambda s, v: timeline.change_reference(s.scene, **v),
+              (Choice("before", "Stands", lambda s: s.scene.reference.before,
+                      options=(("behind", "Behind", False), ("before", "In front", True))),
+               Number("opacity", "Opacity", lambda s: s.scene.reference.opacity, low=0, high=1),
+               Number("size", "Height, of the view’s", lambda s: s.scene.reference.size, low=0.01, high=10),
+               Number("across", "To the right", lambda s: s.scene.reference.across, low=-10, high=10),
+               Number("up", "Up", lambda s: s.scene.reference.up, low=-10, high=10),
+               Number("start", "A movie begins at frame", lambda s: s.scene.reference.start, low=FRAMES[0], high=FRAMES[1]),
+               Flag("through", "Only through a camera", lambda s: s.scene.reference.through)),
+              ("reference",), "In heights of the view, from its middle.", "Set it", done="Place of the reference picture"),
+    Operation("time", "hide-reference", "Hide the reference picture",
+              lambda s, v: timeline.change_reference(s.scene, shown=v["off"]),
+              (Flag("off", "Show it again", asked=False),), ("reference",), "The reference picture is not seen.",
+              done="Hide the reference picture"),
+    Operation("time", "drop-reference", "Remove the reference picture", lambda s, _v: timeline.set_reference(s.scene, None), (),
+              ("reference",), "The scene has no reference picture any more.", done="Remove the reference picture"),
 )  # fmt: skip
 
 

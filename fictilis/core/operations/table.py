@@ -317,6 +317,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "keys": (lambda s: bool(s.keys), "Select keys first."),
     "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
     "sound": (lambda s: s.scene.sound is not None, "The scene has no sound."),
+    "reference": (lambda s: s.scene.reference is not None, "The scene has no reference picture."),
     "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
     "any line": (lambda s: any(isinstance(o.geometry, Line) for o in s.scene.objects), "The scene has no line."),
     "led camera": (lambda s: s.camera.along is not None, "The camera follows no line."),

@@ -1,0 +1,67 @@
+"""The reference picture in the view: behind the objects as a part of the ground, or painted over them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QImage, QPainter
+
+from fictilis.app.model.document import Document
+from fictilis.app.view.canvas import Canvas
+from fictilis.core.timeline import Reference
+from fictilis.formats.reference import picture_at
+from fictilis.render.items import Backdrop, Ground
+
+Place = tuple[float, float, float, float]  # left, top, width and height, in parts of the view's
+
+
+def place_of(reference: Reference, image: np.ndarray, width: int, height: int) -> Place:
+    """Where a picture (h, w, 4) stands in a view of so many pixels."""
+    aspect = image.shape[1] / image.shape[0] * height / max(width, 1)
+    wide, high = reference.size * aspect, reference.size
+    across = reference.across * height / max(width, 1)
+    return 0.5 + across - wide / 2, 0.5 - reference.up - high / 2, wide, high
+
+
+class Backing:
+    """Keeps what was made for the picture shown last."""
+
+    def __init__(self, doc: Document, view: Canvas) -> None:
+        self.doc, self.view = doc, view
+        self._kept: tuple[Reference, np.ndarray, tuple[int, int], Backdrop] | None = None
+
+    def _seen(self, before: bool) -> tuple[Reference, np.ndarray] | None:
+        """The reference and its picture at the frame, where it stands on that side of the objects."""
+        doc, reference = self.doc, self.doc.scene.reference
+        if reference is None or not reference.shown or reference.before is not before or reference.opacity <= 0:
+            return None
+        if reference.through and not self.view.eye.looks_through():
+            return None
+        image = picture_at(reference, doc.frame, doc.scene.fps)
+        return None if image is None else (reference, image)
+
+    def ground(self) -> Ground:
+        """The ground with the picture that stands behind."""
+        seen, ground = self._seen(before=False), self.view.palette_.view
+        if seen is None:
+            return ground
+        reference, image = seen
+        kept, size = self._kept, (self.view.width(), self.view.height())
+        if kept is None or kept[0] is not reference or kept[1] is not image or kept[2] != size:
+            backdrop = Backdrop(image, place_of(reference, image, *size), reference.opacity)
+            kept = self._kept = (reference, image, size, backdrop)
+        return Ground(ground.top, ground.bottom, kept[3])
+
+    def paint(self, painter: QPainter) -> None:
+        """Paint the picture that stands before the objects."""
+        seen = self._seen(before=True)
+        if seen is None:
+            return
+        reference, pixels = seen
+        width, height = self.view.width(), self.view.height()
+        left, top, wide, high = place_of(reference, pixels, width, height)
+        image = QImage(pixels.tobytes(), pixels.shape[1], pixels.shape[0], 4 * pixels.shape[1], QImage.Format.Format_RGBA8888)
+        painter.save()
+        painter.setOpacity(reference.opacity)
+        painter.drawImage(QRectF(left * width, top * height, wide * width, high * height), image)
+        painter.restore()
