@@ -27,7 +27,7 @@ PARTS = {
     "lanes": "change many keys at once",
     "modifier": "lay motion over a lane's curve",
     "keys": "change single keys",
-    "time": "rate, range, markers and sound",
+    "time": "rate, range, markers, sound and reference picture",
     "camera": "cameras of the scene",
     "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
@@ -68,6 +68,10 @@ def register(commands) -> None:
             sound = _add(verbs, "sound", "the scene's sound, from a file", (Number("at", "frame at which it begins", 0.0),))
             sound.add_argument("file", type=Path)
             sound.set_defaults(run=_sound)
+            begins = (Number("at", "frame at which a movie begins", 0.0),)
+            reference = _add(verbs, "reference", "a picture or a movie to be matched, from a file", begins)
+            reference.add_argument("file", type=Path)
+            reference.set_defaults(run=_reference)
 
 
 def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
@@ -278,3 +282,13 @@ def _sound(options: argparse.Namespace) -> None:
     scene = load(options.scene)
     at = Number("at", "The frame", low=-1e6, high=1e6).checked(options.at or 0.0, Subject(scene))
     save(set_sound(scene, read_sound(options.file, at)), options.output or options.scene)
+
+
+def _reference(options: argparse.Namespace) -> None:
+    from fictilis.core.edits.timeline import set_reference
+    from fictilis.formats.reference import read_reference
+    from fictilis.formats.registry import load, save
+
+    scene = load(options.scene)
+    at = Number("at", "The frame", low=-1e6, high=1e6).checked(options.at or 0.0, Subject(scene))
+    save(set_reference(scene, read_reference(options.file, at)), options.output or options.scene)

@@ -25,7 +25,7 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.checks_window import ChecksDialog
 from fictilis.app.widgets.export_window import ExportDialog
 from fictilis.app.widgets.import_window import ImportDialog
-from fictilis.app.widgets.new_scene import NewSceneDialog
+from fictilis.app.widgets.pictures_window import PicturesDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
@@ -43,6 +43,7 @@ from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.choices import Choices
 from fictilis.formats.sound import read_sound
+from fictilis.pictures.orders import AS_SEEN, Order
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -265,6 +266,49 @@ def take_exchange(window: Window, doc: Document) -> None:
     sheet.save(str(OUT / "exchange.png"))
 
 
+def take_movies(window: Window, doc: Document) -> None:
+    """The window of movies, and what is being made, side by side."""
+    folder = Path(tempfile.mkdtemp())
+    window.ask.files.folder = str(folder)
+    pictures: list[QPixmap] = []
+
+    def chosen(dialog: PicturesDialog) -> None:
+        dialog.show()
+        dialog.fields["shutter"].set_value(180)
+        dialog.fields["number"].setChecked(True)
+        dialog.fields["name"].setChecked(True)
+        QTest.qWait(600)
+        dialog.place.folder.setText("in /home/mira/movies")
+        pictures.append(dialog.grab())
+        dialog.buttons["cancel"].click()
+
+    shown = window.ask.show
+    window.ask.show = chosen
+    window.actions_.by_id["movie"].trigger()
+    window.ask.show = shown
+    light = window.settings.light()
+    sheet = window.pictures.make(Order("sheet", folder / "Moon jelly sheet.png"), light)
+    movie = window.pictures.make(Order("movie", folder / "Moon jelly.mp4", {"shutter": 180.0, "number": True}, AS_SEEN), light)
+    while movie.number < 40:
+        QTest.qWait(50)
+    made = QPixmap(str(sheet.order.path))
+    row = window._making_window.rows[sheet]
+    row.said.setText("Made, in /home/mira/movies.")
+    pictures.append(window._making_window.grab())
+    window.making.stop()
+    window.making.clear()
+    window._making_window.close()
+    made = made.scaledToHeight(pictures[0].height() - pictures[1].height() - 20, Qt.TransformationMode.SmoothTransformation)
+    both = QImage(pictures[0].width() + pictures[1].width() + 60, pictures[0].height() + 40, QImage.Format.Format_RGB32)
+    both.fill(QColor(window.palette_.line))
+    painter = QPainter(both)
+    painter.drawPixmap(20, 20, pictures[0])
+    painter.drawPixmap(40 + pictures[0].width(), 20, pictures[1])
+    painter.drawPixmap(40 + pictures[0].width(), 40 + pictures[1].height(), made)
+    painter.end()
+    both.save(str(OUT / "movies.png"))
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     app = application()
@@ -352,25 +396,8 @@ def main() -> None:
     take("find")
     window.top.find_field.leave()
 
-    def look_at_form(dialog: NewSceneDialog) -> None:
-        dialog.form_button("Globe").click()
-        dialog.show()
-        QTest.qWait(600)
-        both, corner = window.grab(), QPoint(30, 150)
-        painter = QPainter(both)
-        painter.drawPixmap(corner, dialog.grab())
-        painter.setPen(QColor(window.palette_.line))
-        painter.drawRect(corner.x(), corner.y(), dialog.width(), dialog.height())
-        painter.end()
-        both.save(str(OUT / "new-scene.png"))
-        dialog.buttons["cancel"].click()
-
-    shown = window.ask.show
-    window.ask.show = look_at_form
-    window.ask.new_scene()
-    window.ask.show = shown
-
     take_exchange(window, doc)
+    take_movies(window, doc)
     take_corrective(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)

@@ -95,7 +95,7 @@ class MakingWindow(QDialog):
         super().__init__(parent, Qt.WindowType.Tool)
         self.making = making
         self.setWindowTitle("Being made")
-        self.setMinimumSize(540, 170)
+        self.setMinimumSize(600, 290)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 16, 18, 14)
         outer.setSpacing(12)

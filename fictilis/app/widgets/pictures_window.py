@@ -95,7 +95,7 @@ class PicturesDialog(Dialog):
         left.setFixedWidth(436)
         scroll.setWidgetResizable(True)
         scroll.setFixedWidth(448)
-        scroll.setMinimumHeight(470)
+        scroll.setMinimumHeight(530)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(left)
         columns.addWidget(scroll)
