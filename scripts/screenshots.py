@@ -35,6 +35,7 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.lines import set_widths, target_from_line
 from fictilis.core.edits.objects import remove_object, rename_object
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.kinds import Match
 from fictilis.core.scene import Pick, Scene
 from fictilis.core.shaping.mirror import Mirror
@@ -266,6 +267,30 @@ def take_exchange(window: Window, doc: Document) -> None:
     sheet.save(str(OUT / "exchange.png"))
 
 
+def take_surface(window: Window, doc: Document, take) -> None:
+    """A coarse cage being shaped, and the smooth surface that it is seen as."""
+    jelly = doc.settled.scene
+    scene, bud = add_form(
+        fictilis.Scene("Sea squirt", end=48.0), "Box", {"segments": 3, "width": 40, "height": 52, "depth": 40}
+    )
+    obj = scene.object(bud)
+    base, top = obj.base, np.clip(obj.base[:, 1:2] / 26, 0, 1)
+    for name, shape in (("Swell", base * (1 + 0.5 * top * [1, 0, 1])), ("Draw in", base * [0.7, 1.25, 0.7])):
+        scene, _ = fictilis.targets.target_from_points(scene, bud, name, shape)
+    look = replace(obj.appearance, smooth=True)
+    scene = scene.with_object(replace(scene.object(bud), name="Sea squirt", appearance=look))
+    doc.open_scene(set_surface(scene, bud, 2), None)
+    window.view.eye.fit()
+    doc.start_shaping(ShapeRef(doc.object.target_named("Swell").id))
+    doc.set_tools(tool="pick")
+    QTest.qWait(400)
+    QTest.mouseMove(window.view, QPoint(500, 240))
+    take("surface")
+    doc.open_scene(jelly, None)
+    window.view.eye.fit()
+    QTest.qWait(600)
+
+
 def take_movies(window: Window, doc: Document) -> None:
     """The window of movies, and what is being made, side by side."""
     folder = Path(tempfile.mkdtemp())
@@ -391,13 +416,9 @@ def main() -> None:
     take("kiln")
     window.set_theme("Bisque")
 
-    window.top.find_field.begin()
-    QTest.keyClicks(window.top.find_field, "lean")
-    take("find")
-    window.top.find_field.leave()
-
     take_exchange(window, doc)
     take_movies(window, doc)
+    take_surface(window, doc, take)
     take_corrective(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)

@@ -36,3 +36,11 @@ class Appearance(Struct, frozen=True):
     smooth: bool = True
     texture: Texture | None = None
     opacity: float = 1.0
+
+
+class Surface(Struct, frozen=True):
+    """The smooth surface that a mesh is seen as: its faces divided once or twice after the mix. The mesh itself stays what is
+    shaped."""
+
+    levels: int = 1
+    on: bool = True

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import force_setattr, replace
 
-from fictilis.core.appearance import Appearance
+from fictilis.core.appearance import Appearance, Surface
 from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
@@ -181,6 +181,7 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     along: Along | None = None
     repeat: Repeat | None = None
     spring: PointSpring | None = None
+    surface: Surface | None = None
 
     def __post_init__(self) -> None:
         plain_numbers(self, "drawn")

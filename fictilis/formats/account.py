@@ -12,7 +12,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relays
 from fictilis.core.places import Transform
 from fictilis.core.scene import MorphObject, Scene, Target
-from fictilis.formats.choices import DROP, Values
+from fictilis.formats.choices import DROP, RESULT, Values
 
 KEPT, CHANGED, LEFT_OUT = "kept", "changed", "left out"
 IN_MIX = "in the mix"  # which is said once, of the targets
@@ -113,7 +113,7 @@ ABOUT = {
     "springs": ("Springs",), "cameras": ("Cameras",), "textures": ("Textures",),
     "motion": ("Own motion", "Motion along a line", "Places of objects"),
     "keys": ("Weights over time", "Weights over time, bent by others"),
-    "as": ("Targets",),
+    "as": ("Targets",), "surface": ("Smooth surfaces",),
 }  # fmt: skip
 SHAPES = ("obj", "ply", "stl")
 KEEP, GONE = (KEPT, ""), (LEFT_OUT, "")
@@ -134,6 +134,13 @@ def _usd_mix(words: str) -> Callable[[Values], Fate]:
 
 def _weight_keys(values: Values) -> Fate:
     return SAMPLED if values.get("keys") == "frames" else KEEP
+
+
+CAGE_ALONE = (LEFT_OUT, "the cage is written")
+
+
+def _surface(values: Values) -> Fate:
+    return (CHANGED, "meshes with all their targets") if values.get("surface") == RESULT else CAGE_ALONE
 
 
 _TIMED = _all(_at_frame, *SHAPES) | _by(
@@ -202,6 +209,8 @@ FEATURES = (
     Feature("Lines drawn in part", _objects(lambda o: o.drawn != WHOLE or any(x.channel in LINE_IDS for x in o.lanes)),
             _by(gltf=(LEFT_OUT, "they are written whole"), usd=(CHANGED, "points frame by frame"), obj=MIXED_IN,
              npz=(LEFT_OUT, "they are written whole"), lanes=KEEP)),
+    Feature("Smooth surfaces", _objects(lambda o: o.surface is not None),
+            _all(_surface, "gltf", "usd", *SHAPES) | _by(npz=CAGE_ALONE)),
     Feature("Copies", _objects(lambda o: o.repeat is not None),
             _by(gltf=(CHANGED, "a node each, over one mesh"), usd=(CHANGED, "objects"), npz=(LEFT_OUT, "the first alone"))
             | _all((CHANGED, "meshes"), *SHAPES)),

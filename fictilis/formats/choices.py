@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.edits.clips import choose_clip, clip
 from fictilis.core.edits.imports import UNITS
+from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import EditRefused
 from fictilis.core.parameters import Choice, Number
 from fictilis.core.scene import MorphObject, Scene
@@ -45,6 +46,10 @@ KEYS = Choice(
 SUBDIVISION = Choice(
     "subdivision", "Subdivided", "none", options=(("none", "Not", "none"), ("catmull-clark", "Catmull–Clark", "catmullClark"))
 )
+RESULT, CAGE = "result", "cage"
+_SURFACES = ((RESULT, "Written", RESULT), (CAGE, "The cage instead", CAGE))
+SURFACE = Choice("surface", "Smooth surfaces", RESULT, options=_SURFACES)
+CAGES = Choice("surface", "Smooth surfaces", CAGE, options=_SURFACES)
 PERCENT = Choice("weights", "Weights as", "1", options=(("1", "0 to 1", "1"), ("100", "0 to 100", "100")))
 ROWS = Choice("rows", "Rows by", "frames", options=(("frames", "Frame", "frames"), ("seconds", "Seconds", "seconds")))
 
@@ -86,6 +91,8 @@ def prepared(scene: Scene, choices: Choices, values: Values) -> Scene:
             scene.object(object_id)
         wanted = frozenset(choices.objects)
         scene = replace(scene, objects=tuple(_shown(obj, obj.id in wanted) for obj in scene.objects))
+    written = as_drawn if values.get("surface") == RESULT else _as_cage
+    scene = _each(scene, lambda obj: obj if obj.surface is None else written(obj))
     if values.get("springs") == DROP:
         scene = _each(scene, lambda obj: replace(obj, spring=None))
     if values.get("textures") == DROP:
@@ -101,6 +108,10 @@ def _each(scene: Scene, change: Any) -> Scene:
 
 def _shown(obj: MorphObject, shown: bool) -> MorphObject:
     return obj if obj.visible is shown else replace(obj, visible=shown)
+
+
+def _as_cage(obj: MorphObject) -> MorphObject:
+    return replace(obj, surface=None)
 
 
 def _still(obj: MorphObject) -> MorphObject:

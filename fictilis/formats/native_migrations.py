@@ -94,7 +94,7 @@ def _from_9(data: Record) -> None:
 
 
 def _from_10(data: Record) -> None:
-    """What version 10 does not know (a reference picture) is absent, and stays so."""
+    """What version 10 does not know (a reference picture, smooth surfaces) is absent, and stays so."""
 
 
 MIGRATIONS: dict[int, Callable[[Record], None]] = {

@@ -11,7 +11,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.appearance import Appearance, Texture
+from fictilis.core.appearance import Appearance, Surface, Texture
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
 from fictilis.core.places import Along, Transform
@@ -261,6 +261,7 @@ class _ObjectReader:
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
             _blend(item.blend), item.drawn, _along(item.along),
             None if item.repeat is None else Repeat(**fields_of(item.repeat, RepeatRecord)), self._spring(item.spring),
+            None if item.surface is None else Surface(item.surface.levels, item.surface.on),
         )  # fmt: skip
 
     def _spring(self, record: SpringRecord | None) -> PointSpring | None:

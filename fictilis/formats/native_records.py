@@ -243,6 +243,11 @@ class TransformRecord(_Strict, kw_only=True):
     pivot: tuple[float, float, float]
 
 
+class SurfaceRecord(_Strict, kw_only=True):
+    levels: int
+    on: bool
+
+
 class FormRecord(_Strict, kw_only=True):
     kind: str
     numbers: dict[str, float]
@@ -298,6 +303,7 @@ class ObjectRecord(_Strict, kw_only=True):
     blend: BlendRecord | None = None
     drawn: tuple[float, float] = (0.0, 1.0)
     along: AlongRecord | None = None
+    surface: SurfaceRecord | None = None
     repeat: RepeatRecord | None = None
     spring: SpringRecord | None = None
 

@@ -24,6 +24,7 @@ from fictilis.core.names import tidy_name
 from fictilis.core.parameters import Parameter, completed
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.choices import (
+    CAGES,
     CAMERAS,
     COLOURS,
     DROP,
@@ -38,6 +39,7 @@ from fictilis.formats.choices import (
     SPRINGS,
     STEP,
     SUBDIVISION,
+    SURFACE,
     TEXTURES,
     UNIT,
     UP,
@@ -187,7 +189,7 @@ USD_WRITES = (
     "the same; in-betweens where their paths are straight, else a shape each; lines and tubes point by point at each frame; "
     "copies as objects; visibility and opacity over time"
 )
-ONE_SHAPE = (UNIT, UP, PLACES, FRAMES, STEP)
+ONE_SHAPE = (UNIT, UP, PLACES, FRAMES, STEP, SURFACE)
 FORMATS = (
     Format(
         "obj", "Wavefront OBJ", (".obj",),
@@ -212,12 +214,12 @@ FORMATS = (
     ),
     Format(
         "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "skins, lights, visibility", True, read_gltf_meshes,
-        _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES), clips=True,
+        _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES), clips=True,
     ),
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
         "textures, skins, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
-        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, SUBDIVISION),
+        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION),
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",

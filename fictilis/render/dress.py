@@ -9,10 +9,12 @@ from collections.abc import Callable, Hashable
 from typing import Any, TypeVar
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
 from fictilis.core.copies import first_matrix
+from fictilis.core.edits.topology import finer_of
 from fictilis.core.final import final_points
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry
@@ -119,11 +121,21 @@ def unpack_images(scene: Scene) -> None:
             image_of_bytes(obj.appearance.texture.image)
 
 
+def clothed(obj: MorphObject, texture: Texture) -> tuple[Geometry, Texture]:
+    """What a texture is laid over: an object's geometry, or its smooth surface."""
+    fine = finer_of(obj)
+    if fine is None:
+        return obj.geometry, texture
+    projected = None if texture.projected is None else fine.of(texture.projected)
+    return fine.geometry, replace(texture, projected=projected)
+
+
 def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
     """The texture of an object, a checker where it has none."""
     texture = obj.appearance.texture or Texture()
-    made_of = (obj.geometry, texture.image, texture.projected, texture.tiles)
-    return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(obj.geometry, texture))[0]
+    geometry, texture = clothed(obj, texture)
+    made_of = (geometry, texture.image, obj.appearance.texture, texture.tiles)
+    return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(geometry, texture))[0]
 
 
 def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str) -> DrawItem:
@@ -169,8 +181,9 @@ def time_ghost(
 def worn_item(item: StageItem, key: Hashable) -> DrawItem:
     """What stands on the stage as it is drawn: its colour, shading, opacity and, where it has one, its texture."""
     look = item.obj.appearance
-    cloth = None if look.texture is None else cloth_of(item.obj.geometry, look.texture)
+    fine = finer_of(item.obj)
+    cloth = None if look.texture is None else cloth_of(*clothed(item.obj, look.texture))
     return DrawItem(
         key, item.obj.geometry, item.points, item.normals, item.matrix, (item.revision, item.drawn), colour=look.colour,
-        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many,
+        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many, finer=fine,
     )  # fmt: skip

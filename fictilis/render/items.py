@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fictilis.core.geometry.finer import Finer
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import opened_tube_mesh, tube_mesh, tube_points
@@ -62,6 +63,7 @@ class DrawItem(Struct, eq=False):
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
     A line is ``drawn`` in part, and as a surface where it has a tube.
     points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
+    A cage with a ``finer`` surface is drawn as that, with its own edges and points over it.
     edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None. ``many`` are
     further copies, which have its look.
     """
@@ -85,6 +87,24 @@ class DrawItem(Struct, eq=False):
     cloth: Cloth | None = None
     drawn: tuple[float, float] = WHOLE
     many: Many | None = None
+    finer: Finer | None = None
+
+
+def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:
+    """A cage as its smooth surface; ``number`` is another one for each that is made."""
+    fine, many = item.finer, item.many
+    if fine is None:
+        return item
+    mesh, points = fine.geometry, fine.of(item.points)
+    if many is not None:
+        shapes = np.stack([fine.of(shape) for shape in many.points]) if len(many.points) else many.points
+        tint = None if many.tint is None else np.stack([fine.of(row.astype(np.float32)) for row in many.tint])
+        many = replace(many, points=shapes, normals=normals_of_many(mesh, shapes), tint=tint, revision=number)
+    tint = None if item.tint is None else fine.of(item.tint.astype(np.float32))
+    return replace(
+        item, many=many, key=("smooth", item.key), geometry=mesh, points=points, normals=normals_of_many(mesh, points[None])[0],
+        revision=number, tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, finer=None,
+    )  # fmt: skip
 
 
 def tube_item(item: DrawItem, number: int = 0) -> DrawItem:

@@ -20,7 +20,7 @@ from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
-from fictilis.render.items import Backdrop, DrawItem, Ground, Light, tube_item
+from fictilis.render.items import Backdrop, DrawItem, Ground, Light, smooth_item, tube_item
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
@@ -48,7 +48,8 @@ class _Frame:
 
 def _count(item: DrawItem) -> int:
     """The triangles of an item and its copies."""
-    return len(triangles(item.geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
+    geometry = item.geometry if item.finer is None else item.finer.geometry
+    return len(triangles(geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
 
 
 def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: int) -> tuple[int, int, int, int] | None:
@@ -101,7 +102,7 @@ class Renderer:
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
         self._last: _Frame | None = None
         self._covered: Any = (0, 0, 0, 0)  # the part of the last picture that was drawn: left, top, width, height
-        self._tubes: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
+        self._surfaces: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
         self._made = count()
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
         self._pixel = 1.0  # of 1 cm, one before the eye
@@ -270,7 +271,7 @@ class Renderer:
 
     def forget(self) -> None:
         """Release what is kept of the items drawn so far."""
-        self._tubes.clear()
+        self._surfaces.clear()
         with self.ctx:
             while self._buffers:
                 self._buffers.popitem()[1].release()
@@ -302,7 +303,9 @@ class Renderer:
             self.ctx.disable(moderngl.BLEND)
         # a ghost lies just behind what it shares a place with
         self.ctx.polygon_offset = (1.0, 4.0) if item.alpha < 1 else (0.0, 0.0)
-        if not buffers.empty:
+        if item.finer is not None:
+            self._draw_item(self._surface(item), factor)
+        elif not buffers.empty:
             if item.alpha < 1:  # depth first, so that only what is in front shines through, not every layer behind it
                 fbo = self.ctx.fbo
                 for seen in (False, True):
@@ -315,7 +318,7 @@ class Renderer:
             self.ctx.depth_func = "<"
         self.ctx.polygon_offset = (0.0, 0.0)
         if isinstance(item.geometry, Line) and item.geometry.tube is not None:
-            self._draw_item(self._tube(item), factor)
+            self._draw_item(self._surface(item), factor)
         elif buffers.strands is not None:
             self._draw_line(item, buffers.strands, factor)
         if item.wire or item.point_colours:
@@ -374,19 +377,20 @@ class Renderer:
             distance = max(float(np.linalg.norm(middle - self._eye, axis=1).min()) - reach, 1e-6)
         return buffers.coarse.level(buffers.coarse.edge * size * self._pixel / distance)
 
-    def _tube(self, item: DrawItem) -> DrawItem:
-        """The surface of a line's tube, made anew when the line is another or elsewhere."""
-        made_of = (item.geometry, item.revision, item.drawn, item.many and item.many.revision)
-        kept = self._tubes.get(item.key)
+    def _surface(self, item: DrawItem) -> DrawItem:
+        """The surface of a line's tube, or the smooth one of a cage, made anew when that is another or elsewhere."""
+        made_of = (item.finer or item.geometry, item.revision, item.drawn, item.many and item.many.revision)
+        kept = self._surfaces.get(item.key)
         if kept is None or kept[0][0] is not made_of[0] or item.revision is None or kept[0][1:] != made_of[1:]:
-            solid = tube_item(item, number=next(self._made))
-            self._tubes[item.key] = kept = (made_of, solid)
-            while len(self._tubes) > KEPT_BUFFERS:
-                self._tubes.popitem(last=False)
-        self._tubes.move_to_end(item.key)
+            solid = (tube_item if item.finer is None else smooth_item)(item, next(self._made))
+            self._surfaces[item.key] = kept = (made_of, solid)
+            while len(self._surfaces) > KEPT_BUFFERS:
+                self._surfaces.popitem(last=False)
+        self._surfaces.move_to_end(item.key)
         solid = kept[1]
         solid.matrix, solid.alpha, solid.colour, solid.smooth = item.matrix, item.alpha, item.colour, item.smooth
         solid.tint_colour, solid.low_colour = item.tint_colour, item.low_colour
+        solid.cloth = item.cloth if item.finer is not None else None
         return solid
 
     def _draw_line(self, item: DrawItem, strands: Strands, factor: int) -> None:

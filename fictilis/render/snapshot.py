@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from fictilis.core.affine import placed_box
 from fictilis.core.arrays import box
 from fictilis.core.copies import copies
+from fictilis.core.edits.topology import finer_of
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
@@ -21,7 +22,7 @@ def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarra
     points = points.astype(np.float32)
     return DrawItem(
         key, obj.geometry, points, point_normals(obj.geometry, points), obj.transform.matrix(), object(),
-        colour=obj.appearance.colour, smooth=obj.appearance.smooth, tint=tint,
+        colour=obj.appearance.colour, smooth=obj.appearance.smooth, tint=tint, finer=finer_of(obj),
     )  # fmt: skip
 
 

@@ -6,27 +6,38 @@ from msgspec.structs import replace
 from scipy.spatial import cKDTree
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.appearance import Surface
 from fictilis.core.edits import clips, correctives, relays, sweeps, targets
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along, set_tube
 from fictilis.core.edits.links import link_targets
-from fictilis.core.edits.objects import set_locked
+from fictilis.core.edits.objects import add_object, set_locked
 from fictilis.core.edits.repeats import many_objects, set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
+from fictilis.core.edits.topology import as_drawn, finer_of, set_surface
+from fictilis.core.errors import EditRefused
+from fictilis.core.final import final_points
+from fictilis.core.geometry.finer import count_of as finer_count
 from fictilis.core.geometry.kinds import Line, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.geometry.primitives import plane
+from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow
-from fictilis.core.scene import Scene
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.sweep import Sweep
+from fictilis.formats.choices import Choices
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.proof import prove
 from fictilis.formats.registry import export, scene_from_file
 from fictilis.formats.usd_reading import read_here
+from fictilis.render.dress import worn_item
+from fictilis.render.items import smooth_item
 from fictilis.render.stage import Stage, StageWish
 from tests.formats.test_gltf_reading import shown
 from tests.formats.test_native import same
@@ -131,3 +142,48 @@ def test_copies_on_springs_with_everything_that_leads_them(kind, feature, tmp_pa
     apart = many_objects(set_spring(scene, OBJ, replace(spring, on=False)), OBJ)[0]
     wanted = set_spring(scene, OBJ, replace(spring, on=False))
     assert np.abs(np.concatenate(shown(apart, 7.0)) - np.concatenate(shown(wanted, 7.0))).max() < 1e-6
+
+
+@pytest.mark.parametrize("feature", FEATURES)
+def test_a_smooth_surface_with_everything_that_leads_its_cage(feature, tmp_path):
+    """Subdivision is linear: the surface of the mix is the mix of the surfaces, drawn, kept, carried and written."""
+    scene = set_surface(FEATURES[feature](made("mesh")), OBJ, 2)
+    fine, obj = finer_of(scene.object(OBJ)), scene.object(OBJ)
+    write_native(tmp_path / "a.fictilis", scene)
+    assert same(read_native(tmp_path / "a.fictilis"), scene)
+    baked = scene.with_object(as_drawn(obj))
+    assert baked.object(OBJ).surface is None and baked.object(OBJ).geometry is fine.geometry
+    for frame in (0.0, 3.0, 7.5, 12.0):
+        cage = final_points(scene, obj, frame)
+        its = final_points(baked, baked.object(OBJ), frame)
+        assert np.abs(its - fine.of(cage)).max() < (0.8 if feature == "sweep" else 1e-9), frame
+        item = next(i for i in Stage().items(StageWish(scene, frame)) if i.obj.id == OBJ)
+        drawn = smooth_item(worn_item(item, "x"))
+        assert drawn.geometry is fine.geometry and np.abs(drawn.points - fine.of(cage)).max() < 1e-4
+    for suffix in (".glb", ".obj"):
+        choices = Choices(options={"surface": "result"})
+        export(scene, tmp_path / f"a{suffix}", 7.0, choices=choices)
+        proof = prove(scene, tmp_path / f"a{suffix}", 7.0, choices=choices)
+        assert proof.cm < (1.0 if feature == "sweep" else 1e-3)
+    if feature != "locked":  # the mesh itself goes on to be worked on, and its surface follows
+        more = OPERATIONS["mesh-subdivide"].make(Subject(scene, OBJ)).scene
+        assert finer_of(more.object(OBJ)).geometry.point_count > fine.geometry.point_count
+
+
+def test_a_smooth_surface_is_refused_where_there_can_be_none_and_goes_where_its_faces_do():
+    scene = made("line")
+    with pytest.raises(EditRefused, match="has no faces; this needs a mesh"):
+        set_surface(scene, OBJ, 1)
+    scene = made("mesh")
+    for levels in (-1, 3):
+        with pytest.raises(EditRefused, match=f"from 0 to 2 levels, not {levels}"):
+            set_surface(scene, OBJ, levels)
+    points, mesh = plane(10, 10, 600, 600)
+    big, large = add_object(Scene(), "Large", mesh, points)
+    assert finer_count(mesh, 1) == 1201**2 == finer_of(set_surface(big, large, 1).object(large)).geometry.point_count
+    with pytest.raises(EditRefused, match="would have 5,764,801 points; up to 4,000,000 are made"):
+        set_surface(big, large, 2)
+    obj = set_surface(scene, OBJ, 1, on=False).object(OBJ)
+    assert finer_of(obj) is None and as_drawn(obj) is obj and finer_of(replace(obj, surface=Surface())) is not None
+    torn = mesh_from_faces(3, [[0, 1, 1, 2]])
+    assert finer_of(MorphObject("o9", "Torn", torn, np.eye(3), surface=Surface())) is None

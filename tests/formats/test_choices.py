@@ -20,6 +20,7 @@ from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.springs import set_spring
+from fictilis.core.edits.topology import finer_of, set_surface
 from fictilis.core.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
@@ -108,6 +109,7 @@ MAKERS = {
     "Widths of lines": (lambda s: s.with_object(replace(s.object(OBJ), geometry=replace(
         s.object(OBJ).line, widths=np.linspace(1, 2, 7)))), "line"),
     "Tubes": (ALL, "tube"), "Lines drawn in part": (with_lanes(line__end=(0.5, 1.0)), "line"),
+    "Smooth surfaces": (lambda s: set_surface(s, OBJ, 2), "mesh"),
     "Copies": (lambda s: set_repeat(s, OBJ, Repeat("ring", (3, 1, 1), radius=20.0, later=4.0)), "mesh"),
     "Springs": (lambda s: set_spring(s, OBJ, PointSpring(stiffness=400.0, damping=30.0)), "mesh"),
     "Cameras": (seen_through, "mesh"), "Field of view over time": (lambda s: seen_through(s, "lens"), "mesh"),
@@ -176,6 +178,9 @@ OPTIONS = {
     "stage in m, Z up": (".usda", {"unit": "m", "up": "z"}), "points by frame": (".usdc", {"as": "points"}),
     "a smooth cage": (".usda", {"unit": "m", "up": "z", "subdivision": "catmull-clark"}),
     "weights each frame": (".usdc", {"keys": "frames"}), "glTF keys each frame": (".glb", {"keys": "frames"}),
+    "a surface as glTF": (".glb", {"surface": "result"}), "a cage as OBJ": (".obj", {"surface": "cage"}),
+    "a surface as points": (".usdc", {"surface": "result", "as": "points"}), "a surface as a stage": (".usda", {
+        "surface": "result", "unit": "m", "up": "z"}),
     "no springs": (".glb", {"springs": "drop"}), "no motion": (".glb", {"motion": "drop"}),
     "no cameras": (".usdc", {"cameras": "drop"}),
     "no textures": (".gltf", {"textures": "drop"}), "a row of files": (".obj", {"frames": "range", "step": 3}),
@@ -187,7 +192,14 @@ def test_options_of_formats(name, tmp_path):
     suffix, options = OPTIONS[name]
     scene, path = spring_and_all(), tmp_path / f"a{suffix}"
     choices = Choices(options=options)
+    if "surface" in options:
+        scene = set_surface(scene, OBJ, 1)
+        cage, fine = len(scene.object(OBJ).base), finer_of(scene.object(OBJ)).geometry.point_count
     export(scene, path, 6.0, choices=choices)
+    if "surface" in options:
+        back = {".glb": scene_from_file, ".obj": scene_from_file}.get(suffix, read_here)(path)[0]
+        count = len(back.objects[0].base)  # glTF has more where UVs part
+        assert (count == cage) if options["surface"] == "cage" else (count >= fine if suffix == ".glb" else count == fine)
     assert prove(scene, path, 6.0, choices=choices).cm < 0.01
     rows = {r.feature: r.state for r in account(scene, *_kind(scene, path, choices))}
     if "unit" in options and suffix != ".usda":

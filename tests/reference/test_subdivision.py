@@ -5,6 +5,7 @@ import pytest
 from scipy.interpolate import BSpline
 
 from fictilis.core.geometry import carry
+from fictilis.core.geometry.finer import finer
 from fictilis.core.geometry.primitives import box, plane
 from fictilis.core.geometry.topology import mesh_from_faces, neighbours, point_faces
 
@@ -52,6 +53,19 @@ def test_a_point_goes_to_its_limit_regular_or_not(valence):
     once, once_mesh = refined(points, mesh, 1)
     assert np.allclose(limit(once, once_mesh, 0), wanted, atol=1e-12)  # the limit of the limit is the same place
     assert np.linalg.norm(far - wanted) < 1e-3 < np.linalg.norm(points[0] - wanted)
+
+
+@pytest.mark.parametrize("valence", [3, 4, 6])
+def test_the_surface_that_a_cage_is_seen_as_has_the_cages_limits(valence):
+    """Source: Halstead et al. (1993), as above: the limit of a point is the same from the cage and from its surface."""
+    points, mesh = fan(valence, seed=4)
+    for levels in (1, 2):
+        fine = finer(mesh, levels)
+        there = fine.of(points)
+        assert np.allclose(there, refined(points, mesh, levels)[0], atol=1e-13)
+        assert np.allclose(limit(there, fine.geometry, 0), limit(points, mesh, 0), atol=1e-12)
+        assert np.allclose(np.asarray(fine.matrix.sum(axis=1)).ravel(), 1.0) and fine.matrix.data.min() >= -1e-15
+        assert np.allclose(fine.of(points.astype(np.float32)), there, atol=1e-5)
 
 
 def test_one_step_by_the_published_rules():

@@ -31,6 +31,7 @@ from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.repeat_section import RepeatSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.spring_section import SpringSection
+from fictilis.app.side.surface_section import SurfaceSection
 from fictilis.app.side.sweep_section import SweepSection
 from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.side.tube_section import TubeSection
@@ -399,11 +400,11 @@ class SideColumn(QScrollArea):
         self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
         self.sweep = SweepSection(doc, palette, operations)
         self.match, self.line = MatchSection(doc, palette), LineSection(doc, palette, operations)
-        self.tube = TubeSection(doc, palette)
+        self.tube, self.surface = TubeSection(doc, palette), SurfaceSection(doc, palette)
         self.repeat, self.spring = RepeatSection(doc, palette), SpringSection(doc, palette)
         self.sections = (
             self.tool, self.relay, self.target, self.match, self.sweep, self.follow, self.drivers, self.modifiers, self.camera,
-            self.line, self.tube, self.spring, self.repeat, self.object,
+            self.line, self.tube, self.spring, self.surface, self.repeat, self.object,
         )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)

@@ -13,6 +13,7 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import distinct, extent
 from fictilis.core.copies import first_matrix
+from fictilis.core.edits.topology import finer_of
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch
@@ -59,10 +60,11 @@ class Dressing:
             look = item.obj.appearance
             draw = DrawItem(
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
-                alpha=item.opacity, drawn=item.drawn, many=item.many,
+                alpha=item.opacity, drawn=item.drawn, many=item.many, finer=finer_of(item.obj),
             )  # fmt: skip
             polygon = item.shaped and isinstance(item.obj.geometry, Line) and item.obj.geometry.degree > 1
-            draw.wire = _dot_colour(palette, item) if seeing.wire or polygon else None
+            cage = item.shaped and draw.finer is not None  # what is shaped is seen beside its surface
+            draw.wire = _dot_colour(palette, item) if seeing.wire or polygon or cage else None
             draw.cloth = kept_cloth(self._kept, item.obj) if seeing.texture else None
             tinted = 0 if base else self._tint(draw, item, stage, palette, worn, still)
             marked = 0

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.model.document import Document
@@ -132,9 +133,8 @@ class Strokes:
         return bench
 
     def _depth(self) -> np.ndarray:
-        return self.view.picture.depth(
-            self.view.draw_items(), self.view.camera, self.view.width(), self.view.height(), self.view.palette_.view
-        )
+        cages = [replace(item, finer=None) for item in self.view.draw_items()]  # these are picked, not their smooth surfaces
+        return self.view.picture.depth(cages, self.view.camera, self.view.width(), self.view.height(), self.view.palette_.view)
 
     def _show_live(self, moved: Deltas | None) -> None:
         self.live = moved

@@ -7,10 +7,12 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.appearance import Surface
 from fictilis.core.arrays import add_rows, box, extent
 from fictilis.core.channel_kinds import LINE_IDS
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
+from fictilis.core.geometry.finer import MOST_LEVELS, Finer, finer
 from fictilis.core.geometry.kinds import WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
@@ -31,18 +33,46 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     return scene.with_object(carried_object(obj, carry))
 
 
+def finer_of(obj: MorphObject) -> Finer | None:
+    """The smooth surface that an object is seen as; None without one, and where its faces allow none."""
+    if obj.surface is None or not obj.surface.on or not isinstance(obj.geometry, Mesh) or not obj.geometry.face_count:
+        return None
+    try:
+        return finer(obj.geometry, obj.surface.levels)
+    except EditRefused:
+        return None  # an operation on the mesh came after
+
+
+def set_surface(scene: Scene, object_id: str, levels: int, on: bool = True) -> Scene:
+    """See a mesh as its smooth surface of 1 or 2 levels, or (0) as it is. Raises EditRefused for what is no mesh, for faces
+    that cannot be divided, and where there would be too many points."""
+    obj = scene.object(object_id)
+    if not 0 <= levels <= MOST_LEVELS:
+        raise EditRefused(f"A smooth surface has from 0 to {MOST_LEVELS} levels, not {levels}.")
+    if levels:
+        finer(obj.mesh, levels)
+    return scene.with_object(replace(obj, surface=Surface(levels, on) if levels else None))
+
+
 def as_drawn(obj: MorphObject) -> MorphObject:
-    """A line as it is drawn, of degree 1 or as the mesh of its tube, with all its targets; another object as it is."""
+    """A line as it is drawn, of degree 1 or as the mesh of its tube, and a mesh as its smooth surface, with all targets;
+    another object as it is."""
+    fine = finer_of(obj)
+    if fine is not None:
+        return replace(carried_object(obj, fine.carry), surface=None)
     if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1 and obj.geometry.tube is None:
         return obj
     if obj.geometry.tube is not None:
         return _as_tube(obj, obj.geometry)
-    fine = drawn(obj.geometry)
-    return carried_object(obj, Carry(fine.line, fine.matrix, np.zeros(0, np.int64)))
+    curve = drawn(obj.geometry)
+    return carried_object(obj, Carry(curve.line, curve.matrix, np.zeros(0, np.int64)))
 
 
 def shown_points(obj: MorphObject, points: np.ndarray, part: tuple[float, float] = WHOLE) -> np.ndarray:
     """Where the points of ``as_drawn`` are while the object's own are at (n, 3): exact for tubes at any mix."""
+    smooth = finer_of(obj)
+    if smooth is not None:
+        return smooth.of(points)
     if not isinstance(obj.geometry, Line):
         return points
     if obj.geometry.tube is not None:

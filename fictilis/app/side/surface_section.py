@@ -1,0 +1,57 @@
+"""The side column's section of a smooth surface."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QLabel
+
+from fictilis.app.model.document import Document
+from fictilis.app.side.section import Section
+from fictilis.app.widgets.fields import Labelled, Segments
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.edits.topology import finer_of, set_surface
+from fictilis.core.geometry.finer import count_of
+
+LEVELS = ("Once", "Twice")
+ORDER = "After the mix and its springs, before copies and the object’s place."
+
+
+class SurfaceSection(Section):
+    """Shown for a mesh that is seen as its smooth surface."""
+
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.levels = Segments("Faces divided", LEVELS)
+        self.levels.chosen.connect(lambda name: self._set(LEVELS.index(name) + 1, self.on.isChecked()))
+        self.add(Labelled("Divided", self.levels))
+        self.points = QLabel()
+        self.add(Labelled("Points", self.points))
+        self.on = self.add(QCheckBox("On"))
+        self.on.setToolTip(ORDER)
+        self.on.toggled.connect(lambda on: self._set(self.doc.object.surface.levels, on))
+
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id
+
+    def _set(self, levels: int, on: bool) -> None:
+        doc = self.doc
+        held = doc.object.surface if doc.object is not None else None
+        if held is not None and (held.levels, held.on) != (levels, on):
+            doc.edit(f"Smooth surface of {doc.object.name}", lambda s: set_surface(s, doc.object_id, levels, on))
+        self.refresh()
+
+    def refresh(self) -> None:
+        obj = self.doc.object
+        held = obj.surface if obj is not None else None
+        self.setVisible(held is not None)
+        if held is None:
+            return
+        self.set_heading("Smooth surface")
+        self.heading.setToolTip(ORDER)
+        self.levels.set_value(LEVELS[held.levels - 1])
+        drawn = f"{count_of(obj.mesh, held.levels):,}"
+        allowed = not held.on or finer_of(obj) is not None
+        self.points.setText(drawn if allowed else "not drawn: a face cannot be divided")
+        self.on.blockSignals(True)
+        self.on.setChecked(held.on)
+        self.on.blockSignals(False)
