@@ -1,4 +1,4 @@
-"""Smooth surfaces, and movies: pictures a second that are drawn, converted and encoded, against the encoder alone with ready planes."""
+"""Smooth surfaces; movies: pictures a second that are drawn, converted and encoded, against the encoder with ready planes."""
 
 from __future__ import annotations
 

@@ -15,9 +15,11 @@ from fictilis.core.channels import Stand
 from fictilis.core.copies import copies, first_matrix
 from fictilis.core.deform.springs import run_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
+from fictilis.core.edits.topology import finer_of
 from fictilis.core.evaluate import prepare, shape_parts
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.geometry.normals import KeptNormals, point_normals
+from fictilis.core.geometry.topology import is_closed, triangles
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
 from fictilis.core.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
@@ -328,6 +330,10 @@ def seen_boxes(items: list[StageItem], camera: Camera, width: int, height: int) 
 def first_stage(scene: Scene) -> Stage:
     """A stage where all that a first picture of a scene asks for is ready; safe in a thread beside the window's."""
     prepare(scene)
+    for obj in scene.objects:
+        fine = finer_of(obj)
+        if fine is not None:
+            is_closed(fine.geometry), triangles(fine.geometry)
     stage = Stage()
     stage.items(StageWish(scene, scene.start))
     return stage

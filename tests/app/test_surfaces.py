@@ -23,7 +23,7 @@ def scene_of_a_box():
 def test_a_cage_is_shaped_while_its_surface_is_seen(open_window, forms):  # noqa: F811
     user = open_window(scene_of_a_box())
     doc, view, section = user.doc, user.view, user.window.side.surface
-    assert section.isHidden() and not user.window.actions_.by_id["rest-surface"].isEnabled()
+    assert section.isHidden() and not user.window.actions_.by_id["hide-surface"].isEnabled()
     forms(user, {"levels": "Twice"})
     act(user, "smooth-surface")
     assert doc.undo_label() == "Smooth surface of Box" and doc.object.surface.levels == 2
@@ -55,7 +55,7 @@ def test_a_cage_is_shaped_while_its_surface_is_seen(open_window, forms):  # noqa
     section.levels.buttons["Once"].click()
     assert doc.object.surface.levels == 1 and section.points.text() == "26"
     assert view.draw_items()[0].finer is not before.finer
-    act(user, "rest-surface")
+    act(user, "hide-surface")
     assert not doc.object.surface.on and view.draw_items()[0].finer is None and not section.on.isChecked()
     section.on.click()
     assert doc.object.surface.on

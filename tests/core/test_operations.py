@@ -15,6 +15,7 @@ from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
+from fictilis.core.edits.topology import set_surface
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
@@ -73,6 +74,7 @@ def everything():
         scene = set_key(set_key(scene, OBJ, TWO, Key(frame, value)), OBJ, "position.x", Key(frame + 0.5, 3 * value))
     scene = timeline.set_played(timeline.set_marker(timeline.set_marker(scene, 0, "In"), 30, "Beat"), 0, 48)
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
+    scene = set_surface(scene, OBJ, 1)
     scene = timeline.set_reference(scene, Reference("take.mp4", b"not really"))
     scene, both = add_corrective(scene, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")
     assert both == BOTH

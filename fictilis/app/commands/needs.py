@@ -53,7 +53,6 @@ has_order = Need("nothing was made of this scene yet", lambda d: d.ordered is no
 has_redo = Need("nothing was undone", lambda d: bool(d.redo_label()))
 has_chosen_parts = Need("select keys or targets first", lambda d: bool(d.keys or d.selected_targets))
 is_line = Need("show a line first", lambda d: d.object is not None and isinstance(d.object.geometry, Line))
-has_surface = Need("it has no smooth surface", lambda d: d.object is not None and d.object.surface is not None)
 is_shaping = Need("shape a target or the base first", lambda d: d.shaping is not None)
 is_shaping_stage = Need("shape an in-between first", lambda d: d.shaping is not None and d.shaping.at != 1.0)
 is_shaping_target = Need("shape a target first", lambda d: d.shaping is not None and d.target is not None)

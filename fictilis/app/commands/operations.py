@@ -53,6 +53,9 @@ def subject_of(doc: Document) -> Subject:
     )  # fmt: skip
 
 
+LARGE = 20_000  # points
+
+
 class OperationCommands:
     """Makes any operation of the table."""
 
@@ -74,7 +77,11 @@ class OperationCommands:
             if answer is None:
                 return
             values |= answer
-        made = doc.attempt(lambda: operation.make(subject, values))
+        work = lambda: operation.make(subject, values)  # noqa: E731
+        if _is_long(operation, subject):
+            made = doc.attempt(lambda: self.ask.run(operation.label, lambda _progress: work()))
+        else:
+            made = doc.attempt(work)
         if made is not None:
             self._take(operation, subject, values, made)
 
@@ -106,6 +113,12 @@ class OperationCommands:
             doc.select_target(target_id, add=number > 0)
         if made.said:
             doc.say(made.said)
+
+
+def _is_long(operation: Operation, subject: Subject) -> bool:
+    """Whether it may hold the window up: every face of a large mesh is looked at."""
+    large = subject.object_id is not None and len(subject.obj.base) > LARGE
+    return large and (operation.part == "mesh" or operation.verb == "smooth")
 
 
 def _ask(parameter: Parameter, subject: Subject) -> Ask | None:

@@ -26,7 +26,6 @@ from fictilis.app.commands.needs import (
     has_redo,
     has_relay,
     has_sound,
-    has_surface,
     has_target,
     has_targets,
     has_undo,
@@ -88,7 +87,7 @@ def _rests(doc: Document) -> bool:
 
 def _is_cage(doc: Document) -> bool:
     """Whether the object's smooth surface is not on."""
-    return has_surface(doc) and not doc.object.surface.on
+    return doc.object is not None and doc.object.surface is not None and not doc.object.surface.on
 
 
 def _is_muted(doc: Document) -> bool:
@@ -259,8 +258,7 @@ ROWS = (
     *(_op(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
     _op("rest-point-spring", "Object/Point spring", "spring-rest", (), _rests, lambda d: {"off": _rests(d)}),
     _op("smooth-surface", "Object/Mesh", "object-smooth"),
-    _op("rest-surface", "Object/Mesh", "object-smooth", (), _is_cage, lambda d: {"levels": d.object.surface.levels, "off":
-        d.object.surface.on}, "See the cage, not its smooth surface", has_surface),
+    _op("hide-surface", "Object/Mesh", "object-hide-surface", (), _is_cage, lambda d: {"off": _is_cage(d)}),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
     _op("extrude", "Object/Mesh", "mesh-extrude"),

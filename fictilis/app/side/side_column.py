@@ -400,7 +400,7 @@ class SideColumn(QScrollArea):
         self.relay, self.follow = RelaySection(doc, palette, actions, operations), FollowSection(doc, palette)
         self.sweep = SweepSection(doc, palette, operations)
         self.match, self.line = MatchSection(doc, palette), LineSection(doc, palette, operations)
-        self.tube, self.surface = TubeSection(doc, palette), SurfaceSection(doc, palette)
+        self.tube, self.surface = TubeSection(doc, palette), SurfaceSection(doc, palette, operations)
         self.repeat, self.spring = RepeatSection(doc, palette), SpringSection(doc, palette)
         self.sections = (
             self.tool, self.relay, self.target, self.match, self.sweep, self.follow, self.drivers, self.modifiers, self.camera,

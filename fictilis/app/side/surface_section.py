@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QLabel
 
+from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, Segments
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.edits.topology import finer_of, set_surface
+from fictilis.core.edits.topology import finer_of
 from fictilis.core.geometry.finer import count_of
 
 LEVELS = ("Once", "Twice")
@@ -18,26 +19,23 @@ ORDER = "After the mix and its springs, before copies and the object’s place."
 class SurfaceSection(Section):
     """Shown for a mesh that is seen as its smooth surface."""
 
-    def __init__(self, doc: Document, palette: Palette) -> None:
+    def __init__(self, doc: Document, palette: Palette, operations: OperationCommands) -> None:
         super().__init__(palette)
-        self.doc = doc
+        self.doc, self.operations = doc, operations
         self.levels = Segments("Faces divided", LEVELS)
-        self.levels.chosen.connect(lambda name: self._set(LEVELS.index(name) + 1, self.on.isChecked()))
+        self.levels.chosen.connect(lambda name: self._set("object-smooth", levels=LEVELS.index(name) + 1))
         self.add(Labelled("Divided", self.levels))
         self.points = QLabel()
         self.add(Labelled("Points", self.points))
         self.on = self.add(QCheckBox("On"))
         self.on.setToolTip(ORDER)
-        self.on.toggled.connect(lambda on: self._set(self.doc.object.surface.levels, on))
+        self.on.toggled.connect(lambda on: self._set("object-hide-surface", off=on))
 
     def subject(self) -> object:
         return self.doc.openings, self.doc.object_id
 
-    def _set(self, levels: int, on: bool) -> None:
-        doc = self.doc
-        held = doc.object.surface if doc.object is not None else None
-        if held is not None and (held.levels, held.on) != (levels, on):
-            doc.edit(f"Smooth surface of {doc.object.name}", lambda s: set_surface(s, doc.object_id, levels, on))
+    def _set(self, operation: str, **values: object) -> None:
+        self.operations.operate(operation, values)
         self.refresh()
 
     def refresh(self) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from fictilis.core.appearance import Surface
 from fictilis.core.arrays import extent
 from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
@@ -89,6 +90,11 @@ def _given(v: Values) -> dict[str, float]:
     return {name: number for name, number in v.items() if name != "kind" and number is not None}
 
 
+def _hide_surface(s: Subject, v: Values) -> Scene:
+    held = s.obj.surface or Surface()
+    return topology.set_surface(s.scene, s.obj.id, held.levels, bool(v["off"]))
+
+
 MESHES = (
     Operation("mesh", "subdivide", "Subdivide", _subdivide, (Flag("smooth", "Smoothly", asked=False),), ("object",),
               "Four faces from each quad; only the picked faces where some are picked.", done="Subdivide {object}"),
@@ -148,13 +154,15 @@ OBJECTS = (
     Operation("object", "drop-pick", "Forget a kept pick", lambda s, v: edits.drop_pick(s.scene, s.obj.id, v["name"]),
               (Kept("name", "Pick", needed=True, among=_picks),), ("kept pick",), "", "Forget it",
               done="Forget the pick {name}"),
-    Operation("object", "smooth", "Smooth surface",
-              lambda s, v: topology.set_surface(s.scene, s.obj.id, v["levels"], not v["off"]),
+    Operation("object", "smooth", "Smooth surface", lambda s, v: topology.set_surface(s.scene, s.obj.id, v["levels"]),
               (Choice("levels", "Its faces divided", lambda s: s.obj.surface.levels if s.obj.surface is not None else 1,
-                      options=(("0", "Not", 0), ("1", "Once", 1), ("2", "Twice", 2))),
-               Flag("off", "Keep it, but do not show it", asked=False)), ("mesh",),
+                      options=(("0", "Not", 0), ("1", "Once", 1), ("2", "Twice", 2))),), ("mesh",),
               "After the mix, by the rules of Catmull and Clark. The mesh itself stays what is shaped.", "Set it",
               done="Smooth surface of {object}"),
+    Operation("object", "hide-surface", "Hide the smooth surface",
+              _hide_surface,
+              (Flag("off", "Show it again", asked=False),), ("surface",), "The mesh is seen as it is.",
+              done="Hide the smooth surface of {object}"),
     Operation("object", "lock", "Lock object", lambda s, v: edits.set_locked(s.scene, s.obj.id, not v["off"]),
               (Flag("off", "Unlock it", asked=False),), ("object",),
               "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),

@@ -303,6 +303,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "two objects": (lambda s: len(s.scene.objects) > 1, "The scene has no other object."),
     "tube": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line) and s.obj.geometry.tube is not None,
              "{object} has no tube."),
+    "surface": (lambda s: _has_object(s) and s.obj.surface is not None, "{object} has no smooth surface."),
     "mesh": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Mesh), "{object} is no mesh."),
     "other line": (lambda s: any(isinstance(o.geometry, Line) and o.id != s.object_id for o in s.scene.objects),
                    "The scene has no other line."),
