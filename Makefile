@@ -1,6 +1,6 @@
 .PHONY: setup demo test soak bench lint screenshots faults
 
-# Python keeps what it has compiled, whatever the surroundings say: a start takes half of the time.
+# Python keeps what it has compiled, whatever the surroundings say.
 unexport PYTHONDONTWRITEBYTECODE
 
 setup:

@@ -26,6 +26,8 @@ _HOMES = {
     "taken": "fictilis.formats.importing",
     "added": "fictilis.formats.importing",
     "Laying": "fictilis.formats.importing",
+    "Order": "fictilis.pictures.orders",
+    "read_reference": "fictilis.formats.reference",
     "scene_from_file": "fictilis.formats.registry",
     "read_meshes": "fictilis.formats.registry",
     "evaluate": "fictilis.core.final",
@@ -46,7 +48,7 @@ _MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edi
             "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps", "clips": "fictilis.core.edits.clips",
             "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
             "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
-            "operations": "fictilis.core.operations"}  # fmt: skip
+            "operations": "fictilis.core.operations", "movies": "fictilis.pictures.making"}  # fmt: skip
 __all__ = ["__version__", *_HOMES, *_MODULES]  # noqa: PLE0604
 
 

@@ -26,14 +26,17 @@ class UsageError(FictilisError):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Run one command; returns 0, 1 where a check finds something, 3 where a proof fails, or 2 after an error said in one
-    sentence on stderr."""
+    """Run one command; returns 0, 1 where a check finds something, 3 where a proof fails, 2 after an error said in one
+    sentence on stderr, or 130 where it was stopped by a key."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         if not words or (words[0] not in COMMANDS and not words[0].startswith("-")):
             return _window(words)
         options = _parser().parse_args(words)
         return options.run(options) or 0
+    except KeyboardInterrupt:
+        print("fictilis: stopped.", file=sys.stderr)
+        return 130
     except FictilisError as error:
         print(f"fictilis: {error.said}", file=sys.stderr)
         return 2

@@ -15,6 +15,7 @@ def describe(scene) -> dict:
         "fps": scene.fps, "range": [scene.start, scene.end], "played": list(scene.span),
         "objects": [_object(scene, obj) for obj in scene.objects],
         "cameras": [{"name": c.name, "lanes": _lanes(c)} for c in scene.cameras],
+        "reference": scene.reference and {"name": scene.reference.name, "start": scene.reference.start},
         "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
         "clips": [
             {"name": c.name, "range": [c.start, c.end], "loop": c.loop, "in_hand": c.id == scene.clip,
@@ -52,12 +53,13 @@ def _object(scene, obj) -> dict:
         "targets": [_target(scene, obj, t) for t in obj.targets],
         "lanes": _lanes(obj), "relays": rows, "line": _line(obj),
         "along": scene.object(obj.along.line).name if obj.along is not None else None,
-        "copies": copy_count(scene, obj),
+        "copies": copy_count(scene, obj), "surface": obj.surface.levels if obj.surface is not None else 0,
     }  # fmt: skip
 
 
 def _times(obj: dict) -> str:
-    return f", {obj['copies']:,} times" if obj["copies"] > 1 else ""
+    smooth = f", smooth surface of {obj['surface']} level{'s' if obj['surface'] > 1 else ''}" if obj["surface"] else ""
+    return smooth + (f", {obj['copies']:,} times" if obj["copies"] > 1 else "")
 
 
 def _line(obj) -> dict | None:

@@ -31,7 +31,7 @@ class Ready(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make)
-        doc.changed.connect(self._look)
+        doc.changed.connect(self.look)
 
     @property
     def making(self) -> bool:
@@ -51,7 +51,7 @@ class Ready(QObject):
         now = self._now()
         return len(now) == len(self._of) and all(a is b or a == b for a, b in zip(now, self._of, strict=True))
 
-    def _look(self) -> None:
+    def look(self) -> None:
         """Let pictures go that show what is no more so."""
         if self._pictures and (not self.doc.exact or not self._fits()):
             self.forget()

@@ -115,8 +115,8 @@ class View(Gesturing, QWidget):
 
     def refresh(self) -> None:
         """Draw again soon."""
-        self._dirty = True
-        self.moving = True
+        self.ready.look()
+        self._dirty = self.moving = True
         self._fine.start()
         self.update()
         if self.amount.isVisible():

@@ -26,7 +26,7 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.errors import FictilisError
+from fictilis.core.errors import EditRefused, FictilisError
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene import Scene
 from fictilis.pictures.look import CLEAR
@@ -265,6 +265,8 @@ class PicturesDialog(Dialog):
         """What will be made, a picture of it, and what stands in the way."""
         order, scene, wrong, there = self.wanted(), self.request.scene, "", list[Path]()
         try:
+            if not order.path.parent.is_dir():
+                raise EditRefused(f"There is no folder {order.path.parent}.")
             scene = clipped(scene, order)
             values = values_of(order, scene)
             there = [path for path in files_of(order, scene) if path.exists()]
