@@ -17,8 +17,8 @@ from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_reference, set_sound
-from fictilis.core.edits.topology import set_surface
 from fictilis.core.errors import BadFile
+from fictilis.core.geometry.finer import MOST_LEVELS
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene import (
     BLEND,
@@ -61,10 +61,8 @@ def check_parts(archive: Whole, scene: Scene) -> None:
             raise archive.fail(f"the view “{view.name}” looks from {view.distance:g} cm away")
     for obj in scene.objects:
         _check_object(archive, obj)
-        if obj.surface is not None:
-            if not obj.surface.levels:
-                raise archive.fail(f"{obj.name} has a smooth surface of no level")
-            set_surface(scene, obj.id, obj.surface.levels, obj.surface.on)
+        if obj.surface is not None and not 1 <= obj.surface.levels <= MOST_LEVELS:
+            raise archive.fail(f"{obj.name} has a smooth surface of {obj.surface.levels} levels")
         if obj.repeat is not None:
             set_repeat(scene, obj.id, obj.repeat)
         if obj.spring is not None:

@@ -46,6 +46,7 @@ from fictilis.render.camera import Camera
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.gltf_player import accessor, read_arrays
 from tests.formats.test_native import edit_json, same
+from tests.render.test_renderer import snapshot
 
 WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
 
@@ -94,17 +95,11 @@ OF_LINES_TOO = ("freeze", "origin", "size", "transfer", "subdivide", "delete-poi
 @pytest.mark.parametrize("operation", ELSEWHERE, ids=[o.id for o in ELSEWHERE])
 def test_an_operation_runs_on_a_line_or_refuses_it_by_name(operation, everything, tmp_path):  # noqa: F811
     sheet = everything.object(OBJ)
-    line = replace(sheet, name="Whip", geometry=Line(starts=[0, 25], closed=[False]), groups=sheet.groups)
+    line = replace(sheet, name="Whip", geometry=Line(starts=[0, 25], closed=[False]), groups=sheet.groups, surface=None)
     scene = everything.with_object(line)
     subject = subject_for(operation, scene)
-    if operation.part == "mesh" and operation.verb not in (
-        "freeze",
-        "origin",
-        "size",
-        "transfer",
-        "subdivide",
-        "delete-points",
-    ):
+    able = ("freeze", "origin", "size", "transfer", "subdivide", "delete-points")
+    if operation.part == "mesh" and operation.verb not in able or operation.id in ("object-smooth", "object-hide-surface"):
         pick = subject.pick if subject.pick.kind != "faces" else Pick("points", [0, 1, 2])
         with pytest.raises(EditRefused, match=r"Whip|pick"):
             operation.make(replace(subject, pick=pick), given_for(operation, subject))
@@ -187,7 +182,6 @@ def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip):
     from fictilis.render.camera import Camera
     from fictilis.render.picking import hit_shape
     from fictilis.render.renderer import Renderer
-    from fictilis.render.snapshot import snapshot
 
     red = replace(whip.object(OBJ), appearance=replace(whip.object(OBJ).appearance, colour="#FF0000"))
     scene, _ = add_camera(whip.with_object(red), SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
@@ -384,7 +378,6 @@ def test_only_lines_are_drawn_in_part(hose, sheet, tmp_path):
 def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame):
     from fictilis.core.timeline import SceneCamera
     from fictilis.render.renderer import Renderer
-    from fictilis.render.snapshot import snapshot
 
     scene, _ = add_camera(hose, SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
     plain = snapshot(Renderer(), replace(scene, objects=()), frame, 320, 240).astype(int)

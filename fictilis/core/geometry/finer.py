@@ -18,7 +18,7 @@ MOST_LEVELS = 2
 MOST_POINTS = 4_000_000
 
 
-class Finer(Struct, eq=False, weakref=True):
+class Finer(Struct, frozen=True, eq=False, weakref=True):
     """``geometry`` of n' points, each a mean of the cage's n: ``matrix`` sparse (n', n) float64, its rows summing to 1."""
 
     geometry: Mesh
