@@ -171,7 +171,7 @@ class Questions:
         through = scene.camera.name if doc.through_camera and scene.camera is not None else None
         request = pictures_window.PicturesRequest(
             scene, doc.frame, kind, path, settings.pictures(), doc.object.name if doc.object is not None else "", through,
-            settings.light(),
+            settings.light(), asker.view.stage,
         )  # fmt: skip
         dialog = pictures_window.PicturesDialog(self._window, request, asker.palette_, self._place, asker.renderer)
         self.show(dialog)

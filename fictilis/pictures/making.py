@@ -34,6 +34,7 @@ from fictilis.pictures.words import burnt_in
 from fictilis.render.camera import Camera
 from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
+from fictilis.render.stage import Stage
 
 MOST_PICTURES = 100_000
 QUICK_PICTURES, QUICK_POINTS = 60, 2_000_000  # of a sheet that is shown before it is made
@@ -106,10 +107,10 @@ def make(scene: Scene, order: Order, watch: Watch | None = None, light: Light = 
 
 def one_of(
     scene: Scene, order: Order, values: Mapping[str, Any], frame: float, most: tuple[int, int], light: Light,
-    renderer: Renderer, kept: Shots | None,
+    renderer: Renderer, kept: Shots | Stage,
 ) -> tuple[Shots, np.ndarray]:  # fmt: skip
     """A picture, at most so large, of what would be made: the frame that is asked for, or ``frame`` where it is in the range.
-    The shots come back to be handed in again, so that the next one is quick."""
+    The shots come back to be handed in again, at first a stage that has the objects ready, so that the next one is quick."""
     size = (values["width"], values["height"])
     sheet = order.kind == "sheet" and _is_light(scene, order, values)
     part = min(
@@ -117,7 +118,8 @@ def one_of(
     )
     small = {**values, "width": max(round(size[0] * part), 1), "height": max(round(size[1] * part), 1)}
     look = replace(look_of(small), light=light)
-    shots = kept if kept is not None and kept.scene is scene else Shots(scene, look, renderer)
+    shots = kept if isinstance(kept, Shots) and kept.scene is scene else None
+    shots = shots or Shots(scene, look, renderer, kept if isinstance(kept, Stage) else None)
     shots.take(look)
     if sheet:
         return shots, laid_out(list(cells(scene, order, small, shots)), scene.name, small)

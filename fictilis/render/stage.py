@@ -18,7 +18,7 @@ from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.edits.topology import finer_of
 from fictilis.core.evaluate import prepare, shape_parts
 from fictilis.core.geometry.kinds import WHOLE
-from fictilis.core.geometry.normals import KeptNormals, point_normals
+from fictilis.core.geometry.normals import KeptNormals, normals_of_many, point_normals
 from fictilis.core.geometry.topology import is_closed, triangles
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
@@ -327,13 +327,20 @@ def seen_boxes(items: list[StageItem], camera: Camera, width: int, height: int) 
     return list(zip(items, np.concatenate([low, high - low], axis=1).tolist(), strict=True))
 
 
-def first_stage(scene: Scene) -> Stage:
-    """A stage where all that a first picture of a scene asks for is ready; safe in a thread beside the window's."""
-    prepare(scene)
+def warm_surfaces(scene: Scene) -> None:
+    """Find what drawing smooth surfaces asks for and is kept; safe in a thread beside the window's."""
     for obj in scene.objects:
         fine = finer_of(obj)
         if fine is not None:
-            is_closed(fine.geometry), triangles(fine.geometry)
+            is_closed(fine.geometry)
+            triangles(fine.geometry)
+            normals_of_many(fine.geometry, fine.of(obj.base.astype(np.float32))[None])
+
+
+def first_stage(scene: Scene) -> Stage:
+    """A stage where all that a first picture of a scene asks for is ready; safe in a thread beside the window's."""
+    prepare(scene)
+    warm_surfaces(scene)
     stage = Stage()
     stage.items(StageWish(scene, scene.start))
     return stage

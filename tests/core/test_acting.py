@@ -1,6 +1,8 @@
 """The one door from numbers to coefficients, and that each moment goes through it once."""
 
+import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.lane_bank import LaneBank
@@ -52,3 +54,11 @@ def test_a_pile_up_is_of_what_the_weights_amount_to(sheet, factor, count):
     piles = [f for f in run_checks(change_group(scene, OBJ, group, factor=factor)) if f.check == "pile"]
     assert len(piles) == count and all(f"add up to {2 * factor:.2f}" in pile.sentence for pile in piles)
     assert all(not [f for f in run_checks(pile.mend(scene)) if f.check == "pile"] for pile in piles if factor == 1.0)
+
+
+def test_frames_that_are_all_posed_have_shares_each(sheet):
+    frames = np.array([0.0, 3.0, 9.0])
+    posed = {"t1": 0.25, "t2": 0.5}
+    found = shares_at(sheet.object("o1"), frames, posed)
+    assert found.shape == (2, 3) and np.array_equal(found, np.repeat([[0.25], [0.5]], 3, axis=1))
+    assert shares_at(replace(sheet.object("o1"), targets=()), frames, {}).shape == (0, 3)

@@ -21,6 +21,7 @@ from fictilis.core.parameters import Parameter
 from fictilis.core.scene import Pick
 from fictilis.core.timeline import lanes_by_channel
 from fictilis.render.dress import pixels_of
+from fictilis.render.stage import warm_surfaces
 
 
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
@@ -77,11 +78,10 @@ class OperationCommands:
             if answer is None:
                 return
             values |= answer
-        work = lambda: operation.make(subject, values)  # noqa: E731
         if _is_long(operation, subject):
-            made = doc.attempt(lambda: self.ask.run(operation.label, lambda _progress: work()))
+            made = doc.attempt(lambda: self.ask.run(operation.label, lambda _progress: _made_ready(operation, subject, values)))
         else:
-            made = doc.attempt(work)
+            made = doc.attempt(lambda: operation.make(subject, values))
         if made is not None:
             self._take(operation, subject, values, made)
 
@@ -113,6 +113,12 @@ class OperationCommands:
             doc.select_target(target_id, add=number > 0)
         if made.said:
             doc.say(made.said)
+
+
+def _made_ready(operation: Operation, subject: Subject, values: dict) -> Outcome:
+    made = operation.make(subject, values)
+    warm_surfaces(made.scene)
+    return made
 
 
 def _is_long(operation: Operation, subject: Subject) -> bool:

@@ -4,12 +4,23 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QPixmap
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fictilis.app.model.making import DONE, FAILED, GOES, STOPPED, WAITS, Job, Making
 from fictilis.pictures.orders import KINDS
 
 SMALL = QSize(160, 100)
+WORDS = 250  # pixels of a name
 
 
 def time_left(seconds: float | None) -> str:
@@ -35,11 +46,14 @@ class _Row(QWidget):
         row.addWidget(self.picture)
         words = QVBoxLayout()
         words.setSpacing(5)
-        name = QLabel(f"{KINDS[job.order.kind].name} · {job.order.path.name}")
+        whole = f"{KINDS[job.order.kind].name} · {job.order.path.name}"
+        name = QLabel()
         name.setStyleSheet("font-weight: 600;")
+        name.setText(name.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideMiddle, WORDS))
         name.setToolTip(str(job.order.path))
         self.said = QLabel()
         self.said.setWordWrap(True)
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.said.setProperty("quiet", True)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
@@ -109,6 +123,7 @@ class MakingWindow(QDialog):
         self.inside.addStretch(1)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inside)
         outer.addWidget(scroll, 1)
         row = QHBoxLayout()

@@ -36,12 +36,13 @@ from fictilis.pictures.sheet import count_of
 from fictilis.pictures.shots import Shots, eyes_of
 from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
+from fictilis.render.stage import Stage
 
 SUFFIXES = {".mp4": "MP4, H.264 (.mp4)", ".webm": "WebM, VP9 (.webm)", ".gif": "GIF (.gif)", ".png": "Numbered PNG (.png)"}
 ONE = {".png": "PNG (.png)"}
 LABELS = 118
 PREVIEW = QSize(416, 312)
-OF_SHEETS = {"frames": ("first", "last", "step", "view"), "targets": ("object",), "poses": ("object", "relay")}
+OF_SHEETS = {"frames": ("first", "last", "step"), "targets": ("object",), "poses": ("object", "relay")}
 ASIDE = ("width", "height", "first", "last")  # asked for two in a row
 
 
@@ -57,6 +58,7 @@ class PicturesRequest(Struct, frozen=True):
     object: str
     through: str | None
     light: Light
+    stage: Stage
 
 
 class PicturesDialog(Dialog):
@@ -74,7 +76,7 @@ class PicturesDialog(Dialog):
         self._read: dict[str, Callable[[], Any]] = {}
         self._rows: dict[str, QWidget] = {}
         self._shown = ""
-        self._shots: Shots | None = None
+        self._shots: Shots | Stage = request.stage
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._tell)
