@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 import sys
 from functools import cache
 from pathlib import Path
@@ -14,18 +13,12 @@ from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
-from fictilis.app.crash import install_crash_log
 from fictilis.app.model.document import Document
-from fictilis.app.model.making import DONE, Job
 from fictilis.app.model.memory import keep_freed
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import MainThreadGarbage
-from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.app.window import Window
 from fictilis.core.errors import FictilisError
-from fictilis.demo import sample
-from fictilis.desktop import ICON
-from fictilis.pictures.orders import AS_SEEN, Order
 
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
@@ -55,10 +48,7 @@ def application() -> QApplication:
     app.setApplicationName("Fictilis")
     app.setApplicationVersion(__version__)
     QGuiApplication.setDesktopFileName("fictilis")
-    app.setWindowIcon(QIcon(str(ICON)))
     app.setStyle("Fusion")
-    load_fonts()
-    app.setFont(font(13))
     MainThreadGarbage(app)
     keep_freed()
     return app
@@ -78,6 +68,8 @@ def need_display() -> None:
 
 def _shows(display: str) -> bool:
     """Whether an X server answers at DISPLAY: host:number.screen, or :number on this machine."""
+    import socket
+
     host, _, rest = display.rpartition(":")
     number = rest.partition(".")[0]
     if not number.isdigit():
@@ -92,6 +84,8 @@ def _shows(display: str) -> bool:
 
 
 def _answers(place: Path | str) -> bool:
+    import socket
+
     try:
         with socket.socket(socket.AF_UNIX) as line:
             line.settimeout(3)
@@ -109,19 +103,29 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     settings_file, recovery = folders()
     doc = Document()
     if demo:
+        from fictilis.demo import sample
+
         doc.open_scene(sample(demo), None)
     settings = Settings(settings_file)
-    window = Window(doc, settings, recovery)
-    install_crash_log(recovery.parent, window)
+    window = Window(doc, settings, recovery, early=True)
+
+    def whole() -> None:
+        from fictilis.app.crash import install_crash_log
+
+        install_crash_log(recovery.parent, window)
+        app.setWindowIcon(QIcon(str(Path(__file__).parent / "assets" / "fictilis.svg")))
+        if settings.trouble:
+            doc.say(settings.trouble, "warning")
+        if leave is not None:
+            QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
+        else:
+            QTimer.singleShot(0 if path is not None else 400, lambda: _begin(window, path))
+
+    window.ready.connect(whole)
     window.show()
-    if settings.trouble:
-        doc.say(settings.trouble, "warning")
-    if leave is not None:
-        QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
-    else:
-        QTimer.singleShot(0 if path is not None else 400, lambda: _begin(window, path))
     code = app.exec()
-    window.thumbnails.renderer = None
+    if window.furnished:
+        window.thumbnails.renderer = None
     return code
 
 
@@ -134,6 +138,9 @@ def _begin(window: Window, path: Path | None) -> None:
 
 def _play_and_leave(window: Window, folder: Path) -> None:
     """Play one round, wait until the thumbnails are made, take the picture of the window, make a movie, and close."""
+    from fictilis.app.model.making import DONE, Job
+    from fictilis.pictures.orders import AS_SEEN, Order
+
     folder.mkdir(parents=True, exist_ok=True)
     window.playback.start()
     seconds = (window.doc.scene.end - window.doc.scene.start) / window.doc.scene.fps

@@ -174,15 +174,6 @@ def _what(mode: int) -> str:
     return next((words for tells, words in kinds if tells(mode)), "a device")
 
 
-def stamp_of(path: Path) -> tuple[int, ...] | None:
-    """What tells a file on the disk from another one, or from itself written anew; None where there is none."""
-    try:
-        found = Path(path).stat()
-    except (OSError, ValueError):
-        return None
-    return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns
-
-
 def reason(error: OSError) -> str:
     text = (error.strerror or str(error)).strip()
     return text[:1].lower() + text[1:]

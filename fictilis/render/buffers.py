@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any, Protocol
 
 import moderngl
@@ -12,25 +13,29 @@ from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, is_closed, triangles
 from fictilis.render.coarse import Coarse
 from fictilis.render.items import DrawItem, Many
+from fictilis.render.programs import Programs
 from fictilis.render.strands import Strands
 
 WIDE = 4096  # texels in a row of poses
 
 
-class Programs(Protocol):
+class Drawer(Protocol):
     """What a renderer draws with."""
 
     ctx: moderngl.Context
-    clay: dict[bool, Any]  # those that are plain, and those that are not
-    copies: dict[bool, Any]
-    plain: Any
-    ribbon: Any
+    clay: Programs  # by whether they are plain
+    copies: Programs
+
+    @property
+    def plain(self) -> Any: ...
+    @property
+    def ribbon(self) -> Any: ...
 
 
 class Buffers:
     """What the graphics side keeps of one item."""
 
-    def __init__(self, renderer: Programs, item: DrawItem) -> None:
+    def __init__(self, renderer: Drawer, item: DrawItem) -> None:
         ctx, count = renderer.ctx, len(item.points)
         self.geometry = item.geometry
         self.revision: object = None
@@ -44,7 +49,6 @@ class Buffers:
         self._halved: dict[int, Any] = {}
         self.coarse = Coarse(item.geometry, item.points)
         plain = [(self.position, "3f", "position"), (self.mark, "1f", "mark")]
-        self.points = ctx.vertex_array(renderer.plain, plain)
         self._plain, self._renderer = plain, renderer
         self._wire: Any = None
         self._edges: Any = None
@@ -53,6 +57,10 @@ class Buffers:
         line = item.geometry
         self.strands = Strands(ctx, renderer.ribbon, line) if isinstance(line, Line) else None
         self._outward: bool | None = None
+
+    @cached_property
+    def points(self):
+        return self._renderer.ctx.vertex_array(self._renderer.plain, self._plain)
 
     def turned_out(self, item: DrawItem, eye: np.ndarray) -> bool:
         """Whether the item is a closed surface, its faces turned outward, seen from outside, and so is each of its copies."""
@@ -149,7 +157,7 @@ class Buffers:
             self.strands.fill(item.points, item.tint, item.drawn)
 
     def release(self) -> None:
-        arrays = (*self._surfaces.values(), *self._halved.values(), self.points, self._wire, self._edges)
+        arrays = (*self._surfaces.values(), *self._halved.values(), vars(self).get("points"), self._wire, self._edges)
         for part in (*arrays, self.triangles, self.position, self.normal, self.tint, self.mark):
             if part is not None:
                 part.release()
@@ -162,7 +170,7 @@ class Buffers:
 class CopyBuffers:
     """What the graphics side keeps of the copies of one item: their poses as two textures, and where they stand."""
 
-    def __init__(self, renderer: Programs, item: DrawItem) -> None:
+    def __init__(self, renderer: Drawer, item: DrawItem) -> None:
         self._renderer, self.geometry, self.cloth = renderer, item.geometry, item.cloth
         self.revision: object = None
         ctx, corners = renderer.ctx, np.ascontiguousarray(triangles(item.geometry).points, np.int32)

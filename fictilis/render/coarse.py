@@ -6,13 +6,16 @@ Source: edge contraction (Hoppe et al. 1993), by a matching of points along thei
 
 from __future__ import annotations
 
-from concurrent.futures import Future, ThreadPoolExecutor
-from functools import cached_property
+from functools import cache, cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import triangles
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ThreadPoolExecutor
 
 LEAST = 40_000  # triangles in one picture that are worth it
 MOST_AT_ONCE = 20_000  # triangles that are looked at while a picture waits
@@ -42,7 +45,7 @@ class Coarse:
         """(t, 3) int32, once they are there."""
         while len(self._made) < level:
             start = self._made[-1] if self._made else None
-            self._made.append(_POOL.submit(self._halved, start))
+            self._made.append(_pool().submit(self._halved, start))
             if len(self._corners) <= MOST_AT_ONCE:
                 self._made[-1].result()
         made = self._made[level - 1]
@@ -52,7 +55,11 @@ class Coarse:
         return coarser(self._corners if start is None else start.result(), self._points)
 
 
-_POOL = ThreadPoolExecutor(1, thread_name_prefix="mix coarse")
+@cache
+def _pool() -> ThreadPoolExecutor:
+    from concurrent.futures import ThreadPoolExecutor
+
+    return ThreadPoolExecutor(1, thread_name_prefix="mix coarse")
 
 
 def coarser(corners: np.ndarray, points: np.ndarray) -> np.ndarray:

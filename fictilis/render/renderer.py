@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
+from functools import cached_property
 from itertools import count
 from pathlib import Path
 from typing import Any
@@ -20,13 +21,14 @@ from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
+from fictilis.render.covered import covered_part
 from fictilis.render.items import Backdrop, DrawItem, Ground, Light, smooth_item, tube_item
+from fictilis.render.programs import LINES, Programs
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
-AROUND = 8  # pixels by which points and edges are drawn beside the surface
 
 
 class _Frame:
@@ -52,51 +54,19 @@ def _count(item: DrawItem) -> int:
     return len(triangles(geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
 
 
-def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: int) -> tuple[int, int, int, int] | None:
-    """The rectangle (left, top, width, height) of a picture, in pixels, that items can reach; None where it may be all."""
-    ends = []
-    for item in items:
-        if isinstance(item.geometry, Line):
-            return None  # drawn wider than its points
-        if len(item.points):
-            low, high = box(item.points)
-            corners = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low).astype(np.float64)
-            matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
-            if item.many is not None and len(item.many.points):
-                return None  # copies may stand in other poses
-            ends.append((corners @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3))
-    if not ends:
-        return None
-    pixels, depths = camera.project(np.concatenate(ends), width, height)
-    if not ((depths > 0) & (depths < 1)).all():
-        return None
-    low = np.clip(np.floor(pixels.min(axis=0)) - AROUND, 0, (width, height)).astype(int)
-    high = np.clip(np.ceil(pixels.max(axis=0)) + AROUND, 0, (width, height)).astype(int)
-    if not (high > low).all():
-        low, high = np.zeros(2, int), np.ones(2, int)  # nothing of them is in the picture
-    return int(low[0]), int(low[1]), int(high[0] - low[0]), int(high[1] - low[1])
-
-
 class Renderer:
     """Owns the off-screen context. Use it from one thread only."""
 
     def __init__(self) -> None:
         self.ctx = off_screen()
         self.ctx.front_face = "cw"  # since the rows of a picture run down
-        self.clay = {plain: self._program("clay.vert", "clay.frag", plain=plain) for plain in (False, True)}
-        self.copies = {plain: self._program("copies.vert", "clay.frag", plain=plain) for plain in (False, True)}
-        for program in self.copies.values():
-            program["places"].value, program["facings"].value = 1, 2
-        self.plain = self._program("plain.vert", "plain.frag")
-        self.ribbon = self._program("line.vert", "line.frag", "line.geom")
+        self.clay = Programs(lambda plain: self._program("clay.vert", "clay.frag", plain=bool(plain)))
+        self.copies = Programs(self._copying)
+        self._others = Programs(lambda name: self._program(*LINES[str(name)]))
         self._ground = self._program("ground.vert", "ground.frag")
-        self._shrink = self._program("ground.vert", "shrink.frag")
-        corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
-        self._ground_pass = self.ctx.vertex_array(self._ground, [(corners, "2f", "corner")])
-        self._picture = self._program("ground.vert", "backdrop.frag")
-        self._picture_pass = self.ctx.vertex_array(self._picture, [(corners, "2f", "corner")])
+        self._corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
+        self._ground_pass = self.ctx.vertex_array(self._ground, [(self._corners, "2f", "corner")])
         self._backdrop: tuple[np.ndarray, Any] | None = None
-        self._shrink_pass = self.ctx.vertex_array(self._shrink, [(corners, "2f", "corner")])
         self._buffers: OrderedDict[Hashable, Buffers] = OrderedDict()
         self._copies: OrderedDict[Hashable, CopyBuffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
@@ -109,6 +79,31 @@ class Renderer:
         self._eye, self._swift, self._parallel, self._triangles = np.zeros(3), False, False, 0
         self.unfinished = False
         self.light = Light()
+
+    @cached_property
+    def _shrink_pass(self):
+        return self._pass(self._program("ground.vert", "shrink.frag"))
+
+    @cached_property
+    def _picture_pass(self):
+        return self._pass(self._program("ground.vert", "backdrop.frag"))
+
+    def _pass(self, program):
+        """What a program does with each pixel of a picture."""
+        return self.ctx.vertex_array(program, [(self._corners, "2f", "corner")])
+
+    @property
+    def plain(self):
+        return self._others["plain"]
+
+    @property
+    def ribbon(self):
+        return self._others["ribbon"]
+
+    def _copying(self, plain: Hashable):
+        program = self._program("copies.vert", "clay.frag", plain=bool(plain))
+        program["places"].value, program["facings"].value = 1, 2
+        return program
 
     def _program(self, vertex: str, fragment: str, geometry: str | None = None, plain: bool = False):
         texts = [None if name is None else (SHADERS / name).read_text() for name in (vertex, fragment, geometry)]
@@ -232,7 +227,8 @@ class Renderer:
         self.ctx.enable(moderngl.BLEND)
         self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._backdrop[1].use(0)
-        self._picture["rectangle"].value, self._picture["opacity"].value = backdrop.place, backdrop.opacity
+        program = self._picture_pass.program
+        program["rectangle"].value, program["opacity"].value = backdrop.place, backdrop.opacity
         self._picture_pass.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
 
@@ -245,17 +241,24 @@ class Renderer:
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
         light = self.light.direction() @ np.stack([right, up, back])
-        surfaces = (*self.clay.values(), *self.copies.values())
-        for program in (*surfaces, self.plain, self.ribbon):
-            program["view_projection"].write(matrix)
-        self.ribbon["pixels"].value = (float(width * factor), float(height * factor))
+        pixels, position = (float(width * factor), float(height * factor)), tuple(camera.position())
         self._pixel = abs(camera.projection(width, height)[1, 1]) * height * factor / 2
-        for program in surfaces:
+
+        def everywhere(program: Any, name: Hashable) -> None:
+            program["view_projection"].write(matrix)
+            if name == "ribbon":
+                program["pixels"].value = pixels
+
+        def on_surfaces(program: Any, _name: Hashable) -> None:
+            program["view_projection"].write(matrix)
             program["key_light"].value = tuple(light / np.linalg.norm(light))
             program["strength"].value = self.light.strength
-            program["eye"].value = tuple(camera.position())
+            program["eye"].value = position
             program["back"].value = tuple(back)
             program["parallel_view"].value = float(camera.parallel)
+
+        for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
+            programs.told(share)
         self._eye, self._parallel = camera.position(), camera.parallel
         self._triangles = sum(_count(item) for item in items)
         self.ctx.enable(moderngl.DEPTH_TEST)
@@ -322,9 +325,8 @@ class Renderer:
         elif buffers.strands is not None:
             self._draw_line(item, buffers.strands, factor)
         if item.wire or item.point_colours:
-            inside = (
-                isinstance(item.geometry, Line) and item.geometry.tube is not None
-            )  # a tube hides the points it is led along
+            # a tube hides the points it is led along
+            inside = isinstance(item.geometry, Line) and item.geometry.tube is not None
             if inside:
                 self.ctx.disable(moderngl.DEPTH_TEST)
             self._draw_plain(item, buffers, factor)
@@ -338,7 +340,7 @@ class Renderer:
         plain = item.cloth is None and item.tint is None
         level = self._level(item, buffers) if self._swift and item.alpha == 1 else 0
         array, image = (buffers.surface(plain, level), None) if item.cloth is None else buffers.clothed(item)
-        for program in (self.clay[plain], self.copies[plain]):
+        for program in (self.clay[plain], *((self.copies[plain],) if item.many is not None else ())):
             program["colour"].value, program["alpha"].value = rgb(item.colour), item.alpha
             program["flat_shading"].value = float(not item.smooth)
             if not plain:

@@ -8,11 +8,14 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
 from fictilis.app.start import NoDisplay, need_display
+from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
+from fictilis.core.errors import FictilisError
 from fictilis.core.timeline import Sound
 from fictilis.render.items import Light
 
@@ -139,3 +142,61 @@ def test_under_wayland_the_window_takes_menus_strokes_and_drops():
         pytest.skip("by make soak, with weston and xdotool")
     done = subprocess.run([sys.executable, "-m", "scripts.wayland"], capture_output=True, text=True, timeout=170)
     assert done.returncode == 0, done.stdout
+
+
+@pytest.fixture
+def early(qapp, tmp_path, sheet, qtbot):
+    """A window that shows the view alone first, as the application starts."""
+    doc = Document()
+    doc.open_scene(sheet, None)
+    window = Window(doc, Settings(tmp_path / "settings.ini"), tmp_path / "recovery", early=True)
+    yield window
+    doc.saved_version = doc.settled.version
+    window.close()
+    window.deleteLater()
+
+
+def waits(is_so, seconds=10.0):
+    for _ in range(round(seconds * 50)):
+        if is_so():
+            return True
+        QTest.qWait(20)
+    return is_so()
+
+
+def test_the_model_is_in_the_picture_before_the_rest_of_the_window_is_made(early):
+    view, told = early.view, []
+    early.ready.connect(lambda: told.append((early.furnished, view.picture is not None)))
+    early.resize(1280, 800)
+    early.show()
+    assert not early.furnished and view.isVisible() and not hasattr(early, "lanes")
+    place = []
+    view.picture_shown.connect(lambda: place.append((view.mapTo(early, view.rect().topLeft()), view.size())))
+    assert waits(lambda: early.furnished) and told == [(True, True)]
+    QTest.qWait(300)
+    assert early.view is view and view.isVisible() and early.lanes.isVisible() and early.thumbnails.renderer is early.renderer
+    assert place[0] == place[-1]  # it stays where it was
+    QTest.keyClick(view, Qt.Key.Key_Space)
+    assert early.playback.playing
+    early.playback.stop()
+    early.furnish()
+    assert len(told) == 1
+
+
+def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(early, monkeypatch, tmp_path, qapp):
+    def broken():
+        raise FictilisError("There is no OpenGL here.")
+
+    monkeypatch.setattr("fictilis.app.shell.Renderer", broken)
+    monkeypatch.setattr("fictilis.app.shell.LATEST", 60)
+    other = Window(Document(), Settings(tmp_path / "s.ini"), tmp_path / "r", early=True)
+    said = []
+    other.doc.said.connect(lambda sentence, kind: said.append((sentence, kind)))
+    other.show()
+    assert waits(lambda: other.furnished) and ("There is no OpenGL here.", "error") in said
+    assert waits(lambda: other.lanes.isVisible())
+    other.close()
+    early.show()
+    early.close()
+    assert not early.isVisible() and not early.furnished
+    QTest.qWait(100)

@@ -21,7 +21,6 @@ from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
 from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
-from fictilis.formats.files import stamp_of
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
@@ -374,3 +373,12 @@ class Document(QObject):
     def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:
         """Pick points by their numbers."""
         self.set_pick(Pick("points", indices), label)
+
+
+def stamp_of(path: Path) -> tuple[int, ...] | None:
+    """What tells a file on the disk from another one, or from itself written anew; None where there is none."""
+    try:
+        found = Path(path).stat()
+    except (OSError, ValueError):
+        return None
+    return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns

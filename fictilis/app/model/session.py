@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -16,10 +17,12 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Pick, Scene, targets_by_id
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Animated
-from fictilis.formats.choices import Choices
-from fictilis.pictures.orders import Order
-from fictilis.render.items import Light
 from fictilis.render.stage import IN_THE_MIX
+
+if TYPE_CHECKING:
+    from fictilis.formats.choices import Choices
+    from fictilis.pictures.orders import Order
+    from fictilis.render.items import Light
 
 
 class Seeing(Struct, frozen=True):

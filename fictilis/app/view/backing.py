@@ -9,7 +9,6 @@ from PyQt6.QtGui import QImage, QPainter
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
 from fictilis.core.timeline import Reference
-from fictilis.formats.reference import picture_at
 from fictilis.render.items import Backdrop, Ground
 
 Place = tuple[float, float, float, float]  # left, top, width and height, in parts of the view's
@@ -37,6 +36,8 @@ class Backing:
             return None
         if reference.through and not self.view.eye.looks_through():
             return None
+        from fictilis.formats.reference import picture_at
+
         image = picture_at(reference, doc.frame, doc.scene.fps)
         return None if image is None else (reference, image)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtGui import QColor, QImage, QLinearGradient
+from PyQt6.QtGui import QImage
 
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem, Ground
@@ -73,11 +73,3 @@ def image_of(pixels: np.ndarray) -> QImage:
     """An image with its own copy of (h, w, 4) uint8 pixels."""
     height, width = pixels.shape[:2]
     return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
-
-
-def ground_of(ground: Ground, height: int) -> QLinearGradient:
-    """The view's ground, before anything is drawn."""
-    slope = QLinearGradient(0, 0, 0, height)
-    slope.setColorAt(0, QColor(ground.top))
-    slope.setColorAt(1, QColor(ground.bottom))
-    return slope

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
+    QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -29,14 +30,14 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.overlay import divider_x, paint_over
-from fictilis.app.view.picture import AT_ONCE, Pace, Picture, ground_of
+from fictilis.app.view.picture import AT_ONCE, Pace, Picture
 from fictilis.app.view.ready import Ready
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.widgets.gesturing import Gesturing
-from fictilis.app.widgets.theme import Palette
+from fictilis.app.widgets.theme import Palette, mix
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
@@ -199,13 +200,12 @@ class View(Gesturing, QWidget):
         return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
 
     def paintEvent(self, _event: object) -> None:
-        painter = QPainter(self)
-        p = self.palette_
+        painter, ground = QPainter(self), self.palette_.view
         if self.picture is None:
             if not self._painted:
                 self._painted = True
                 self.first_painted.emit()
-            painter.fillRect(self.rect(), ground_of(p.view, self.height()))
+            painter.fillRect(self.rect(), QColor(mix(ground.top, ground.bottom, 0.5)))  # a gradient takes a while
         else:
             if self._dirty or self._image is None or self._drawn_size != self._pixel_size():
                 self._draw()

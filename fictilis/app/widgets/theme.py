@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import atexit
 import colorsys
-import shutil
-import tempfile
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 from msgspec import Struct
-from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt, QTemporaryDir
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
-from PyQt6.QtSvg import QSvgRenderer
 
 from fictilis.core.affine import rgb
 from fictilis.render.items import Ground
@@ -69,7 +65,9 @@ def _lighter(colour: str) -> str:
     return f"#{round(r * 255):02X}{round(g * 255):02X}{round(b * 255):02X}"
 
 
+@cache
 def load_fonts() -> None:
+    """Those that are shipped, once."""
     for path in sorted((ASSETS / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
 
@@ -91,6 +89,8 @@ def _drawing(name: str) -> str:
 @lru_cache(maxsize=1024)
 def pixmap(name: str, colour: str, size: int = 18, scale: float = 1.0) -> QPixmap:
     """An icon of the shipped family in one colour."""
+    from PyQt6.QtSvg import QSvgRenderer
+
     text = _drawing(name).replace("currentColor", colour)
     out = QPixmap(round(size * scale), round(size * scale))
     out.fill(Qt.GlobalColor.transparent)
@@ -132,12 +132,14 @@ def mix(a: str, b: str, part: float) -> str:
     return "#" + "".join(f"{round(255 * (x + (y - x) * part)):02X}" for x, y in zip(rgb(a), rgb(b), strict=True))
 
 
+_folders: list[QTemporaryDir] = []  # gone with the process
+
+
 @lru_cache(maxsize=4)
 def _tick(colour: str) -> str:
     """The path of a tick in one colour: style sheets take pictures from files only."""
-    folder = Path(tempfile.mkdtemp(prefix="fictilis-"))
-    atexit.register(shutil.rmtree, folder, True)
-    path = folder / "check.svg"
+    _folders.append(QTemporaryDir())
+    path = Path(_folders[-1].path()) / "check.svg"
     path.write_text((ASSETS / "icons" / "check.svg").read_text().replace("currentColor", colour))
     return path.as_posix()
 

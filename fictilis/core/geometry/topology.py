@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from fictilis.core.geometry.kinds import Geometry, Mesh
 def mesh_from_faces(point_count: int, faces: Sequence[Any] | np.ndarray) -> Mesh:
     """A mesh without UVs from a list of faces, each a sequence of point indices."""
     sizes = np.array([len(face) for face in faces], np.int32)
-    corners = np.concatenate([np.asarray(f, np.int32) for f in faces]) if len(sizes) else np.zeros(0, np.int32)
+    corners = np.fromiter(chain.from_iterable(faces), np.int32, int(sizes.sum()))
     return Mesh(point_count, corners, np.concatenate([[0], np.cumsum(sizes)]))
 
 

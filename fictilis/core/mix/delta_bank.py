@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from fictilis.core.arrays import add_rows, distinct, loaded
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.scene import Deltas, MorphObject
+
+if TYPE_CHECKING:
+    from concurrent.futures import ThreadPoolExecutor
 
 SPAN_FILL = 0.5  # below this share of moved points within its span a column is scattered instead
 WHOLE = 0.8  # columns that move more of the mesh than this are stacked, for one matrix product
@@ -117,6 +119,8 @@ class _Product:
 
 @lru_cache(maxsize=1)
 def _pool() -> ThreadPoolExecutor:
+    from concurrent.futures import ThreadPoolExecutor
+
     return ThreadPoolExecutor(1, thread_name_prefix="mix")
 
 
