@@ -176,6 +176,8 @@ def test_the_model_is_in_the_picture_before_the_rest_of_the_window_is_made(early
     QTest.qWait(300)
     assert early.view is view and view.isVisible() and early.lanes.isVisible() and early.thumbnails.renderer is early.renderer
     assert place[0] == place[-1]  # it stays where it was
+    early.activateWindow()
+    assert waits(early.isActiveWindow) and early.focusWidget() is view  # keys go to the view
     QTest.keyClick(view, Qt.Key.Key_Space)
     assert early.playback.playing
     early.playback.stop()
