@@ -43,6 +43,16 @@ def test_points_are_dragged_added_typed_and_taken_away_each_in_one_step(user):
     assert curve(user) == [(0, 0), (1, 1)]
 
 
+def test_a_point_where_none_can_be_is_refused_in_a_sentence(user):
+    section = user.window.side.follow
+    user.click(section.plot, section.plot.pixel(1, 1))
+    section.at.setFocus()
+    section.at.selectAll()
+    user.type("1e9", section.at)
+    user.press(K.Key_Return, on=section.at)
+    assert curve(user) == [(0, 0), (1, 1)] and section.at.value == 1 and "cannot be" in user.said[-1][0]
+
+
 def test_undo_in_the_middle_of_a_drag_leaves_nothing_of_it(user):
     plot = user.window.side.follow.plot
     user.double_click(plot, plot.pixel(0.5, 0.2))

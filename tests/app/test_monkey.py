@@ -229,6 +229,15 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     monkeypatch.setattr("fictilis.app.model.document.UNDO_STEPS", 100)
     user = open_window(scene)
     forms(user)
+    answered = user.window.ask.show
+
+    def shown(dialog):
+        try:
+            return answered(dialog)
+        finally:
+            dialog.deleteLater()  # as the window does; else forms are all that grows
+
+    monkeypatch.setattr(user.window.ask, "show", shown)
     (tmp_path / "tide.wav").write_bytes(wav(TONE))
     ask, doc, monkey = user.window.ask, user.doc, Monkey(user, seed, list(sheet_files.values()), tmp_path / "tide.wav")
     for name in ("open", "save", "folder_for"):

@@ -6,6 +6,7 @@ from typing import Generic, TypeVar
 
 from msgspec.structs import replace
 
+from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.curve_plot import CurvePlot
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
@@ -18,6 +19,7 @@ P = TypeVar("P", bound=CurvePlot)
 class CurveSection(Section, Generic[P]):
     """``add_curve`` makes its part; ``show_values`` brings it up to date."""
 
+    doc: Document
     plot: P
 
     def add_curve(self, plot: P, at: NumberField, value: NumberField, way: str) -> None:
@@ -33,8 +35,9 @@ class CurveSection(Section, Generic[P]):
         key = self.plot.point()
         if key is None or (key.frame, key.value) == (self.at.value, self.value.value):
             return
-        moved = replace(key, frame=self.at.value, value=self.value.value)
-        self.plot.set_keys("Curve of", [moved if k is key else k for k in self.plot.keys()])
+        moved = self.doc.attempt(lambda: replace(key, frame=self.at.value, value=self.value.value))
+        if moved is not None:  # else it was said why not
+            self.plot.set_keys("Curve of", [moved if k is key else k for k in self.plot.keys()])
         self.refresh()
 
     def _lead(self, way: str) -> None:
