@@ -11,7 +11,7 @@ from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem, Ground
 from fictilis.render.renderer import Renderer
 
-AT_ONCE = 0.06  # s of drawing before others get their turn
+AT_ONCE = 0.035  # s of drawing before others get their turn
 
 
 PARTS = (1.0, 0.75, 0.5)  # of the resolution
