@@ -16,7 +16,8 @@ GROUNDS = {"light": Ground(), "dark": Ground("#2B3230", "#171C1B"), "white": Gro
 
 class Look(Struct, frozen=True):
     """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the GROUNDS, a colour ``#RRGGBB`` or
-    nothing (CLEAR); with the shutter open over so many degrees of a frame, 0 for an instant, in so many parts."""
+    nothing (CLEAR); with the shutter open over so many degrees of the time to the next picture, 0 for an instant, in so
+    many parts; that time is ``step`` frames."""
 
     width: int = 1280
     height: int = 720
@@ -25,12 +26,13 @@ class Look(Struct, frozen=True):
     shutter: float = 0.0
     parts: int = 8
     light: Light = Light()
+    step: float = 1.0
 
     def parts_of(self, frame: float) -> list[float]:
         """The moments whose pictures are summed: the middles of equal parts of the time the shutter is open around a frame."""
         if self.shutter <= 0:
             return [frame]
-        return [frame + self.shutter / 360 * ((n + 0.5) / self.parts - 0.5) for n in range(self.parts)]
+        return [frame + self.step * self.shutter / 360 * ((n + 0.5) / self.parts - 0.5) for n in range(self.parts)]
 
 
 def colour_of(ground: str) -> Ground:

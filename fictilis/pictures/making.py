@@ -117,7 +117,7 @@ def one_of(
         *(a / b for a, b in zip(most, size_of(count_of(scene, order, values), values) if sheet else size, strict=True)), 1.0
     )
     small = {**values, "width": max(round(size[0] * part), 1), "height": max(round(size[1] * part), 1)}
-    look = replace(look_of(small), light=light)
+    look = replace(look_of(small), light=light, step=scene.fps / small.get("rate", scene.fps))
     shots = kept if isinstance(kept, Shots) and kept.scene is scene else None
     shots = shots or Shots(scene, look, renderer, kept if isinstance(kept, Stage) else None)
     shots.take(look)
@@ -139,6 +139,7 @@ def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, wa
         look = replace(look, width=even(look.width), height=even(look.height))
         said.append(f"The size is {look.width} × {look.height}: such a movie has even numbers of pixels.")
     frames = frames_of(values, scene)
+    look = replace(look, step=scene.fps / values["rate"])
     shots, aim = Shots(scene, look), _aim(scene, order, values, look)
     turned = [360.0 * values["turns"] * n / len(frames) for n in range(len(frames))] if "turns" in values else None
 

@@ -34,7 +34,7 @@ def count_of(scene: Scene, order: Order, values: Mapping[str, Any]) -> int:
     """How many pictures there will be. Raises EditRefused where there is nothing."""
     if values["of"] == "frames":
         return len(frames_of(values))
-    obj = _object(scene, order)
+    obj = _object(scene, order, values)
     if values["of"] == "poses":
         return len(poses(obj, _relay(obj, order)))
     if not obj.targets:
@@ -53,7 +53,7 @@ def cells(scene: Scene, order: Order, values: Mapping[str, Any], shots: Shots) -
             marker = named.get(round(frame))
             yield f"{frame:g}" + (f" · {marker}" if marker else ""), shots.picture(frame, aim)
         return
-    obj = _object(scene, order)
+    obj = _object(scene, order, values)
     shapes = [("Base", ShapeRef(None)), *((t.name, ShapeRef(t.id)) for t in obj.targets)]
     if values["of"] == "poses":
         row = poses(obj, _relay(obj, order))
@@ -77,9 +77,14 @@ def _eye(scene: Scene, order: Order, obj: MorphObject, refs: list[ShapeRef], asp
     return camera.fitted(low, high, aspect, 1.15)
 
 
-def _object(scene: Scene, order: Order) -> MorphObject:
+def _object(scene: Scene, order: Order, values: Mapping[str, Any]) -> MorphObject:
+    """The object that is named; else the first that has what the sheet is of."""
     if order.object:
         return scene.object_named(order.object)
+    if values["of"] == "poses":
+        leads = [o for o in scene.objects if any(poses(o, g.id) and order.relay in ("", g.name) for g in relays(o).values())]
+        if leads:
+            return leads[0]
     if not scene.objects:
         raise EditRefused(f"{scene.name} has no object for a sheet.")
     return next((obj for obj in scene.objects if obj.visible and obj.targets), scene.objects[0])

@@ -12,8 +12,10 @@ from PIL import Image
 
 from fictilis import cli_pictures
 from fictilis.core.animation.curve import Key
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.relays import make_relay
+from fictilis.core.edits.targets import target_from_points
 from fictilis.core.errors import FictilisError
 from fictilis.core.parameters import Choice, Flag, Number
 from fictilis.core.timeline import Marker, SavedView, SceneCamera, Sound
@@ -135,6 +137,16 @@ def test_motion_blur_is_the_mean_of_moments_in_linear_light(moving, renderer):
     light = np.mean([np.where(s <= 0.04045, s / 12.92, ((s + 0.055) / 1.055) ** 2.4) for s in singles], axis=0)
     wanted = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055) * 255
     assert np.abs(blurred[..., :3] - wanted).max() <= 1 and np.abs(blurred[..., :3] - singles[0] * 255).max() > 20
+
+
+def test_the_shutter_is_open_for_a_part_of_the_time_between_two_pictures(moving, tmp_path, monkeypatch):
+    """180° at 12 pictures a second of 24 frames a second is one frame: common practice, no published source."""
+    seen = []
+    instant = Shots.instant
+    monkeypatch.setattr(Shots, "instant", lambda self, frame, camera: seen.append(frame) or instant(self, frame, camera))
+    values = {**SMALL, "first": 4, "last": 4, "rate": 12, "shutter": 180, "parts": 2}
+    make(moving, Order("movie", tmp_path / "a.png", values))
+    assert seen == [3.75, 4.25]
 
 
 def test_what_is_stored_comes_back_from_light():
@@ -270,3 +282,13 @@ def test_a_camera_with_keys_is_followed_and_goes_before_the_fitted_view(moving):
     look = Look(80, 60)
     assert aimed(scene, "", look, [0])(5.0).yaw == pytest.approx(45.0) == aimed(scene, "Cam", look, [0])(5.0).yaw
     assert aimed(scene, "Aside", look, [0])(5.0).yaw == 30.0 and aimed(scene, None, look, [0])(5.0).yaw == 18.0
+
+
+def test_a_sheet_of_poses_finds_the_object_that_has_some(moving, tmp_path):
+    scene, ball = add_form(moving, "Ball", {"segments": 2})
+    scene, _ = target_from_points(scene, ball, "Wide", scene.object(ball).base * 1.5)
+    scene, _ = make_relay(scene, ball, ["t1"], "Row", 0.0, 4.0)
+    order = Order("sheet", tmp_path / "s.png", {"of": "poses", "width": 32, "height": 32, "columns": 1})
+    assert make(scene, order) == [] and (tmp_path / "s.png").is_file()
+    with pytest.raises(FictilisError, match="Sheet has no relay named “Nope” with poses"):
+        make(scene, replace(order, relay="Nope"))

@@ -25,6 +25,7 @@ from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.importing import Held, added, read_held, taken
 from fictilis.formats.native import SUFFIX
+from fictilis.formats.reference import picture_at
 from fictilis.formats.registry import FORMATS, load, save
 from fictilis.render.dress import image_of_bytes, unpack_images
 from fictilis.render.stage import Stage, first_stage
@@ -100,6 +101,8 @@ class Commands:
         def read(progress: Callable[[float], None]) -> tuple[Scene, Stage]:
             scene = load(path, progress)
             unpack_images(scene)
+            if scene.reference is not None:
+                picture_at(scene.reference, scene.start, scene.fps)  # opens a film, which takes a while
             return scene, first_stage(scene)
 
         if path.suffix.lower() == SUFFIX:

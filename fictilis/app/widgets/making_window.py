@@ -79,13 +79,14 @@ class _Row(QWidget):
         self.bar.setRange(0, max(job.count, 1))
         self.bar.setValue(job.number)
         self.bar.setVisible(not job.over)
+        row_of_files = KINDS[job.order.kind].moves and job.order.path.suffix.lower() == ".png"
         far = f"Picture {job.number:,} of {job.count:,}" if job.count else "Begins…"
         left = time_left(job.left)
         self.said.setText({
             WAITS: "Waits for the one before.",
             GOES: far + (f" · {left}" if left else ""),
             DONE: f"Made, in {job.order.path.parent}. {job.said}".strip(),
-            STOPPED: "Stopped; nothing was written.",
+            STOPPED: "Stopped; the pictures made so far stay." if row_of_files else "Stopped; nothing was written.",
             FAILED: job.said,
         }[job.state])  # fmt: skip
         self.said.setProperty("error", job.state == FAILED)
