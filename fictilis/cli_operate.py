@@ -8,12 +8,13 @@ from pathlib import Path
 import numpy as np
 
 from fictilis.core.errors import FictilisError
+from fictilis.core.kept import Pick
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.lanes import keys_at
 from fictilis.core.operations.relays import PATH, WAY
 from fictilis.core.operations.table import Operation, Subject
 from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
-from fictilis.core.scene import STRAIGHT, Pick, Scene
+from fictilis.core.scene import STRAIGHT, Scene
 
 PARTS = {
     "target": "change whole targets",
@@ -21,6 +22,8 @@ PARTS = {
     "mesh": "change an object's mesh, its targets carried through",
     "line": "lines: how they are drawn, their points and strands, targets of other lines",
     "repeat": "copies of an object, and how much later each of them moves",
+    "deform": "bend, twist and taper after the mix",
+    "rig": "what hangs on a rig: its clips, how it follows, joints turned by hand",
     "spring": "springs that lead an object's points after the mix",
     "object": "change an object, its kept picks and mixes",
     "form": "simple forms, and their numbers until something is reshaped",
@@ -32,7 +35,7 @@ PARTS = {
     "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
-OF_OBJECTS = ("target", "relay", "mesh", "line", "repeat", "spring", "object", "shape")
+OF_OBJECTS = ("target", "relay", "mesh", "line", "repeat", "spring", "deform", "rig", "object", "shape")
 OF_TARGETS = ("target", "relay", "line", "shape")
 OF_PICKS = ("target", "mesh", "line", "spring", "object", "shape")
 OF_LANES = ("lanes", "modifier", "keys")

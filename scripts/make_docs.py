@@ -20,6 +20,8 @@ MADE_ON = {
     "mesh": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "line": "`--object NAME`; a pick by `--pick NAME`, `--points N,N` or `--edges`; `shift` takes `--target NAME`",
     "repeat": "`--object NAME`",
+    "deform": "`--object NAME`",
+    "rig": "`--object NAME`; all that hangs on the same rig goes along",
     "spring": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "object": "`--object NAME`; a pick by `--pick NAME`, `--points N,N`, `--edges` or `--faces`",
     "form": "`--object NAME` for `numbers`, else nothing but the scene",

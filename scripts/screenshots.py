@@ -37,7 +37,8 @@ from fictilis.core.edits.objects import remove_object, rename_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.kinds import Match
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.kept import Pick
+from fictilis.core.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.sweep import Sweep
 from fictilis.demo.reef_wall import reef_wall

@@ -9,9 +9,11 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.arrays import cached_by_array, extent
+from fictilis.core.arrays import cached_by_array, cached_by_identity, extent
+from fictilis.core.deformers import DEFORMERS, MOST_TAPER, MOST_TURN, TAPER, in_order
 from fictilis.core.errors import EditRefused
 from fictilis.core.places import ALONG
+from fictilis.core.rigs import CLIP, TIME, Rig, angle_id, turn_id
 from fictilis.core.scene import BLEND, MorphObject
 from fictilis.core.timeline import SceneCamera
 
@@ -178,9 +180,70 @@ ALONG_KIND = ChannelKind(
     fixed(0.0, 1.0),
     colour="#6E7F2B",
 )
+
+
+def _deformer_kind(kind: str) -> ChannelKind:
+    def get(obj: MorphObject) -> float:
+        return next((d.amount for d in obj.deformers if d.kind == kind), 0.0)
+
+    def put(obj: MorphObject, value: float) -> MorphObject:
+        held = next(d for d in obj.deformers if d.kind == kind)
+        most = MOST_TAPER if kind == TAPER else MOST_TURN
+        if abs(value) > most:
+            raise EditRefused(f"A {kind} goes up to {most:g}, not {value:g}.")
+        return replace(obj, deformers=in_order(obj.deformers, replace(held, amount=value)))
+
+    turns = kind != TAPER
+    bounds = fixed(-180.0, 180.0) if turns else fixed(-1.0, 1.0)
+    unit, decimals = ("°", 1) if turns else ("", 2)
+    return ChannelKind(kind, kind.capitalize(), "object", get, put, bounds, unit, decimals=decimals, colour="#7B3F6B")
+
+
+DEFORMER_KINDS = {kind: _deformer_kind(kind) for kind in DEFORMERS}
+
+
+@cached_by_identity
+def rig_kinds(rig: Rig) -> dict[str, ChannelKind]:
+    """What an object has that hangs on a rig: which of its clips is played and where in it, and of each joint by how much it is
+    turned by hand, and how far it is from its rest."""
+    last = max(len(rig.clips) - 1, 0)
+    longest = max((clip.seconds for clip in rig.clips), default=0.0)
+
+    def setter(name: str) -> Callable[[Any, float], Any]:
+        return lambda o, v: replace(o, skin=replace(o.skin, **{name: int(np.round(v)) if name == "clip" else v}))
+
+    out = {
+        CLIP: ChannelKind(CLIP, "Clip of the rig", "rig", lambda o: float(o.skin.clip), setter("clip"), fixed(0.0, float(last)),
+                          decimals=0, stepped=True, colour="#55606E"),
+        TIME: ChannelKind(TIME, "Time in the clip", "rig", lambda o: o.skin.time, setter("time"),
+                          fixed(0.0, longest or 1.0), "s", colour="#2A8FA3"),
+    }  # fmt: skip
+    for number, name in enumerate(rig.joints):
+        for k, axis in enumerate(AXES):
+            out[turn_id(number, axis)] = _turn_kind(turn_id(number, axis), f"{name} turned {axis.upper()}", AXIS_COLOURS[k])
+        for axis in ("", *AXES):
+            word = f"{name} bent {axis.upper()}".strip()
+            out[angle_id(number, axis)] = ChannelKind(
+                angle_id(number, axis), word, "joint", lambda _o: 0.0, lambda o, _v: o, fixed(-180.0 if axis else 0.0, 180.0),
+                "°", decimals=1, colour=GREY, driven="the rig",
+            )  # fmt: skip
+    return out
+
+
+def _turn_kind(channel: str, name: str, colour: str) -> ChannelKind:
+    def put(obj: MorphObject, value: float) -> MorphObject:
+        assert obj.skin is not None
+        others = tuple(pair for pair in obj.skin.turns if pair[0] != channel)
+        return replace(obj, skin=replace(obj.skin, turns=others + (((channel, value),) if value else ())))
+
+    return ChannelKind(
+        channel, name, "joint", lambda o: dict(o.skin.turns).get(channel, 0.0), put, fixed(-180.0, 180.0), "°", 0.0, 1, colour
+    )
+
+
 OBJECT_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _object_kinds()}
 CAMERA_KINDS: dict[str, ChannelKind] = {kind.id: kind for kind in _camera_kinds()}
 LED_CAMERA_KINDS = {ALONG: ALONG_KIND} | CAMERA_KINDS
 OWN_IDS = (
-    frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND, ALONG}
+    frozenset(OBJECT_KINDS) | frozenset(CAMERA_KINDS) | frozenset(LINE_IDS) | {BLEND, ALONG, *DEFORMERS, CLIP, TIME}
 )  # ids that no target may have

@@ -21,6 +21,7 @@ from fictilis.core.channel_kinds import (
     AXES,
     BLEND_KIND,
     CAMERA_KINDS,
+    DEFORMER_KINDS,
     LEAST_DISTANCE,
     LEAST_SCALE,
     LED_CAMERA_KINDS,
@@ -29,13 +30,16 @@ from fictilis.core.channel_kinds import (
     OBJECT_KINDS,
     ChannelKind,
     fixed,
+    rig_kinds,
 )
+from fictilis.core.deform.posing import angle_values, locals_of, pose_of
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.places import ALONG, Transform
+from fictilis.core.rigs import CLIP, TIME, turn_ids
 from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
@@ -46,9 +50,20 @@ RECENT = 8  # evaluations kept
 
 
 @lru_cache
-def _kinds_of(line: bool, blent: bool, along: bool) -> dict[str, ChannelKind]:
+def _kinds_of(line: bool, blent: bool, along: bool, deformers: tuple[str, ...] = ()) -> dict[str, ChannelKind]:
     first = ({BLEND: BLEND_KIND} if blent else {}) | ({ALONG: ALONG_KIND} if along else {})
-    return first | OBJECT_KINDS | (LINE_KINDS if line else {})
+    return first | {kind: DEFORMER_KINDS[kind] for kind in deformers} | OBJECT_KINDS | (LINE_KINDS if line else {})
+
+
+@cached_by_identity
+def _rigged_kinds(obj: MorphObject) -> dict[str, ChannelKind]:
+    assert obj.skin is not None
+    return _plain_kinds(obj) | rig_kinds(obj.skin.rig)
+
+
+def _plain_kinds(obj: MorphObject) -> dict[str, ChannelKind]:
+    deformers = tuple(d.kind for d in obj.deformers)
+    return _kinds_of(isinstance(obj.geometry, Line), obj.blend is not None, obj.along is not None, deformers)
 
 
 class ChannelRef(NamedTuple):
@@ -184,7 +199,7 @@ def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
     """The kinds of an owner but for weights, by id."""
     if isinstance(owner, SceneCamera):
         return CAMERA_KINDS if owner.along is None else LED_CAMERA_KINDS
-    return _kinds_of(isinstance(owner.geometry, Line), owner.blend is not None, owner.along is not None)
+    return _plain_kinds(owner) if owner.skin is None else _rigged_kinds(owner)
 
 
 def find_channel(owner: Owner, channel_id: str) -> Channel | None:
@@ -271,8 +286,24 @@ def values_at(
         _lead(owner, frame, out, fps, (posed or {}).get(BLEND))
     out.update(posed or {})
     if isinstance(owner, MorphObject):
+        if owner.skin is not None:
+            out.update(angles_over(owner, out, shape))
         _follow(owner, frame, out, posed or {})
     return out
+
+
+def angles_over(obj: MorphObject, values: Mapping[str, Any], shape: tuple[int, ...]) -> dict[str, Any]:
+    """The angles of an object's joints by their channels, each shaped ``shape``, where its rig stands by ``values``."""
+    assert obj.skin is not None
+    rig, ids = obj.skin.rig, turn_ids(obj.skin.rig)
+    seconds = np.broadcast_to(np.asarray(values[TIME], np.float64), shape).ravel()
+    clips = np.round(np.broadcast_to(np.asarray(values[CLIP], np.float64), shape).ravel()).astype(int)
+    turned = np.stack([np.broadcast_to(np.asarray(values[t], np.float64), shape).ravel() for t in ids], axis=1)
+    own = np.empty((len(seconds), len(rig.joints), 4, 4))
+    for number in np.unique(clips).tolist():
+        rows = clips == number
+        own[rows] = locals_of(rig, number, seconds[rows], turned[rows].reshape(-1, len(rig.joints), 3))
+    return {name: rows.reshape(shape) for name, rows in angle_values(rig, own).items()}
 
 
 @recent_by_identity(RECENT)
@@ -283,6 +314,8 @@ def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...],
         _lead(owner, frame, out, fps, dict(posed).get(BLEND))
     out.update(posed)
     if isinstance(owner, MorphObject):
+        if owner.skin is not None:
+            out.update(angle_values(owner.skin.rig, pose_of(owner.skin, out).own))
         _follow(owner, frame, out, dict(posed))
     return MappingProxyType(out)
 
@@ -302,7 +335,7 @@ def _lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], f
     lead(obj, {lane.channel: lane for lane in obj.blend.lanes}, beside, other)
     part = values[BLEND] if amount is None else amount
     for name, value in other.items():
-        if name != BLEND and (shape or value != values[name]):
+        if name not in (BLEND, CLIP) and (shape or value != values[name]):
             values[name] = values[name] + (value - values[name]) * part
 
 

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import extent, frozen, lengths, recent_by_identity
+from fictilis.core.deform.after import after_of
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
@@ -47,7 +48,9 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
     other = scene.object(obj.repeat.other) if obj.repeat.other is not None else None
     points = np.zeros((0, 3))
     if other is not None:
-        mixed = mixed_points(other, shares_at(other, frame, (posed or {}).get(other.id), scene.fps))
+        given = (posed or {}).get(other.id)
+        mixed, after = mixed_points(other, shares_at(other, frame, given, scene.fps)), after_of(other, frame, given, scene.fps)
+        mixed = mixed if after is None else after.forward(mixed)
         points = placed(mixed, standing(scene, other, frame, posed).transform.matrix())
     layout = _layout(obj, other, points)
     differing, later = _differing(obj, len(layout)), delays(scene, obj)

@@ -8,7 +8,9 @@ import numpy as np
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import add_rows
-from fictilis.core.channels import stand_at
+from fictilis.core.channels import stand_at, values_at
+from fictilis.core.deform.after import after_of
+from fictilis.core.deform.deforming import deformed
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import tube_mesh
@@ -25,6 +27,12 @@ from fictilis.core.standing import standing
 def evaluate_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.ndarray:
     """Mixed points (n, 3) float64 of one object at a frame, in its own space, base vertex order."""
     return mixed_points(obj, shares_at(obj, frame, fps=fps))
+
+
+def bent_object(obj: MorphObject, frame: float, fps: float = 24.0) -> np.ndarray:
+    """(n, 3) float64: the mix at a frame as it is bent, twisted and tapered; a skin has no part in it."""
+    points = evaluate_object(obj, frame, fps)
+    return deformed(obj, values_at(obj, frame, None, fps), points) if obj.deformers else points
 
 
 def evaluate_frames(obj: MorphObject, frames: Iterable[float], fps: float = 24.0) -> np.ndarray:
@@ -46,6 +54,9 @@ def points_over(
     at = np.asarray(frames, np.float64)
     out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):
+        after = after_of(obj, frame, None, fps)
+        if after is not None:
+            row[:] = after.forward(row, indices)
         stand = stand_at(obj, frame, fps=fps) if scene is None else standing(scene, obj, frame)
         row[:] = placed(row, stand.transform.matrix())
     return out

@@ -9,13 +9,16 @@ from msgspec import Struct, field
 from msgspec.structs import force_setattr, replace
 
 from fictilis.core.appearance import Appearance, Surface
-from fictilis.core.arrays import any_in_rows, cached_by_identity, distinct, frozen, lengths, plain_numbers
+from fictilis.core.arrays import any_in_rows, cached_by_identity, frozen, lengths, plain_numbers
+from fictilis.core.deformers import Deformer
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
+from fictilis.core.kept import FormNumbers, NamedPick, StoredMix
 from fictilis.core.names import number_of
 from fictilis.core.places import ALONG, Along, Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
+from fictilis.core.rigs import CLIP, TIME, Skin, joint_of, turn_ids
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
 from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, Reference, SavedView, SceneCamera, Sound, fitted_lanes
@@ -24,7 +27,6 @@ LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
     "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
 )  # fmt: skip
-PICK_KINDS = ("points", "edges", "faces")
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
 BLEND = "blend"  # the channel of an object that plays two clips
 
@@ -116,48 +118,6 @@ class Group(Struct, frozen=True):
     relay: str | None = None
 
 
-class Pick(Struct, frozen=True, eq=False, weakref=True):
-    """Picked parts of a mesh: ``elements`` (k,) int64, sorted numbers of points, of edges or of faces, by ``kind``."""
-
-    kind: str = "points"
-    elements: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
-
-    def __post_init__(self) -> None:
-        if self.kind not in PICK_KINDS:
-            raise ValueError(f"a pick is of {', '.join(PICK_KINDS)}, not of {self.kind}")
-        force_setattr(self, "elements", frozen(distinct(np.asarray(self.elements, np.int64)), np.int64))
-
-    def __len__(self) -> int:
-        return len(self.elements)
-
-    def same_as(self, other: Pick) -> bool:
-        return self.kind == other.kind and np.array_equal(self.elements, other.elements)
-
-
-class NamedPick(Struct, frozen=True, eq=False, weakref=True):
-    """A pick kept with its object."""
-
-    name: str
-    pick: Pick
-
-
-class StoredMix(Struct, frozen=True):
-    """Weights kept under a name, as pairs (target id, weight)."""
-
-    name: str
-    weights: tuple[tuple[str, float], ...]
-
-
-class FormNumbers(Struct, frozen=True):
-    """The simple form that an object was made as, and its numbers by name: sizes in cm and counts."""
-
-    kind: str
-    numbers: tuple[tuple[str, float], ...]
-
-    def __post_init__(self) -> None:
-        force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
-
-
 class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     """A mesh or a line, its base points (n, 3) float64, and the targets and lanes that deform it. A line is ``drawn`` from one
     fraction of each strand's length to another."""
@@ -182,6 +142,8 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
     repeat: Repeat | None = None
     spring: PointSpring | None = None
     surface: Surface | None = None
+    deformers: tuple[Deformer, ...] = ()
+    skin: Skin | None = None
 
     def __post_init__(self) -> None:
         plain_numbers(self, "drawn")
@@ -319,8 +281,16 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
-        if self.clips and (was.targets is not obj.targets or was.groups is not obj.groups or was.along is not obj.along):
+        if self.clips and (
+            was.targets is not obj.targets
+            or was.groups is not obj.groups
+            or was.along is not obj.along
+            or was.deformers is not obj.deformers
+            or was.skin is not obj.skin
+        ):
             scene, obj = _clips_fitted(scene, obj, was)
+        if obj.skin is not None:
+            scene = _rigs_in_step(scene, obj, was)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
@@ -358,7 +328,9 @@ def lane_homes(obj: MorphObject) -> dict[str, frozenset[str]]:
     led = {group.id: frozenset(t.id for t in obj.targets if t.group == group.id) for group in obj.groups if group.relay}
     plain = (t for t in obj.targets if t.rule is None and t.follows is None and t.group not in led)
     fronts = (front_of(t.id) for t in obj.targets if t.sweep is not None)
-    ways = (ALONG,) if obj.along is not None else ()
+    ways = ((ALONG,) if obj.along is not None else ()) + tuple(d.kind for d in obj.deformers)
+    if obj.skin is not None:
+        ways += (CLIP, TIME, *turn_ids(obj.skin.rig))
     return led | dict.fromkeys((*(t.id for t in plain), *fronts, *ways), frozenset())
 
 
@@ -387,6 +359,35 @@ def _led_alike(other: MorphObject, obj: MorphObject, led: Mapping[str, Target]) 
         lane = obj.lane(leader.id)
         lanes += [] if lane is None else [replace(lane, channel=target_id)]
     return replace(other, targets=targets, lanes=tuple(lanes))
+
+
+def is_rigged(channel: str) -> bool:
+    """Whether a channel is of the rig that an object hangs on, and so of all that hang on it."""
+    return channel in (CLIP, TIME) or joint_of(channel) is not None
+
+
+def _rigs_in_step(scene: Scene, obj: MorphObject, was: MorphObject) -> Scene:
+    """All objects that hang on one rig move with it alike, as ``obj`` does, where that differs from what it ``was``."""
+    skin, before = obj.skin, was.skin
+    assert skin is not None
+    partners = [o for o in scene.objects if o is not obj and o.skin is not None and o.skin.rig is skin.rig]
+    if not partners or before is None:
+        return scene
+    lanes, old = _rig_lanes(obj), _rig_lanes(was)
+    led = (skin.clip, skin.time, skin.turns)
+    if led == (before.clip, before.time, before.turns) and lanes == old:
+        return scene
+    for other in partners:
+        assert other.skin is not None
+        rest = tuple(lane for lane in other.lanes if not is_rigged(lane.channel))
+        hung = replace(other.skin, clip=skin.clip, time=skin.time, turns=skin.turns)
+        new = replace(other, skin=hung, lanes=rest + lanes)
+        scene = replace(scene, objects=tuple(new if o is other else o for o in scene.objects))
+    return scene
+
+
+def _rig_lanes(obj: MorphObject) -> tuple[Lane, ...]:
+    return tuple(lane for lane in obj.lanes if is_rigged(lane.channel))
 
 
 def _clips_fitted(scene: Scene, obj: MorphObject, was: MorphObject) -> tuple[Scene, MorphObject]:

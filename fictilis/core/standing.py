@@ -11,6 +11,7 @@ from fictilis.core.affine import placed
 from fictilis.core.arrays import lengths, recent_by_identity
 from fictilis.core.channel_kinds import LEAST_DISTANCE
 from fictilis.core.channels import Stand, camera_at, stand_at, values_at
+from fictilis.core.deform.after import after_of
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import frames
@@ -97,7 +98,8 @@ def _place_on(
     even: bool,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     fine = drawn(obj.line)
-    mixed = mixed_points(obj, shares_at(obj, frame, dict(posed), fps))
+    mixed, after = mixed_points(obj, shares_at(obj, frame, dict(posed), fps)), after_of(obj, frame, dict(posed), fps)
+    mixed = mixed if after is None else after.forward(mixed)
     strand = Measured(fine.line, placed(fine.of(mixed), np.reshape(matrix, (4, 4))), 0)
     places, axes = Rail(strand).at(np.array([value]), even)
     return places[0], axes[0]

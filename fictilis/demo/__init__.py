@@ -21,6 +21,7 @@ SAMPLES = {
     "jelly": Sample("Moon jelly", "fictilis.demo.jelly", "moon_jelly"),
     "lantern-fish": Sample("Paper lantern fish", "fictilis.demo.lantern_fish", "lantern_fish"),
     "tide-marks": Sample("Tide marks", "fictilis.demo.tide_marks", "tide_marks"),
+    "sea-pen": Sample("Sea pen", "fictilis.demo.sea_pen", "sea_pen"),
     "reef-wall": Sample("Reef wall", "fictilis.demo.reef_wall", "reef_wall"),
 }
 

@@ -7,12 +7,14 @@ from collections.abc import Callable, Mapping
 from msgspec import Struct
 
 from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
+from fictilis.core.deform.deforming import acting
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relays
 from fictilis.core.places import Transform
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.scene import MorphObject, Scene, Target, is_rigged
 from fictilis.formats.choices import DROP, RESULT, Values
+from fictilis.formats.gltf_rigs import plain_clip
 
 KEPT, CHANGED, LEFT_OUT = "kept", "changed", "left out"
 IN_MIX = "in the mix"  # which is said once, of the targets
@@ -80,6 +82,16 @@ def _led(obj: MorphObject) -> bool:
 def _bent(obj: MorphObject) -> bool:
     """Whether a weight may move otherwise than its lane's curve."""
     return obj.blend is not None or any(t.path != "straight" or driven_by(obj, t) or t.sweep is not None for t in obj.targets)
+
+
+def _hangs(obj: MorphObject) -> bool:
+    return obj.skin is not None and obj.skin.on
+
+
+def _plays(obj: MorphObject) -> bool:
+    """Whether the joints of its rig are anywhere but at rest."""
+    assert obj.skin is not None
+    return bool(obj.skin.rig.clips or obj.skin.turns or any(is_rigged(lane.channel) for lane in obj.lanes))
 
 
 def _of_owners(has: Callable[[object], bool]) -> Found:
@@ -217,6 +229,20 @@ FEATURES = (
     Feature("Springs", _objects(lambda o: o.spring is not None and o.spring.on),
             _by(gltf=_if("springs", BAKED), usd=lambda v: GONE if v.get("springs") == DROP else _usd_mix(BAKED[1])(v))
             | _all(MIXED_IN, "npz", *SHAPES) | _all(GONE, "csv", "lanes")),
+    Feature("Bend, twist and taper", _objects(lambda o: bool(acting(o))),
+            _by(gltf=BAKED, usd=_usd_mix(BAKED[1]), lanes=(CHANGED, "their lanes alone"), csv=GONE)
+            | _all(MIXED_IN, "npz", *SHAPES)),
+    Feature("Rigs", _objects(_hangs),
+            _by(gltf=KEEP, usd=_usd(KEPT, ""), lanes=(CHANGED, "their lanes alone"), csv=GONE)
+            | _all(MIXED_IN, "npz", *SHAPES)),
+    Feature("Joints retimed, or turned by hand",
+            lambda scene, shown: [o.name for o in shown if _hangs(o) and plain_clip(scene, o) is None and _plays(o)],
+            _by(gltf=SAMPLED, usd=_usd(CHANGED, SAMPLED[1])) | _all(MIXED_IN, "npz", *SHAPES)),
+    Feature("Dual quaternions", _objects(lambda o: _hangs(o) and o.skin.dual),  # type: ignore[union-attr]
+            _by(gltf=(LEFT_OUT, "joints move the points linearly"), usd=_usd(KEPT, "")) | _all(MIXED_IN, "npz", *SHAPES)),
+    Feature("Rigs that rest", _objects(lambda o: o.skin is not None and not o.skin.on),
+            _all((LEFT_OUT, "meshes as they were bound"), "gltf", "usd") | _all(MIXED_IN, "npz", *SHAPES)
+            | _all(GONE, "csv", "lanes")),
     Feature("Cameras", lambda scene, _shown: [c.name for c in scene.cameras],
             _all(_if("cameras", KEEP), "gltf", "usd") | _by(lanes=(CHANGED, "their lanes alone"))
             | _all(GONE, "csv", "npz", *SHAPES)),
@@ -241,8 +267,8 @@ def account(whole: Scene, scene: Scene, key: str, values: Values) -> list[Row]:
     ids, clips = {obj.id for obj in scene.objects if obj.visible}, {c.id for c in scene.clips}
     shown = [obj for obj in whole.objects if obj.id in ids]
     seen = Scene(
-        cameras=whole.cameras, markers=whole.markers, sound=whole.sound, reference=whole.reference, clips=scene.clips,
-        clip=scene.clip,
+        start=whole.start, end=whole.end, fps=whole.fps, cameras=whole.cameras, markers=whole.markers, sound=whole.sound,
+        reference=whole.reference, clips=scene.clips, clip=scene.clip,
     )  # fmt: skip
     rows = []
     for feature in FEATURES:

@@ -13,7 +13,6 @@ from msgspec.structs import replace
 from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.edits.clips import choose_clip, clip
 from fictilis.core.edits.imports import UNITS
-from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import EditRefused
 from fictilis.core.parameters import Choice, Number
 from fictilis.core.scene import MorphObject, Scene
@@ -91,8 +90,8 @@ def prepared(scene: Scene, choices: Choices, values: Values) -> Scene:
             scene.object(object_id)
         wanted = frozenset(choices.objects)
         scene = replace(scene, objects=tuple(_shown(obj, obj.id in wanted) for obj in scene.objects))
-    written = as_drawn if values.get("surface") == RESULT else _as_cage
-    scene = _each(scene, lambda obj: obj if obj.surface is None else written(obj))
+    if values.get("surface") != RESULT:
+        scene = _each(scene, lambda obj: replace(obj, surface=None))
     if values.get("springs") == DROP:
         scene = _each(scene, lambda obj: replace(obj, spring=None))
     if values.get("textures") == DROP:
@@ -108,10 +107,6 @@ def _each(scene: Scene, change: Any) -> Scene:
 
 def _shown(obj: MorphObject, shown: bool) -> MorphObject:
     return obj if obj.visible is shown else replace(obj, visible=shown)
-
-
-def _as_cage(obj: MorphObject) -> MorphObject:
-    return replace(obj, surface=None)
 
 
 def _still(obj: MorphObject) -> MorphObject:

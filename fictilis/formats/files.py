@@ -13,7 +13,8 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.edits.springs import bake_spring
+from fictilis.core.deform.deforming import acting
+from fictilis.core.edits.springs import bake_all
 from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
@@ -111,17 +112,21 @@ def visible_objects(scene: Scene) -> tuple[list[MorphObject], list[str]]:
     return shown, others_left_out(scene, shown)
 
 
-def without_springs(scene: Scene) -> tuple[Scene, list[str]]:
-    """What point springs add as targets of its own, with sentences on that. A clip that is not in hand goes without."""
+def as_targets(scene: Scene) -> tuple[Scene, list[str]]:
+    """What point springs and deformers do as targets of its own, with sentences on that. A clip that is not in hand goes
+    without."""
     said = []
     for obj in scene.objects:
-        if obj.spring is None or not obj.spring.on or not obj.visible:
+        parts = [d.kind for d in acting(obj)] + (["springs"] if obj.spring is not None and obj.spring.on else [])
+        if not parts or not obj.visible:
             continue
-        unlocked = scene.with_object(replace(obj, locked=False))
-        scene, made, off = bake_spring(unlocked, obj.id)
-        said.append(f"The springs of {obj.name} are written as {len(made)} targets, up to {off:.2g} cm off at frames.")
+        scene, made, off = bake_all(scene.with_object(replace(obj, locked=False)), obj.id)
+        what = " and ".join([", ".join(parts[:-1]), parts[-1]] if len(parts) > 1 else parts)
+        verb = "are" if parts[-1] == "springs" or len(parts) > 1 else "is"
+        count = f"{len(made)} target{'' if len(made) == 1 else 's'}"
+        said.append(f"The {what} of {obj.name} {verb} written as {count}, up to {off:.2g} cm off at frames.")
     if said and scene.clips:
-        said.append("Clips that are not in hand are written without springs.")
+        said.append("Clips that are not in hand are written without them.")
     return scene, said
 
 

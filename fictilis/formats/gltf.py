@@ -17,7 +17,7 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.arrays import lengths
-from fictilis.core.channel_kinds import LINE_IDS
+from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
 from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip
 from fictilis.core.edits.topology import as_drawn, shown_points
@@ -33,9 +33,10 @@ from fictilis.core.mix.coefficients import FULL, Column, columns
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import camera_standing, eye
 from fictilis.core.timeline import SceneCamera
-from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
+from fictilis.formats.files import Progress, as_targets, no_progress, writable, write_whole
 from fictilis.formats.gltf_buffer import ARRAY_BUFFER, ELEMENT_BUFFER, Buffer, Packed, packed, single
 from fictilis.formats.gltf_dress import material
+from fictilis.formats.gltf_rigs import RigWriter, sets_of
 from fictilis.formats.tracks import Track, camera_tracks, copy_tracks, motion_tracks, parted, quaternion, weight_track
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
@@ -113,7 +114,7 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
     import pygltflib as g
 
     path = Path(path)
-    scene, sprung = without_springs(scene)
+    scene, sprung = as_targets(scene)
     shown, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     left_out += sprung + [banded_words(scene, obj) for obj in shown if swept(obj)]
     shown = [with_bands(obj, FORMAT_BANDS) if swept(obj) else obj for obj in shown]
@@ -121,15 +122,20 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=[])], 0
     buffer = Buffer(gltf)
     parts: list[_Parts] = []
+    rigs = RigWriter(g, gltf, buffer, METRES)
     for number, obj in enumerate(shown):
         gltf.materials.append(material(g, gltf, buffer.view, obj))
         gltf.meshes.append(_mesh(g, buffer, scene, obj, number))
-        parts.append(_nodes(g, gltf, scene, obj, number))
+        parts.append(_nodes(g, gltf, scene, obj, number, rigs))
         progress(0.5 * (number + 1) / len(shown))
     cameras = [_camera_node(g, gltf, scene, camera) for camera in scene.cameras]
-    clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(scene.name, scene)]
+    clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(rigs.title(scene) or scene.name, scene)]
     for done, (name, clip) in enumerate(clips):
         made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown], parts, sampled)
+        if rigs.hung:
+            made = made or [g.Animation(name=name, channels=[], samplers=[])]
+            rigs.animate(clip, made[0])
+            made = [animation for animation in made if animation.channels]
         for camera, node in zip(clip.cameras, cameras, strict=True):
             for part, moved in camera_tracks(clip, camera).items():
                 made = made or [g.Animation(name=name, channels=[], samplers=[])]
@@ -137,6 +143,7 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
         gltf.animations += made
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
         progress(0.5 + 0.5 * (done + 1) / len(clips))
+    gltf.animations += rigs.others()
     gltf.buffers = [g.Buffer(byteLength=buffer.length)]
     if path.suffix.lower() == ".gltf":
         _write_apart(path, gltf, buffer)
@@ -212,7 +219,11 @@ def _animations(
         if error > SAID_FROM or error and sampled:
             off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
         apart = len(own.movers) > 1 or obj.repeat is not None and obj.repeat.other is not None
-        for node, tracks in zip(own.movers, copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)], strict=True):
+        for node, tracks in (
+            ()
+            if not own.movers
+            else zip(own.movers, copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)], strict=True)
+        ):
             for part, moved in tracks.items():
                 _animate(g, buffer, animation, moved, [node], *NODE_PARTS[part])
     return ([animation] if animation.channels else []), off
@@ -270,6 +281,10 @@ def _surface(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:
         POSITION=buffer.add(obj.base[vertices.points] * METRES, "VEC3", ARRAY_BUFFER, bounds=True),
         NORMAL=buffer.add(np.stack(base_normals, axis=1), "VEC3", ARRAY_BUFFER),
     )
+    if obj.skin is not None and obj.skin.on:
+        for n, (joints, weights) in enumerate(sets_of(obj.skin.bound)):
+            setattr(attributes, f"JOINTS_{n}", buffer.numbers(joints[vertices.points]))
+            setattr(attributes, f"WEIGHTS_{n}", buffer.add(weights[vertices.points], "VEC4", ARRAY_BUFFER))
     if vertices.uvs is not None:
         attributes.TEXCOORD_0 = buffer.add(vertices.uvs, "VEC2", ARRAY_BUFFER)
     primitive = g.Primitive(
@@ -327,8 +342,9 @@ def _weighted_node(g: Any) -> Any:
     return make_dataclass("WeightedNode", [("weights", list[float] | None, None)], bases=(g.Node,))
 
 
-def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int) -> _Parts:
-    """One node, or for the copies of an object as many: below the one that moves them all, or each with its own motion."""
+def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs: RigWriter) -> _Parts:
+    """One node, or for the copies of an object as many: below the one that moves them all, or each with its own motion. Where
+    it hangs on a rig, these carry the joints, and nodes beside them the mesh."""
 
     def add(name: str, matrix: np.ndarray, **more: Any) -> int:
         translation, rotation, scale = parted(matrix)
@@ -339,11 +355,16 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int) -> _P
     spread = copies(scene, scene.object(obj.id), scene.start)
     delays = spread.delays.tolist()
     single = len(spread) == 1 and obj.repeat is None
+    hung = obj.skin is not None and obj.skin.on
     names = [obj.name] if single else [f"{obj.name} {n}" for n in range(1, len(spread) + 1)]
     mixed: list[dict[str, Any]] = [{"mesh": number} for _ in delays]
     if not single and obj.targets:
         over = shares_at(obj, scene.start - spread.delays, fps=scene.fps)
         mixed = [{"mesh": number, "weights": over[:, n].tolist()} for n in range(len(delays))]
+    if hung and single and _stays(scene, obj):
+        return _Parts([], [_hung_node(g, gltf, obj, rigs, None, 0.0, mixed[0])], delays)
+    meshes = mixed
+    mixed = [{} for _ in mixed] if hung else mixed
     flat = single or np.array_equal(spread.inner, np.eye(4)[None]) and len(spread.outer) == len(spread)
     if flat:
         movers = [add(name, outer, **more) for name, outer, more in zip(names, spread.outer, mixed, strict=True)]
@@ -359,7 +380,28 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int) -> _P
                 for name, outer, shape in zip(names, spread.outer, shapes, strict=True)
             ]
     gltf.scenes[0].nodes += movers
+    if hung:
+        rows = zip(shapes, delays, meshes, strict=True)
+        shapes = [_hung_node(g, gltf, obj, rigs, above, later, mesh) for above, later, mesh in rows]
     return _Parts(movers, shapes, delays)
+
+
+def _hung_node(
+    g: Any, gltf: Any, obj: MorphObject, rigs: RigWriter, above: int | None, later: float, mesh: dict[str, Any]
+) -> int:
+    """The node of a mesh that joints move; it has no place of its own. Source: glTF 2.0, 3.7.3.3."""
+    skin = rigs.skin(obj, above, later)
+    gltf.nodes.append(_weighted_node(g)(name=obj.name, skin=skin, **mesh))
+    gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
+    return len(gltf.nodes) - 1
+
+
+def _stays(scene: Scene, obj: MorphObject) -> bool:
+    """Whether an object stands where its rig puts it, in every clip."""
+    own = scene.object(obj.id)
+    every = [*own.lanes, *(x for c in scene.clips for p in c.parts if p.owner == obj.id for x in p.lanes)]
+    moves = any(lane.channel in OBJECT_KINDS and "." in lane.channel for lane in every)
+    return not moves and own.along is None and own.transform.matrix().tolist() == np.eye(4).tolist()
 
 
 def _animate(

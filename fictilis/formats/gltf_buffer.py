@@ -14,7 +14,7 @@ from msgspec import Struct
 from fictilis.core.arrays import box
 from fictilis.core.errors import EditRefused
 
-FLOAT, UINT = 5126, 5125
+FLOAT, UINT, USHORT, UBYTE = 5126, 5125, 5123, 5121
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963
 
 
@@ -32,6 +32,14 @@ class Buffer:
         low, high = (box(array) if array.ndim == 2 else (array.min(), array.max())) if bounds else (None, None)
         component = FLOAT if array.dtype.kind == "f" else UINT
         return self._accessor(count, kind, component, low, high, bufferView=self.view(array.tobytes(), target))
+
+    def numbers(self, array: np.ndarray) -> int:
+        """An accessor of small whole numbers (n, 4), below 65,536."""
+        small = array.max(initial=0) < 256
+        stored = np.ascontiguousarray(array, np.uint8 if small else np.uint16)
+        return self._accessor(
+            len(stored), "VEC4", UBYTE if small else USHORT, bufferView=self.view(stored.tobytes(), ARRAY_BUFFER)
+        )
 
     def take(self, rows: Packed) -> int:
         """An accessor of rows that were packed."""

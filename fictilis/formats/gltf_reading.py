@@ -12,8 +12,10 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fictilis.core.animation.sampled import Curves
 from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.arrays import any_in_rows
+from fictilis.core.deform.posing import rotations
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.scene import Deltas
@@ -23,12 +25,14 @@ from fictilis.formats.line_rows import line_of
 
 CM = 100.0  # in glTF's metre
 MOST_DEPTH = 1_000
+MOST_SETS = 16  # of four joints each that a point hangs on
 TRIANGLES, STRIP, FAN = 4, 5, 6
 LINES, LINE_LOOP, LINE_STRIP = 1, 2, 3
 
 
 class Shape(Struct):
-    """A mesh of the file, or its lines: points (n, 3) in cm, and deltas of each target; ``look`` of its first primitive."""
+    """A mesh of the file, or its lines: points (n, 3) in cm, and deltas of each target; ``look`` of its first primitive;
+    ``hangs``: numbers of joints (n, m) and what each has to say."""
 
     name: str
     geometry: Geometry
@@ -36,42 +40,7 @@ class Shape(Struct):
     targets: list[tuple[str, Deltas]]
     weights: np.ndarray
     look: Appearance
-
-
-class Curves(Struct):
-    """Samples of one animated thing: times (k,) s, values (k, w), tangents a second for CUBICSPLINE."""
-
-    way: str
-    times: np.ndarray
-    values: np.ndarray
-    into: np.ndarray | None = None
-    out: np.ndarray | None = None
-
-    def at(self, seconds: np.ndarray, turns: bool = False) -> np.ndarray:
-        """(s, w): as a player shows them; rotations on the shorter way. Source: glTF 2.0, appendix C."""
-        t, v = self.times, self.values
-        k = np.clip(np.searchsorted(t, seconds + 1e-9, side="right") - 1, 0, len(t) - 1)
-        n = np.minimum(k + 1, len(t) - 1)
-        span = t[n] - t[k]
-        u = np.clip(np.divide(seconds - t[k], span, out=np.zeros(len(seconds)), where=span > 0), 0.0, 1.0)[:, None]
-        if self.way == "STEP":
-            return v[k]
-        if self.way == "LINEAR":
-            if not turns:
-                return v[k] * (1 - u) + v[n] * u
-            dot = (v[k] * v[n]).sum(axis=1, keepdims=True)
-            other = np.where(dot < 0, -v[n], v[n])
-            angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))
-            sine = np.sin(angle)
-            safe = np.where(sine < 1e-9, 1.0, sine)
-            mixed = (np.sin((1 - u) * angle) * v[k] + np.sin(u * angle) * other) / safe
-            return np.where(sine < 1e-9, v[k], mixed)
-        assert self.into is not None and self.out is not None
-        w = span[:, None]
-        return (
-            (2 * u**3 - 3 * u**2 + 1) * v[k] + w * (u**3 - 2 * u**2 + u) * self.out[k] + (3 * u**2 - 2 * u**3) * v[n]
-            + w * (u**3 - u**2) * self.into[n]
-        )  # fmt: skip
+    hangs: tuple[np.ndarray, np.ndarray] | None = None
 
 
 Moves = dict[tuple[int, str], Curves]  # of one animation, by node and path
@@ -177,6 +146,7 @@ class Reader:
         blocks, uvs, count = [], [], 0
         rows: list[np.ndarray] = []
         moved: dict[int, list[tuple[np.ndarray, np.ndarray]]] = {}
+        hung: list[tuple[np.ndarray, np.ndarray]] = []
         for primitive, mode in parts:
             attributes = file.part(primitive, "attributes", dict, {})
             if "POSITION" not in attributes:
@@ -194,6 +164,7 @@ class Reader:
                     if "POSITION" in target:
                         at, offsets = self._deltas(target["POSITION"], len(points), number)
                         moved.setdefault(which, []).append((at + count, offsets))
+                hung.append(hanging_rows(attributes, len(points), file, number))
                 count += len(points)
             own = len(file.dense(attributes["POSITION"], "VEC3"))
             rows.append(self._indices(primitive, mode, own, number) + firsts[key])
@@ -213,7 +184,7 @@ class Reader:
             faces = np.concatenate(rows)
             faces = faces[(faces != np.roll(faces, 1, axis=1)).all(axis=1)]  # one that is a line is none
             geometry: Geometry = _mesh(count, faces, np.concatenate(uvs))
-            return Shape(name, geometry, points, deltas, weights, look)
+            return Shape(name, geometry, points, deltas, weights, look, _joined(hung))
         made = line_of(np.concatenate(rows).tolist())
         if made is None:
             return None
@@ -339,16 +310,27 @@ class Reader:
         return Curves(way, times, rows[:, 0])
 
 
-def rotations(q: np.ndarray) -> np.ndarray:
-    """(s, 3, 3) of quaternions (s, 4) x, y, z, w of any length but 0."""
-    size = np.linalg.norm(q, axis=1, keepdims=True)
-    x, y, z, w = np.where(size > 1e-9, q / np.maximum(size, 1e-9), [0.0, 0, 0, 1]).T
-    rows = [
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ]
-    return np.moveaxis(np.array(rows), 2, 0)
+def hanging_rows(attributes: Record, count: int, file: GltfFile, number: int) -> tuple[np.ndarray, np.ndarray]:
+    """parts and weights (count, m) of a primitive's points; m is 0 where it says nothing of joints."""
+    sets = sorted(name for name in attributes if name.startswith("JOINTS_") and name.replace("JOINTS", "WEIGHTS") in attributes)
+    parts, weights = [np.zeros((count, 0))], [np.zeros((count, 0))]
+    for name in sets[:MOST_SETS]:
+        parts.append(file.dense(attributes[name], "VEC4"))
+        weights.append(file.dense(attributes[name.replace("JOINTS", "WEIGHTS")], "VEC4"))
+        if len(parts[-1]) != count or len(weights[-1]) != count:
+            raise file.fail(f"mesh {number} has {count:,} points, and {len(weights[-1]):,} weights for its joints")
+    return np.concatenate(parts, axis=1).astype(np.int32), np.concatenate(weights, axis=1).astype(np.float32)
+
+
+def _joined(hung: list[tuple[np.ndarray, np.ndarray]]) -> tuple[np.ndarray, np.ndarray] | None:
+    """Those of all primitives, as wide as the widest; None where no point says anything of joints."""
+    wide = max(parts.shape[1] for parts, _ in hung)
+    if not wide:
+        return None
+    parts, weights = (
+        np.concatenate([np.pad(pair[k], ((0, 0), (0, wide - pair[k].shape[1]))) for pair in hung]) for k in (0, 1)
+    )
+    return parts, weights
 
 
 def _mesh(count: int, faces: np.ndarray, uvs: np.ndarray) -> Mesh:

@@ -12,6 +12,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.sampled import Curves
+from fictilis.core.deform.posing import rotations
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.names import fresh_name, tidy_name
@@ -22,7 +24,8 @@ from fictilis.core.timeline import Clip, ClipPart, Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress
 from fictilis.formats.gltf_file import Record
-from fictilis.formats.gltf_reading import CM, Curves, Moves, Reader, Shape, rotations
+from fictilis.formats.gltf_reading import CM, Moves, Reader, Shape
+from fictilis.formats.gltf_rigs import RigReader
 from fictilis.formats.tracks import parted
 
 RATES = (24.0, 25.0, 30.0, 48.0, 50.0, 60.0, 120.0)
@@ -76,6 +79,7 @@ class _Builder:
         self.fps = fps or rate_of(every)
         self.scene = Scene(name=reader.file.path.stem, fps=self.fps)
         self.lanes: list[dict[str, list[Lane]]] = [{} for _ in self.moves]
+        self.rigs = RigReader(reader, self.moves)
 
     def build(self) -> Scene:
         reader = self.reader
@@ -90,8 +94,6 @@ class _Builder:
                     self._object(number, node, shape)
             if "camera" in node:
                 self._camera(number, node)
-            if "skin" in node:
-                reader._lost["skins, which pose meshes by joints"] = 1
             reader.progress(done / len(reader.shown))
         return self._timed()
 
@@ -103,12 +105,15 @@ class _Builder:
             Target(f"t{n}", said, deltas, LANE_COLOURS[(n - 1) % len(LANE_COLOURS)], float(weights[n - 1]))
             for n, (said, deltas) in enumerate(shape.targets, 1)
         )
-        matrix = self.reader.world(number)[0]
         obj = replace(self.scene.object(object_id), targets=targets)
-        self.scene = self.scene.with_object(placed_object(obj, matrix))
+        skin = self.rigs.skin(node["skin"], shape) if "skin" in node else None
+        matrix = self.reader.world(number)[0] if skin is None else np.eye(4)  # joints alone tell where a skin is
+        self.scene = self.scene.with_object(replace(placed_object(obj, matrix), skin=skin))
         for which, (_, moves) in enumerate(self.moves):
             lanes = self._weight_lanes(moves.get((number, "weights")), len(targets))
-            if not _shears(matrix):
+            if skin is not None:
+                lanes += self.rigs.lanes(skin, which, self.fps)
+            elif not _shears(matrix):
                 lanes += self._motion(number, moves)
             if lanes:
                 self.lanes[which][object_id] = lanes

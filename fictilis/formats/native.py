@@ -28,6 +28,7 @@ from fictilis.formats.native_records import (
     CameraRecord,
     ClipPartRecord,
     ClipRecord,
+    DeformerRecord,
     DeltasRecord,
     DriverRecord,
     FollowRecord,
@@ -61,6 +62,7 @@ from fictilis.formats.native_records import (
     fields_of,
     out_of_proportion,
 )
+from fictilis.formats.native_rigs import rig_record, rigs_of, skin_record
 
 SUFFIX = ".fictilis"
 
@@ -176,7 +178,7 @@ def _texture(x: Texture | None, store: Callable[[np.ndarray], str]) -> TextureRe
     return TextureRecord(name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected))
 
 
-def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
+def _target(t: Target, store: Callable[[np.ndarray], str]) -> TargetRecord:
     def deltas(value: Deltas) -> DeltasRecord:
         return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
 
@@ -188,26 +190,31 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
             line=_line(m.line, store), points=store(m.points), shift=m.shift, backwards=m.backwards, corners=m.corners
         )
 
-    def target(t: Target) -> TargetRecord:
-        stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
-        drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
-        return TargetRecord(
-            id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
-            muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
-            mask=None if t.mask is None else store(t.mask),
-            rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
-            link=t.link, sweep=None if t.sweep is None else sweep(t.sweep), match=None if t.match is None else match(t.match),
-        )  # fmt: skip
+    stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
+    drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
+    return TargetRecord(
+        id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
+        muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
+        mask=None if t.mask is None else store(t.mask),
+        rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
+        link=t.link, sweep=None if t.sweep is None else sweep(t.sweep), match=None if t.match is None else match(t.match),
+    )  # fmt: skip
+
+
+def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
+    rigs = rigs_of(scene)
 
     def obj(o: MorphObject) -> ObjectRecord:
         t = o.transform
         return ObjectRecord(
             id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
             transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
-            geometry=_geometry(o.geometry, store), base=store(o.base), targets=[target(x) for x in o.targets],
+            geometry=_geometry(o.geometry, store), base=store(o.base), targets=[_target(x, store) for x in o.targets],
             lanes=lane_records(o.lanes), locked=o.locked, drawn=o.drawn,
             along=_along(o.along),
             surface=None if o.surface is None else SurfaceRecord(levels=o.surface.levels, on=o.surface.on),
+            deformers=[DeformerRecord(**fields_of(d, DeformerRecord)) for d in o.deformers],
+            skin=None if o.skin is None else skin_record(o.skin, rigs.index(o.skin.rig), store),
             repeat=None if o.repeat is None else RepeatRecord(**fields_of(o.repeat, RepeatRecord)),
             spring=_spring(o.spring, store),
             groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
@@ -234,7 +241,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         cameras=[_camera(c) for c in scene.cameras],
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
         id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
-        reference=reference,
+        reference=reference, rigs=[rig_record(rig, store) for rig in rigs],
     )  # fmt: skip
 
 

@@ -8,12 +8,15 @@ from collections.abc import Iterable
 from typing import Protocol
 
 from fictilis.core.channel_kinds import OWN_IDS
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.clips import checked_lanes
 from fictilis.core.edits.correctives import checked_rule
+from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.edits.forms import FORMS, defaults
 from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.lines import checked_along
 from fictilis.core.edits.repeats import set_repeat
+from fictilis.core.edits.rigs import set_skin
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_reference, set_sound
@@ -25,6 +28,7 @@ from fictilis.core.scene import (
     RELAY_PATHS,
     MorphObject,
     Scene,
+    is_rigged,
     lane_homes,
 )
 from fictilis.formats.native_records import (
@@ -63,8 +67,12 @@ def check_parts(archive: Whole, scene: Scene) -> None:
         _check_object(archive, obj)
         if obj.surface is not None and not 1 <= obj.surface.levels <= MOST_LEVELS:
             raise archive.fail(f"{obj.name} has a smooth surface of {obj.surface.levels} levels")
+        if [d.kind for d in obj.deformers] != [kind for kind in DEFORMERS if held_deformer(obj, kind)]:
+            raise archive.fail(f"what bends {obj.name} is out of order")
         if obj.repeat is not None:
             set_repeat(scene, obj.id, obj.repeat)
+        if obj.skin is not None:
+            set_skin(scene, obj.id, obj.skin)
         if obj.spring is not None:
             set_spring(scene, obj.id, obj.spring)
     for camera in scene.cameras:
@@ -142,7 +150,7 @@ def _check_object(archive: Whole, obj: MorphObject) -> None:
         if lane is not None and lane.modifiers:
             raise archive.fail(f"the relay {group.name} has modifiers on its lane")
     for target in obj.targets:
-        if target.id in OWN_IDS:
+        if target.id in OWN_IDS or is_rigged(target.id):
             raise archive.fail(f"{target.name} has the id {target.id}, which is kept for the object's own lanes")
         obj.ancestors(target)
         checked_rule(obj, target)

@@ -12,25 +12,16 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Surface, Texture
+from fictilis.core.deformers import Deformer
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
+from fictilis.core.kept import PICK_KINDS, FormNumbers, NamedPick, Pick, StoredMix
 from fictilis.core.places import Along, Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
+from fictilis.core.rigs import Rig
 from fictilis.core.rules import Driver, Follow, Rule
-from fictilis.core.scene import (
-    PICK_KINDS,
-    Deltas,
-    FormNumbers,
-    Group,
-    InBetween,
-    MorphObject,
-    NamedPick,
-    Pick,
-    Scene,
-    StoredMix,
-    Target,
-)
+from fictilis.core.scene import Deltas, Group, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
@@ -43,6 +34,7 @@ from fictilis.formats.native_records import (
     BlendRecord,
     CameraRecord,
     ClipRecord,
+    DeformerRecord,
     DeltasRecord,
     FollowRecord,
     GroupRecord,
@@ -67,6 +59,7 @@ from fictilis.formats.native_records import (
     fields_of,
     out_of_proportion,
 )
+from fictilis.formats.native_rigs import read_rig, read_skin
 
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 
@@ -122,6 +115,14 @@ class _Archive:
             raise self.fail(f"its part {name} {wrong}")
         return array
 
+    def rows(self, name: str, dtype: str) -> np.ndarray:
+        """As array, of rows of any width."""
+        key = (name, dtype)
+        if key not in self.arrays:
+            self.arrays[key] = self._read(name, dtype)
+        found = self.arrays[key]
+        return self.array(name, dtype, found.shape[1] if found.ndim == 2 else 0)
+
     def _read(self, name: str, dtype: str) -> np.ndarray:
         data = self.bytes(name)
         stream = io.BytesIO(data)
@@ -161,9 +162,9 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         wrong = out_of_proportion(record)
         if wrong:
             raise archive.fail(wrong)
-        objects = []
+        objects, rigs = [], [read_rig(archive, rig) for rig in record.rigs]
         for number, item in enumerate(record.objects):
-            objects.append(_ObjectReader(archive, item).read())
+            objects.append(_ObjectReader(archive, item, rigs).read())
             progress((number + 1) / len(record.objects))
         views = tuple(SavedView(**fields_of(v, ViewRecord)) for v in record.views)
         cameras = tuple(
@@ -239,8 +240,8 @@ def _clip(record: ClipRecord) -> Clip:
 class _ObjectReader:
     """Reads one object, every index checked against its number of points."""
 
-    def __init__(self, archive: _Archive, item: ObjectRecord) -> None:
-        self.archive, self.item = archive, item
+    def __init__(self, archive: _Archive, item: ObjectRecord, rigs: list[Rig]) -> None:
+        self.archive, self.item, self.rigs = archive, item, rigs
         self.base = archive.array(item.base, "<f8", 3)
         self.count = len(self.base)
 
@@ -262,6 +263,8 @@ class _ObjectReader:
             _blend(item.blend), item.drawn, _along(item.along),
             None if item.repeat is None else Repeat(**fields_of(item.repeat, RepeatRecord)), self._spring(item.spring),
             None if item.surface is None else Surface(item.surface.levels, item.surface.on),
+            tuple(Deformer(**fields_of(d, DeformerRecord)) for d in item.deformers),
+            None if item.skin is None else read_skin(self.archive, item.skin, self.rigs, self.count),
         )  # fmt: skip
 
     def _spring(self, record: SpringRecord | None) -> PointSpring | None:

@@ -248,6 +248,59 @@ class SurfaceRecord(_Strict, kw_only=True):
     on: bool
 
 
+class DeformerRecord(_Strict, kw_only=True):
+    kind: str
+    axis: str
+    low: float
+    high: float
+    still: float
+    toward: float
+    amount: float
+    on: bool
+    box: tuple[tuple[float, float, float], tuple[float, float, float]] | None = None
+
+
+class RigTrackRecord(_Strict, kw_only=True):
+    joint: int
+    path: str
+    way: str
+    times: str
+    values: str
+    into: str | None = None
+    out: str | None = None
+
+
+class RigClipRecord(_Strict, kw_only=True):
+    name: str
+    tracks: list[RigTrackRecord]
+
+
+class RigRecord(_Strict, kw_only=True):
+    name: str
+    joints: list[str]
+    parents: str
+    matrices: str
+    numbers: str
+    by_matrix: list[bool]
+    clips: list[RigClipRecord]
+
+
+class SkinRecord(_Strict, kw_only=True):
+    rig: int
+    joints: str
+    inverse: str
+    bind: str | None = None
+    parts: str
+    weights: str
+    into: str
+    out: str
+    dual: bool
+    on: bool
+    clip: int
+    time: float
+    turns: list[tuple[str, float]]
+
+
 class FormRecord(_Strict, kw_only=True):
     kind: str
     numbers: dict[str, float]
@@ -304,6 +357,8 @@ class ObjectRecord(_Strict, kw_only=True):
     drawn: tuple[float, float] = (0.0, 1.0)
     along: AlongRecord | None = None
     surface: SurfaceRecord | None = None
+    deformers: list[DeformerRecord] = []
+    skin: SkinRecord | None = None
     repeat: RepeatRecord | None = None
     spring: SpringRecord | None = None
 
@@ -324,6 +379,7 @@ class SceneRecord(_Strict, kw_only=True):
     clips: list[ClipRecord] = []
     clip: str | None = None
     reference: ReferenceRecord | None = None
+    rigs: list[RigRecord] = []
 
 
 FAR = 1e12

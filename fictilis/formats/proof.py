@@ -13,10 +13,9 @@ from fictilis.core.arrays import lengths
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copies
 from fictilis.core.edits.clips import choose_clip, clip, clip_named
-from fictilis.core.edits.topology import shown_points
 from fictilis.core.errors import BadFile
 from fictilis.core.fewer_bands import FORMAT_BANDS, with_bands
-from fictilis.core.final import final_points
+from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.bands import swept
@@ -118,7 +117,7 @@ def _seen(scene: Scene, frame: float, path: Path, in_place: bool = True) -> np.n
         for matrix, later in zip(inner, spread.delays.tolist(), strict=True):
             whole = path.suffix.lower() in (".glb", ".gltf")
             part = WHOLE if whole else stand_at(obj, frame - later, fps=scene.fps).drawn
-            out.append(placed(shown_points(obj, final_points(scene, obj, frame - later), part), matrix))
+            out.append(placed(drawn_points(scene, obj, frame - later, part), matrix))
     return np.concatenate(out) if out else np.zeros((0, 3))
 
 

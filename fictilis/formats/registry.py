@@ -15,10 +15,9 @@ from fictilis.core.appearance import Appearance
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copies
 from fictilis.core.edits.objects import add_objects, with_all_of
-from fictilis.core.edits.topology import shown_points
 from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.evaluate import full_shape
-from fictilis.core.final import final_points
+from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.names import tidy_name
 from fictilis.core.parameters import Parameter, completed
@@ -101,7 +100,7 @@ def _at_frame(scene: Scene, frame: float, values: Values) -> tuple[list[MeshData
         inner = spread.inner if len(spread.outer) == 1 and values.get("motion") == DROP else spread.matrices
         for number, (matrix, later) in enumerate(zip(inner, spread.delays.tolist(), strict=True), 1):
             at = frame - later
-            points = shown_points(own, final_points(scene, own, at), stand_at(own, at, fps=scene.fps).drawn)
+            points = drawn_points(scene, own, at, stand_at(own, at, fps=scene.fps).drawn)
             name = obj.name if len(spread) == 1 else f"{obj.name} {number}"
             colour = obj.appearance.colour if values.get("colours") == KEEP else None
             data.append(MeshData(name, placed(points, matrix) @ linear.T, obj.geometry, colour, obj.appearance.smooth))

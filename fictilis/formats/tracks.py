@@ -12,12 +12,13 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
 from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.copies import copies
+from fictilis.core.deform.posing import is_angle
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.places import Transform
-from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Scene, is_rigged, targets_by_id
 from fictilis.core.standing import camera_standing, eye, standing
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane, SceneCamera
@@ -49,6 +50,7 @@ def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0, sampled: bo
     polynomial in time. Where it is no cubic (a curved path meets a curved lane, curved drivers are multiplied) the motion is
     sampled at the scene's rate, straight between the samples, and so it is where ``sampled`` asks for it.
     """
+    sampled = sampled or any(t.follows is not None and is_angle(t.follows.source) for t in obj.targets)
     if not _weight_lanes(obj) and not any(poses(obj, group_id) for group_id in relays(obj)) and obj.blend is None:
         return None
 
@@ -219,6 +221,8 @@ def quaternion(m: np.ndarray) -> list[float]:
 def _weight_lanes(obj: MorphObject) -> list[Lane]:
     followed = {t.follows.source for t in obj.targets if t.follows}
     moved = {*targets_by_id(obj), *map(front_of, swept(obj)), *followed}
+    if any(is_angle(source) for source in followed):
+        return [lane for lane in obj.lanes if lane.channel in moved or is_rigged(lane.channel)]
     return [lane for lane in obj.lanes if lane.channel in moved]
 
 

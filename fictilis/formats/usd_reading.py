@@ -32,6 +32,8 @@ from fictilis.formats.files import Imported, MeshData, Progress, no_progress, re
 from fictilis.formats.gltf_scene import placed_object, sampled_lanes
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import thinned
+from fictilis.formats.usd_curves import flattened
+from fictilis.formats.usd_rigs import UsdRigs
 
 CHILD = "import sys; from fictilis.formats.usd_reading import child; child(sys.argv[1], sys.argv[2])"
 LONGEST = 600.0  # s
@@ -57,6 +59,8 @@ class _Reader:
         self.scene = Scene(name=path.stem, fps=self.fps)
         if stage.HasAuthoredTimeCodeRange() and stage.GetEndTimeCode() > stage.GetStartTimeCode():
             self.scene = replace(self.scene, start=float(stage.GetStartTimeCode()), end=float(stage.GetEndTimeCode()))
+
+        self.rigs = UsdRigs(stage, self.fps, self.scene.start, path.name)
 
     def fail(self, what: str) -> BadFile:
         return BadFile(f"{self.path.name} cannot be read: {what}.")
@@ -163,7 +167,7 @@ class _Reader:
         basis, wrap = self._first(curves.GetBasisAttr()), self._first(curves.GetWrapAttr())
         cubic = self._first(curves.GetTypeAttr()) == "cubic"
         if self._is_bezier(curves.GetPrim()):
-            points, counts = _flattened(points, counts, wrap == "periodic")
+            points, counts = flattened(points, counts, wrap == "periodic")
             cubic = False
             if curves.GetPointsAttr().ValueMightBeTimeVarying():
                 self.lose("motions of Bézier curves")
@@ -191,11 +195,21 @@ class _Reader:
         self.scene, (object_id,) = add_objects(self.scene, [(name, geometry, points, self._look(prim))])
         obj = self.scene.object(object_id)
         lanes: list[Lane] = []
+        skeleton = None
         if isinstance(geometry, Mesh):
             obj, lanes = self._blend_shapes(prim, obj)
-        frames = self._times(prim)
-        matrices = np.array([self._world(prim, frame) for frame in frames])
-        obj, moving = placed_object(obj, matrices[0]), np.ptp(matrices, axis=0).max() > 1e-9
+            skeleton = self.rigs.skeleton(prim)
+        stands = prim if skeleton is None else skeleton.GetPrim()  # what hangs on a rig is where that is
+        frames = self._times(stands)
+        matrices = np.array([self._world(stands, frame) for frame in frames])
+        moving = bool(np.ptp(matrices, axis=0).max() > 1e-9)
+        if skeleton is not None:
+            out = np.diag([self.unit, self.unit, self.unit, 1.0])
+            if not moving:
+                out, matrices = matrices[0] @ out, np.eye(4)[None]
+            skin, played = self.rigs.skin(prim, skeleton, len(obj.base), out, self.unit)
+            obj, lanes = replace(obj, skin=skin), lanes + played
+        obj = placed_object(obj, matrices[0])
         if moving:
             lanes += sampled_lanes(np.array(frames), matrices, "position", "rotation", "scale")
         lanes += self._shown_lanes(prim)
@@ -374,23 +388,6 @@ class _Reader:
         lenses = np.degrees(2 * np.arctan(high / 2 / np.maximum(focal, 1e-6)))
         made = camera_of(name, np.array(frames), matrices, lenses, distance, parallel)
         self.scene = with_camera(self.scene, made)[0]
-
-
-def _flattened(points: np.ndarray, counts: np.ndarray, periodic: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Bézier curves as eight straight pieces a span. Source: Bernstein polynomials."""
-    u = np.arange(8)[:, None] / 8
-    weights = np.concatenate([(1 - u) ** 3, 3 * u * (1 - u) ** 2, 3 * u * u * (1 - u), u**3], axis=1)
-    out, sizes, start = [], [], 0
-    for count in counts.tolist():
-        own = points[start : start + count]
-        start += count
-        spans = count // 3 if periodic else (count - 1) // 3
-        at = (np.arange(spans)[:, None] * 3 + np.arange(4)) % max(count, 1)
-        rows = np.einsum("uk,skd->sud", weights, own[at]).reshape(-1, 3) if spans else own
-        rows = rows if periodic or not spans else np.concatenate([rows, own[-1:]])
-        out.append(rows)
-        sizes.append(len(rows))
-    return np.concatenate(out) if out else points, np.array(sizes, np.int64)
 
 
 def read_here(path: Path) -> tuple[Scene, tuple[str, ...]]:

@@ -16,14 +16,14 @@ from msgspec import Struct
 
 from fictilis.core.affine import rgb
 from fictilis.core.arrays import distinct, put_rows
-from fictilis.core.channel_kinds import LINE_IDS
+from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copy_count
+from fictilis.core.deform.after import acts
 from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
-from fictilis.core.edits.topology import shown_points
 from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
-from fictilis.core.final import final_points
+from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
 from fictilis.core.mix.bands import swept
@@ -31,8 +31,10 @@ from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.core.standing import camera_standing, eye, standing
 from fictilis.formats.choices import Values, linear_of
-from fictilis.formats.files import Progress, no_progress, without_springs, writable, write_whole
+from fictilis.formats.files import Progress, as_targets, no_progress, writable, write_whole
 from fictilis.formats.gltf import column_names
+from fictilis.formats.gltf_rigs import played_clips
+from fictilis.formats.usd_rigs import UsdRigWriter
 
 CAMERA_HIGH = 24.0  # mm of the film behind a camera
 SAME = 1e-9
@@ -111,12 +113,16 @@ class _Writer:
         self.taken: set[str] = set()
         self.by_points, self.every_frame = values.get("as") == "points", values.get("keys") == "frames"
         self.subdivision = values.get("subdivision", "none")
+        self.rigs, self._roots = UsdRigWriter(stage, scene), dict[tuple[Any, ...], tuple[Any, ...]]()
 
     def array(self, rows: np.ndarray) -> Any:
         return self.vt.Vec3fArray.FromNumpy(np.ascontiguousarray(rows, np.float32))
 
     def object(self, obj: MorphObject, own: MorphObject) -> None:
         """``obj`` is as it is written, ``own`` the scene's own."""
+        if self._hangs(own):
+            self._hung(obj, own)
+            return
         name = _identifier(obj.name, self.taken)
         path = f"/World/{name}"
         line = isinstance(own.geometry, Line)
@@ -126,13 +132,55 @@ class _Writer:
         root.GetPrim().SetDisplayName(obj.name)
         self._visibility(root, own)
         geometry = self._curves(path, obj) if isinstance(obj.geometry, Line) else self._mesh(path, obj)
-        red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb(obj.appearance.colour))
-        geometry.CreateDisplayColorAttr([self.gf.Vec3f(red, green, blue)])
-        self._opacity(geometry, own)
+        self._coloured(geometry, obj, own)
         if skinned:
             self._blend_shapes(path, geometry, obj)
         elif line or self.by_points:
             self._points(geometry, own)
+
+    def _coloured(self, geometry: Any, obj: MorphObject, own: MorphObject) -> None:
+        red, green, blue = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb(obj.appearance.colour))
+        geometry.CreateDisplayColorAttr([self.gf.Vec3f(red, green, blue)])
+        self._opacity(geometry, own)
+
+    def _hangs(self, own: MorphObject) -> bool:
+        return own.skin is not None and own.skin.on and not self.by_points
+
+    def _hung(self, obj: MorphObject, own: MorphObject) -> None:
+        """A mesh on its rig: below the root of that, with all that hang on it and stand alike."""
+        assert obj.skin is not None
+        bound = obj.skin.bound
+        moves = any(lane.channel in OBJECT_KINDS and "." in lane.channel for lane in own.lanes) or own.along is not None
+        key = (id(bound.rig), bound.out.tobytes(), own.transform, own.id if moves else "")
+        if key not in self._roots:
+            path = f"/World/{_identifier(bound.rig.name, self.taken)}"
+            root = self.skel.Root.Define(self.stage, path)
+            root.GetPrim().SetDisplayName(bound.rig.name)
+            self._motion(root, own)
+            skeleton = self.rigs.skeleton(f"{path}/Skeleton", bound)
+            animation = self.skel.Animation.Define(self.stage, f"{path}/Skeleton/Animation")
+            number = self.rigs.animate(animation, own)
+            if number is not None:
+                animation.GetPrim().SetDisplayName(bound.rig.clips[number].name)
+            for n, clip in enumerate(bound.rig.clips):
+                if n not in played_clips(own):
+                    beside = f"{path}/Skeleton/{_identifier(clip.name, {'Animation'})}_{n}"
+                    other = self.skel.Animation.Define(self.stage, beside)
+                    other.GetPrim().SetDisplayName(clip.name)
+                    self.rigs.raw(other, bound.rig, clip)
+            self.skel.BindingAPI.Apply(skeleton.GetPrim()).CreateAnimationSourceRel().SetTargets([animation.GetPath()])
+            self._roots[key] = (path, skeleton, animation, {"Skeleton"}, [])
+        path, skeleton, animation, taken, weights = self._roots[key]
+        place = f"{path}/{_identifier(obj.name, taken)}"
+        holder = self.geom.Xform.Define(self.stage, place)
+        holder.GetPrim().SetDisplayName(obj.name)
+        self._visibility(holder, own)
+        mesh = self._mesh(place, obj)
+        self._coloured(mesh, obj, own)
+        binding = self.rigs.bind(mesh, skeleton, obj.skin)
+        if obj.targets:
+            weights += self._shapes(mesh, binding, obj, f"{_identifier(obj.name, set())}_")
+            self._animated(animation, weights)
 
     def _mesh(self, path: str, obj: MorphObject) -> Any:
         mesh = self.geom.Mesh.Define(self.stage, f"{path}/Mesh")
@@ -178,14 +226,14 @@ class _Writer:
         """The points of a mesh or a line, or of its tube, at every frame: exact at each of them."""
         scene = self.scene
         drawing = any(lane.channel in LINE_IDS for lane in own.lanes) or own.drawn != WHOLE
-        if not own.targets and not drawing and (own.spring is None or not own.spring.on):
+        if not own.targets and not drawing and (own.spring is None or not own.spring.on) and not acts(own):
             return
         plain = not isinstance(own.geometry, Line) or own.line.tube is not None
         rows = slice(None) if plain else self._rows(_drawn_line(own))
         last, waiting = None, None
         for frame in self.frames.tolist():
             part = stand_at(own, frame, fps=scene.fps).drawn
-            points = shown_points(own, final_points(scene, own, frame), part)[rows]
+            points = drawn_points(scene, own, frame, part)[rows]
             same = last is not None and np.array_equal(points, last)
             if not same and waiting is not None and last is not None:
                 geometry.GetPointsAttr().Set(self.array(last), waiting)
@@ -207,6 +255,10 @@ class _Writer:
         binding.CreateJointWeightsPrimvar(True, 1).Set([1.0])
         binding.CreateGeomBindTransformAttr(self.gf.Matrix4d(1.0))
         self.skel.BindingAPI.Apply(skeleton.GetPrim()).CreateAnimationSourceRel().SetTargets([animation.GetPath()])
+        self._animated(animation, self._shapes(mesh, binding, obj))
+
+    def _shapes(self, mesh: Any, binding: Any, obj: MorphObject, before: str = "") -> list[tuple[str, np.ndarray]]:
+        """The blend shapes of a mesh; their names in animations, which begin with ``before``, and their weights."""
         taken, names, paths = {"Skeleton"}, [], []
         shapes = shapes_of(self.scene, obj, self.frames)
         for shape in shapes:
@@ -222,12 +274,16 @@ class _Writer:
                 between = made.CreateInbetween(f"at{number}")
                 between.SetWeight(float(at))
                 between.SetOffsets(self.array(_at(deltas, indices)))
-            names.append(name)
+            names.append(before + name)
             paths.append(made.GetPath())
         binding.CreateBlendShapesAttr(names)
         binding.CreateBlendShapeTargetsRel().SetTargets(paths)
-        animation.CreateBlendShapesAttr(names)
-        rows = np.array([shape.weights for shape in shapes]).T
+        return list(zip(names, (shape.weights for shape in shapes), strict=True))
+
+    def _animated(self, animation: Any, shapes: list[tuple[str, np.ndarray]]) -> None:
+        """The weights of blend shapes over time."""
+        animation.CreateBlendShapesAttr([name for name, _ in shapes])
+        rows = np.array([np.broadcast_to(weights, len(self.frames)) for _, weights in shapes]).T
         weights = animation.CreateBlendShapeWeightsAttr()
         if not np.ptp(rows, axis=0).any():
             weights.Set(rows[0].tolist())
@@ -332,7 +388,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
 
     values = values or {}
     points = values.get("as") == "points"
-    scene, said = (scene, list[str]()) if points else without_springs(scene)
+    scene, said = (scene, list[str]()) if points else as_targets(scene)
     shown = [obj for obj in scene.objects if obj.visible]
     writable(scene, shown)  # refuses where there is none
     for obj in shown:

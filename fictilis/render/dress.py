@@ -185,5 +185,5 @@ def worn_item(item: StageItem, key: Hashable) -> DrawItem:
     cloth = None if look.texture is None else cloth_of(*clothed(item.obj, look.texture))
     return DrawItem(
         key, item.obj.geometry, item.points, item.normals, item.matrix, (item.revision, item.drawn), colour=look.colour,
-        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many, finer=fine,
+        smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many, finer=fine, fine=item.fine,
     )  # fmt: skip

@@ -63,7 +63,8 @@ class DrawItem(Struct, eq=False):
     key names its place among the buffers; ``revision`` changes whenever points, normals, tint or marks do.
     A line is ``drawn`` in part, and as a surface where it has a tube.
     points, normals : (n, 3) float32; tint : (n,) float32 in -1…1 or None; marks : (n,) float32, above 0.5 is marked.
-    A cage with a ``finer`` surface is drawn as that, with its own edges and points over it.
+    A cage with a ``finer`` surface is drawn as that, with its own edges and points over it; ``fine`` (n', 3) float32 are the
+    surface's points where they are no means of the cage's.
     edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None. ``many`` are
     further copies, which have its look.
     """
@@ -88,6 +89,7 @@ class DrawItem(Struct, eq=False):
     drawn: tuple[float, float] = WHOLE
     many: Many | None = None
     finer: Finer | None = None
+    fine: np.ndarray | None = None
 
 
 def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:
@@ -95,7 +97,7 @@ def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:
     fine, many = item.finer, item.many
     if fine is None:
         return item
-    mesh, points = fine.geometry, fine.of(item.points)
+    mesh, points = fine.geometry, fine.of(item.points) if item.fine is None else item.fine
     if many is not None:
         shapes = np.stack([fine.of(shape) for shape in many.points]) if len(many.points) else many.points
         tint = None if many.tint is None else np.stack([fine.of(row.astype(np.float32)) for row in many.tint])
@@ -103,7 +105,7 @@ def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:
     tint = None if item.tint is None else fine.of(item.tint.astype(np.float32))
     return replace(
         item, many=many, key=("smooth", item.key), geometry=mesh, points=points, normals=normals_of_many(mesh, points[None])[0],
-        revision=number, tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, finer=None,
+        revision=number, tint=tint, wire=None, marks=None, point_colours=None, edge_marks=None, finer=None, fine=None,
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import Copies
+from fictilis.core.deform.after import acts, after_of
 from fictilis.core.deform.springs import Run
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.normals import normals_of_many
@@ -38,8 +39,7 @@ class Poses:
     """The poses of the copies of one object; what a picture shares with the one before is not made again."""
 
     def __init__(self) -> None:
-        self._state: object = None
-        self._run: Run | None = None
+        self._made_of: tuple[object, ...] = (None,) * 4
         self._dense: np.ndarray | None = None
         self._known: dict[bytes, tuple[np.ndarray, np.ndarray]] = {}
         self._last: tuple[object, ...] | None = None
@@ -55,8 +55,9 @@ class Poses:
         if len(spread) < 2:
             return None
         run = None if moved is None else moved.run
-        if bank.state is not self._state or run is not self._run:
-            self._state, self._run, self._known, self._dense = bank.state, run, {}, None
+        made_of = (bank.state, run, obj.deformers, obj.skin)
+        if any(a is not b for a, b in zip(made_of, self._made_of, strict=True)):
+            self._made_of, self._known, self._dense = made_of, {}, None
         frames, which = np.unique(frame - spread.delays[1:], return_inverse=True)
         if swift and moved is None and len(frames) > MANY_POSES:
             frames, which = np.unique(np.round(2 * (frame - spread.delays[1:])) / 2, return_inverse=True)
@@ -67,6 +68,8 @@ class Poses:
         if moved is not None:
             shapes = {f: points for f in frames.tolist() if (points := moved.at(f)) is not None}
         ends = [np.array(part).tobytes() for part in parts] if line else [b""] * len(frames)
+        afters = [after_of(obj, f, posed, fps) for f in frames.tolist()] if acts(obj) else [None] * len(frames)
+        ends = [end + (b"" if a is None else np.array(a.key).tobytes()) for end, a in zip(ends, afters, strict=True)]
         keys = [
             (np.array(f) if f in shapes else row).tobytes() + end
             for f, row, end in zip(frames.tolist(), shares, ends, strict=True)
@@ -75,14 +78,17 @@ class Poses:
         places = {key: row for row, key in enumerate(first)}
         poses = np.array([places[key] for key in keys], np.int32)[which]
         matrices = spread.matrices
-        now = (run or bank.state, tuple(first), matrices.tobytes(), poses.tobytes())
+        now = (self._made_of, tuple(first), matrices.tobytes(), poses.tobytes())
         if self._last is not None and self._many is not None and now[0] is self._last[0] and now[1:] == self._last[1:]:
             return self._many
         new = {key: n for key, n in first.items() if key not in self._known}
         if new:
             rows = self._mixed(obj, bank, shares[list(new.values())])
             for row, n in enumerate(new.values()):
-                rows[row] = shapes.get(float(frames[n]), rows[row])
+                at, after = float(frames[n]), afters[n]
+                cage = shapes.get(at, rows[row])
+                bent = cage if after is None or at in shapes else after.cage(cage)
+                rows[row] = bent if after is None else after.posed(bent)
             self._known |= dict(zip(new, zip(rows, normals_of_many(obj.geometry, rows), strict=True), strict=True))
         self._known = {key: self._known[key] for key in first}
         self._last, self._made = now, self._made + 1

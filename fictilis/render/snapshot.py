@@ -8,7 +8,9 @@ from msgspec.structs import replace
 from fictilis.core.affine import placed_box
 from fictilis.core.arrays import box
 from fictilis.core.copies import copies
+from fictilis.core.deform.after import acts
 from fictilis.core.edits.topology import finer_of
+from fictilis.core.final import final_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
@@ -37,7 +39,10 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
         if not standing(scene, own, frame or 0.0).visible or not len(obj.base):
             continue
         matrices = copies(scene, own, frame or 0.0).matrices
-        if len(matrices) == 1:
+        if acts(obj):
+            own_points = final_points(scene, own, frame or 0.0)
+            clouds.append(np.concatenate([np.stack(placed_box(own_points, matrix)) for matrix in matrices]))
+        elif len(matrices) == 1:
             clouds.append(np.stack(placed_box(obj.base, matrices[0])))
         else:
             low, high = box(obj.base)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from fictilis.core.affine import placed, placed_box
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.channels import Stand
 from fictilis.core.copies import copies, first_matrix
+from fictilis.core.deform.after import After, after_of
 from fictilis.core.deform.springs import run_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.edits.topology import finer_of
@@ -39,7 +40,8 @@ class StageItem(Struct, eq=False):
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
     ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1; lines are ``drawn`` so far.
-    Of a repeated object it is the first copy, ``many`` are the others.
+    Of a repeated object it is the first copy, ``many`` are the others. ``after`` is what a mix went through, and ``fine``
+    (n', 3) its smooth surface where that is not one of the points shown.
     """
 
     obj: MorphObject
@@ -56,10 +58,16 @@ class StageItem(Struct, eq=False):
     opacity: float = 1.0
     drawn: tuple[float, float] = WHOLE
     many: Many | None = None
+    fine: np.ndarray | None = None
+    after: After | None = None
+
+    def mixed(self) -> np.ndarray:
+        """(n, 3) float64 in object space: what is shown, before what comes after the mix."""
+        return mixed_points(self.obj, self.shares) if self.ref is None else shape_points(self.obj, self.ref)
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
-        out = mixed_points(self.obj, self.shares) if self.ref is None else shape_points(self.obj, self.ref)
+        out = self.mixed() if self.after is None else self.after.forward(self.mixed())
         if self.live is not None:
             add_rows(out, self.live.indices, self.live.offsets)
         return out
@@ -109,6 +117,7 @@ class _Shape:
         self.touched: np.ndarray | None = None
         self.laid: Deltas | None = None
         self.still_points: np.ndarray | None = None
+        self.fine: np.ndarray | None = None
         self._kept: KeptNormals | None = None
 
     def show(self, key: tuple, make, mesh) -> None:
@@ -116,7 +125,7 @@ class _Shape:
         if self.key is not None and _same(key, self.key):
             return
         follows, laid = self.key is not None and self.key[0] is key[0], self.touched
-        self.key, self.touched, self.laid = key, None, None
+        self.key, self.touched, self.laid, self.fine = key, None, None, None
         points, changed = make()
         if changed is not None and laid is not None:
             changed = distinct(np.concatenate([changed, laid]))
@@ -217,6 +226,8 @@ class Stage:
         if bank is None or not bank.fits(obj) and not bank.follow(obj):
             bank = self._banks[obj.id] = DeltaBank(obj, np.float32)
         bank.obj = obj
+        posed, at = wish.posed.get(obj.id), wish.frame - (0.0 if spread is None else float(spread.delays[0]))
+        after = after_of(obj, at, posed, wish.scene.fps)
         made_of: tuple[object, ...] = (bank, bank.state, *shares.tolist())
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
@@ -226,17 +237,20 @@ class Stage:
             return bank.mix(shares), bank.touched
 
         make, moved = mixed, self._moved(wish, obj)
+        cage: np.ndarray | None = None
         if moved is not None and not shaped:
-            at = wish.frame - (0.0 if spread is None else float(spread.delays[0]))
-            points = moved.at(at)
-            self.unfinished = self.unfinished or points is None
-            if points is not None:
-                made_of, make = (moved.run, at), lambda: (points, None)
+            cage = moved.at(at)
+            self.unfinished = self.unfinished or cage is None
+            if cage is not None:
+                made_of, make = (moved.run, at), lambda: (cage, None)
+        if after is not None:
+            made_of += (obj.deformers, obj.skin, *after.key)
+            make = _gone_through(self._shapes.setdefault(("mix", obj.id), _Shape()), after, bank, shares, cage)
         shape = self._shape(("mix", obj.id), made_of, make, obj.geometry, live)
         matrix = (stand.transform if stand else obj.transform).matrix() if spread is None else spread.matrices[0]
         many = None
         if spread is not None:
-            poses, posed = self._poses.setdefault(obj.id, Poses()), wish.posed.get(obj.id)
+            poses = self._poses.setdefault(obj.id, Poses())
             many = poses.many(obj, bank, spread, wish.frame, posed, wish.scene.fps, moved, wish.swift)
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
@@ -254,6 +268,8 @@ class Stage:
             opacity,
             stand.drawn if stand and not shaped else WHOLE,
             many,
+            None if shaped else shape.fine,
+            after,
         )
 
     def _moved(self, wish: StageWish, obj: MorphObject) -> Moved | None:
@@ -300,6 +316,20 @@ class Stage:
             item.matrix = item.matrix.copy()
             item.matrix[:3, 3] += place
         return items
+
+
+def _gone_through(
+    shape: _Shape, after: After, bank: DeltaBank, shares: np.ndarray, cage: np.ndarray | None
+) -> Callable[[], tuple[np.ndarray, None]]:
+    """What makes the points of a mix, or of a ``cage`` that is bent already, as they are after all."""
+
+    def make() -> tuple[np.ndarray, None]:
+        bent = after.cage(bank.mix(shares)) if cage is None else cage
+        finer = finer_of(after.obj) if after.skin is not None else None
+        shape.fine = None if finer is None else after.fine(bent, finer)
+        return after.posed(bent), None
+
+    return make
 
 
 def _ingredients(obj: MorphObject, ref: ShapeRef) -> tuple:

@@ -19,8 +19,9 @@ from fictilis.core.edits.targets import target_from_points
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import ball, plane
+from fictilis.core.kept import Pick
 from fictilis.core.places import Transform
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, NONE, SHIFT, move, point

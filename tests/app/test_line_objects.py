@@ -11,7 +11,7 @@ from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.evaluate import full_shape
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 from tests.app.test_bench import answer_all, forms  # noqa: F401 - a fixture
 from tests.core.test_lines import WHIP, whip_points
 from tests.formats.test_native import same

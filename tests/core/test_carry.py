@@ -16,8 +16,9 @@ from fictilis.core.geometry import carry as ops
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.primitives import ball, box, plane
 from fictilis.core.geometry.topology import edge_faces, edge_numbers, edges, mesh_from_faces
+from fictilis.core.kept import NamedPick, Pick
 from fictilis.core.places import Transform
-from fictilis.core.scene import NamedPick, Pick, Scene
+from fictilis.core.scene import Scene
 
 OBJ = "o1"
 

@@ -5,6 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.channels import set_value, values_at
 from fictilis.core.edits import correctives, relays, targets
 from fictilis.core.edits import whole_shapes as whole
@@ -39,7 +40,7 @@ def test_a_weight_follows_another_by_its_curve_held_outside(led):
     assert np.allclose(over, [0.1, 0.6, 1])
 
 
-@pytest.mark.parametrize("channel", correctives.FOLLOWED)
+@pytest.mark.parametrize("channel", [c for c in OBJECT_KINDS if "." in c])
 def test_a_weight_follows_where_the_object_is_posed_keyed_or_set(sheet, channel):
     curve = AnimationCurve((Key(1.0, 0.0, "linear"), Key(5.0, 1.0, "linear")))
     scene = correctives.set_follow(sheet, OBJ, SLIDE, Follow(channel, curve))

@@ -27,13 +27,14 @@ from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import round_profile, tube_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
+from fictilis.core.kept import Pick
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.relay import poses
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.core.places import Transform
-from fictilis.core.scene import Deltas, Pick, Scene
+from fictilis.core.scene import Deltas, Scene
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links

@@ -5,7 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import clips, objects, relays, sweeps, timeline
+from fictilis.core.edits import clips, deformers, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
@@ -20,6 +20,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import plane
+from fictilis.core.kept import Pick
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.lines import OtherLine
@@ -29,17 +30,18 @@ from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Sub
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
-from fictilis.core.scene import Pick
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Reference, SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
+from tests.rigged import rigged
 
 OBJ, ONE, TWO, BOTH, GUST = "o1", "t1", "t2", "t3", "t6"
 SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
            "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
            "match": {"other": "Loop", "corners": True}, "line-shift": {"shift": 0.25}, "line-rebuild": {"count": 9},
+           "turn": {"joint": "Joint 1", "x": 30.0},
            "follow": {"source": "Lift", "curve": "0=0,1=0.5"}, "sweep-after": {"earlier": "Gust"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2]),
@@ -90,6 +92,9 @@ def everything():
     scene, named = target_from_points(scene, third, "Far", lift * 1.2)
     scene, _ = target_from_points(scene, third, "Lift", lift * 1.3)
     scene = link_targets(scene, [(other, "t1"), (third, named)])
+    for kind, amount in (("bend", 60.0), ("twist", 30.0), ("taper", 0.5)):
+        scene = deformers.change_deformer(scene, third, kind, amount=amount)
+    scene = rigged(scene, third)
     scene = with_lines(scene)
     scene = set_along(scene, ball_id, scene.object_named("Loop").id)
     scene, bud = add_form(scene, "Globe", {"radius": 2.0, "segments": 4, "rings": 2})
@@ -131,6 +136,8 @@ def subject_for(operation, scene) -> Subject:
     if operation.part == "line" and operation.verb != "from-edges":
         frond = scene.object_named("Frond")
         return Subject(scene, frond.id, (frond.targets[0].id, frond.targets[1].id), pick, pick.kind)
+    if operation.part in ("deform", "rig"):
+        return Subject(scene, scene.object_named("Third").id)
     if operation.part in ("repeat", "spring"):
         bud = scene.object_named("Bud")
         if operation.verb == "points":  # not for copies that move at different times

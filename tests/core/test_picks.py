@@ -3,7 +3,7 @@ import pytest
 
 from fictilis.core.geometry.primitives import box, globe, plane
 from fictilis.core.geometry.topology import edge_numbers, edges, mesh_from_faces
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 from fictilis.core.shaping import picks
 
 

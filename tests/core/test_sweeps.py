@@ -18,13 +18,14 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.fewer_bands import banded_words, with_bands
 from fictilis.core.geometry import carry
+from fictilis.core.kept import Pick
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.bands import band_deltas
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Pick, Scene
+from fictilis.core.scene import Scene
 from fictilis.core.shaping import fields
 from fictilis.core.sweep import Sweep
 from fictilis.formats.gltf import column_names, write_gltf

@@ -27,8 +27,8 @@ from fictilis.core.edits.targets import (
 )
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
+from fictilis.core.kept import NamedPick, Pick
 from fictilis.core.places import Transform
-from fictilis.core.scene import NamedPick, Pick
 from fictilis.core.timeline import Reference, SavedView, SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
@@ -185,7 +185,15 @@ def as_version_9(record):
         camera.pop("along")
 
 
+def as_version_11(record):
+    record.pop("rigs")
+    for obj in record["objects"]:
+        obj.pop("deformers")
+        obj.pop("skin")
+
+
 BACK = {
+    11: as_version_11,
     10: lambda record: record.pop("reference", None),
     9: as_version_9,
     8: as_version_8,
@@ -216,7 +224,7 @@ def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, ful
     assert same(read_native(path), scene)
 
 
-@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8, 9, 10])
+@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8, 9, 10, 11])
 def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
     """The files were written by the releases before, not made from today's."""
     scene = read_native(Path(__file__).parent / f"data/version-{version}.fictilis")

@@ -10,6 +10,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, ChoiceAsk, ask_for
 from fictilis.app.model.document import Document
 from fictilis.core.channels import ChannelRef, kinds
+from fictilis.core.kept import Pick
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.correctives import FollowSource
@@ -18,7 +19,6 @@ from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.parameters import Parameter
-from fictilis.core.scene import Pick
 from fictilis.core.timeline import lanes_by_channel
 from fictilis.render.dress import pixels_of
 from fictilis.render.stage import warm_surfaces

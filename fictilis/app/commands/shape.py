@@ -16,7 +16,8 @@ from fictilis.core.arrays import distinct
 from fictilis.core.edits.relays import pose_at
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Pick
+from fictilis.core.kept import Pick
+from fictilis.core.scene import MorphObject
 from fictilis.core.shaping import picks
 from fictilis.render.stage import IN_THE_MIX
 

@@ -11,7 +11,7 @@ from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channels import values_at
+from fictilis.core.channels import angles_over, values_at
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.mix.driven import with_drivers
 from fictilis.core.scene import MorphObject
@@ -59,9 +59,12 @@ def _paint_driven(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: 
     left, right = place.body.left(), place.body.right()
     frames = np.linspace(lanes.axis.frame_at(left), lanes.axis.frame_at(right), int(right - left) // 2 + 2)
     owner = place.channel.owner
-    assert isinstance(owner, MorphObject)  # only weights are driven
-    led = with_drivers(owner, place.channel.id)
-    values = values_at(led, frames, None, lanes.doc.scene.fps)[place.channel.id]
+    assert isinstance(owner, MorphObject)  # only weights and joints are driven
+    fps = lanes.doc.scene.fps
+    if place.channel.part == "weight":
+        values = values_at(with_drivers(owner, place.channel.id), frames, None, fps)[place.channel.id]
+    else:
+        values = angles_over(owner, values_at(owner, frames, None, fps), frames.shape)[place.channel.id]
     ys = np.clip(place.y(values), -1e5, 1e5)
     points = [QPointF(x, y) for x, y in zip(np.linspace(left, right, len(frames)).tolist(), ys.tolist(), strict=True)]
     colour.setAlpha(120)

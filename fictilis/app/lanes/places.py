@@ -21,7 +21,7 @@ RULER, HEAD, WIDEST = 24, 222, 640
 THIN, LANE, RELAY, TALL, HEADING = 18, 34, 84, 132, 22
 OPEN_FROM, THIN_BELOW, HIGHEST = 70, 26, 400  # pixels: tangents from here on, no slider below, no higher than this
 MARGIN = 14
-PARTS = {"object": "Place and look", "camera": "Camera"}
+PARTS = {"object": "Place and look", "camera": "Camera", "rig": "Rig", "joint": "Joints"}
 
 
 class LanePlace(Struct, eq=False):

@@ -19,7 +19,8 @@ from fictilis.core.channels import Channel, ChannelRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
-from fictilis.core.scene import Deltas, MorphObject, Pick, Scene, Target, highest_number, targets_by_id
+from fictilis.core.kept import Pick
+from fictilis.core.scene import Deltas, MorphObject, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import WAYS
 

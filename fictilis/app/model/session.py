@@ -14,7 +14,8 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef, find_channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Pick, Scene, targets_by_id
+from fictilis.core.kept import Pick
+from fictilis.core.scene import Scene, targets_by_id
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Animated
 from fictilis.render.stage import IN_THE_MIX

@@ -12,7 +12,6 @@ from fictilis.app.widgets.curve_plot import Bounds, CurvePlot
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.mix.driven import gain
@@ -108,8 +107,8 @@ class FollowSection(CurveSection[FollowPlot]):
         for other in obj.targets:
             if other.id != target.id:
                 self.source.addItem(other.name, other.id)
-        for channel_id in edits.FOLLOWED:
-            self.source.addItem(OBJECT_KINDS[channel_id].name, channel_id)
+        for channel_id, name in edits.followed(obj).items():
+            self.source.addItem(name, channel_id)
         self.source.setCurrentIndex(self.source.findData(follow.source))
         self.show_values()
 

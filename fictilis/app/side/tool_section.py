@@ -16,8 +16,8 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.errors import FictilisError
+from fictilis.core.kept import PICK_KINDS
 from fictilis.core.parameters import Number
-from fictilis.core.scene import PICK_KINDS
 from fictilis.core.shaping.brushes import BRUSHES
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.core.shaping.mirror import unpaired

@@ -151,6 +151,11 @@ class Strokes:
     def _commit(self, moved: Deltas, label: str) -> None:
         doc, item = self.doc, self.view.shaped_item()
         choice = "follow"
+        if item.after is not None:
+            moved, left = item.after.back(item.mixed(), moved)
+            if left:
+                count = f"{left:,} point{' was' if left == 1 else 's were'}"
+                doc.say(f"{count} left alone: in this pose they cannot be taken back.", "warning")
         if doc.shaping.is_base and doc.object.targets:
             asked = doc.base_choice or self.view.ask_base(moved)
             if asked is None:

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from fictilis.core import interrupt
 from fictilis.core.affine import placed
-from fictilis.core.evaluate import evaluate_object
+from fictilis.core.evaluate import bent_object
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
@@ -99,7 +99,7 @@ class Run:
 
     def _followed(self, scene: Scene, frame: float) -> np.ndarray:
         """(3, k): where the mix has the points that may move, in the space in which they lag behind."""
-        points = evaluate_object(self._obj, frame, self._fps)[self._free]
+        points = bent_object(self._obj, frame, self._fps)[self._free]
         if not self._spring.mix:
             points = placed(points, standing(scene, self._obj, frame).transform.matrix())
         return np.ascontiguousarray(points.T)
@@ -129,7 +129,7 @@ class Run:
     def points(self, scene: Scene, frame: float, seconds: float = np.inf) -> np.ndarray | None:
         """(n, 3) in object space at a frame; None where more than ``seconds`` would be needed, of which these were used."""
         with self._lock:
-            mixed = evaluate_object(self._obj, frame, self._fps)
+            mixed = bent_object(self._obj, frame, self._fps)
             if frame <= self._start or not len(self._free):
                 return mixed
             end = time.perf_counter() + seconds
@@ -194,6 +194,7 @@ def run_of(scene: Scene, obj: MorphObject) -> Run | None:
     if spring is None or not spring.on:
         return None
     made_of: list[object] = [obj.base, obj.geometry, obj.targets, obj.groups, obj.lanes, obj.blend, obj.transform, obj.along]
+    made_of.append(obj.deformers)
     made_of += [scene.fps, scene.start]
     line = obj.along
     while line is not None:

@@ -10,6 +10,9 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channel_kinds import OBJECT_KINDS
+from fictilis.core.channels import own_kinds
+from fictilis.core.deform.posing import is_angle
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights
@@ -18,7 +21,6 @@ from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import HOWS, PRODUCT, Driver, Follow, Rule
 from fictilis.core.scene import MorphObject, Scene, Target
 
-FOLLOWED = tuple(kind.id for kind in OBJECT_KINDS.values() if "." in kind.id)  # numbers of the object that can be followed
 LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
 
 
@@ -61,10 +63,17 @@ def checked_rule(obj: MorphObject, target: Target) -> None:
     driven_targets(obj)
 
 
+def followed(obj: MorphObject) -> dict[str, str]:
+    """The numbers of an object itself that a weight may follow, with their names: where it is, how far it is bent, the angles
+    of its joints."""
+    own = own_kinds(obj)
+    return {c: kind.name for c, kind in own.items() if c in OBJECT_KINDS and "." in c or c in DEFORMERS or is_angle(c)}
+
+
 def _checked_follow(obj: MorphObject, target: Target, follow: Follow) -> None:
     if target.rule is not None:
         raise EditRefused(f"{target.name} is a corrective; it cannot follow a number too.")
-    if follow.source not in FOLLOWED:
+    if follow.source not in followed(obj):
         obj.target(follow.source)
     if not follow.curve.keys or any(key.shape for key in follow.curve.keys):
         raise EditRefused(f"{target.name} needs a point at least on the curve by which it follows {drivers_of(obj, target)}.")

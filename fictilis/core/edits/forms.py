@@ -15,7 +15,8 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.lines.forms import LINE_FORMS
 from fictilis.core.geometry.primitives import MESH_FORMS
-from fictilis.core.scene import FormNumbers, MorphObject, Scene
+from fictilis.core.kept import FormNumbers
+from fictilis.core.scene import MorphObject, Scene
 
 FORMS: Mapping[str, Callable[..., tuple[np.ndarray, Geometry]]] = {**MESH_FORMS, **LINE_FORMS}
 UNITS = {"angle": "°", "turns": "", "waves": ""}  # of numbers that are no sizes

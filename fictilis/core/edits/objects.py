@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from fictilis.core.appearance import Appearance
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.kept import NamedPick, Pick
 from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.places import Transform
-from fictilis.core.scene import MorphObject, NamedPick, Pick, Scene
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import SavedView
 
 

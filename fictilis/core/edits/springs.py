@@ -1,4 +1,4 @@
-"""Edits of point springs: put on, changed, taken off, and turned into targets that move as they did."""
+"""Edits of point springs: put on, changed, taken off; and what comes after a mix turned into targets that move as it did."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.arrays import lengths
+from fictilis.core.deform.after import after_of
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object
-from fictilis.core.final import final_points
+from fictilis.core.final import unposed_points
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.timeline import Lane
@@ -54,16 +56,47 @@ def bake_spring(
     scene: Scene, object_id: str, within: float = CLOSE, most: int = MOST_TARGETS
 ) -> tuple[Scene, list[str], float]:
     """Targets and lanes instead of a point spring: as many as it takes to be ``within`` so many cm, at most ``most``, each with
-    a key a frame over the range. Returns the scene, the targets' ids, and how far it is off at frames, in cm.
-
-    Source: the best few directions of what the spring adds, by a singular value decomposition (Eckart and Young 1936).
-    """
+    a key a frame over the range. Returns the scene, the targets' ids, and how far it is off at frames, in cm."""
     obj = _sprung(scene.with_object(scene.unlocked(object_id)), object_id)
-    frames = np.arange(scene.start, scene.end + 0.5)
+    return _baked(scene, obj, replace(obj, spring=None), "Float", within, most)
+
+
+def bake_deformers(
+    scene: Scene, object_id: str, within: float = CLOSE, most: int = MOST_TARGETS
+) -> tuple[Scene, list[str], float]:
+    """As bake_spring, instead of bend, twist and taper. Raises EditRefused where a point spring follows them."""
+    obj = scene.unlocked(object_id)
+    if not obj.deformers:
+        raise EditRefused(f"{obj.name} is not bent, twisted or tapered.")
+    if obj.spring is not None:
+        raise EditRefused(f"The point spring of {obj.name} follows what bends it; make targets of the spring first.")
+    return _baked(scene, obj, _straight(obj), "Bent", within, most)
+
+
+def bake_all(scene: Scene, object_id: str) -> tuple[Scene, list[str], float]:
+    """As bake_spring, instead of everything between the mix and the smooth surface."""
+    obj = scene.unlocked(object_id)
+    return _baked(scene, obj, replace(_straight(obj), spring=None), "Float", CLOSE, MOST_TARGETS)
+
+
+def _straight(obj: MorphObject) -> MorphObject:
+    """Without bend, twist and taper, and their lanes."""
+    blend = obj.blend and replace(obj.blend, lanes=tuple(x for x in obj.blend.lanes if x.channel not in DEFORMERS))
+    return replace(obj, deformers=(), lanes=tuple(x for x in obj.lanes if x.channel not in DEFORMERS), blend=blend)
+
+
+def _baked(
+    scene: Scene, obj: MorphObject, plain: MorphObject, word: str, within: float, most: int
+) -> tuple[Scene, list[str], float]:
+    """Targets of ``plain``, which is the object without something that comes after its mix, that do as that did.
+
+    Source: the best few directions of what it adds, by a singular value decomposition (Eckart and Young 1936).
+    """
+    object_id, frames = obj.id, np.arange(scene.start, scene.end + 0.5)
     if len(frames) * obj.base.size > MOST_NUMBERS:
         raise EditRefused(f"{obj.name} has {len(obj.base):,} points over {len(frames):,} frames; that is too much to be kept.")
-    plain = replace(obj, spring=None)
-    added = np.array([(final_points(scene, obj, f) - evaluate_object(plain, f, scene.fps)).ravel() for f in frames.tolist()])
+    rows = [_added(scene, obj, plain, frame) for frame in frames.tolist()]
+    added, missed = np.array([row.ravel() for row, _ in rows]), max(far for _, far in rows)
     values, ways = np.linalg.eigh(added @ added.T)
     weights = ways[:, ::-1][:, : int((values > 0).sum())]
     scene, made = scene.with_object(plain), []
@@ -80,7 +113,7 @@ def bake_spring(
     ids = []
     for number, (weight, deltas) in enumerate(made, 1):
         span = (min(float(weight.min()), 0.0), max(float(weight.max()), 0.0))
-        scene, target_id = append(scene, scene.object(object_id), Target("", "", deltas, range=span), f"Float {number}")
+        scene, target_id = append(scene, scene.object(object_id), Target("", "", deltas, range=span), f"{word} {number}")
         keys = [Key(frame, float(value), "linear") for frame, value in zip(frames.tolist(), weight, strict=True)]
         now = scene.object(object_id).with_lane(target_id, AnimationCurve.of(keys))
         if now.blend is not None:  # the other clip moves alike, so that what is between both does
@@ -88,7 +121,19 @@ def bake_spring(
             now = replace(now, blend=replace(now.blend, lanes=(*now.blend.lanes, Lane(target_id, beside))))
         scene = scene.with_object(now)
         ids.append(target_id)
-    return scene, ids, off
+    return scene, ids, max(off, missed)
+
+
+def _added(scene: Scene, obj: MorphObject, plain: MorphObject, frame: float) -> tuple[np.ndarray, float]:
+    """(n, 3): how much more the mix would have to move at a frame for ``plain`` to be where the object is, and how far it would
+    be off still, in cm: what bends does not reach every place."""
+    wanted, mixed = unposed_points(scene, obj, frame), evaluate_object(obj, frame, scene.fps)
+    after = after_of(replace(plain, skin=None), frame, None, scene.fps)
+    if after is None:
+        return wanted - mixed, 0.0
+    moved = Deltas(np.arange(len(mixed), dtype=np.int32), wanted - after.cage(mixed))
+    added = after.back(mixed, moved)[0].dense(len(mixed))
+    return added, _largest(after.cage(mixed + added) - wanted)
 
 
 def _largest(rows: np.ndarray) -> float:

@@ -14,6 +14,7 @@ from fictilis.core.edits.shape import add_deltas
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
+from fictilis.core.kept import StoredMix
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.delta_bank import mixed_points
@@ -21,7 +22,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
-from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, StoredMix, Target
+from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, Target
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane
 

@@ -10,16 +10,19 @@ from msgspec.structs import replace
 from fictilis.core.appearance import Surface
 from fictilis.core.arrays import add_rows, box, extent
 from fictilis.core.channel_kinds import LINE_IDS
+from fictilis.core.deform.after import carried_bound
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.geometry.finer import MOST_LEVELS, Finer, finer
 from fictilis.core.geometry.kinds import WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
+from fictilis.core.kept import NamedPick
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.places import Transform
 from fictilis.core.point_spring import PointSpring
-from fictilis.core.scene import Deltas, InBetween, MorphObject, NamedPick, Scene, Target
+from fictilis.core.rigs import Skin
+from fictilis.core.scene import Deltas, InBetween, MorphObject, Scene, Target
 
 MOST_POINTS = 4_000_000
 
@@ -59,13 +62,21 @@ def as_drawn(obj: MorphObject) -> MorphObject:
     another object as it is."""
     fine = finer_of(obj)
     if fine is not None:
-        return replace(carried_object(obj, fine.carry), surface=None)
+        return replace(carried_object(pinned(obj), fine.carry), surface=None)
     if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1 and obj.geometry.tube is None:
         return obj
     if obj.geometry.tube is not None:
         return _as_tube(obj, obj.geometry)
     curve = drawn(obj.geometry)
-    return carried_object(obj, Carry(curve.line, curve.matrix, np.zeros(0, np.int64)))
+    return carried_object(pinned(obj), Carry(curve.line, curve.matrix, np.zeros(0, np.int64)))
+
+
+def pinned(obj: MorphObject) -> MorphObject:
+    """An object whose deformers keep to the box of its base as it is now, whatever becomes of that."""
+    if not obj.deformers or not len(obj.base):
+        return obj
+    low, high = (tuple(end.tolist()) for end in box(obj.base))
+    return replace(obj, deformers=tuple(d if d.box else replace(d, box=(low, high)) for d in obj.deformers))
 
 
 def shown_points(obj: MorphObject, points: np.ndarray, part: tuple[float, float] = WHOLE) -> np.ndarray:
@@ -154,7 +165,15 @@ def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:
     return replace(
         obj, geometry=carry.geometry, base=carry.base(obj.base), targets=tuple(target(t) for t in obj.targets), appearance=look,
         picks=tuple(p for p in picks if len(p.pick)), spring=_sprung(obj, carry.scalars),
+        skin=_hung(obj, carry),
     )  # fmt: skip
+
+
+def _hung(obj: MorphObject, carry: Carry) -> Skin | None:
+    """The skin with its weights carried to other points; a line has none."""
+    if obj.skin is None or not isinstance(carry.geometry, Mesh):
+        return None
+    return replace(obj.skin, bound=carried_bound(obj.skin.bound, carry.matrix))
 
 
 def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, transform: Transform) -> MorphObject:
@@ -168,7 +187,13 @@ def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, trans
         return replace(old, deltas=deltas(old.deltas), in_betweens=stages)
 
     targets = obj.targets if np.array_equal(linear, np.eye(3)) else tuple(target(t) for t in obj.targets)
-    return replace(obj, base=obj.base @ linear.T + shift, targets=targets, transform=transform)
+    deformers, skin = tuple(replace(d, box=None) if d.box else d for d in obj.deformers), obj.skin
+    if skin is not None:
+        moved = np.eye(4)
+        moved[:3, :3], moved[:3, 3] = linear, shift
+        bound = replace(skin.bound, into=skin.bound.into @ np.linalg.inv(moved), out=moved @ skin.bound.out)
+        skin = replace(skin, bound=bound)
+    return replace(obj, base=obj.base @ linear.T + shift, targets=targets, transform=transform, deformers=deformers, skin=skin)
 
 
 def freeze_transform(scene: Scene, object_id: str) -> Scene:
@@ -179,6 +204,12 @@ def freeze_transform(scene: Scene, object_id: str) -> Scene:
     obj = scene.unlocked(object_id)
     _stands_still(obj, ("position", "rotation", "scale"), "frozen")
     matrix = obj.transform.matrix()
+    if obj.deformers and (obj.transform.rotation != (0.0, 0.0, 0.0) or len(set(obj.transform.scale)) > 1):
+        held = " and ".join(d.kind for d in obj.deformers)
+        raise EditRefused(
+            f"{obj.name} goes through a {held} along its own axes; a rotation, or a scale that differs by axis, would change "
+            "that. Take them off first."
+        )
     if np.linalg.det(matrix[:3, :3]) < 0:
         raise EditRefused(f"{obj.name} has a mirroring scale, which would turn its faces inside out; make it positive first.")
     return scene.with_object(_moved_points(obj, matrix[:3, :3], matrix[:3, 3], Transform()))

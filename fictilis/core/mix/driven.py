@@ -9,11 +9,12 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.channel_kinds import rig_kinds
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rules import SMALLEST, Follow, Rule
-from fictilis.core.scene import BLEND, MorphObject, Target, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Target, is_rigged, targets_by_id
 
 
 def gain(obj: MorphObject, target: Target) -> float:
@@ -155,6 +156,8 @@ def with_drivers(obj: MorphObject, target_id: str) -> MorphObject:
     channels = {t.follows.source for t in (targets[target_id] for target_id in wanted) if t.follows}
     led = {targets[target_id].group or "" for target_id in wanted}
     kept = wanted | led | channels | {BLEND}
+    if any(is_rigged(channel) for channel in channels):
+        kept |= {lane.channel for lane in obj.lanes if is_rigged(lane.channel)}
     lanes = tuple(lane for lane in obj.lanes if lane.channel in kept)
     blend = obj.blend and replace(obj.blend, lanes=tuple(lane for lane in obj.blend.lanes if lane.channel in kept))
     return replace(obj, targets=tuple(t for t in obj.targets if t.id in wanted), lanes=lanes, blend=blend)
@@ -172,7 +175,8 @@ def drivers_of(obj: MorphObject, target: Target) -> str:
     names = [known[d.target].name for d in target.rule.drivers] if target.rule else []
     if target.follows is not None:
         source = target.follows.source
-        names.append(known[source].name if source in known else channel_word(source))
+        led = rig_kinds(obj.skin.rig) if obj.skin is not None else {}
+        names.append(known[source].name if source in known else led[source].name if source in led else channel_word(source))
     return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 

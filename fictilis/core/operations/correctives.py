@@ -5,7 +5,6 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
 from fictilis.core.errors import EditRefused
@@ -72,7 +71,7 @@ class FollowSource(Parameter, frozen=True):
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:
         others = [(t.name, t.id) for t in subject.obj.targets if t.id not in subject.targets[-1:]]
-        return [*others, *((OBJECT_KINDS[c].name, c) for c in edits.FOLLOWED)]
+        return [*others, *((name, channel_id) for channel_id, name in edits.followed(subject.obj).items())]
 
     def checked(self, value: object, subject: Subject) -> str:
         known = dict(self.options(subject))

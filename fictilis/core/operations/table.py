@@ -14,13 +14,15 @@ from msgspec import Struct, field
 
 from fictilis.core.arrays import extent
 from fictilis.core.channels import ChannelRef, channel
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.geometry.kinds import Line, Mesh
+from fictilis.core.kept import Pick
 from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
-from fictilis.core.scene import MorphObject, Pick, Scene, Target, targets_by_id
+from fictilis.core.scene import MorphObject, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
@@ -273,6 +275,10 @@ def _has_target(s: Subject) -> bool:
     return s.found is not None and bool(s.targets)
 
 
+def _has_deformer(kind: str) -> Callable[[Subject], bool]:
+    return lambda s: _has_object(s) and any(d.kind == kind for d in s.obj.deformers)
+
+
 NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "object": (_has_object, "There is no object here."),
     "target": (_has_target, "Select a target first."),
@@ -299,6 +305,11 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "matched": (lambda s: _has_target(s) and s.target.match is not None, "{target} was not made of another line."),
     "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} follows no line."),
     "point spring": (lambda s: _has_object(s) and s.obj.spring is not None, "{object} has no point spring."),
+    **{kind: (_has_deformer(kind), f"{{object}} has no {kind}.") for kind in DEFORMERS},
+    "deformed": (lambda s: _has_object(s) and bool(s.obj.deformers), "{object} is not bent, twisted or tapered."),
+    "rig": (lambda s: _has_object(s) and s.obj.skin is not None, "{object} hangs on no rig."),
+    "rig clips": (lambda s: _has_object(s) and s.obj.skin is not None and bool(s.obj.skin.rig.clips),
+                  "{object} hangs on no rig that has clips."),
     "repeated": (lambda s: _has_object(s) and s.obj.repeat is not None, "{object} is not repeated."),
     "two objects": (lambda s: len(s.scene.objects) > 1, "The scene has no other object."),
     "tube": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line) and s.obj.geometry.tube is not None,

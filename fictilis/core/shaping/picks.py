@@ -18,8 +18,9 @@ from fictilis.core.geometry.topology import (
     faces_at,
     neighbours,
 )
+from fictilis.core.kept import Pick
 from fictilis.core.mix.masks import masked
-from fictilis.core.scene import MorphObject, Pick
+from fictilis.core.scene import MorphObject
 
 
 def points_of(geometry: Geometry, pick: Pick) -> np.ndarray:

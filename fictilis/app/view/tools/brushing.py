@@ -126,7 +126,8 @@ def goal_of(bench: Bench, name: str) -> np.ndarray | None:
         if target is None:
             raise EditRefused(f"Choose what to blend toward first: {obj.name} no longer has that target.")
         other = full_shape(obj, target.id)
-    return bench.points + bench.item.share * (other - mine)
+    after, way = bench.item.after, bench.item.share * (other - mine)
+    return bench.points + way if after is None else after.forward(bench.item.mixed() + way)
 
 
 class _Trail:

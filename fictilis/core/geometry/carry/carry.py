@@ -16,7 +16,7 @@ from fictilis.core.arrays import distinct
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.topology import edges
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 
 Shares = Sequence[tuple[int, float]]
 

@@ -10,7 +10,7 @@ from fictilis.core.geometry.carry.carry import Builder, Carry, need_faces
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import face_normals
 from fictilis.core.geometry.topology import corners_of, face_of_corner, point_faces
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 
 
 def delete_faces(mesh: Mesh, faces: np.ndarray) -> Carry:

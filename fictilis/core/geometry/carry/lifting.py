@@ -12,7 +12,7 @@ from fictilis.core.geometry.carry.carry import Builder, Carry, Shares, need_face
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import face_normals
 from fictilis.core.geometry.topology import corners_of, edge_of_corner, edges, face_of_corner, next_corner
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 
 
 def extrude(mesh: Mesh, points: np.ndarray, faces: np.ndarray, offset: float, region: bool = True) -> Carry:

@@ -10,7 +10,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, Shares, need_faces, with_uvs
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import corners_of, edge_faces, edge_of_corner, edges, face_of_corner, next_corner
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 
 
 def subdivide(mesh: Mesh, smooth: bool = False) -> Carry:

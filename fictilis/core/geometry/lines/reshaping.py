@@ -12,7 +12,7 @@ from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.measuring import even_places, strands
 from fictilis.core.geometry.lines.splines import controls, shares, side_by_side
-from fictilis.core.scene import Pick
+from fictilis.core.kept import Pick
 
 Strand = tuple[np.ndarray, bool]  # points of the old line, in order, and whether the strand is closed
 

@@ -1,0 +1,294 @@
+"""Rigs in a pose, and points that hang on them.
+
+Source: glTF 2.0 specification, 3.7.3 (skins); Kavan, Collins, Žára and O'Sullivan (2007), Skinning with Dual Quaternions.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+
+from fictilis.core.animation.sampled import CUBIC, Curves
+from fictilis.core.arrays import cached_by_identity, recent_by_identity
+from fictilis.core.rigs import (
+    ANGLE,
+    CLIP,
+    PATHS,
+    ROTATION,
+    SCALE,
+    TIME,
+    TRANSLATION,
+    Bound,
+    Rig,
+    RigClip,
+    Skin,
+    angle_id,
+    turn_ids,
+)
+
+LEAST_TOTAL = 1e-6  # of weights: a point with less hangs on nothing
+NEAR_SINGULAR = 1e-3  # of the size of a matrix: below it points are not taken back
+POSES_KEPT = 4
+
+
+def rotations(q: np.ndarray) -> np.ndarray:
+    """(…, 3, 3) of quaternions (…, 4) x, y, z, w of any length but 0."""
+    size = np.linalg.norm(q, axis=-1, keepdims=True)
+    x, y, z, w = np.moveaxis(np.where(size > 1e-9, q / np.maximum(size, 1e-9), [0.0, 0, 0, 1]), -1, 0)
+    out = np.empty((*np.shape(x), 3, 3))
+    out[..., 0, 0], out[..., 0, 1], out[..., 0, 2] = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
+    out[..., 1, 0], out[..., 1, 1], out[..., 1, 2] = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
+    out[..., 2, 0], out[..., 2, 1], out[..., 2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
+    return out
+
+
+def quaternions(m: np.ndarray) -> np.ndarray:
+    """(…, 4) x, y, z, w of rotations (…, 3, 3). Source: Shepperd (1978), the largest of four."""
+    x, y, z = m[..., 0, 0], m[..., 1, 1], m[..., 2, 2]
+    squares = np.stack([1 + x - y - z, 1 - x + y - z, 1 - x - y + z, 1 + x + y + z], axis=-1)
+    rows = np.empty((*m.shape[:-2], 4, 4))  # 4 q_i q_j
+    rows[..., 0, 1] = rows[..., 1, 0] = m[..., 1, 0] + m[..., 0, 1]
+    rows[..., 0, 2] = rows[..., 2, 0] = m[..., 0, 2] + m[..., 2, 0]
+    rows[..., 1, 2] = rows[..., 2, 1] = m[..., 2, 1] + m[..., 1, 2]
+    rows[..., 0, 3] = rows[..., 3, 0] = m[..., 2, 1] - m[..., 1, 2]
+    rows[..., 1, 3] = rows[..., 3, 1] = m[..., 0, 2] - m[..., 2, 0]
+    rows[..., 2, 3] = rows[..., 3, 2] = m[..., 1, 0] - m[..., 0, 1]
+    for k in range(4):
+        rows[..., k, k] = squares[..., k]
+    best = np.take_along_axis(rows, squares.argmax(axis=-1)[..., None, None], axis=-2)[..., 0, :]
+    return best / np.maximum(np.linalg.norm(best, axis=-1, keepdims=True), 1e-300)
+
+
+def euler_matrices(degrees: np.ndarray) -> np.ndarray:
+    """(…, 3, 3) of degrees (…, 3) about X, then Y, then Z."""
+    (cx, cy, cz), (sx, sy, sz) = (np.moveaxis(f(np.radians(degrees)), -1, 0) for f in (np.cos, np.sin))
+    rows = [
+        [cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx],
+        [sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx],
+        [-sy, cy * sx, cy * cx],
+    ]
+    return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
+
+
+def angles_of_many(m: np.ndarray) -> np.ndarray:
+    """(…, 3): degrees about X, then Y, then Z that make up rotations (…, 3, 3)."""
+    y = np.arcsin(np.clip(-m[..., 2, 0], -1.0, 1.0))
+    level = np.abs(m[..., 2, 0]) < 1 - 1e-12
+    x = np.where(level, np.arctan2(m[..., 2, 1], m[..., 2, 2]), np.arctan2(-m[..., 1, 2], m[..., 1, 1]))
+    z = np.where(level, np.arctan2(m[..., 1, 0], m[..., 0, 0]), 0.0)
+    return np.degrees(np.stack([x, y, z], axis=-1))
+
+
+class _Bundle(Struct, eq=False):
+    """Tracks of one path with the same times: the numbers of their joints (m,), and their samples (k, m, w)."""
+
+    path: str
+    joints: np.ndarray
+    curves: Curves
+
+
+@cached_by_identity
+def _bundles(clip: RigClip) -> list[_Bundle]:
+    groups: dict[tuple[Any, ...], list[Any]] = {}
+    for track in clip.tracks:
+        groups.setdefault((track.path, track.way, track.times.tobytes()), []).append(track)
+    out = []
+    for (path, way, _), tracks in groups.items():
+        rows = [
+            None if way != CUBIC and name != "values" else np.stack([getattr(t, name) for t in tracks], axis=1).astype(float)
+            for name in ("values", "into", "out")
+        ]
+        curves = Curves(way, tracks[0].times, rows[0], rows[1], rows[2])  # type: ignore[arg-type]
+        out.append(_Bundle(path, np.array([t.joint for t in tracks]), curves))
+    return out
+
+
+@cached_by_identity
+def _rest(rig: Rig) -> tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]:
+    """Local matrices at rest (j, 4, 4), the parts they are made of by path, and their rotations (j, 3, 3)."""
+    numbers = rig.numbers
+    parts = {TRANSLATION: numbers[:, :3], ROTATION: numbers[:, 3:7], SCALE: numbers[:, 7:]}
+    return rig.matrices, parts, rotations(parts[ROTATION])
+
+
+def locals_of(rig: Rig, clip: int, seconds: np.ndarray, turns: np.ndarray | None = None) -> np.ndarray:
+    """(s, j, 4, 4): each joint in the space of the one it hangs on, at ``seconds`` (s,) of a clip (by its number; one that is
+    not there is the rest); ``turns`` (s or 1, j, 3) are degrees by which each is turned further, about axes of its own."""
+    rest, parts, _ = _rest(rig)
+    count = len(seconds)
+    out = np.repeat(rest[None], count, axis=0)
+    moved: dict[str, np.ndarray] = {}
+    on = np.zeros(len(rig.joints), bool)
+    if 0 <= clip < len(rig.clips):
+        for bundle in _bundles(rig.clips[clip]):
+            rows = moved.setdefault(bundle.path, np.repeat(parts[bundle.path][None], count, axis=0))
+            rows[:, bundle.joints] = bundle.curves.at(seconds, bundle.path == ROTATION)
+            on[bundle.joints] = True
+    if on.any():
+        t, q, s = (moved.get(path, parts[path][None])[:, on] for path in PATHS)
+        block = np.zeros((count, int(on.sum()), 4, 4))
+        block[..., :3, :3], block[..., :3, 3], block[..., 3, 3] = rotations(q) * s[..., None, :], t, 1.0
+        out[:, on] = block
+    if turns is not None and turns.any():
+        which = np.flatnonzero(turns.any(axis=(0, 2)))
+        linear = out[:, which, :3, :3]
+        size = np.linalg.norm(linear, axis=-2, keepdims=True)
+        out[:, which, :3, :3] = (linear / np.where(size > 1e-12, size, 1.0)) @ euler_matrices(turns[:, which]) * size
+    return out
+
+
+@cached_by_identity
+def _levels(rig: Rig) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Joints that hang on others (m,) and those (m,), level by level."""
+    depth = np.zeros(len(rig.joints), int)
+    for number, parent in enumerate(rig.parents.tolist()):
+        depth[number] = depth[parent] + 1 if parent >= 0 else 0
+    found = [np.flatnonzero(depth == level) for level in range(1, int(depth.max(initial=0)) + 1)]
+    return [(level, rig.parents[level]) for level in found]
+
+
+def worlds_of(rig: Rig, own: np.ndarray) -> np.ndarray:
+    """(s, j, 4, 4): each joint in the rig's space, of their own matrices (s, j, 4, 4)."""
+    out = own.copy()
+    for level, above in _levels(rig):
+        out[:, level] = out[:, above] @ own[:, level]
+    return out
+
+
+def played(skin: Skin, values: Mapping[str, Any]) -> int:
+    """The number of the clip that the channels of an object say."""
+    return int(np.round(float(np.ravel(values[CLIP])[0])))
+
+
+def turns_in(rig: Rig, values: Mapping[str, Any]) -> np.ndarray | None:
+    """(1, j, 3) degrees by which joints are turned by hand, or None where none is."""
+    rows = [values[name] for name in turn_ids(rig)]
+    return np.array(rows, np.float64).reshape(1, -1, 3) if any(rows) else None
+
+
+class Pose(Struct, frozen=True, eq=False, weakref=True):
+    """A rig at a moment: ``own`` (j, 4, 4) of each joint by itself, ``worlds`` (j, 4, 4) in the rig's space."""
+
+    own: np.ndarray
+    worlds: np.ndarray
+
+
+@recent_by_identity(POSES_KEPT)
+def _pose(rig: Rig, clip: int, seconds: float, turns: bytes) -> Pose:
+    rows = np.frombuffer(turns).reshape(1, -1, 3) if turns else None
+    own = locals_of(rig, clip, np.array([seconds]), rows)
+    return Pose(own[0], worlds_of(rig, own)[0])
+
+
+def pose_of(skin: Skin, values: Mapping[str, float]) -> Pose:
+    """The rig of a skin at the ``values`` of its object's channels."""
+    turns = turns_in(skin.rig, values)
+    return _pose(skin.rig, played(skin, values), float(values[TIME]), b"" if turns is None else turns.tobytes())
+
+
+def joint_angles(rig: Rig, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(…, j) degrees by which joints are away from their rest, and (…, j, 3) as degrees about X, then Y, then Z; of their own
+    matrices (…, j, 4, 4)."""
+    linear = own[..., :3, :3]
+    size = np.linalg.norm(linear, axis=-2, keepdims=True)
+    apart = np.swapaxes(_rest(rig)[2], -1, -2) @ (linear / np.where(size > 1e-12, size, 1.0))
+    q = quaternions(apart)
+    whole = 2 * np.degrees(np.arctan2(np.linalg.norm(q[..., :3], axis=-1), np.abs(q[..., 3])))
+    return whole, angles_of_many(apart)
+
+
+def angle_values(rig: Rig, own: np.ndarray, joints: Any = None) -> dict[str, Any]:
+    """The angles of joints (all where none are named) by their channels, of own matrices (…, j, 4, 4)."""
+    whole, parts = joint_angles(rig, own)
+    out: dict[str, Any] = {}
+    for number in range(len(rig.joints)) if joints is None else joints:
+        out[angle_id(number)] = whole[..., number]
+        out |= {angle_id(number, axis): parts[..., number, k] for k, axis in enumerate("xyz")}
+    return out if own.ndim > 3 else {name: float(value) for name, value in out.items()}
+
+
+def is_angle(channel: str) -> bool:
+    return channel.startswith(f"{ANGLE}.")
+
+
+# the points
+
+
+def palette(bound: Bound, pose: Pose) -> np.ndarray:
+    """(k, 4, 4) float64: what each joint of a skin does to points of the object, in its own space."""
+    return bound.out @ pose.worlds[bound.joints] @ bound.inverse @ bound.into
+
+
+@cached_by_identity
+def hanging(bound: Bound) -> Any:
+    """Sparse (n, k) float32: what each joint has to say of each point. One that hangs on nothing has an empty row."""
+    from scipy.sparse import csr_array
+
+    count, most = bound.weights.shape
+    keep = bound.weights > 0
+    keep &= bound.weights.sum(axis=1, keepdims=True) > LEAST_TOTAL
+    starts = np.concatenate([[0], np.cumsum(keep.sum(axis=1))])
+    out = csr_array((bound.weights[keep], bound.parts[keep], starts), shape=(count, len(bound.joints)))
+    out.sum_duplicates()
+    return out
+
+
+def blended(bound: Bound, matrices: np.ndarray, dual: bool = False) -> np.ndarray:
+    """(n, 3, 4) float64: what each point goes through, for a palette (k, 4, 4)."""
+    weights = hanging(bound)
+    rows = weights @ matrices[:, :3].reshape(-1, 12) if not dual else _dual(bound, matrices)
+    free = np.diff(weights.indptr) == 0
+    if free.any():
+        rows[free] = np.eye(4)[:3].ravel()
+    return rows.reshape(-1, 3, 4)
+
+
+def _dual(bound: Bound, matrices: np.ndarray) -> np.ndarray:
+    """(n, 12): by dual quaternions; what stretches is blended linearly before. Source: Kavan et al. (2007), 4, appendix A."""
+    weights = hanging(bound)
+    linear = matrices[:, :3, :3]
+    left, size, right = np.linalg.svd(linear)
+    flip = np.where(np.linalg.det(left @ right) < 0, -1.0, 1.0)
+    left = left * np.stack([np.ones_like(flip), np.ones_like(flip), flip], axis=-1)[:, None]
+    turn = left @ right
+    stretch = np.swapaxes(turn, 1, 2) @ linear
+    real = quaternions(turn)
+    x, y, z, w = real.T
+    tx, ty, tz = matrices[:, :3, 3].T
+    dual = 0.5 * np.stack([tx * w + ty * z - tz * y, -tx * z + ty * w + tz * x, tx * y - ty * x + tz * w,
+                           -tx * x - ty * y - tz * z], axis=1)  # fmt: skip
+    both = np.concatenate([real, dual], axis=1)
+    counts = np.diff(weights.indptr)
+    rows = np.repeat(np.arange(len(counts)), counts)
+    heaviest = np.zeros(len(counts), int)
+    full = counts > 0
+    if full.any():
+        order = np.lexsort((weights.data, rows))
+        heaviest[full] = weights.indices[order[weights.indptr[1:][full] - 1]]
+    same = np.where((real[weights.indices] * real[heaviest[rows]]).sum(axis=1) < 0, -1.0, 1.0)
+    signed = weights.copy()
+    signed.data = weights.data * same
+    mixed = signed @ both
+    length = np.maximum(np.linalg.norm(mixed[:, :4], axis=1, keepdims=True), 1e-12)
+    mixed = mixed / length
+    q, d = mixed[:, :4], mixed[:, 4:]
+    vector, scalar = q[:, :3], q[:, 3:]
+    shift = 2 * (scalar * d[:, :3] - d[:, 3:] * vector + np.cross(vector, d[:, :3]))
+    straight = np.asarray(weights.sum(axis=1)).reshape(-1, 1)
+    stretched = (weights @ stretch.reshape(-1, 9)) / np.where(straight > 0, straight, 1.0)
+    out = np.empty((len(q), 3, 4))
+    out[:, :, :3] = rotations(q) @ stretched.reshape(-1, 3, 3)
+    out[:, :, 3] = shift
+    return out.reshape(-1, 12)
+
+
+def through(rows: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """Points (n, 3), in their dtype, each through its own of ``rows`` (n, 3, 4)."""
+    x, y, z = points.T
+    out = np.empty_like(points)
+    for k in range(3):
+        out[:, k] = rows[:, k, 0] * x + rows[:, k, 1] * y + rows[:, k, 2] * z + rows[:, k, 3]
+    return out

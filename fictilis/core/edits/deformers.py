@@ -1,0 +1,39 @@
+"""Edits of bend, twist and taper: put on, changed, taken off."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from fictilis.core.deformers import Deformer, in_order
+from fictilis.core.errors import EditRefused
+from fictilis.core.scene import MorphObject, Scene
+
+
+def held_deformer(obj: MorphObject, kind: str) -> Deformer | None:
+    """The bend, the twist or the taper of an object, or None."""
+    return next((d for d in obj.deformers if d.kind == kind), None)
+
+
+def change_deformer(scene: Scene, object_id: str, kind: str, **values: Any) -> Scene:
+    """Other numbers of a bend, a twist or a taper, or a first one. Raises EditRefused where they cannot be."""
+    obj = scene.object(object_id)
+    try:
+        new = replace(held_deformer(obj, kind) or Deformer(kind), **values)
+    except ValueError as why:
+        raise EditRefused(f"{obj.name} cannot go through it: {why}.") from None
+    return scene.with_object(replace(obj, deformers=in_order(obj.deformers, new)))
+
+
+def leave_deformer(scene: Scene, object_id: str, kind: str) -> Scene:
+    """Without a bend, a twist or a taper, and its lane. Raises EditRefused for an object without it, and where a weight follows
+    its amount."""
+    obj = scene.object(object_id)
+    if held_deformer(obj, kind) is None:
+        raise EditRefused(f"{obj.name} has no {kind}.")
+    followers = [t.name for t in obj.targets if t.follows is not None and t.follows.source == kind]
+    if followers:
+        raise EditRefused(f"{', '.join(followers)} of {obj.name} follows the {kind}; make it a plain target first.")
+    lanes = tuple(lane for lane in obj.lanes if lane.channel != kind)
+    return scene.with_object(replace(obj, deformers=tuple(d for d in obj.deformers if d.kind != kind), lanes=lanes))

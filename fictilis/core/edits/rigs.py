@@ -1,0 +1,98 @@
+"""Edits of what hangs on a rig: how, which clip is played, joints turned by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from msgspec.structs import replace
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channels import set_value
+from fictilis.core.errors import EditRefused
+from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, turn_id
+from fictilis.core.scene import MorphObject, Scene, is_rigged
+
+
+def skin_of(obj: MorphObject) -> Skin:
+    """Raises EditRefused for an object that hangs on no rig."""
+    if obj.skin is None:
+        raise EditRefused(f"{obj.name} hangs on no rig.")
+    return obj.skin
+
+
+def set_skin(scene: Scene, object_id: str, skin: Skin) -> Scene:
+    """Let a mesh hang on a rig. Raises EditRefused for what is none, and where the skin is that of other points."""
+    obj = scene.object(object_id)
+    obj.mesh  # noqa: B018 - which refuses what is none
+    if len(skin.bound.weights) != len(obj.base):
+        raise EditRefused(f"The skin is of {len(skin.bound.weights):,} points; {obj.name} has {len(obj.base):,}.")
+    return scene.with_object(replace(obj, skin=skin))
+
+
+def change_skin(scene: Scene, object_id: str, **values: Any) -> Scene:
+    """Whether it is on, and whether it is by dual quaternions."""
+    obj = scene.object(object_id)
+    return scene.with_object(replace(obj, skin=replace(skin_of(obj), **values)))
+
+
+def leave_rig(scene: Scene, object_id: str) -> Scene:
+    """An object as it is without its rig, and without the lanes that lead that. Raises EditRefused where a weight follows a
+    joint."""
+    obj = scene.object(object_id)
+    skin_of(obj)
+    followers = [t.name for t in obj.targets if t.follows is not None and is_rigged(t.follows.source)]
+    if followers:
+        raise EditRefused(f"{', '.join(followers)} of {obj.name} follows a joint; make it a plain target first.")
+    lanes = tuple(lane for lane in obj.lanes if not is_rigged(lane.channel))
+    return scene.with_object(replace(obj, skin=None, lanes=lanes))
+
+
+def joint_named(rig: Rig, name: str) -> int:
+    """The number of a joint. Raises EditRefused where there is none of that name."""
+    if name not in rig.joints:
+        raise EditRefused(f"The rig has no joint named {name}; it has: {', '.join(rig.joints)}.")
+    return rig.joints.index(name)
+
+
+def clip_named(rig: Rig, name: str) -> tuple[int, RigClip]:
+    """The number of a clip of a rig, and the clip. Raises EditRefused where there is none of that name."""
+    for number, clip in enumerate(rig.clips):
+        if clip.name == name:
+            return number, clip
+    raise EditRefused(f"The rig has no clip named {name}; it has: {', '.join(c.name for c in rig.clips) or 'none'}.")
+
+
+def clip_curve(clip: RigClip, fps: float, start: float = 0.0, after: str = "hold") -> AnimationCurve:
+    """The lane that plays a clip at its own speed from a frame on."""
+    seconds = max(clip.seconds, 1e-3)
+    first, last = Key(start, 0.0, "linear"), Key(start + seconds * fps, seconds, "linear")
+    return AnimationCurve((first, last), "hold", after)
+
+
+def play_clip(scene: Scene, object_id: str, name: str, start: float = 0.0, again: bool = False) -> Scene:
+    """Play a clip of the rig from a frame on, at its own speed, once or ``again`` and again."""
+    obj = scene.object(object_id)
+    skin = skin_of(obj)
+    number, clip = clip_named(skin.rig, name)
+    obj = replace(obj, skin=replace(skin, clip=number)).with_lanes({CLIP: AnimationCurve(())})
+    return scene.with_object(obj.with_lane(TIME, clip_curve(clip, scene.fps, start, "repeat" if again else "hold")))
+
+
+def turn_joint(scene: Scene, object_id: str, joint: int, degrees: Mapping[str, float]) -> Scene:
+    """A joint turned by hand about axes of its own, on top of what its clip does; by axis. Raises EditRefused where keys do
+    that."""
+    obj = scene.object(object_id)
+    for axis, value in degrees.items():
+        channel = turn_id(joint, axis)
+        if obj.lane(channel) is not None:
+            raise EditRefused(f"{skin_of(obj).rig.joints[joint]} is led by keys about {axis.upper()}; set a key there instead.")
+        scene = set_value(scene, object_id, channel, value)
+    return scene
+
+
+def straighten(scene: Scene, object_id: str) -> Scene:
+    """No joint turned by hand, also not by keys."""
+    obj = scene.object(object_id)
+    lanes = tuple(x for x in obj.lanes if not is_rigged(x.channel) or x.channel in (CLIP, TIME))
+    return scene.with_object(replace(obj, skin=replace(skin_of(obj), turns=()), lanes=lanes))
