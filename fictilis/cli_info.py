@@ -54,11 +54,20 @@ def _object(scene, obj) -> dict:
         "lanes": _lanes(obj), "relays": rows, "line": _line(obj),
         "along": scene.object(obj.along.line).name if obj.along is not None else None,
         "copies": copy_count(scene, obj), "surface": obj.surface.levels if obj.surface is not None else 0,
+        "deformers": [{"kind": d.kind, "axis": d.axis, "amount": d.amount, "on": d.on} for d in obj.deformers],
+        "rig": obj.skin and {"name": obj.skin.rig.name, "joints": len(obj.skin.rig.joints), "dual": obj.skin.dual,
+                             "clips": [c.name for c in obj.skin.rig.clips], "on": obj.skin.on},
     }  # fmt: skip
 
 
 def _times(obj: dict) -> str:
     smooth = f", smooth surface of {obj['surface']} level{'s' if obj['surface'] > 1 else ''}" if obj["surface"] else ""
+    smooth = "".join(f", {d['kind']} of {d['amount']:g} along {d['axis'].upper()}" for d in obj["deformers"]) + smooth
+    if obj["rig"]:
+        rig = obj["rig"]
+        smooth += f", on a rig of {rig['joints']} joints" + (
+            f" with the clips {', '.join(rig['clips'])}" if rig["clips"] else ""
+        )
     return smooth + (f", {obj['copies']:,} times" if obj["copies"] > 1 else "")
 
 

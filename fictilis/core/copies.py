@@ -43,9 +43,9 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
     its transform moves as a whole; on another object each copy has its pivot at a place there, from which its position counts.
     """
     own = standing(scene, obj, frame, posed).transform.matrix()
-    if obj.repeat is None:
+    if obj.repeated is None:
         return Copies(own[None], np.eye(4)[None], np.zeros(1))
-    other = scene.object(obj.repeat.other) if obj.repeat.other is not None else None
+    other = scene.object(obj.repeated.other) if obj.repeated.other is not None else None
     points = np.zeros((0, 3))
     if other is not None:
         given = (posed or {}).get(other.id)
@@ -54,7 +54,7 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
         points = placed(mixed, standing(scene, other, frame, posed).transform.matrix())
     layout = _layout(obj, other, points)
     differing, later = _differing(obj, len(layout)), delays(scene, obj)
-    if obj.repeat.way not in ON_OTHERS:
+    if obj.repeated.way not in ON_OTHERS:
         return Copies(own[None], layout @ differing, later)
     own[:3, 3] -= obj.transform.pivot
     return Copies(layout @ own, differing, later)
@@ -62,14 +62,14 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
 
 def first_matrix(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = None) -> np.ndarray:
     """(4, 4): where an object, or the first of its copies, is at a frame."""
-    if obj.repeat is None:
+    if obj.repeated is None:
         return standing(scene, obj, frame, posed).transform.matrix()
     return copies(scene, obj, frame, posed).matrices[0]
 
 
 def copy_count(scene: Scene, obj: MorphObject) -> int:
     """How many an object is seen as."""
-    repeat = obj.repeat
+    repeat = obj.repeated
     if repeat is None:
         return 1
     if repeat.other is None:
@@ -90,7 +90,7 @@ def steps_of(base: np.ndarray, repeat: Repeat) -> np.ndarray:
 
 def _layout(obj: MorphObject, other: MorphObject | None, points: np.ndarray) -> np.ndarray:
     """(k, 4, 4): where copies stand; ``points`` (n, 3) are those of the ``other`` object in the scene."""
-    repeat = obj.repeat
+    repeat = obj.repeated
     assert repeat is not None
     if other is None:
         return _grid(obj) if repeat.way == GRID else _ring(repeat)
@@ -101,9 +101,9 @@ def _layout(obj: MorphObject, other: MorphObject | None, points: np.ndarray) -> 
 
 
 def _grid(obj: MorphObject) -> np.ndarray:
-    assert obj.repeat is not None
-    rows = np.indices(obj.repeat.counts[::-1]).reshape(3, -1)[::-1].T  # X runs first, then Y, then Z
-    return _moved(rows * steps_of(obj.base, obj.repeat))
+    assert obj.repeated is not None
+    rows = np.indices(obj.repeated.counts[::-1]).reshape(3, -1)[::-1].T  # X runs first, then Y, then Z
+    return _moved(rows * steps_of(obj.base, obj.repeated))
 
 
 def _ring(repeat: Repeat) -> np.ndarray:
@@ -186,7 +186,7 @@ def _draws(repeat: Repeat, count: int) -> np.ndarray:
 
 def _differing(obj: MorphObject, count: int) -> np.ndarray:
     """(k, 4, 4) or (1, 4, 4): what copies differ by, about the object's pivot."""
-    repeat = obj.repeat
+    repeat = obj.repeated
     assert repeat is not None
     if not repeat.turns and not repeat.sizes:
         return np.eye(4)[None]
@@ -199,7 +199,7 @@ def _differing(obj: MorphObject, count: int) -> np.ndarray:
 def delays(scene: Scene, obj: MorphObject) -> np.ndarray:
     """(k,) frames by which the mix of each copy is behind. By place they follow from where the copies stand at rest, on
     the base of another object as it stands without lanes; they do not change while that one moves."""
-    repeat, count = obj.repeat, copy_count(scene, obj)
+    repeat, count = obj.repeated, copy_count(scene, obj)
     if repeat is None or not repeat.later or count < 2:
         return np.zeros(count)
     if repeat.order == RANDOM:
@@ -211,7 +211,7 @@ def delays(scene: Scene, obj: MorphObject) -> np.ndarray:
 
 @recent_by_identity(2)
 def _delays_by_place(obj: MorphObject, other: MorphObject | None) -> np.ndarray:
-    repeat = obj.repeat
+    repeat = obj.repeated
     assert repeat is not None
     resting = np.zeros((0, 3)) if other is None else placed(other.base, other.transform.matrix())
     places = _layout(obj, other, resting)[:, :3, 3]

@@ -25,7 +25,7 @@ class Repeat(Struct, frozen=True):
 
     The mix of a copy is up to ``later`` frames behind, by ``order``: by its number, by where it stands along an axis, by how
     far it is from ``origin``, or at random in whole frames. ``turns`` degrees and ``sizes`` as a part of 1 are what copies
-    differ by at most; ``seed`` is another draw of all that is random.
+    differ by at most; ``seed`` is another draw of all that is random. Not ``on`` there is the one object.
     """
 
     way: str = GRID
@@ -43,6 +43,7 @@ class Repeat(Struct, frozen=True):
     turns: float = 0.0
     sizes: float = 0.0
     seed: int = 1
+    on: bool = True
 
     def __post_init__(self) -> None:
         plain_numbers(self, "spacing", "radius", "angle", "later", "origin", "turns", "sizes")

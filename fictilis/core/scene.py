@@ -152,6 +152,11 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
             raise ValueError(f"{len(self.base)} base points, but the {self.geometry.kind} counts {self.geometry.point_count}")
 
     @property
+    def repeated(self) -> Repeat | None:
+        """Its copies, where they are on."""
+        return self.repeat if self.repeat is not None and self.repeat.on else None
+
+    @property
     def mesh(self) -> Mesh:
         """The geometry, for what only a mesh can do; ``geometry`` is for what any object can. Raises EditRefused."""
         if not isinstance(self.geometry, Mesh):

@@ -223,7 +223,7 @@ FEATURES = (
              npz=(LEFT_OUT, "they are written whole"), lanes=KEEP)),
     Feature("Smooth surfaces", _objects(lambda o: o.surface is not None),
             _all(_surface, "gltf", "usd", *SHAPES) | _by(npz=CAGE_ALONE)),
-    Feature("Copies", _objects(lambda o: o.repeat is not None),
+    Feature("Copies", _objects(lambda o: o.repeated is not None),
             _by(gltf=(CHANGED, "a node each, over one mesh"), usd=(CHANGED, "objects"), npz=(LEFT_OUT, "the first alone"))
             | _all((CHANGED, "meshes"), *SHAPES)),
     Feature("Springs", _objects(lambda o: o.spring is not None and o.spring.on),

@@ -218,7 +218,7 @@ def _animations(
                 _animate(g, buffer, animation, track, alike, "weights", "SCALAR")
         if error > SAID_FROM or error and sampled:
             off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
-        apart = len(own.movers) > 1 or obj.repeat is not None and obj.repeat.other is not None
+        apart = len(own.movers) > 1 or obj.repeated is not None and obj.repeated.other is not None
         for node, tracks in (
             ()
             if not own.movers
@@ -322,7 +322,7 @@ def _mesh(g: Any, buffer: Buffer, scene: Scene, obj: MorphObject, number: int) -
     make = _line if isinstance(obj.geometry, Line) else _surface
     mesh = g.Mesh(name=obj.name, primitives=[make(g, buffer, obj, number)])
     if obj.targets:
-        if obj.repeat is None:  # else each copy has its own
+        if obj.repeated is None:  # else each copy has its own
             mesh.weights = shares_at(obj, scene.start, fps=scene.fps).tolist()
         mesh.extras = {"targetNames": column_names(obj)}
     return mesh
@@ -354,7 +354,7 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs:
 
     spread = copies(scene, scene.object(obj.id), scene.start)
     delays = spread.delays.tolist()
-    single = len(spread) == 1 and obj.repeat is None
+    single = len(spread) == 1 and obj.repeated is None
     hung = obj.skin is not None and obj.skin.on
     names = [obj.name] if single else [f"{obj.name} {n}" for n in range(1, len(spread) + 1)]
     mixed: list[dict[str, Any]] = [{"mesh": number} for _ in delays]

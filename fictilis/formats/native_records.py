@@ -322,6 +322,7 @@ class RepeatRecord(_Strict, kw_only=True):
     turns: float
     sizes: float
     seed: int
+    on: bool = True
 
 
 class SpringRecord(_Strict, kw_only=True):

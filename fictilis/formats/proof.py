@@ -90,7 +90,7 @@ def _weights_apart(scene: Scene, back: Scene, frames: np.ndarray, later: float) 
     there, worst, count = {obj.name: obj for obj in back.objects}, 0.0, 0
     for obj in scene.objects:
         its = there.get(obj.name)
-        if its is None or not obj.visible or not obj.targets or obj.repeat is not None:
+        if its is None or not obj.visible or not obj.targets or obj.repeated is not None:
             continue
         written = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
         shares = dict(zip(column_names(written), shares_at(written, frames, fps=scene.fps), strict=True))

@@ -392,7 +392,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
     shown = [obj for obj in scene.objects if obj.visible]
     writable(scene, shown)  # refuses where there is none
     for obj in shown:
-        if obj.repeat is not None:
+        if obj.repeated is not None:
             said.append(f"The {copy_count(scene, obj):,} copies of {obj.name} are written as objects.")
             scene = many_objects(scene, obj.id)[0]
     written, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])

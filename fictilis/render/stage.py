@@ -210,7 +210,7 @@ class Stage:
             del self._shapes[place]
         for object_id in [i for i in self._banks if (i, None) not in parts]:
             del self._banks[object_id]
-        repeated = {o.id for o in wish.scene.objects if o.repeat is not None and wish.way != LINE_UP}
+        repeated = {o.id for o in wish.scene.objects if o.repeated is not None and wish.way != LINE_UP}
         self._poses = {i: poses for i, poses in self._poses.items() if i in repeated}
 
     def _shape(self, place: tuple, made_of: tuple, make, mesh, live) -> _Shape:
@@ -220,7 +220,7 @@ class Stage:
         return shape
 
     def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Stand | None = None) -> StageItem:
-        spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeat is not None else None
+        spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeated is not None else None
         shares, share, lifted = shown_shares(wish, obj, 0.0 if spread is None else float(spread.delays[0]))
         bank = self._banks.get(obj.id)
         if bank is None or not bank.fits(obj) and not bank.follow(obj):
@@ -244,7 +244,7 @@ class Stage:
             if cage is not None:
                 made_of, make = (moved.run, at), lambda: (cage, None)
         if after is not None:
-            made_of += (obj.deformers, obj.skin, *after.key)
+            made_of = (obj.deformers, obj.skin, *after.key, *made_of)
             make = _gone_through(self._shapes.setdefault(("mix", obj.id), _Shape()), after, bank, shares, cage)
         shape = self._shape(("mix", obj.id), made_of, make, obj.geometry, live)
         matrix = (stand.transform if stand else obj.transform).matrix() if spread is None else spread.matrices[0]

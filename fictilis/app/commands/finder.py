@@ -21,6 +21,8 @@ ALSO = {  # words of the trade for what is called otherwise here
     "in-between": "breakdown stage", "hold": "stepped constant", "linear": "straight", "ease": "easing", "fit": "zoom all",
     "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",
     "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help",
+    "bend": "curl arc deform", "twist": "wring screw deform", "taper": "narrow widen cone deform",
+    "rig-play": "skeleton animation walk", "rig-turn": "bone skeleton rotate pose", "joints": "bones skeleton",
     "smooth-surface": "subdivision catmull clark subdiv cage",
     "movie": "video mp4 webm gif animation render film", "snapshot": "image png still render",
     "sheet": "contact overview grid", "turntable": "rotate round video", "exact": "cache preview real time memory",

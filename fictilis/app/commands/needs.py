@@ -8,8 +8,12 @@ from msgspec import Struct
 
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
+from fictilis.core.deformers import DEFORMERS
+from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
+
+Check = Callable[[Document], bool]
 
 
 class Need(Struct, frozen=True):
@@ -24,6 +28,23 @@ class Need(Struct, frozen=True):
 
 def _has_pick(doc: Document) -> bool:
     return doc.object is not None and len(doc.pick()) > 0
+
+
+def off(part: str) -> Check:
+    """Whether something that comes after the object's mix is there, but not on."""
+
+    def rests(doc: Document) -> bool:
+        held = getattr(doc.object, part, None) if part not in DEFORMERS else None
+        if part in DEFORMERS and doc.object is not None:
+            held = held_deformer(doc.object, part)
+        return held is not None and not held.on
+
+    return rests
+
+
+def is_muted(doc: Document) -> bool:
+    """Whether the target selected last is muted, whatever else is selected after it."""
+    return bool(doc.selected_targets) and doc.object.target(doc.selected_targets[-1]).muted
 
 
 def path_of(doc: Document) -> str | None:
@@ -43,6 +64,7 @@ has_markers = Need("the scene has no markers", lambda d: bool(d.scene.markers))
 has_sound = Need("the scene has no sound", lambda d: d.scene.sound is not None)
 has_camera = Need("the scene has no camera", lambda d: bool(d.scene.cameras))
 has_relay = Need("there is no relay here", lambda d: path_of(d) is not None)
+has_rig = Need("show an object that hangs on a rig first", lambda d: d.object is not None and d.object.skin is not None)
 has_clips = Need("the scene has one clip only", lambda d: len(d.scene.clips) > 1)
 has_views = Need("no view is kept", lambda d: bool(d.scene.views))
 has_mixes = Need("keep two mixes first", lambda d: d.object is not None and len(d.object.mixes) > 1)

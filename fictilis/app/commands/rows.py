@@ -9,6 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.app.commands.needs import (
+    Check,
     Need,
     always,
     has_camera,
@@ -25,29 +26,31 @@ from fictilis.app.commands.needs import (
     has_order,
     has_redo,
     has_relay,
+    has_rig,
     has_sound,
     has_target,
     has_targets,
     has_undo,
     has_views,
     is_line,
+    is_muted,
     is_shaping,
     is_shaping_stage,
     is_shaping_target,
+    off,
     path_of,
     shaping_pick,
 )  # fmt: skip
 from fictilis.app.lanes.places import LANE, TALL, THIN
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.clips import clip
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.demo import SAMPLES
 from fictilis.pictures.orders import KINDS
-
-Check = Callable[[Document], bool]
 
 
 class Row(Struct, frozen=True):
@@ -80,21 +83,6 @@ class Row(Struct, frozen=True):
         return self.run in MEANWHILE
 
 
-def _rests(doc: Document) -> bool:
-    """Whether the object's point spring is not on."""
-    return doc.object is not None and doc.object.spring is not None and not doc.object.spring.on
-
-
-def _is_cage(doc: Document) -> bool:
-    """Whether the object's smooth surface is not on."""
-    return doc.object is not None and doc.object.surface is not None and not doc.object.surface.on
-
-
-def _is_muted(doc: Document) -> bool:
-    """Whether the target selected last is muted, whatever else is selected after it."""
-    return bool(doc.selected_targets) and doc.object.target(doc.selected_targets[-1]).muted
-
-
 def _op(
     row_id: str,
     menu: str,
@@ -109,6 +97,15 @@ def _op(
     operation = OPERATIONS[operation_id]
     dots = "…" if operation.asked and given is None else ""
     return Row(row_id, menu, text or operation.label + dots, "operate", keys, enabled, checked, operation_id, operation, given)
+
+
+def _deforms(kind: str) -> tuple[Row, ...]:
+    menu, rests = "Object/Bend, twist, taper", off(kind)
+    return (
+        _op(kind, menu, f"deform-{kind}"),
+        _op(f"rest-{kind}", menu, f"deform-rest-{kind}", (), rests, lambda d: {"off": rests(d)}),
+        _op(f"no-{kind}", menu, f"deform-no-{kind}"),
+    )
 
 
 MEANWHILE = frozenset({"resize", "strengthen", "mirror"})
@@ -170,7 +167,7 @@ ROWS = (
         is_shaping_stage),
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
     _op("remove-target", "Target", "target-remove"),
-    _op("mute", "Target", "target-mute", (), _is_muted, lambda d: {"off": _is_muted(d)}),
+    _op("mute", "Target", "target-mute", (), is_muted, lambda d: {"off": is_muted(d)}),
     _op("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
     _op("mirror-new", "Target/Sides", "target-mirror"),
     _op("swap-sides", "Target/Sides", "target-swap"),
@@ -255,10 +252,16 @@ ROWS = (
         _op(f"repeat-{verb}", "Object/Repeat", f"repeat-{verb}")
         for verb in ("grid", "ring", "line", "on", "later", "differ", "objects", "points", "none")
     ),
+    _op("rest-copies", "Object/Repeat", "repeat-rest", (), off("repeat"), lambda d: {"off": off("repeat")(d)}),
     *(_op(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
-    _op("rest-point-spring", "Object/Point spring", "spring-rest", (), _rests, lambda d: {"off": _rests(d)}),
+    _op("rest-point-spring", "Object/Point spring", "spring-rest", (), off("spring"), lambda d: {"off": off("spring")(d)}),
+    *(row for kind in DEFORMERS for row in _deforms(kind)),
+    _op("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
     _op("smooth-surface", "Object/Mesh", "object-smooth"),
-    _op("hide-surface", "Object/Mesh", "object-hide-surface", (), _is_cage, lambda d: {"off": _is_cage(d)}),
+    _op("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),
+    *(_op(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way")),
+    _op("rest-rig", "Object/Rig", "rig-rest", (), off("skin"), lambda d: {"off": off("skin")(d)}),
+    _op("rig-none", "Object/Rig", "rig-none"),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),
     _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
     _op("extrude", "Object/Mesh", "mesh-extrude"),
@@ -291,6 +294,7 @@ ROWS = (
         lambda d: d.seeing.ghosts == "frames", "frames"),
     Row("ghosts-keys", "See/Ghosts", "Ghosts of keys", "ghosts", (), has_object, lambda d: d.seeing.ghosts == "keys", "keys"),
     Row("ghost-numbers", "See/Ghosts", "How many ghosts…", "ghost_numbers"),
+    Row("joints", "See", "Joints", "see", (), has_rig, lambda d: d.seeing.joints, "joints"),
     Row("motion", "See", "Motion path", "see", (), has_object, lambda d: d.seeing.motion, "motion"),
     Row("way", "See", "Next way to see", "next_way", ("V",), has_object),
     Row("front", "See/From where", "Front", "look", ("Ctrl+1",), argument="front"),

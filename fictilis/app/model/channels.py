@@ -14,7 +14,7 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.links import partners
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import MorphObject, Scene, targets_by_id
+from fictilis.core.scene import MorphObject, Scene, is_rigged, targets_by_id
 from fictilis.core.timeline import Lane, SceneCamera
 
 T = TypeVar("T")
@@ -109,7 +109,7 @@ class Channels:
         def written():
             scene = self.doc.settled.scene
             for ref, value in values.items():
-                if self.lane(ref) is None:
+                if self.lane(ref) is None and self.channel(ref).part != "joint":  # which is turned for a look only
                     scene = set_value(scene, *ref, value)
                 else:
                     posed.setdefault(ref.owner, {})[ref.channel] = value
@@ -128,6 +128,9 @@ class Channels:
         scene = self.doc.settled.scene
         obj = next((o for o in scene.objects if o.id == ref.owner), None)
         target = targets_by_id(obj).get(ref.channel) if obj is not None else None
+        if obj is not None and obj.skin is not None and is_rigged(ref.channel):
+            rig = obj.skin.rig
+            return [ChannelRef(o.id, ref.channel) for o in scene.objects if o.skin is not None and o.skin.rig is rig]
         if obj is None or target is None:
             return []
         return [ChannelRef(o.id, t.id) for o, t in partners(scene, obj, target)]

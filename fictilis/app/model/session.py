@@ -15,7 +15,8 @@ from fictilis.core.channels import ChannelRef, find_channel
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.kept import Pick
-from fictilis.core.scene import Scene, targets_by_id
+from fictilis.core.rigs import turn_ids
+from fictilis.core.scene import MorphObject, Scene, targets_by_id
 from fictilis.core.shaping.picks import element_count
 from fictilis.core.timeline import Animated
 from fictilis.render.stage import IN_THE_MIX
@@ -45,6 +46,7 @@ class Seeing(Struct, frozen=True):
     ghost_count: int = 2
     ghost_step: int = 4
     motion: bool = False
+    joints: bool = False
     sharp: bool = False
 
 
@@ -175,10 +177,12 @@ class State(Struct, frozen=True, eq=False, weakref=True):
 
 
 def _standing(posed: Mapping[str, Mapping[str, float]], scene: Scene) -> dict[str, dict[str, float]]:
-    """Posed values whose lanes are there."""
+    """Posed values whose lanes are there, and joints turned for a look."""
     out = {}
     for owner in scene.owners:
-        kept = {c: v for c, v in posed.get(owner.id, {}).items() if owner.lane(c) is not None}
+        rig = owner.skin.rig if isinstance(owner, MorphObject) and owner.skin is not None else None
+        looks = frozenset(turn_ids(rig)) if rig is not None else frozenset()
+        kept = {c: v for c, v in posed.get(owner.id, {}).items() if owner.lane(c) is not None or c in looks}
         if kept:
             out[owner.id] = kept
     return out

@@ -24,6 +24,7 @@ class RepeatSection(Section):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
+        self.on = self.add_switch(lambda on: self._set(on=on))
         self.stands = QLabel()
         self.add(Labelled("Stands", self.stands))
         self.counts = self._triple("counts", "Copies on", 0, 1, MOST_COPIES)
@@ -99,7 +100,7 @@ class RepeatSection(Section):
         self.setVisible(repeat is not None)
         if repeat is None:
             return
-        self.set_heading("Repeat")
+        self.set_heading("Copies")
         other = doc.scene.object(repeat.other).name if repeat.other is not None else ""
         words = {GRID: "in a grid", RING: "in a ring", LINE: f"along {other}"}
         self.stands.setText(words.get(repeat.way, f"on the {repeat.way} of {other}"))
@@ -133,6 +134,9 @@ class RepeatSection(Section):
         self.turn.blockSignals(True)
         self.turn.setChecked(repeat.turn)
         self.turn.blockSignals(False)
+        self.on.blockSignals(True)
+        self.on.setChecked(repeat.on)
+        self.on.blockSignals(False)
         self.count.setText(f"{copy_count(doc.scene, doc.object):,}")
 
     def set_palette_(self, palette: Palette) -> None:

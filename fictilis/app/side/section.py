@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.theme import Palette, icon
 
@@ -29,8 +30,18 @@ class Section(QWidget):
         self.inside = QVBoxLayout(self.body)
         self.inside.setContentsMargins(0, 0, 0, 0)
         self.inside.setSpacing(7)
-        layout.addWidget(self.heading)
+        self._top = QHBoxLayout()
+        self._top.addWidget(self.heading, 1)
+        layout.addLayout(self._top)
         layout.addWidget(self.body)
+
+    def add_switch(self, toggled: Callable[[bool], None]) -> QCheckBox:
+        """A switch beside the heading: on or off."""
+        box = QCheckBox()
+        box.setAccessibleName("On")
+        box.toggled.connect(toggled)
+        self._top.addWidget(box)
+        return box
 
     def subject(self) -> object:
         """What its fields are about: what is typed for one thing is not written to another."""

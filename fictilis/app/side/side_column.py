@@ -22,6 +22,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.model.document import Document
+from fictilis.app.side.deformer_section import AfterSection, DeformerSection
 from fictilis.app.side.driver_section import DriverSection
 from fictilis.app.side.follow_section import FollowSection
 from fictilis.app.side.line_section import LineSection
@@ -29,6 +30,7 @@ from fictilis.app.side.match_section import MatchSection
 from fictilis.app.side.modifier_section import ModifierSection
 from fictilis.app.side.relay_section import RelaySection
 from fictilis.app.side.repeat_section import RepeatSection
+from fictilis.app.side.rig_section import RigSection
 from fictilis.app.side.section import Section
 from fictilis.app.side.spring_section import SpringSection
 from fictilis.app.side.surface_section import SurfaceSection
@@ -40,6 +42,7 @@ from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import extent
 from fictilis.core.channel_kinds import AXES
+from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import timeline
@@ -402,9 +405,11 @@ class SideColumn(QScrollArea):
         self.match, self.line = MatchSection(doc, palette), LineSection(doc, palette, operations)
         self.tube, self.surface = TubeSection(doc, palette), SurfaceSection(doc, palette, operations)
         self.repeat, self.spring = RepeatSection(doc, palette), SpringSection(doc, palette)
-        self.sections = (
+        self.after, self.rig = AfterSection(doc, palette, actions), RigSection(doc, palette, operations)
+        self.deformers = tuple(DeformerSection(doc, palette, kind) for kind in DEFORMERS)
+        self.sections: tuple[Any, ...] = (
             self.tool, self.relay, self.target, self.match, self.sweep, self.follow, self.drivers, self.modifiers, self.camera,
-            self.line, self.tube, self.spring, self.surface, self.repeat, self.object,
+            self.line, self.tube, self.after, *self.deformers, self.spring, self.surface, self.rig, self.repeat, self.object,
         )  # fmt: skip
         for section in self.sections:
             layout.addWidget(section)
@@ -418,7 +423,8 @@ class SideColumn(QScrollArea):
         """Show what lanes and previews do to the object and the camera."""
         if self.doc.object is not None and not self.object.isHidden():
             self.object.show_values()
-        for section in (self.drivers, self.relay, self.follow, self.sweep):
+        moving: tuple[Any, ...] = (self.drivers, self.relay, self.follow, self.sweep, self.rig, *self.deformers)
+        for section in moving:
             if not section.isHidden():
                 section.show_values()
         if not self.camera.isHidden():

@@ -37,7 +37,7 @@ class SpringSection(Section):
         self.twice = self._check("twice", "Two springs in a row")
         self.mix = self._check("mix", "The mix only")
         self.mix.setToolTip("Points do not lag behind the object's own motion")
-        self.on = self._check("on", "On")
+        self.on = self.add_switch(lambda on: self._set(on=on))
 
     def _number(self, name: str, label: str, unit: str, decimals: int, bounds: tuple[float, float]) -> NumberField:
         field = NumberField(label, unit, decimals, *bounds)

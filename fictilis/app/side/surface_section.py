@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QLabel
+from PyQt6.QtWidgets import QLabel
 
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
@@ -13,7 +13,6 @@ from fictilis.core.edits.topology import finer_of
 from fictilis.core.geometry.finer import count_of
 
 LEVELS = ("Once", "Twice")
-ORDER = "After the mix and its springs, before copies and the object’s place."
 
 
 class SurfaceSection(Section):
@@ -27,9 +26,7 @@ class SurfaceSection(Section):
         self.add(Labelled("Divided", self.levels))
         self.points = QLabel()
         self.add(Labelled("Points", self.points))
-        self.on = self.add(QCheckBox("On"))
-        self.on.setToolTip(ORDER)
-        self.on.toggled.connect(lambda on: self._set("object-hide-surface", off=on))
+        self.on = self.add_switch(lambda on: self._set("object-hide-surface", off=on))
 
     def subject(self) -> object:
         return self.doc.openings, self.doc.object_id
@@ -45,7 +42,6 @@ class SurfaceSection(Section):
         if held is None:
             return
         self.set_heading("Smooth surface")
-        self.heading.setToolTip(ORDER)
         self.levels.set_value(LEVELS[held.levels - 1])
         drawn = f"{count_of(obj.mesh, held.levels):,}"
         allowed = not held.on or finer_of(obj) is not None

@@ -19,7 +19,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
-from fictilis.render.picking import hit_shape
+from fictilis.render.picking import hit_item, hit_shape
 from fictilis.render.stage import Stage, StageItem
 
 
@@ -38,6 +38,16 @@ def look_under(items: list[StageItem], camera: Camera, at: tuple[float, float], 
         if hit is not None and (best is None or hit.distance < best[0]):
             gap = np.linalg.norm(item.in_scene()[hit.points] - hit.place, axis=1)
             best = (hit.distance, Seen(item, int(hit.points[np.argmin(gap)])))
+    return best[1] if best is not None else None
+
+
+def object_under(items: list[StageItem], camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> str | None:
+    """The id of the object whose surface comes first under a pixel; locked ones are looked through."""
+    best = None
+    for item in items:
+        hit = None if item.obj.locked else hit_item(item, camera, at, size)
+        if hit is not None and (best is None or hit.distance < best[0]):
+            best = (hit.distance, item.obj.id)
     return best[1] if best is not None else None
 
 

@@ -10,6 +10,7 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.drawing import NOTE
 from fictilis.app.view.front import paint_front
 from fictilis.app.view.handles import paint_handles
+from fictilis.app.view.joints import paint_joints
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.affine import placed
@@ -43,6 +44,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     if doc.seeing.motion and doc.way != LINE_UP:
         _paint_motion(view, painter)
     paint_front(view, painter)
+    paint_joints(view, painter)
     if view.eye.looks_through():
         _paint_camera(view, painter)
     _paint_tool(view, painter)

@@ -23,12 +23,13 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
-from fictilis.app.view.canvas import Seen, look_under
+from fictilis.app.view.canvas import Seen, look_under, object_under
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
+from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture
 from fictilis.app.view.ready import Ready
@@ -42,7 +43,6 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
-from fictilis.render.picking import hit_item
 from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
@@ -331,10 +331,20 @@ class View(Gesturing, QWidget):
         elif doc.shaping is not None:
             return self.strokes.start(press)
         else:
-            front = on_front(self, event.position())
-            if front is not None:
-                return MoveFront(self, front)
-            self._pick_object(press.x, press.y)
+            return self._mix_gesture(event, press)
+        return None
+
+    def _mix_gesture(self, event: QMouseEvent, press: Event) -> Gesture | None:
+        """What a press begins while nothing is shaped: a joint, a front, or the object under it."""
+        joint = joint_under(self, event.position())
+        if joint is not None:
+            return TurnJoint(self, *joint, event)
+        front = on_front(self, event.position())
+        if front is not None:
+            return MoveFront(self, front)
+        found = object_under(self._items or self.items(), self.camera, (press.x, press.y), (self.width(), self.height()))
+        if found is not None:
+            self.doc.select_object(found)
         return None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -352,17 +362,6 @@ class View(Gesturing, QWidget):
         rects.sort(key=lambda pair: abs(pair[1].center().x() - x) + abs(pair[1].center().y() - y))
         return rects[0][0] if rects else None
 
-    def _pick_object(self, x: float, y: float) -> None:
-        best = None
-        for item in self._items or self.items():
-            if item.obj.locked:
-                continue
-            hit = hit_item(item, self.camera, (x, y), (self.width(), self.height()))
-            if hit is not None and (best is None or hit.distance < best[0]):
-                best = (hit.distance, item.obj.id)
-        if best is not None:
-            self.doc.select_object(best[1])
-
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None:
             self._navigate(event.position(), event)
@@ -379,7 +378,7 @@ class View(Gesturing, QWidget):
         shape = Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor
         if self.placing_pivot or self.drawing.on:
             shape = Qt.CursorShape.CrossCursor
-        elif not near and on_front(self, at) is not None:
+        elif not near and self.doc.shaping is None and (joint_under(self, at) or on_front(self, at)) is not None:
             shape = Qt.CursorShape.OpenHandCursor
         self.setCursor(shape)
 

@@ -149,6 +149,10 @@ REPEATS = (
               "Each copy becomes an object with lanes of its own.", done="Objects from the copies of {object}"),
     Operation("repeat", "points", "One object from the copies", _points, (), ("object", "repeated"),
               "The copies become points of the object, with every target.", done="One object from the copies of {object}"),
+    Operation("repeat", "rest", "Rest the copies", lambda s, v: edits.change_repeat(s.scene, s.obj.id, on=bool(v["off"])),
+              (Flag("off", "Show them again", asked=False),), ("object", "repeated"),
+              "The one object is shown; its numbers stay.",
+              done="Rest the copies of {object}"),
     Operation("repeat", "none", "Repeat no more", lambda s, _v: edits.leave_repeat(s.scene, s.obj.id), (),
               ("object", "repeated"), "The object stands by itself again.", done="Repeat {object} no more"),
 )  # fmt: skip

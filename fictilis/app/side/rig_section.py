@@ -1,0 +1,121 @@
+"""The side column's section of a rig: its clips, how the skin follows, and the joint in hand."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QLabel
+
+from fictilis.app.commands.operations import OperationCommands
+from fictilis.app.model.document import Document
+from fictilis.app.side.section import Section
+from fictilis.app.view.joints import joint_in_hand, take_joint
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.edits.rigs import change_skin
+from fictilis.core.rigs import CLIP, Skin, angle_id, turn_id
+
+WAYS = ("Linear", "Dual")
+
+
+class RigSection(Section):
+    """Shown for an object that hangs on a rig."""
+
+    def __init__(self, doc: Document, palette: Palette, operations: OperationCommands) -> None:
+        super().__init__(palette)
+        self.doc, self.operations = doc, operations
+        self.on = self.add_switch(lambda on: self._set(on=on))
+        self.clip = self._combo("Clip of the rig", palette)
+        self.clip.activated.connect(self._play)
+        self.clip_row = self.add(Labelled("Plays", self.clip))
+        self.way = Segments("How the skin follows the joints", WAYS)
+        self.way.setToolTip("Linearly, or by dual quaternions, which keep the volume where a joint is turned far")
+        self.way.chosen.connect(lambda name: self._set(dual=name == WAYS[1]))
+        self.add(Labelled("Follows", self.way))
+        self.seen = QCheckBox("Joints in the view")
+        self.seen.toggled.connect(lambda on: doc.see(joints=on))
+        self.add(self.seen)
+        self.joint = self._combo("Joint in hand", palette)
+        self.joint.activated.connect(lambda row: take_joint(doc, self.joint.itemData(row)))
+        self.add(Labelled("Joint", self.joint))
+        self.turns = [NumberField(f"Joint turned {axis}", "", 1, -36000.0, 36000.0) for axis in "XYZ"]
+        for axis, field in zip("xyz", self.turns, strict=True):
+            field.setStyleSheet("padding: 4px 4px;")
+            field.setToolTip("For a look only; a key keeps it")
+            field.committed.connect(lambda value, axis=axis: self._turn(axis, value))
+        self.turn_row = self.add(Labelled("Turned", *self.turns, width=56))
+        self.bent = QLabel()
+        self.bent.setToolTip("From its rest; what a corrective may follow")
+        self.bent_row = self.add(Labelled("Bent by", self.bent))
+
+    def _combo(self, name: str, palette: Palette) -> ArrowCombo:
+        combo = ArrowCombo(palette)
+        combo.setAccessibleName(name)
+        combo.setMinimumWidth(60)
+        return combo
+
+    def _skin(self) -> Skin | None:
+        return self.doc.object.skin if self.doc.object is not None else None
+
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id, self._skin() is not None, joint_in_hand(self.doc)
+
+    def _set(self, **values: bool) -> None:
+        skin, doc = self._skin(), self.doc
+        if skin is not None and any(getattr(skin, name) != value for name, value in values.items()):
+            doc.edit(f"Rig of {doc.object.name}", lambda s: change_skin(s, doc.object_id, **values))
+        self.refresh()
+
+    def _play(self, row: int) -> None:
+        if self.clip.itemData(row) is not None:
+            self.operations.operate(
+                "rig-play", {"clip": self.clip.itemText(row), "start": self.doc.scene.start, "again": False}
+            )
+        self.refresh()
+
+    def _turn(self, axis: str, value: float) -> None:
+        joint = joint_in_hand(self.doc)
+        if joint is not None:
+            self.doc.channels.set_value(self.doc.channels.ref(turn_id(joint, axis)), value)
+
+    def show_values(self) -> None:
+        joint, skin = joint_in_hand(self.doc), self._skin()
+        if skin is None:
+            return
+        values = self.doc.channels.values(self.doc.object)
+        number = round(values[CLIP])
+        self.clip.setCurrentIndex(number if 0 <= number < len(skin.rig.clips) else -1)
+        if joint is not None:
+            for axis, field in zip("xyz", self.turns, strict=True):
+                field.set_value(values[turn_id(joint, axis)])
+            self.bent.setText(f"{values[angle_id(joint)]:.1f}°")
+
+    def refresh(self) -> None:
+        skin, doc = self._skin(), self.doc
+        self.setVisible(skin is not None)
+        if skin is None:
+            return
+        rig, joint = skin.rig, joint_in_hand(doc)
+        self.set_heading(f"Rig {rig.name}" if rig.name.lower() != "rig" else "Rig")
+        if [self.clip.itemText(n) for n in range(self.clip.count())] != [c.name for c in rig.clips]:
+            self.clip.clear()
+            for number, clip in enumerate(rig.clips):
+                self.clip.addItem(clip.name, number)
+        self.clip_row.setVisible(bool(rig.clips))
+        if [self.joint.itemText(n) for n in range(self.joint.count())] != ["None", *rig.joints]:
+            self.joint.clear()
+            self.joint.addItem("None", None)
+            for number, name in enumerate(rig.joints):
+                self.joint.addItem(name, number)
+        self.joint.setCurrentIndex(0 if joint is None else joint + 1)
+        self.way.set_value(WAYS[skin.dual])
+        for row in (self.turn_row, self.bent_row):
+            row.setVisible(joint is not None)
+        for box, on in ((self.on, skin.on), (self.seen, doc.seeing.joints)):
+            box.blockSignals(True)
+            box.setChecked(on)
+            box.blockSignals(False)
+        self.show_values()
+
+    def set_palette_(self, palette: Palette) -> None:
+        super().set_palette_(palette)
+        for combo in (self.clip, self.joint):
+            combo.palette_ = palette
