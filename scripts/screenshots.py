@@ -14,14 +14,13 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
+from PyQt6.QtWidgets import QApplication, QScrollArea
 
 import fictilis
 from fictilis.app.lanes.places import TALL
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
-from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.checks_window import ChecksDialog
 from fictilis.app.widgets.export_window import ExportDialog
 from fictilis.app.widgets.import_window import ImportDialog
@@ -79,29 +78,6 @@ def many_targets(scene, count: int):
         scene, group = targets.group_targets(scene, "o1", ids[15:24], "Pulses")
         scene = targets.change_group(scene, "o1", group, folded=True)
     return scene
-
-
-def take_tools(window: Window, doc: Document) -> None:
-    """The side column of every tool in one picture."""
-    columns = []
-    for tool in TOOLS:
-        doc.set_tools(tool=tool)
-        QTest.qWait(120)
-        picture = QPixmap(window.side.tool.size())
-        picture.fill(QColor(window.palette_.panel))
-        window.side.tool.render(picture, flags=QWidget.RenderFlag.DrawChildren)
-        columns.append(picture)
-    wide, high = max(c.width() for c in columns), max(c.height() for c in columns)
-    per_row = 5
-    rows = -(-len(columns) // per_row)
-    sheet = QImage(per_row * (wide + 20) + 20, rows * (high + 20) + 20, QImage.Format.Format_RGB32)
-    sheet.fill(QColor(window.palette_.panel))
-    painter = QPainter(sheet)
-    for number, column in enumerate(columns):
-        row, place = divmod(number, per_row)
-        painter.drawPixmap(20 + place * (wide + 20), 20 + row * (high + 20), column)
-    painter.end()
-    sheet.save(str(OUT / "tools.png"))
 
 
 def pulses(path: Path) -> Path:
@@ -268,6 +244,26 @@ def take_exchange(window: Window, doc: Document) -> None:
     sheet.save(str(OUT / "exchange.png"))
 
 
+def take_rig(window: Window, doc: Document, take) -> None:
+    """The sea pen bowed by its rig, its crease being shaped there."""
+    doc.open_scene(fictilis.sea_pen(), None)
+    doc.set_frame(40.0)
+    window.view.camera = window.view.camera.turned(-120, 20)
+    window.view.eye.fit()
+    doc.see(joints=True)
+    doc.start_shaping(ShapeRef(doc.object.target_named("Crease").id))
+    doc.change(way="In the mix")
+    doc.set_tools(tool="push", size=7.0)
+    window.side.verticalScrollBar().setValue(410)
+    QTest.qWait(900)
+    for x in (480, 484):
+        QTest.mouseMove(window.view, QPoint(x, 215))
+        QTest.qWait(200)
+    take("rig")
+    doc.done_shaping()
+    doc.see(joints=False)
+
+
 def take_surface(window: Window, doc: Document, take) -> None:
     """A coarse cage being shaped, and the smooth surface that it is seen as."""
     jelly = doc.settled.scene
@@ -366,7 +362,6 @@ def main() -> None:
     window.lanes.refresh()
 
     doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
-    take_tools(window, doc)
 
     doc.change(way="Alone")
     doc.set_tools(tool="push", mirror=Mirror(), size=9.0)
@@ -420,6 +415,7 @@ def main() -> None:
     take_exchange(window, doc)
     take_movies(window, doc)
     take_surface(window, doc, take)
+    take_rig(window, doc, take)
     take_corrective(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)

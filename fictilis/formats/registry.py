@@ -174,19 +174,19 @@ def _usd_meshes(path: Path, progress: Progress = no_progress) -> Imported:
 
 GLTF_READS = (
     "meshes and lines with targets by name, default weights, keys with the same curve at every instant, clips, motion, "
-    "colours, opacity, UVs, images, cameras"
+    "colours, opacity, UVs, images, cameras, skins with their joints and clips"
 )
 GLTF_WRITES = (
-    "the same, but no images and cameras; polygons as triangles; a node for each copy; springs and tubes as targets, with the "
-    "error said"
+    "the same, polygons as triangles; a node for each copy; springs, bends and tubes as targets, with the error said; joints "
+    "and their clips as they came, where they were not retimed or turned"
 )
 USD_READS = (
     "meshes with blend shapes and in-betweens, weights, motion, UVs, colours, opacity, curves, points that move as a relay, "
-    "cameras; unit, up axis and rate"
+    "cameras, skeletons with their skins and animations; unit, up axis and rate"
 )
 USD_WRITES = (
     "the same; in-betweens where their paths are straight, else a shape each; lines and tubes point by point at each frame; "
-    "copies as objects; visibility and opacity over time"
+    "copies as objects; visibility and opacity over time; springs and bends as blend shapes"
 )
 ONE_SHAPE = (UNIT, UP, PLACES, FRAMES, STEP, SURFACE)
 FORMATS = (
@@ -212,12 +212,12 @@ FORMATS = (
         read_svg,
     ),
     Format(
-        "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "skins, lights, visibility", True, read_gltf_meshes,
-        _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES), clips=True,
+        "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "lights, visibility, dual quaternions", True,
+        read_gltf_meshes, _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES), clips=True,
     ),
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
-        "textures, skins, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
+        "textures, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
         options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION),
     ),
     Format(

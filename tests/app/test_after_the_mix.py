@@ -42,13 +42,13 @@ def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, for
     scene, obj = add_form(Scene("Box", end=24.0), "Box", {"segments": 4})
     user = open_window(scene)
     doc, section = user.doc, user.window.side.deformers[DEFORMERS.index(kind)]
-    assert section.isHidden() and "Nothing yet" in user.window.side.after.note.text()
+    assert section.isHidden() and user.window.side.after.note.isHidden()
     forms(user, {"amount": "0.8", "axis": "X", "low": "0.25"})
     act(user, kind)
     held = held_deformer(doc.object, kind)
     assert (held.amount, held.axis, held.low, held.high) == (0.8, "x", 0.25, 1.0) and not section.isHidden()
     assert doc.undo_label() == f"{kind.capitalize()} Box" and section.axis.buttons["X"].isChecked()
-    assert "top to bottom" in user.window.side.after.note.text()
+    assert "top to bottom" in user.window.side.after.note.text() and not user.window.side.after.note.isHidden()
     shown = user.view.items()[0].points
     section.amount.setText("1.5")
     section.amount.setModified(True)

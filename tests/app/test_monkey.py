@@ -18,6 +18,7 @@ from fictilis.app.widgets.fields import Editor
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.clips import duplicate_clip
 from fictilis.core.edits.correctives import set_follow
+from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along, set_tube, target_from_line
@@ -43,10 +44,12 @@ from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
 from tests.formats.test_native import same_bits
 from tests.formats.test_sound import TONE, wav
+from tests.rigged import rigged
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))
-LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "demo-reef-wall", "open", "new", "theme", "play", "save",
+LEAVE = {"quit", "demo-jelly", "demo-lantern-fish", "demo-tide-marks", "demo-reef-wall", "demo-sea-pen",
+         "open", "new", "theme", "play", "save",
          "save-as", "export", "export-shapes", "weights-in", "weights-out", "points-out",
          "lanes-in", "lanes-out", "import", "movie", "turntable", "snapshot", "sheet", "make-again", "making"}  # fmt: skip
 
@@ -78,6 +81,8 @@ def scene(sheet):
     scene = set_key(set_key(scene, bud, "t1", Key(0, 0.0)), bud, "t1", Key(16, 1.0))
     scene = set_repeat(scene, bud, Repeat("points", other="o1", later=8.0, order="x", turns=10.0))
     scene = set_spring(scene, bud, PointSpring(twice=True))
+    scene = change_deformer(change_deformer(scene, bud, "bend", amount=30.0), ring, "twist", axis="x", amount=50.0)
+    scene = rigged(set_key(scene, bud, "bend", Key(8, 60.0)), other)
     return duplicate_clip(link_targets(scene, [("o1", "t2"), (other, "t1")]), "Slow")[0]
 
 

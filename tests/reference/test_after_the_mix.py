@@ -201,3 +201,12 @@ def test_a_stroke_in_the_pose_goes_back_through_each_points_blended_matrix():
     kept = np.abs(np.linalg.det(linear)) >= 1e-3
     wanted = np.linalg.solve(linear[kept], moved[kept][:, :, None])[:, :, 0]
     assert left == (~kept).sum() and np.allclose(back.offsets, wanted, atol=1e-5)
+
+
+def test_a_mirrored_joint_mirrors_by_both_ways():
+    """Source: a single transformation is itself, whatever the blend (Kavan et al. 2007, with scale kept apart)."""
+    points = CLOUD[:40]
+    bound = bound_to(chain(), points)
+    matrices = np.tile(np.diag([-1.0, 1.0, 1.0, 1.0]), (3, 1, 1))
+    for dual in (False, True):
+        assert np.allclose(through(blended(bound, matrices, dual=dual), points), points * [-1, 1, 1], atol=1e-5)

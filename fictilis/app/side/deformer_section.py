@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel, QMenu, QPushButton
+from PyQt6.QtWidgets import QLabel, QMenu, QToolButton
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
-from fictilis.app.widgets.theme import Palette
+from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.deformers import BEND, MOST_TAPER, MOST_TURN, TAPER, Deformer
 from fictilis.core.edits.deformers import change_deformer, held_deformer
 
@@ -29,12 +29,16 @@ class AfterSection(Section):
         self.note.setWordWrap(True)
         self.note.setProperty("quiet", True)
         self.add(self.note)
-        self.more = QPushButton("Add…")
+        self.more = QToolButton()
         self.more.setAccessibleName("Add something after the mix")
+        self.more.setToolTip("Add…")
+        self.more.setProperty("flat", True)
+        self.more.setIcon(icon("plus", palette))
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.more)
         actions.add_to(menu, ADDED)
         self.more.setMenu(menu)
-        self.add(self.more)
+        self.beside(self.more)
 
     def refresh(self) -> None:
         obj = self.doc.object
@@ -45,8 +49,13 @@ class AfterSection(Section):
         self.heading.setToolTip(ORDER)
         held = [obj.spring, obj.surface, obj.skin, obj.repeat]
         count = len(obj.deformers) + sum(part is not None for part in held)
-        self.note.setText("In this order, from top to bottom." if count else "Nothing yet: what is shown is the mix.")
+        self.note.setText("In this order, from top to bottom.")
         self.note.setToolTip(ORDER)
+        self.note.setVisible(count > 0)
+
+    def set_palette_(self, palette: Palette) -> None:
+        super().set_palette_(palette)
+        self.more.setIcon(icon("plus", palette))
 
 
 class DeformerSection(Section):

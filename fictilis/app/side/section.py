@@ -40,8 +40,12 @@ class Section(QWidget):
         box = QCheckBox()
         box.setAccessibleName("On")
         box.toggled.connect(toggled)
-        self._top.addWidget(box)
-        return box
+        return self.beside(box)
+
+    def beside(self, widget: W) -> W:
+        """A widget beside the heading."""
+        self._top.addWidget(widget)
+        return widget
 
     def subject(self) -> object:
         """What its fields are about: what is typed for one thing is not written to another."""

@@ -12,7 +12,7 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.animation.sampled import CUBIC, Curves
-from fictilis.core.arrays import cached_by_identity, recent_by_identity
+from fictilis.core.arrays import cached_by_identity, lengths, recent_by_identity
 from fictilis.core.rigs import (
     ANGLE,
     CLIP,
@@ -32,6 +32,7 @@ from fictilis.core.rigs import (
 LEAST_TOTAL = 1e-6  # of weights: a point with less hangs on nothing
 NEAR_SINGULAR = 1e-3  # of the size of a matrix: below it points are not taken back
 POSES_KEPT = 4
+STRAIGHT = 1e-9
 
 
 def rotations(q: np.ndarray) -> np.ndarray:
@@ -248,41 +249,46 @@ def blended(bound: Bound, matrices: np.ndarray, dual: bool = False) -> np.ndarra
 
 def _dual(bound: Bound, matrices: np.ndarray) -> np.ndarray:
     """(n, 12): by dual quaternions; what stretches is blended linearly before. Source: Kavan et al. (2007), 4, appendix A."""
-    weights = hanging(bound)
+    weights, heaviest = hanging(bound), _heaviest(bound)
     linear = matrices[:, :3, :3]
     left, size, right = np.linalg.svd(linear)
-    flip = np.where(np.linalg.det(left @ right) < 0, -1.0, 1.0)
-    left = left * np.stack([np.ones_like(flip), np.ones_like(flip), flip], axis=-1)[:, None]
+    mirrored = np.linalg.det(left @ right) < 0
+    left[mirrored, :, 2] *= -1
     turn = left @ right
-    stretch = np.swapaxes(turn, 1, 2) @ linear
     real = quaternions(turn)
     x, y, z, w = real.T
     tx, ty, tz = matrices[:, :3, 3].T
     dual = 0.5 * np.stack([tx * w + ty * z - tz * y, -tx * z + ty * w + tz * x, tx * y - ty * x + tz * w,
                            -tx * x - ty * y - tz * z], axis=1)  # fmt: skip
-    both = np.concatenate([real, dual], axis=1)
+    same = (real[weights.indices] * real[heaviest]).sum(axis=1) < 0
+    signed = weights
+    if same.any():
+        signed = weights.copy()
+        signed.data = np.where(same, -weights.data, weights.data)
+    mixed = signed @ np.concatenate([real, dual], axis=1)
+    mixed /= np.maximum(lengths(mixed[:, :4]), 1e-12)[:, None]
+    (x, y, z, w), (dx, dy, dz, dw) = np.ascontiguousarray(mixed.T).reshape(2, 4, -1)
+    out = np.empty((len(mixed), 3, 4))
+    out[:, :, :3] = rotations(mixed[:, :4])
+    out[:, 0, 3] = 2 * (w * dx - dw * x + y * dz - z * dy)
+    out[:, 1, 3] = 2 * (w * dy - dw * y + z * dx - x * dz)
+    out[:, 2, 3] = 2 * (w * dz - dw * z + x * dy - y * dx)
+    if mirrored.any() or np.abs(size - 1).max() > STRAIGHT:
+        whole = np.asarray(weights.sum(axis=1)).reshape(-1, 1)
+        stretched = (weights @ (np.swapaxes(turn, 1, 2) @ linear).reshape(-1, 9)) / np.where(whole > 0, whole, 1.0)
+        out[:, :, :3] = out[:, :, :3] @ stretched.reshape(-1, 3, 3)
+    return out.reshape(-1, 12)
+
+
+@cached_by_identity
+def _heaviest(bound: Bound) -> np.ndarray:
+    """(e,): for each part that any joint has in a point, the joint that has most to say of that point."""
+    weights = hanging(bound)
     counts = np.diff(weights.indptr)
     rows = np.repeat(np.arange(len(counts)), counts)
-    heaviest = np.zeros(len(counts), int)
-    full = counts > 0
-    if full.any():
-        order = np.lexsort((weights.data, rows))
-        heaviest[full] = weights.indices[order[weights.indptr[1:][full] - 1]]
-    same = np.where((real[weights.indices] * real[heaviest[rows]]).sum(axis=1) < 0, -1.0, 1.0)
-    signed = weights.copy()
-    signed.data = weights.data * same
-    mixed = signed @ both
-    length = np.maximum(np.linalg.norm(mixed[:, :4], axis=1, keepdims=True), 1e-12)
-    mixed = mixed / length
-    q, d = mixed[:, :4], mixed[:, 4:]
-    vector, scalar = q[:, :3], q[:, 3:]
-    shift = 2 * (scalar * d[:, :3] - d[:, 3:] * vector + np.cross(vector, d[:, :3]))
-    straight = np.asarray(weights.sum(axis=1)).reshape(-1, 1)
-    stretched = (weights @ stretch.reshape(-1, 9)) / np.where(straight > 0, straight, 1.0)
-    out = np.empty((len(q), 3, 4))
-    out[:, :, :3] = rotations(q) @ stretched.reshape(-1, 3, 3)
-    out[:, :, 3] = shift
-    return out.reshape(-1, 12)
+    order = np.lexsort((weights.data, rows))
+    last = weights.indptr[1:][counts > 0] - 1
+    return np.repeat(weights.indices[order[last]], counts[counts > 0])
 
 
 def through(rows: np.ndarray, points: np.ndarray) -> np.ndarray:

@@ -13,9 +13,9 @@ from fictilis.core.scene import Scene
 
 ALONG = (("x", "X", "x"), ("y", "Y", "y"), ("z", "Z", "z"))
 SENTENCES = {
-    BEND: "Along an axis it goes over into a circle's arc, after the mix.",
-    "twist": "It is turned more and more along an axis, after the mix.",
-    TAPER: "It grows wider or narrower along an axis, after the mix.",
+    BEND: "Along an axis it goes over into a circle's arc, after the mix; from 0 to 1 is from end to end.",
+    "twist": "It is turned more and more along an axis, after the mix; from 0 to 1 is from end to end.",
+    TAPER: "It grows wider or narrower along an axis, after the mix; from 0 to 1 is from end to end.",
 }
 
 
