@@ -13,7 +13,7 @@ from fictilis.core.arrays import cached_by_array, cached_by_identity, extent
 from fictilis.core.deformers import DEFORMERS, MOST_TAPER, MOST_TURN, TAPER, in_order
 from fictilis.core.errors import EditRefused
 from fictilis.core.places import ALONG
-from fictilis.core.rigs import CLIP, TIME, Rig, angle_id, turn_id
+from fictilis.core.rigs import CLIP, TIME, Rig, angle_id, joint_names, turn_id
 from fictilis.core.scene import BLEND, MorphObject
 from fictilis.core.timeline import SceneCamera
 
@@ -25,9 +25,10 @@ GREY = "#55606E"
 
 
 class ChannelKind(Struct, frozen=True):
-    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``sweep``, ``object`` or ``camera``:
-    moves of one part follow each other. ``rest`` is the neutral value; a ``stepped`` one is on or off; a ``driven`` one follows
-    what is named there, and can be neither set nor keyed. One of ``poses`` is the lane of a relay: its keys name shapes."""
+    """What a channel is, and how its owner keeps it. ``part`` is ``weight``, ``relay``, ``sweep``, ``object``, ``camera``,
+    ``rig`` or ``joint``: moves of one part follow each other. ``rest`` is the neutral value; a ``stepped`` one is a whole
+    number that its ``words`` name; a ``driven`` one follows what is named there, and can be neither set nor keyed. One of
+    ``poses`` is the lane of a relay: its keys name shapes."""
 
     id: str
     name: str
@@ -43,6 +44,7 @@ class ChannelKind(Struct, frozen=True):
     quiet: bool = False
     driven: str = ""
     poses: bool = False
+    words: tuple[str, ...] = ("off", "on")
 
 
 def _axis_of(
@@ -214,11 +216,11 @@ def rig_kinds(rig: Rig) -> dict[str, ChannelKind]:
 
     out = {
         CLIP: ChannelKind(CLIP, "Clip of the rig", "rig", lambda o: float(o.skin.clip), setter("clip"), fixed(0.0, float(last)),
-                          decimals=0, stepped=True, colour="#55606E"),
+                          decimals=0, stepped=True, colour="#55606E", words=tuple(clip.name for clip in rig.clips)),
         TIME: ChannelKind(TIME, "Time in the clip", "rig", lambda o: o.skin.time, setter("time"),
                           fixed(0.0, longest or 1.0), "s", colour="#2A8FA3"),
     }  # fmt: skip
-    for number, name in enumerate(rig.joints):
+    for number, name in enumerate(joint_names(rig)):
         for k, axis in enumerate(AXES):
             out[turn_id(number, axis)] = _turn_kind(turn_id(number, axis), f"{name} turned {axis.upper()}", AXIS_COLOURS[k])
         for axis in ("", *AXES):

@@ -32,14 +32,14 @@ from fictilis.core.channel_kinds import (
     fixed,
     rig_kinds,
 )
-from fictilis.core.deform.posing import angle_values, locals_of, pose_of
+from fictilis.core.deform.posing import angle_values, own_over, pose_of
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.places import ALONG, Transform
-from fictilis.core.rigs import CLIP, TIME, turn_ids
+from fictilis.core.rigs import CLIP, OTHER_CLIP, OTHER_PART, OTHER_TIME, TIME
 from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
@@ -295,15 +295,8 @@ def values_at(
 def angles_over(obj: MorphObject, values: Mapping[str, Any], shape: tuple[int, ...]) -> dict[str, Any]:
     """The angles of an object's joints by their channels, each shaped ``shape``, where its rig stands by ``values``."""
     assert obj.skin is not None
-    rig, ids = obj.skin.rig, turn_ids(obj.skin.rig)
-    seconds = np.broadcast_to(np.asarray(values[TIME], np.float64), shape).ravel()
-    clips = np.round(np.broadcast_to(np.asarray(values[CLIP], np.float64), shape).ravel()).astype(int)
-    turned = np.stack([np.broadcast_to(np.asarray(values[t], np.float64), shape).ravel() for t in ids], axis=1)
-    own = np.empty((len(seconds), len(rig.joints), 4, 4))
-    for number in np.unique(clips).tolist():
-        rows = clips == number
-        own[rows] = locals_of(rig, number, seconds[rows], turned[rows].reshape(-1, len(rig.joints), 3))
-    return {name: rows.reshape(shape) for name, rows in angle_values(rig, own).items()}
+    own = own_over(obj.skin.rig, values, shape)
+    return {name: rows.reshape(shape) for name, rows in angle_values(obj.skin.rig, own).items()}
 
 
 @recent_by_identity(RECENT)
@@ -334,8 +327,10 @@ def _lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], f
     other.update(lane_bank(obj.blend.lanes).by_channel(beside, fps))
     lead(obj, {lane.channel: lane for lane in obj.blend.lanes}, beside, other)
     part = values[BLEND] if amount is None else amount
+    if obj.skin is not None:  # poses are blended, not where clips are
+        values |= {OTHER_CLIP: other.pop(CLIP), OTHER_TIME: other.pop(TIME), OTHER_PART: part}
     for name, value in other.items():
-        if name not in (BLEND, CLIP) and (shape or value != values[name]):
+        if name != BLEND and (shape or value != values[name]):
             values[name] = values[name] + (value - values[name]) * part
 
 

@@ -52,7 +52,7 @@ def points_over(
     """(f, k, 3) float64 in scene space: where points ``indices`` (k,) are at ``frames`` (f,), with the object's own motion, and
     that along a line where its ``scene`` is given."""
     at = np.asarray(frames, np.float64)
-    out = _some_points(obj, indices, shares_at(obj, at, fps=fps))
+    out = some_points(obj, indices, shares_at(obj, at, fps=fps))
     for row, frame in zip(out, at.tolist(), strict=True):
         after = after_of(obj, frame, None, fps)
         if after is not None:
@@ -71,10 +71,10 @@ def point_paths(
     """
     at = np.asarray(weights, np.float64)
     every = {t: np.full(len(at), value) for t, value in others.items()} | {target_id: at}
-    return _some_points(obj, indices, shares(obj, every))
+    return some_points(obj, indices, shares(obj, every))
 
 
-def _some_points(obj: MorphObject, indices: np.ndarray, over: np.ndarray) -> np.ndarray:
+def some_points(obj: MorphObject, indices: np.ndarray, over: np.ndarray) -> np.ndarray:
     """(s, k, 3): the mix of points ``indices`` (k,) for shares ``over`` (c, s) of the columns."""
     out = np.repeat(obj.base[indices][None], over.shape[1], axis=0)
     for share, column in zip(over, columns(obj), strict=True):

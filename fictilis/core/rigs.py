@@ -8,10 +8,12 @@ from msgspec.structs import force_setattr
 
 from fictilis.core.animation.sampled import CUBIC, LINEAR, STEP
 from fictilis.core.arrays import cached_by_identity, frozen
+from fictilis.core.names import fresh_name, tidy_name
 
 TRANSLATION, ROTATION, SCALE = PATHS = "translation", "rotation", "scale"
 WIDTHS = {TRANSLATION: 3, ROTATION: 4, SCALE: 3}
 CLIP, TIME = "rig.clip", "rig.time"  # channels of what hangs on a rig: its clip, and the s in it that are shown
+OTHERS = OTHER_CLIP, OTHER_TIME, OTHER_PART = "rig.clip beside", "rig.time beside", "rig.part beside"  # where two clips blend
 TURN, ANGLE = "turn", "angle"  # and of each joint, behind which its number and an axis stand
 MOST_JOINTS = 4096
 MOST_PARTS = 64  # joints that one point hangs on
@@ -164,6 +166,15 @@ def joint_of(channel: str) -> int | None:
     word, _, rest = channel.partition(".")
     number = rest.partition(".")[0]
     return int(number) if word in (TURN, ANGLE) and number.isdecimal() and len(number) < 6 else None
+
+
+@cached_by_identity
+def joint_names(rig: Rig) -> tuple[str, ...]:
+    """What joints are called here: as the file names them, each once."""
+    out: list[str] = []
+    for number, name in enumerate(rig.joints, 1):
+        out.append(fresh_name(tidy_name(name) or f"Joint {number}", set(out)))
+    return tuple(out)
 
 
 @cached_by_identity

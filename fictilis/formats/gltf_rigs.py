@@ -14,9 +14,9 @@ from msgspec import Struct
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.sampled import CUBIC, LINEAR
 from fictilis.core.channels import values_at
-from fictilis.core.deform.posing import LEAST_TOTAL, locals_of, quaternions
+from fictilis.core.deform.posing import LEAST_TOTAL, own_over, quaternions
 from fictilis.core.edits.rigs import clip_curve
-from fictilis.core.names import fresh_name, tidy_name
+from fictilis.core.names import tidy_name
 from fictilis.core.rigs import CLIP, PATHS, ROTATION, TIME, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Lane
@@ -68,9 +68,7 @@ class RigReader:
             file, reader = self.reader.file, self.reader
             place = {node: number for number, node in enumerate(nodes)}
             records = [file.record("nodes", node) for node in nodes]
-            names: list[str] = []
-            for number, record in enumerate(records, 1):
-                names.append(fresh_name(tidy_name(file.text(record)) or f"Joint {number}", set(names)))
+            names = [file.text(record) for record in records]
             numbers = np.array([
                 np.concatenate([file.numbers(r, "translation", 3, [0.0] * 3), file.numbers(r, "rotation", 4, [0.0, 0, 0, 1]),
                                 file.numbers(r, "scale", 3, [1.0] * 3)])
@@ -83,7 +81,7 @@ class RigReader:
             clips = tuple(clip for name, moves in self.animations if (clip := self._clip(name, moves, place)).tracks)
             roots = [reader.parents.get(node) for node in nodes]
             parents = np.array([-1 if above is None else place[above] for above in roots])
-            title = tidy_name(file.text(file.record("skins", skin))) or names[0]
+            title = tidy_name(file.text(file.record("skins", skin)) or names[0]) or "Rig"
             rig = Rig(title, tuple(names), parents, matrices, numbers, by_matrix, clips)
             self._rigs[nodes[0]] = rig, place
         return self._rigs[nodes[0]]
@@ -185,10 +183,10 @@ class RigWriter:
         first = len(gltf.nodes)
         for number, name in enumerate(rig.joints):
             if rig.by_matrix[number]:
-                gltf.nodes.append(g.Node(name=name, matrix=rig.matrices[number].T.ravel().tolist()))
+                gltf.nodes.append(g.Node(name=name or None, matrix=rig.matrices[number].T.ravel().tolist()))
                 continue
             t, q, s = np.split(rig.numbers[number], [3, 7])
-            gltf.nodes.append(g.Node(name=name, translation=t.tolist(), rotation=q.tolist(), scale=s.tolist()))
+            gltf.nodes.append(g.Node(name=name or None, translation=t.tolist(), rotation=q.tolist(), scale=s.tolist()))
         for number, parent in enumerate(rig.parents.tolist()):
             if parent >= 0:
                 gltf.nodes[first + parent].children.append(first + number)
@@ -287,14 +285,7 @@ def poses_over(scene: Scene, obj: MorphObject, later: float = 0.0) -> tuple[np.n
     """Whole frames of the range (f,), and each joint by itself (f, j, 4, 4) at them."""
     assert obj.skin is not None
     frames = np.unique([scene.start, *np.arange(np.ceil(scene.start), np.floor(scene.end) + 1), scene.end])
-    rows = values_at(obj, frames - later, None, scene.fps)
-    rig, ids = obj.skin.rig, turn_ids(obj.skin.rig)
-    turns = np.stack([rows[name] for name in ids], axis=1).reshape(len(frames), -1, 3)
-    clips = np.round(rows[CLIP]).astype(int)
-    own = np.empty((len(frames), len(rig.joints), 4, 4))
-    for number in np.unique(clips).tolist():
-        own[clips == number] = locals_of(rig, number, rows[TIME][clips == number], turns[clips == number])
-    return frames, own
+    return frames, own_over(obj.skin.rig, values_at(obj, frames - later, None, scene.fps), frames.shape)
 
 
 def parts_of(own: np.ndarray) -> dict[str, np.ndarray]:
@@ -312,6 +303,8 @@ def plain_clip(scene: Scene, obj: MorphObject) -> int | None:
     assert skin is not None
     lanes = {lane.channel: lane for lane in obj.lanes}
     chosen, time = lanes.get(CLIP), lanes.get(TIME)
+    if obj.blend is not None:
+        return None
     turned = any(value for _, value in skin.turns) or any(name in lanes for name in turn_ids(skin.rig))
     if turned or time is None or time.modifiers or chosen is not None and (chosen.modifiers or len(chosen.curve.keys) != 1):
         return None

@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
+from fictilis.core.animation.sampled import slerp
 from fictilis.core.channel_kinds import OBJECT_KINDS
 from fictilis.core.copies import copies
 from fictilis.core.deform.posing import is_angle
@@ -167,7 +168,7 @@ def _rotation_track(scene: Scene, knots: np.ndarray, turns: Values) -> Track:
     if max(_apart(first, probes[:, n]).max() for n in range(probes.shape[1])) < EXACT and _apart(first, last).max() < EXACT:
         keep = np.append(True, _apart(first[1:], first[:-1]) > EXACT)
         return Track("STEP", (knots[:-1][keep] - scene.start) / scene.fps, first[keep])
-    between = [_slerp(first, last, part) for part in _PROBES]
+    between = [slerp(first, last, part) for part in _PROBES]
     if max(_apart(found, probes[:, n]).max() for n, found in enumerate(between)) > EXACT:
         knots = _sampled(scene, knots)
         first, _, last = _stretches(turns, knots)
@@ -193,17 +194,6 @@ def _stretches(values: Values, knots: np.ndarray) -> tuple[np.ndarray, np.ndarra
 def _apart(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """(n,): how far quaternions (n, 4) are from one another; the opposite is the same rotation."""
     return np.minimum(np.abs(a - b).max(axis=1, initial=0.0), np.abs(a + b).max(axis=1, initial=0.0))
-
-
-def _slerp(a: np.ndarray, b: np.ndarray, part: float) -> np.ndarray:
-    """(n, 4): quaternions on the shorter way from a to b. Source: Shoemake (1985)."""
-    dot = np.einsum("ni,ni->n", a, b)
-    b = b * np.where(dot < 0, -1.0, 1.0)[:, None]
-    angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))[:, None]
-    sine = np.sin(angle)
-    flat = sine < 1e-9
-    safe = np.where(flat, 1.0, sine)
-    return np.where(flat, (1 - part) * a + part * b, (np.sin((1 - part) * angle) * a + np.sin(part * angle) * b) / safe)
 
 
 def quaternion(m: np.ndarray) -> list[float]:

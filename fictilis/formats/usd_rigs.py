@@ -13,7 +13,20 @@ from fictilis.core.animation.sampled import LINEAR, Curves
 from fictilis.core.edits.rigs import clip_curve
 from fictilis.core.errors import BadFile
 from fictilis.core.names import fresh_name, tidy_name
-from fictilis.core.rigs import MOST_PARTS, PATHS, ROTATION, SCALE, TIME, TRANSLATION, Bound, Rig, RigClip, RigTrack, Skin
+from fictilis.core.rigs import (
+    MOST_PARTS,
+    PATHS,
+    ROTATION,
+    SCALE,
+    TIME,
+    TRANSLATION,
+    Bound,
+    Rig,
+    RigClip,
+    RigTrack,
+    Skin,
+    joint_names,
+)
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Lane
 from fictilis.formats.gltf_rigs import numbers_of, parts_of, plain_clip, poses_over
@@ -81,10 +94,8 @@ class UsdRigs:
             rest = rest if len(rest) else np.tile(np.eye(4), (len(tokens), 1, 1))
             if len(bind) != len(tokens) or len(rest) != len(tokens):
                 raise self.fail(f"the skeleton {path} has {len(tokens)} joints and {len(bind)} transforms they were bound by")
-            names: list[str] = []
             said = [str(name) for name in skeleton.GetJointNamesAttr().Get() or []]
-            for name in said if len(said) == len(tokens) else [token.rpartition("/")[2] for token in tokens]:
-                names.append(fresh_name(tidy_name(name) or "Joint", set(names)))
+            names = said if len(said) == len(tokens) else [token.rpartition("/")[2] for token in tokens]
             clips: list[RigClip] = []
             bound = ""
             for number, prim in enumerate(self._animations(skeleton)):
@@ -167,7 +178,7 @@ class UsdRigWriter:
         import re
 
         out: list[str] = []
-        for name, parent in zip(rig.joints, rig.parents.tolist(), strict=True):
+        for name, parent in zip(joint_names(rig), rig.parents.tolist(), strict=True):
             plain = re.sub(r"\W", "_", name, flags=re.ASCII) or "_"
             plain = f"_{plain}" if plain[0].isdigit() else plain
             out.append(plain if parent < 0 else f"{out[parent]}/{plain}")

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
 from fictilis.core.copies import first_matrix
+from fictilis.core.deform.after import After
 from fictilis.core.edits.topology import finer_of
 from fictilis.core.final import final_points
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
@@ -138,14 +139,16 @@ def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
     return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(geometry, texture))[0]
 
 
-def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str) -> DrawItem:
-    """The base behind the mix."""
+def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str, after: After | None = None) -> DrawItem:
+    """The base behind the mix, bent and posed as that is."""
 
     def make() -> tuple[np.ndarray, np.ndarray]:
         points = obj.base.astype(np.float32)
+        points = points if after is None else after.forward(points)
         return points, point_normals(obj.geometry, points)
 
-    (points, normals), number = kept.get(("ghost", obj.id), (obj.base, obj.geometry), make)
+    made_of = (obj.base, obj.geometry, obj.deformers, obj.skin, () if after is None else after.key)
+    (points, normals), number = kept.get(("ghost", obj.id), made_of, make)
     return DrawItem(("ghost", obj.id), obj.geometry, points, normals, matrix, number, colour=colour, alpha=0.28)
 
 

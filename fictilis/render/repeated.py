@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from itertools import count
 from typing import NamedTuple
 
 import numpy as np
@@ -20,6 +21,7 @@ from fictilis.core.scene import MorphObject, Scene
 from fictilis.render.items import Many
 
 MANY_POSES = 64  # from which on copies share those that are hardly apart while they move
+_NUMBERS = count()  # of all poses that are made: an address may be another one's later
 MOST_AT_ONCE = 3_000_000  # numbers of all columns together that are multiplied as one matrix
 
 
@@ -44,7 +46,6 @@ class Poses:
         self._known: dict[bytes, tuple[np.ndarray, np.ndarray]] = {}
         self._last: tuple[object, ...] | None = None
         self._many: Many | None = None
-        self._made = 0
 
     def many(
         self, obj: MorphObject, bank: DeltaBank, spread: Copies, frame: float, posed: Mapping[str, float] | None, fps: float,
@@ -91,10 +92,10 @@ class Poses:
                 rows[row] = bent if after is None else after.posed(bent)
             self._known |= dict(zip(new, zip(rows, normals_of_many(obj.geometry, rows), strict=True), strict=True))
         self._known = {key: self._known[key] for key in first}
-        self._last, self._made = now, self._made + 1
+        self._last = now
         points, normals = (np.array([pose[k] for pose in self._known.values()]) for k in (0, 1))
         shown = tuple(parts[n] for n in first.values())
-        self._many = Many(matrices[1:], poses, points, normals, (self._made, id(self)), shown)
+        self._many = Many(matrices[1:], poses, points, normals, next(_NUMBERS), shown)
         return self._many
 
     def _mixed(self, obj: MorphObject, bank: DeltaBank, shares: np.ndarray) -> np.ndarray:

@@ -22,6 +22,7 @@ ALSO = {  # words of the trade for what is called otherwise here
     "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",
     "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help",
     "bend": "curl arc deform", "twist": "wring screw deform", "taper": "narrow widen cone deform",
+    "rig-corrective": "elbow pose fix joint driven",
     "rig-play": "skeleton animation walk", "rig-turn": "bone skeleton rotate pose", "joints": "bones skeleton",
     "smooth-surface": "subdivision catmull clark subdiv cage",
     "movie": "video mp4 webm gif animation render film", "snapshot": "image png still render",

@@ -51,6 +51,7 @@ def subject_of(doc: Document) -> Subject:
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.channels.weights(obj) if obj is not None else {},
         tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,
         pixels=lambda: pixels_of(obj) if obj is not None else None,
+        shown=doc.channels.values(obj) if obj is not None and obj.skin is not None else {},
     )  # fmt: skip
 
 

@@ -259,7 +259,7 @@ ROWS = (
     _op("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
     _op("smooth-surface", "Object/Mesh", "object-smooth"),
     _op("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),
-    *(_op(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way")),
+    *(_op(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way", "corrective")),
     _op("rest-rig", "Object/Rig", "rig-rest", (), off("skin"), lambda d: {"off": off("skin")(d)}),
     _op("rig-none", "Object/Rig", "rig-none"),
     _op("subdivide", "Object/Mesh", "mesh-subdivide"),

@@ -84,4 +84,6 @@ def told_at(lanes: LaneArea, at: QPointF) -> str:
         return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
     frame = float(np.round(lanes.axis.frame_at(at.x())))
     value = channel.value if place.lane is None else float(place.lane.values(frame, doc.scene.fps))
+    if channel.stepped and 0 <= round(value) < len(channel.kind.words):
+        return f"{channel.name}: {channel.kind.words[round(value)]} at frame {frame:g}"
     return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"

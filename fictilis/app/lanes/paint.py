@@ -302,7 +302,8 @@ def _driven(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
 def value_text(channel: Channel, value: float) -> str:
     """A value as a head has room for it."""
     if channel.stepped:
-        return "on" if value >= 0.5 else "off"
+        words, number = channel.kind.words, round(value)
+        return words[number][:6] if 0 <= number < len(words) else f"{number}"
     text = f"{value:.{channel.decimals}f}"
     return text if len(text) <= 6 else f"{value:.0f}"
 

@@ -11,7 +11,7 @@ from fictilis.app.view.joints import joint_in_hand, take_joint
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.rigs import change_skin
-from fictilis.core.rigs import CLIP, Skin, angle_id, turn_id
+from fictilis.core.rigs import CLIP, Skin, angle_id, joint_names, turn_id
 
 WAYS = ("Linear", "Dual")
 
@@ -100,10 +100,10 @@ class RigSection(Section):
             for number, clip in enumerate(rig.clips):
                 self.clip.addItem(clip.name, number)
         self.clip_row.setVisible(bool(rig.clips))
-        if [self.joint.itemText(n) for n in range(self.joint.count())] != ["None", *rig.joints]:
+        if [self.joint.itemText(n) for n in range(self.joint.count())] != ["None", *joint_names(rig)]:
             self.joint.clear()
             self.joint.addItem("None", None)
-            for number, name in enumerate(rig.joints):
+            for number, name in enumerate(joint_names(rig)):
                 self.joint.addItem(name, number)
         self.joint.setCurrentIndex(0 if joint is None else joint + 1)
         self.way.set_value(WAYS[skin.dual])

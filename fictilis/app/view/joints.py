@@ -14,7 +14,7 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.core.affine import placed
 from fictilis.core.copies import first_matrix
 from fictilis.core.deform.posing import Pose, angles_of_many, euler_matrices, pose_of
-from fictilis.core.rigs import Rig, joint_of, turn_id
+from fictilis.core.rigs import Rig, joint_names, joint_of, turn_id
 from fictilis.core.scene import MorphObject
 from fictilis.render.stage import LINE_UP
 
@@ -97,7 +97,7 @@ def paint_joints(view: Canvas, painter: QPainter) -> None:
     if chosen is not None:
         x, y = found.pixels[chosen]
         painter.setPen(QColor(p.text))
-        painter.drawText(QPointF(x + 10, y - 8), found.rig.joints[chosen])
+        painter.drawText(QPointF(x + 10, y - 8), joint_names(found.rig)[chosen])
 
 
 class TurnJoint(Gesture):
@@ -131,7 +131,7 @@ class TurnJoint(Gesture):
         self.doc.channels.set_values(refs, self._label(), final=False)
 
     def _label(self) -> str:
-        return f"Turn {self.found.rig.joints[self.turned]}"
+        return f"Turn {joint_names(self.found.rig)[self.turned]}"
 
     def _turns(self, angle: float) -> dict[str, float]:
         """The turns of the joint that make it stand so many degrees further about the way of looking."""

@@ -15,7 +15,8 @@ from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.affine import placed
 from fictilis.core.copies import first_matrix
-from fictilis.core.evaluate import point_paths, points_over
+from fictilis.core.deform.after import after_of
+from fictilis.core.evaluate import point_paths, points_over, some_points
 from fictilis.render.stage import ALONE, LINE_UP
 
 FRAME = 3
@@ -203,6 +204,9 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
     ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
+    after = after_of(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps) if doc.way != ALONE else None
+    if after is not None:
+        ways = np.stack([after.forward(row, indices) for row in ways])
     matrix = first_matrix(doc.scene, obj, doc.frame, doc.state.posed)
     flat = placed(ways.reshape(-1, 3), matrix)
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
@@ -283,11 +287,13 @@ def _paint_numbers(view: Canvas, painter: QPainter) -> None:
     item = seen.item
     if seen.point >= len(item.points):
         return
-    here, base = item.points[seen.point], item.obj.base[seen.point]
+    here, mixed, base = item.points[seen.point], item.points[seen.point], item.obj.base[seen.point]
+    if item.after is not None and item.shares is not None:  # how far its mix is, whatever comes after
+        mixed = some_points(item.obj, np.array([seen.point]), item.shares[:, None])[0, 0]
     lines = (
         f"Point {seen.point:,} of {item.obj.name}",
         "  ".join(f"{axis} {value:.2f}" for axis, value in zip("XYZ", here, strict=True)) + " cm",
-        f"{float(np.linalg.norm(here - base)):.2f} cm from the base",
+        f"{float(np.linalg.norm(mixed - base)):.2f} cm from the base",
     )
     painter.setFont(font(12))
     wide = max(painter.fontMetrics().horizontalAdvance(text) for text in lines) + 20

@@ -30,16 +30,21 @@ class Curves(Struct, frozen=True, eq=False):
         if self.way == LINEAR:
             if not turns:
                 return v[k] * (1 - u) + v[n] * u
-            dot = (v[k] * v[n]).sum(axis=-1, keepdims=True)
-            other = np.where(dot < 0, -v[n], v[n])
-            angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))
-            sine = np.sin(angle)
-            safe = np.where(sine < 1e-9, 1.0, sine)
-            mixed = (np.sin((1 - u) * angle) * v[k] + np.sin(u * angle) * other) / safe
-            return np.where(sine < 1e-9, v[k], mixed)
+            return slerp(v[k], v[n], u)
         assert self.into is not None and self.out is not None
         w = span.reshape(-1, *tail)
         return (
             (2 * u**3 - 3 * u**2 + 1) * v[k] + w * (u**3 - 2 * u**2 + u) * self.out[k] + (3 * u**2 - 2 * u**3) * v[n]
             + w * (u**3 - u**2) * self.into[n]
         )  # fmt: skip
+
+
+def slerp(a: np.ndarray, b: np.ndarray, part: np.ndarray) -> np.ndarray:
+    """(…, 4): quaternions a part of the shorter way from a to b. Source: Shoemake (1985); glTF 2.0, appendix C.4."""
+    dot = (a * b).sum(axis=-1, keepdims=True)
+    b = np.where(dot < 0, -b, b)
+    angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))
+    sine = np.sin(angle)
+    safe = np.where(sine < 1e-9, 1.0, sine)
+    mixed = (np.sin((1 - part) * angle) * a + np.sin(part * angle) * b) / safe
+    return np.where(sine < 1e-9, a, mixed)

@@ -11,11 +11,15 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.animation.sampled import CUBIC, Curves
+from fictilis.core.animation.sampled import CUBIC, Curves, slerp
 from fictilis.core.arrays import cached_by_identity, lengths, recent_by_identity
 from fictilis.core.rigs import (
     ANGLE,
     CLIP,
+    OTHER_CLIP,
+    OTHER_PART,
+    OTHER_TIME,
+    OTHERS,
     PATHS,
     ROTATION,
     SCALE,
@@ -27,7 +31,7 @@ from fictilis.core.rigs import (
     Skin,
     angle_id,
     turn_ids,
-)
+)  # fmt: skip
 
 LEAST_TOTAL = 1e-6  # of weights: a point with less hangs on nothing
 NEAR_SINGULAR = 1e-3  # of the size of a matrix: below it points are not taken back
@@ -115,29 +119,63 @@ def _rest(rig: Rig) -> tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]:
     return rig.matrices, parts, rotations(parts[ROTATION])
 
 
-def locals_of(rig: Rig, clip: int, seconds: np.ndarray, turns: np.ndarray | None = None) -> np.ndarray:
-    """(s, j, 4, 4): each joint in the space of the one it hangs on, at ``seconds`` (s,) of a clip (by its number; one that is
-    not there is the rest); ``turns`` (s or 1, j, 3) are degrees by which each is turned further, about axes of its own."""
-    rest, parts, _ = _rest(rig)
-    count = len(seconds)
-    out = np.repeat(rest[None], count, axis=0)
+Parts = tuple[np.ndarray, np.ndarray, np.ndarray]  # translations (s, j, 3), rotations (s, j, 4), scales (s, j, 3)
+
+
+def _parts(rig: Rig, clip: int, seconds: np.ndarray) -> tuple[Parts, np.ndarray]:
+    """Joints at ``seconds`` (s,) of a clip, by its number (one that is not there is the rest); and which (j,) it moves."""
+    _, rest, _ = _rest(rig)
     moved: dict[str, np.ndarray] = {}
     on = np.zeros(len(rig.joints), bool)
-    if 0 <= clip < len(rig.clips):
-        for bundle in _bundles(rig.clips[clip]):
-            rows = moved.setdefault(bundle.path, np.repeat(parts[bundle.path][None], count, axis=0))
-            rows[:, bundle.joints] = bundle.curves.at(seconds, bundle.path == ROTATION)
-            on[bundle.joints] = True
+    for bundle in _bundles(rig.clips[clip]) if 0 <= clip < len(rig.clips) else ():
+        rows = moved.setdefault(bundle.path, np.repeat(rest[bundle.path][None], len(seconds), axis=0))
+        rows[:, bundle.joints] = bundle.curves.at(seconds, bundle.path == ROTATION)
+        on[bundle.joints] = True
+    t, q, s = (moved[path] if path in moved else np.repeat(rest[path][None], len(seconds), axis=0) for path in PATHS)
+    return (t, q, s), on
+
+
+def locals_of(
+    rig: Rig, clip: int, seconds: np.ndarray, turns: np.ndarray | None = None,
+    beside: tuple[int, np.ndarray, np.ndarray] | None = None,
+) -> np.ndarray:  # fmt: skip
+    """(s, j, 4, 4): each joint in the space of the one it hangs on, at ``seconds`` (s,) of a clip (by its number; one that is
+    not there is the rest). ``beside``: another clip, the seconds in it (s,), and the part (s,) that it has in the pose: places
+    and sizes by that part, rotations on the shorter way. ``turns`` (s or 1, j, 3) are degrees by which each joint is turned
+    further, about axes of its own."""
+    (t, q, s), on = _parts(rig, clip, seconds)
+    if beside is not None:
+        (t2, q2, s2), also = _parts(rig, beside[0], beside[1])
+        part = beside[2][:, None, None]
+        t, q, s, on = t + (t2 - t) * part, slerp(q, q2, part), s + (s2 - s) * part, on | also
+    out = np.repeat(_rest(rig)[0][None], len(seconds), axis=0)
     if on.any():
-        t, q, s = (moved.get(path, parts[path][None])[:, on] for path in PATHS)
-        block = np.zeros((count, int(on.sum()), 4, 4))
-        block[..., :3, :3], block[..., :3, 3], block[..., 3, 3] = rotations(q) * s[..., None, :], t, 1.0
+        block = np.zeros((len(seconds), int(on.sum()), 4, 4))
+        block[..., :3, :3], block[..., :3, 3], block[..., 3, 3] = rotations(q[:, on]) * s[:, on, None, :], t[:, on], 1.0
         out[:, on] = block
     if turns is not None and turns.any():
         which = np.flatnonzero(turns.any(axis=(0, 2)))
         linear = out[:, which, :3, :3]
         size = np.linalg.norm(linear, axis=-2, keepdims=True)
         out[:, which, :3, :3] = (linear / np.where(size > 1e-12, size, 1.0)) @ euler_matrices(turns[:, which]) * size
+    return out
+
+
+def own_over(rig: Rig, values: Mapping[str, Any], shape: tuple[int, ...] = ()) -> np.ndarray:
+    """(s, j, 4, 4) of joints by themselves where the ``values`` of an object's channels, numbers or arrays, have them; s is the
+    size of ``shape``."""
+
+    def flat(name: str) -> np.ndarray:
+        return np.broadcast_to(np.asarray(values[name], np.float64), shape).ravel()
+
+    seconds, clips = flat(TIME), np.round(flat(CLIP)).astype(int)
+    turns = np.stack([flat(name) for name in turn_ids(rig)], axis=1).reshape(len(seconds), -1, 3)
+    others = np.round(flat(OTHER_CLIP)).astype(int) if OTHER_PART in values else np.full(len(clips), -1)
+    out = np.empty((len(seconds), len(rig.joints), 4, 4))
+    for clip, other in sorted(set(zip(clips.tolist(), others.tolist(), strict=True))):
+        rows = (clips == clip) & (others == other)
+        beside = (other, flat(OTHER_TIME)[rows], flat(OTHER_PART)[rows]) if OTHER_PART in values else None
+        out[rows] = locals_of(rig, clip, seconds[rows], turns[rows], beside)
     return out
 
 
@@ -159,17 +197,6 @@ def worlds_of(rig: Rig, own: np.ndarray) -> np.ndarray:
     return out
 
 
-def played(skin: Skin, values: Mapping[str, Any]) -> int:
-    """The number of the clip that the channels of an object say."""
-    return int(np.round(float(np.ravel(values[CLIP])[0])))
-
-
-def turns_in(rig: Rig, values: Mapping[str, Any]) -> np.ndarray | None:
-    """(1, j, 3) degrees by which joints are turned by hand, or None where none is."""
-    rows = [values[name] for name in turn_ids(rig)]
-    return np.array(rows, np.float64).reshape(1, -1, 3) if any(rows) else None
-
-
 class Pose(Struct, frozen=True, eq=False, weakref=True):
     """A rig at a moment: ``own`` (j, 4, 4) of each joint by itself, ``worlds`` (j, 4, 4) in the rig's space."""
 
@@ -178,16 +205,15 @@ class Pose(Struct, frozen=True, eq=False, weakref=True):
 
 
 @recent_by_identity(POSES_KEPT)
-def _pose(rig: Rig, clip: int, seconds: float, turns: bytes) -> Pose:
-    rows = np.frombuffer(turns).reshape(1, -1, 3) if turns else None
-    own = locals_of(rig, clip, np.array([seconds]), rows)
+def _pose(rig: Rig, numbers: tuple[float, ...], names: tuple[str, ...]) -> Pose:
+    own = own_over(rig, dict(zip(names, numbers, strict=True)))
     return Pose(own[0], worlds_of(rig, own)[0])
 
 
 def pose_of(skin: Skin, values: Mapping[str, float]) -> Pose:
     """The rig of a skin at the ``values`` of its object's channels."""
-    turns = turns_in(skin.rig, values)
-    return _pose(skin.rig, played(skin, values), float(values[TIME]), b"" if turns is None else turns.tobytes())
+    names = (CLIP, TIME, *turn_ids(skin.rig), *(OTHERS if OTHER_PART in values else ()))
+    return _pose(skin.rig, tuple(values[name] for name in names), names)
 
 
 def joint_angles(rig: Rig, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

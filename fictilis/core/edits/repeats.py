@@ -152,6 +152,9 @@ def many_objects(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
             obj, id=new.id, name=new.name, repeat=None, along=None, lanes=rest, transform=stands[0][number],
             targets=tuple(replace(t, link=None) for t in obj.targets) if number or later else obj.targets,
         )  # fmt: skip
+        if single.skin is not None and number:  # on a rig of its own, which moves at its own time
+            bound = replace(single.skin.bound, rig=replace(single.skin.rig))
+            single = replace(single, skin=replace(single.skin, bound=bound))
         scene = _later(scene.with_object(single), new_id, later)
         if len(frames) > 1:
             scene = _moving(scene, new_id, frames, [row[number] for row in stands])

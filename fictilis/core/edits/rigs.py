@@ -9,9 +9,12 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channels import set_value
+from fictilis.core.edits.correctives import set_follow
+from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
-from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, turn_id
-from fictilis.core.scene import MorphObject, Scene, is_rigged
+from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, joint_names, turn_id
+from fictilis.core.rules import Follow
+from fictilis.core.scene import MorphObject, Scene, Target, is_rigged
 
 
 def skin_of(obj: MorphObject) -> Skin:
@@ -50,9 +53,10 @@ def leave_rig(scene: Scene, object_id: str) -> Scene:
 
 def joint_named(rig: Rig, name: str) -> int:
     """The number of a joint. Raises EditRefused where there is none of that name."""
-    if name not in rig.joints:
-        raise EditRefused(f"The rig has no joint named {name}; it has: {', '.join(rig.joints)}.")
-    return rig.joints.index(name)
+    names = joint_names(rig)
+    if name not in names:
+        raise EditRefused(f"The rig has no joint named {name}; it has: {', '.join(names)}.")
+    return names.index(name)
 
 
 def clip_named(rig: Rig, name: str) -> tuple[int, RigClip]:
@@ -86,7 +90,9 @@ def turn_joint(scene: Scene, object_id: str, joint: int, degrees: Mapping[str, f
     for axis, value in degrees.items():
         channel = turn_id(joint, axis)
         if obj.lane(channel) is not None:
-            raise EditRefused(f"{skin_of(obj).rig.joints[joint]} is led by keys about {axis.upper()}; set a key there instead.")
+            raise EditRefused(
+                f"{joint_names(skin_of(obj).rig)[joint]} is led by keys about {axis.upper()}; set a key there instead."
+            )
         scene = set_value(scene, object_id, channel, value)
     return scene
 
@@ -96,3 +102,12 @@ def straighten(scene: Scene, object_id: str) -> Scene:
     obj = scene.object(object_id)
     lanes = tuple(x for x in obj.lanes if not is_rigged(x.channel) or x.channel in (CLIP, TIME))
     return scene.with_object(replace(obj, skin=replace(skin_of(obj), turns=()), lanes=lanes))
+
+
+def add_joint_corrective(scene: Scene, object_id: str, joint: str, angle: float) -> tuple[Scene, str]:
+    """A target without a shape yet that comes up as a joint is bent: nothing at its rest, all of it at ``angle`` degrees."""
+    obj = scene.unlocked(object_id)
+    number = joint_named(skin_of(obj).rig, joint)
+    scene, target_id = append(scene, obj, Target("", ""), f"{joint} bent")
+    curve = AnimationCurve((Key(0.0, 0.0, "linear"), Key(float(angle), 1.0, "linear")))
+    return set_follow(scene, object_id, target_id, Follow(angle_id(number), curve)), target_id

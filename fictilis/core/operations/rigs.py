@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from fictilis.core.channels import values_at
 from fictilis.core.edits import rigs as edits
-from fictilis.core.operations.table import Kept, Operation, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number
+from fictilis.core.operations.table import Kept, Operation, Subject, Values, named
+from fictilis.core.parameters import Choice, Flag, Number, Text
+from fictilis.core.rigs import angle_id, joint_names, joint_of
 from fictilis.core.scene import Scene
 
 WAYS = (("linear", "Linearly", False), ("dual", "By dual quaternions", True))
@@ -15,7 +17,7 @@ def _clips(s: Subject) -> list[str]:
 
 
 def _joints(s: Subject) -> list[str]:
-    return list(s.obj.skin.rig.joints) if s.obj.skin is not None else []
+    return list(joint_names(s.obj.skin.rig)) if s.obj.skin is not None else []
 
 
 def _turn(s: Subject, v: Values) -> Scene:
@@ -25,6 +27,31 @@ def _turn(s: Subject, v: Values) -> Scene:
 
 def _degrees(axis: str) -> Number:
     return Number(axis, f"About {axis.upper()}", 0.0, unit="°", low=-36000, high=36000, decimals=1)
+
+
+def _bent(s: Subject, joint: str | None = None) -> float:
+    """By how many degrees a joint, or the one in hand, is away from its rest as it is seen."""
+    if s.found is None or s.obj.skin is None:
+        return 45.0
+    number = edits.joint_named(s.obj.skin.rig, joint) if joint else _in_hand(s)
+    shown = s.shown or values_at(s.obj, s.frame, None, s.scene.fps)
+    found = round(float(shown[angle_id(number)]), 1) if number is not None else 0.0
+    return found if found >= 0.1 else 45.0
+
+
+def _in_hand(s: Subject) -> int | None:
+    """The joint whose lane was selected last."""
+    return joint_of(s.selected[-1].channel) if s.selected and s.selected[-1].owner == s.object_id else None
+
+
+def _joint(s: Subject) -> str | None:
+    number, names = _in_hand(s), _joints(s) if s.found is not None else []
+    return names[number] if number is not None and number < len(names) else None
+
+
+def _corrective(s: Subject, v: Values) -> tuple[Scene, str]:
+    angle = v["angle"] if v["angle"] is not None else _bent(s, v["joint"])
+    return named(edits.add_joint_corrective(s.scene, s.obj.id, v["joint"], angle), s, v["name"])
 
 
 RIGS = (
@@ -46,6 +73,11 @@ RIGS = (
               "By degrees about its own axes, on top of what its clip does.", "Turn it", done="Turn {joint} of {object}"),
     Operation("rig", "straight", "Turn all joints back", lambda s, _v: edits.straighten(s.scene, s.obj.id), (),
               ("object", "rig"), "No joint is turned by hand any more; the clip goes on.", done="Turn back {object}"),
+    Operation("rig", "corrective", "Corrective for a joint", _corrective,
+              (Kept("joint", "Joint", _joint, needed=True, among=_joints),
+               Number("angle", "In full when bent by", _bent, unit="°", low=0.1, high=360.0, decimals=1),
+               Text("name", "Name", asked=False)), ("object", "rig"),
+              "A target that comes up as the joint is bent; shape it in the pose.", "Make it", done="Corrective for {joint}"),
     Operation("rig", "none", "Take the rig off", lambda s, _v: edits.leave_rig(s.scene, s.obj.id), (), ("object", "rig"),
               "The object stays as it was bound, with all its targets.", done="No rig on {object}"),
 )  # fmt: skip

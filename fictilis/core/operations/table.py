@@ -36,7 +36,8 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     for; ``selected`` the channels selected, with keys or without. ``kind`` is what picks are made of. ``span`` is the range an
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
     camera than the one that is looked through, ``group_id`` a relay; ``at`` is the weight of the in-between of the target
-    that is meant. ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
+    that is meant. ``shown`` are the values of all channels of the object as shown, where a window shows them.
+    ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
     """
 
     scene: Scene
@@ -56,6 +57,7 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     group_id: str | None = None
     pixels: Callable[[], np.ndarray | None] = lambda: None
     at: float = 1.0
+    shown: Mapping[str, float] = field(default_factory=dict)
 
     @cached_property
     def found(self) -> MorphObject | None:
