@@ -308,7 +308,7 @@ def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...],
     out.update(posed)
     if isinstance(owner, MorphObject):
         if owner.skin is not None:
-            out.update(angle_values(owner.skin.rig, pose_of(owner.skin, out).own))
+            out.update(pose_of(owner.skin, out).angles)
         _follow(owner, frame, out, dict(posed))
     return MappingProxyType(out)
 

@@ -17,7 +17,7 @@ GROUNDS = {"light": Ground(), "dark": Ground("#2B3230", "#171C1B"), "white": Gro
 class Look(Struct, frozen=True):
     """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the GROUNDS, a colour ``#RRGGBB`` or
     nothing (CLEAR); with the shutter open over so many degrees of the time to the next picture, 0 for an instant, in so
-    many parts; that time is ``step`` frames."""
+    many parts; that time is ``step`` frames. Without ``insides`` those of closed surfaces are left out."""
 
     width: int = 1280
     height: int = 720
@@ -27,6 +27,7 @@ class Look(Struct, frozen=True):
     parts: int = 8
     light: Light = Light()
     step: float = 1.0
+    insides: bool = True
 
     def parts_of(self, frame: float) -> list[float]:
         """The moments whose pictures are summed: the middles of equal parts of the time the shutter is open around a frame."""

@@ -135,6 +135,7 @@ def _is_light(scene: Scene, order: Order, values: Mapping[str, Any]) -> bool:
 
 def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, watch: Watch | None) -> list[str]:
     path, suffix, said = Path(order.path), Path(order.path).suffix.lower(), []
+    look = replace(look, insides=False)  # which are gone as soon as they would be seen
     if suffix in CODECS and (look.width % 2 or look.height % 2):
         look = replace(look, width=even(look.width), height=even(look.height))
         said.append(f"The size is {look.width} × {look.height}: such a movie has even numbers of pixels.")

@@ -76,7 +76,7 @@ def write_movie(
 
     def write(temporary: Path) -> None:
         import av
-        from av.video.reformatter import ColorRange, Colorspace
+        from av.video.reformatter import ColorRange, Colorspace, VideoReformatter
 
         with _opened(temporary, kind, {"movflags": "+faststart"} if kind == "mp4" else {}) as container:
             stream = container.add_stream(codec, rate=step, options=options)
@@ -85,9 +85,12 @@ def write_movie(
             context.colorspace, context.color_primaries, context.color_trc = BT709, BT709, BT709
             context.color_range = ColorRange.MPEG
             voice = _Voice(container, sound_codec, sound) if sound is not None else None
+            colours = VideoReformatter()  # kept: to begin one takes as long as its work
             for number, picture in enumerate(pictures):
-                frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(picture), format="rgba")
-                frame = frame.reformat(format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=ColorRange.MPEG)
+                whole = av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(picture), format="rgba")
+                frame = colours.reformat(
+                    whole, format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=ColorRange.MPEG
+                )
                 frame.pts, frame.time_base = number, 1 / step
                 container.mux(stream.encode(frame))
                 if voice is not None:

@@ -117,8 +117,8 @@ class Shots:
         width, height, samples = self.look.width, self.look.height, self.look.samples
         self.renderer.light = self.look.light
         if samples < 16 or 4 * max(width, height) > MOST:
-            return self.renderer.draw(items, camera, width, height, ground, fine=samples > 1)
-        large = self.renderer.draw(items, camera, 2 * width, 2 * height, ground, fine=True)
+            return self.renderer.draw(items, camera, width, height, ground, fine=samples > 1, insides=self.look.insides)
+        large = self.renderer.draw(items, camera, 2 * width, 2 * height, ground, fine=True, insides=self.look.insides)
         four = large.reshape(height, 2, width, 2, 4)
         sums = four[:, 0, :, 0].astype(np.uint16) + four[:, 0, :, 1] + four[:, 1, :, 0] + four[:, 1, :, 1]
         return ((sums + 2) >> 2).astype(np.uint8)

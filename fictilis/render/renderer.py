@@ -76,7 +76,7 @@ class Renderer:
         self._made = count()
         self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
         self._pixel = 1.0  # of 1 cm, one before the eye
-        self._eye, self._swift, self._parallel, self._triangles = np.zeros(3), False, False, 0
+        self._eye, self._parallel, self._triangles, self._swift, self._insides = np.zeros(3), False, 0, False, True
         self.unfinished = False
         self.light = Light()
 
@@ -113,15 +113,15 @@ class Renderer:
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
-        fine: bool = False, into: bytearray | None = None, seconds: float = np.inf, swift: bool = False,
+        fine: bool = False, into: bytearray | None = None, seconds: float = np.inf, swift: bool = False, insides: bool = True,
     ) -> np.ndarray:  # fmt: skip
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
 
         ``into`` is a buffer of that size to write to instead of a new one. After ``seconds`` no further item is begun:
-        ``unfinished`` says so, and the next call for the same picture goes on where this one stopped. A ``swift`` one, while
-        something moves, leaves out the insides of closed surfaces, which are seen only where these cut through themselves.
+        ``unfinished`` says so, and the next call for the same picture goes on where this one stopped. Without ``insides``, or
+        ``swift`` while something moves, those of closed surfaces are left out: only where these cut themselves are they seen.
         """
-        self._swift = swift
+        self._swift, self._insides = swift, insides and not swift
         width, height = max(int(width), 1), max(int(height), 1)
         out = bytearray(4 * width * height) if into is None else into
         with self.ctx:  # another renderer of this thread may have been current
@@ -140,7 +140,7 @@ class Renderer:
             (i.key, i.revision, i.matrix.tobytes(), i.alpha, i.wire, i.point_colours, i.drawn, i.many and i.many.revision)
             for i in items
         ]
-        picture = (frame, camera, ground, self.light, self._swift)
+        picture = (frame, camera, ground, self.light, self._swift, self._insides)
         done = len(self._begun[1]) if self._begun is not None else 0
         if self._begun is None or self._begun[0] != picture or self._begun[1] != marks[:done] or done >= len(marks):
             done = 0  # another picture, or the same one again
@@ -334,7 +334,7 @@ class Renderer:
                 self.ctx.enable(moderngl.DEPTH_TEST)
 
     def _draw_surface(self, item: DrawItem, buffers: Buffers) -> None:
-        culled = self._swift and item.alpha == 1 and buffers.turned_out(item, self._eye)
+        culled = not self._insides and item.alpha == 1 and buffers.turned_out(item, self._eye)
         if culled:
             self.ctx.enable(moderngl.CULL_FACE)
         plain = item.cloth is None and item.tint is None

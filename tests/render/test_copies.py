@@ -69,6 +69,9 @@ def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(rendere
     scene, ball = ball_scene()
     scene = set_repeat(scene, ball, GRID)
     assert (np.abs(drawn(renderer, scene) - drawn(renderer, scene, swift=True)).max(axis=2) > 8).mean() < 0.0005
+    items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, 8.0))]
+    shut = renderer.draw(items, CAMERA, 240, 180, Ground("#000000", "#000000"), insides=False).astype(int)  # as movies are
+    assert (np.abs(drawn(renderer, scene) - shut).max(axis=2) > 8).mean() < 0.0005
     obj = scene.object(ball)
     faces = np.split(obj.mesh.corners, obj.mesh.offsets[1:-1])
     open_ = Mesh(obj.mesh.point_count, np.concatenate(faces[1:]), obj.mesh.offsets[:-1])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
@@ -10,8 +12,8 @@ from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channels import angles_over, values_at
+from fictilis.core.arrays import cached_by_identity, recent_by_identity
+from fictilis.core.channels import values_at
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.mix.driven import with_drivers
 from fictilis.core.scene import MorphObject
@@ -54,17 +56,23 @@ def paint_curve(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
         painter.drawLine(QPointF(place.body.left(), y), QPointF(place.body.right(), y))
 
 
+@recent_by_identity(1)
+def _all_over(owner: MorphObject, first: float, last: float, count: int, fps: float) -> Mapping[str, np.ndarray]:
+    """The values of all channels over frames: what a rig's joints do is found for all of them at once."""
+    return values_at(owner, np.linspace(first, last, count), None, fps)
+
+
 def _paint_driven(lanes: LaneArea, painter: QPainter, place: LanePlace, colour: QColor) -> None:
     """What a corrective comes to over time, faintly: it has no keys of its own."""
     left, right = place.body.left(), place.body.right()
-    frames = np.linspace(lanes.axis.frame_at(left), lanes.axis.frame_at(right), int(right - left) // 2 + 2)
-    owner = place.channel.owner
+    first, last, count = lanes.axis.frame_at(left), lanes.axis.frame_at(right), int(right - left) // 2 + 2
+    owner, fps = place.channel.owner, lanes.doc.scene.fps
     assert isinstance(owner, MorphObject)  # only weights and joints are driven
-    fps = lanes.doc.scene.fps
-    if place.channel.part == "weight":
+    frames = np.linspace(first, last, count)
+    if place.channel.part == "weight" and owner.skin is None:
         values = values_at(with_drivers(owner, place.channel.id), frames, None, fps)[place.channel.id]
     else:
-        values = angles_over(owner, values_at(owner, frames, None, fps), frames.shape)[place.channel.id]
+        values = _all_over(owner, first, last, count, fps)[place.channel.id]
     ys = np.clip(place.y(values), -1e5, 1e5)
     points = [QPointF(x, y) for x, y in zip(np.linspace(left, right, len(frames)).tolist(), ys.tolist(), strict=True)]
     colour.setAlpha(120)

@@ -169,13 +169,15 @@ def own_over(rig: Rig, values: Mapping[str, Any], shape: tuple[int, ...] = ()) -
         return np.broadcast_to(np.asarray(values[name], np.float64), shape).ravel()
 
     seconds, clips = flat(TIME), np.round(flat(CLIP)).astype(int)
-    turns = np.stack([flat(name) for name in turn_ids(rig)], axis=1).reshape(len(seconds), -1, 3)
+    rows = [values[name] for name in turn_ids(rig)]
+    turns = np.array(rows if not shape else np.broadcast_arrays(*rows, np.empty(shape))[:-1], np.float64)
+    turns = turns.reshape(len(rows), -1).T.reshape(len(seconds), -1, 3)
     others = np.round(flat(OTHER_CLIP)).astype(int) if OTHER_PART in values else np.full(len(clips), -1)
     out = np.empty((len(seconds), len(rig.joints), 4, 4))
     for clip, other in sorted(set(zip(clips.tolist(), others.tolist(), strict=True))):
-        rows = (clips == clip) & (others == other)
-        beside = (other, flat(OTHER_TIME)[rows], flat(OTHER_PART)[rows]) if OTHER_PART in values else None
-        out[rows] = locals_of(rig, clip, seconds[rows], turns[rows], beside)
+        at = (clips == clip) & (others == other)
+        beside = (other, flat(OTHER_TIME)[at], flat(OTHER_PART)[at]) if OTHER_PART in values else None
+        out[at] = locals_of(rig, clip, seconds[at], turns[at], beside)
     return out
 
 
@@ -198,16 +200,18 @@ def worlds_of(rig: Rig, own: np.ndarray) -> np.ndarray:
 
 
 class Pose(Struct, frozen=True, eq=False, weakref=True):
-    """A rig at a moment: ``own`` (j, 4, 4) of each joint by itself, ``worlds`` (j, 4, 4) in the rig's space."""
+    """A rig at a moment: ``own`` (j, 4, 4) of each joint by itself, ``worlds`` (j, 4, 4) in the rig's space, and the angles of
+    joints by their channels; shared by all that hang on the rig."""
 
     own: np.ndarray
     worlds: np.ndarray
+    angles: Mapping[str, float]
 
 
 @recent_by_identity(POSES_KEPT)
 def _pose(rig: Rig, numbers: tuple[float, ...], names: tuple[str, ...]) -> Pose:
     own = own_over(rig, dict(zip(names, numbers, strict=True)))
-    return Pose(own[0], worlds_of(rig, own)[0])
+    return Pose(own[0], worlds_of(rig, own)[0], angle_values(rig, own[0]))
 
 
 def pose_of(skin: Skin, values: Mapping[str, float]) -> Pose:
