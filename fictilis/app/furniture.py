@@ -37,6 +37,7 @@ from fictilis.app.side.side_column import SideColumn
 from fictilis.app.targets.column import Column
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.top_line import TopLine
+from fictilis.app.view.start_page import StartPage
 from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import end_editing
@@ -138,6 +139,9 @@ def _build(w: Shell) -> None:
     line.setObjectName("hairline")
     layout.addWidget(line)
     layout.addWidget(w.down, 1)
+    w.start_page = StartPage(
+        w.view, doc, w.settings, w.actions_, p, w.commands.open_path, w.commands.open_demo, lambda: w.view.drawing.on
+    )
     w.setCentralWidget(whole)
     w.setAcceptDrops(True)
     w.setFocusProxy(w.view)

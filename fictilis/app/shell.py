@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
 from fictilis.app.model.tasks import QUEUED, Background
+from fictilis.app.view.start_page import StartPage
 from fictilis.app.view.view import View
 from fictilis.app.widgets.fields import local_files
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
@@ -63,6 +64,7 @@ WIDTH, HEIGHT = 1280, 800
 QWIDGETSIZE_MAX = 16777215
 WARMED_FROM = 20_000  # points
 AROUND = (223, 45, 233, 273)  # the parts around the view: left, above, right, below
+PICTURED = 1200  # ms after opening, when the picture stands
 LATEST = 1500  # ms until the rest is made, with a picture or without
 
 
@@ -92,6 +94,7 @@ class Shell(QMainWindow):
     finder: Finder
     top: TopLine
     frame: ViewFrame
+    start_page: StartPage
     column: Column
     side: SideColumn
     transport: Transport
@@ -217,7 +220,7 @@ class Shell(QMainWindow):
         sheet = style_sheet(self.palette_)
         if self.styleSheet() != sheet:
             self.setStyleSheet(sheet)  # the window's: Qt dresses each widget once, the application's once for each parent
-        for part in (self.top, self.frame, self.column, self.side, self.transport):
+        for part in (self.top, self.frame, self.column, self.side, self.transport, self.start_page):
             part.set_palette_(self.palette_)
         for row in (self.lanes, self.marker_row, self.sound_row):
             row.palette_ = self.palette_
@@ -303,6 +306,7 @@ class Shell(QMainWindow):
 
     def saved_as(self, path: Path) -> None:
         self.settings.add_recent(path)
+        self._keep_picture(path)
         self.autosave.clear()
         if self._recovered is not None and self._recovered[1] == self.doc.openings:
             self._recovered[0].discard()
@@ -310,6 +314,18 @@ class Shell(QMainWindow):
 
     def opened(self, path: Path) -> None:
         self.settings.add_recent(path)
+        QTimer.singleShot(PICTURED, lambda: self._keep_picture(path))
+
+    def _keep_picture(self, path: Path) -> None:
+        """A small picture of the scene for the list of the last ones."""
+        if self.doc.path != path or not self.doc.scene.objects or self.view.width() < 2:
+            return
+        image = self.view.grab().toImage()
+        wide = min(image.width(), round(image.height() * 1.6))
+        part = image.copy((image.width() - wide) // 2, 0, wide, image.height())
+        smooth = Qt.TransformationMode.SmoothTransformation
+        small = part.scaled(288, 180, Qt.AspectRatioMode.KeepAspectRatio, smooth)
+        self.settings.keep_picture(path, lambda file: small.save(file, "PNG"))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         if event is not None and local_files(event):

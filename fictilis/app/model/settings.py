@@ -6,6 +6,7 @@ import json
 import os
 import re
 from collections.abc import Callable
+from hashlib import sha1
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -25,7 +26,7 @@ class Settings:
     """
 
     def __init__(self, path: Path) -> None:
-        self.trouble = ""
+        self.trouble, self.folder = "", path.parent
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             if not os.access(path if path.exists() else path.parent, os.W_OK):
@@ -59,6 +60,23 @@ class Settings:
         text = str(Path(path).absolute())
         paths = [text, *(p for p in self.recent() if p != text)][:RECENT_FILES]
         self._store.setValue("recent", json.dumps(paths))
+
+    def picture_of(self, path: Path) -> Path:
+        """Where the small picture of a scene is kept, if there is one."""
+        name = sha1(str(Path(path).absolute()).encode()).hexdigest()
+        return self.folder / "pictures" / f"{name}.png"
+
+    def keep_picture(self, path: Path, save: Callable[[str], bool]) -> None:
+        """Keep the picture of a scene by ``save(file)``, and no longer those of scenes that are not among the last."""
+        place = self.picture_of(path)
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            kept = {self.picture_of(Path(p)) for p in self.recent()}
+            for old in set(place.parent.glob("*.png")) - kept:
+                old.unlink()
+        except OSError:
+            return  # it is only a picture
+        save(str(place))
 
     def sizes(self, name: str) -> QByteArray | None:
         value = self._store.value(f"sizes/{name}")

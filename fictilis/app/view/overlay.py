@@ -32,10 +32,6 @@ def divider_x(view: Canvas) -> float:
 def paint_over(view: Canvas, painter: QPainter) -> None:
     doc = view.doc
     painter.setFont(font(12.5))
-    if not doc.scene.objects:
-        painter.setPen(QColor(view.palette_.text))
-        text = "Nothing here yet.\nCtrl+N makes a simple form or takes a file; Ctrl+L draws a line."
-        painter.drawText(view.rect(), Qt.AlignmentFlag.AlignCenter, text)
     if doc.way == LINE_UP:
         paint_labels(view, painter)
     if doc.seeing.before:
