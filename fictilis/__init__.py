@@ -33,6 +33,7 @@ _HOMES = {
     "evaluate": "fictilis.core.final",
     "evaluate_frames": "fictilis.core.evaluate",
     "run_checks": "fictilis.core.checks",
+    "changes": "fictilis.core.changes",
     "moon_jelly": "fictilis.demo.jelly",
     "lantern_fish": "fictilis.demo.lantern_fish",
     "tide_marks": "fictilis.demo.tide_marks",

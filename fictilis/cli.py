@@ -16,7 +16,7 @@ from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
 COMMANDS = (
-    "demo", "new", "info", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights",
+    "demo", "new", "info", "changes", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights",
     *cli_pictures.COMMANDS, "install-desktop",
 )  # fmt: skip
 
@@ -73,6 +73,11 @@ def _parser() -> argparse.ArgumentParser:
     info.add_argument("scene", type=Path)
     info.add_argument("--json", action="store_true")
     info.set_defaults(run=cli_info.run)
+
+    changed = commands.add_parser("changes", help="say what differs between two scenes; exit 1 where something does")
+    changed.add_argument("before", type=Path)
+    changed.add_argument("after", type=Path)
+    changed.set_defaults(run=_changes)
 
     check = commands.add_parser("check", help="say what is suspicious in a scene; exit 1 where something is")
     check.add_argument("scene", type=Path)
@@ -223,6 +228,15 @@ def _check(options: argparse.Namespace) -> int:
     found = run_checks(load(options.scene), options.loop, options.pile)
     for finding in found:
         print(finding.sentence + (f" Remedy: {finding.remedy}." if finding.remedy else ""))
+    return 1 if found else 0
+
+
+def _changes(options: argparse.Namespace) -> int:
+    from fictilis.core.changes import changes
+    from fictilis.formats.registry import load
+
+    found = changes(load(options.before), load(options.after))
+    print("\n".join(found or ["The two scenes are alike."]))
     return 1 if found else 0
 
 

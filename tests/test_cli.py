@@ -252,6 +252,15 @@ def test_checks_are_printed_and_told_by_the_exit(scene_file, capsys):
     assert "Up reaches" not in out
 
 
+def test_what_differs_between_two_scenes_is_printed_and_told_by_the_exit(scene_file, tmp_path, capsys):
+    other = tmp_path / "other.fictilis"
+    assert run("key", scene_file, "--object", "Sheet", "--target", "Up", "0=0", "12=1", "-o", other)[0] == 0
+    code, out, _ = run("changes", scene_file, other, capsys=capsys)
+    assert code == 1 and "Sheet: Up has keys now." in out
+    code, out, _ = run("changes", other, other, capsys=capsys)
+    assert code == 0 and out == "The two scenes are alike.\n"
+
+
 def test_time_from_the_command_line(scene_file, tmp_path, capsys):
     key = ("key", scene_file, "--object", "Sheet", "--target")
     assert run(*key, "Up", "0=0", "12=1", "24=0")[0] == 0

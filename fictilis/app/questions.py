@@ -277,8 +277,8 @@ class Questions:
         dialog = import_window.ImportDialog(self._window, held, ways, base, self._asker.palette_)
         return dialog.choice if self.show(dialog) == "ok" else None
 
-    def unsaved(self) -> str | None:
-        return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name))
+    def unsaved(self, changes: Sequence[str] = ()) -> str | None:
+        return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name, changes))
 
     def stop_making(self) -> bool:
         """Whether what is being made may be given up."""

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
 
 import fictilis
 from fictilis.core.scene import Scene
@@ -90,3 +91,24 @@ def test_what_is_empty_after_all_was_removed_shows_the_page_again(open_window):
     assert page.isVisible()
     user.doc.undo()
     assert page.isHidden()
+
+
+def test_what_changed_since_saving_is_told_in_words(open_window, answers, tmp_path):
+    user = open_window(fictilis.moon_jelly())
+    window, doc = user.window, user.doc
+    assert not window.actions_.by_id["changed"].isEnabled()
+    doc.channels.key_values({doc.channels.ref(doc.object.target_named("Dome").id): 0.5}, "Key")
+    doc.edit("Rename", lambda s: fictilis.objects.rename_object(s, doc.object_id, "Umbrella"))
+    opened = answers(window, SentencesDialog="ok", UnsavedDialog="cancel")
+    act(user, "changed")
+    said = [label.text() for label in opened[-1].findChildren(QLabel)]
+    assert "What changed since it was opened" in said and "Bell is called Umbrella." in said
+    assert "Umbrella: Dome has keys now." in said
+    assert not window.commands.may_leave()
+    assert "Bell is called Umbrella." in [label.text() for label in opened[-1].findChildren(QLabel)]
+    window.ask.files.save = lambda *_a, **_k: tmp_path / "a.fictilis"
+    assert window.commands.save() and not window.actions_.by_id["changed"].isEnabled() and doc.changes() == []
+    act(user, "remove-object")
+    assert doc.changes() == ["Umbrella was removed."]
+    doc.undo()
+    assert doc.changes() == []

@@ -14,6 +14,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.session import Session
 from fictilis.core.appearance import Texture
+from fictilis.core.changes import changes
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
 from fictilis.core.errors import FictilisError
@@ -141,19 +142,23 @@ class Commands:
         return self._save_to(self.doc.path)
 
     def _differences(self, path: Path) -> list[tuple[str, str]]:
-        """What the file holds beside what is here, a sentence an object."""
+        """What is otherwise here than in the file."""
         try:
             there = load(path)
         except FictilisError as error:
             return [(error.said, "error")]
-        out = []
-        for label, scene in (("On the disk", there), ("Here", self.doc.settled.scene)):
-            rows = [
-                f"{o.name}: {len(o.base):,} points, {len(o.targets)} targets, {sum(len(x.curve.keys) for x in o.lanes)} keys"
-                for o in scene.objects
-            ]
-            out.append((f"{label}: {'; '.join(rows) or 'no objects'}.", "note"))
-        return out
+        found = changes(there, self.doc.settled.scene)
+        return [
+            ("Here, beside what is on the disk:", "note"),
+            *((sentence, "note") for sentence in found or ["All is the same."]),
+        ]
+
+    def changed(self) -> None:
+        """Say what changed since the scene was opened or saved."""
+        found = self.doc.changes()
+        since = "it was saved" if self.doc.path is not None else "it was opened"
+        rows = [(sentence, "note") for sentence in found] or [(f"Nothing changed since {since}.", "note")]
+        self.ask.tell(f"What changed since {since}", rows)
 
     def save_as(self) -> bool:
         path = self.ask.files.save("Save the scene", f"{self.doc.scene.name}{SUFFIX}", SCENES)
@@ -175,7 +180,7 @@ class Commands:
         """Whether the present scene may be left: nothing unsaved, or the user has decided."""
         if not self.doc.unsaved or not self.doc.settled.scene.objects:
             return True
-        answer = self.ask.unsaved()
+        answer = self.ask.unsaved(self.doc.changes())
         if answer == "save":
             return self.save()
         return answer == "discard"

@@ -20,7 +20,7 @@ ALSO = {  # words of the trade for what is called otherwise here
     "key-mix": "keyframe all", "new-target": "morph shape add create copy duplicate", "checks": "problems warnings errors",
     "in-between": "breakdown stage", "hold": "stepped constant", "linear": "straight", "ease": "easing", "fit": "zoom all",
     "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",
-    "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help",
+    "changed": "differences diff history", "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help",
     "bend": "curl arc deform", "twist": "wring screw deform", "taper": "narrow widen cone deform",
     "rig-corrective": "elbow pose fix joint driven",
     "rig-play": "skeleton animation walk", "rig-turn": "bone skeleton rotate pose", "joints": "bones skeleton",

@@ -15,6 +15,7 @@ from fictilis.app.model.channels import Channels
 from fictilis.app.model.hand import Hand
 from fictilis.app.model.session import NAMES, POINTING, Notice, Session, State
 from fictilis.core.arrays import extent
+from fictilis.core.changes import changes
 from fictilis.core.channels import Channel, ChannelRef
 from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
@@ -59,6 +60,7 @@ class Document(QObject):
         self._history = History(State(scene, version=next(self._versions), frame=scene.start), UNDO_STEPS)
         self._preview: State | None = None
         self.saved_version: int | None = self._history.state.version
+        self.saved_scene: Scene | None = scene  # as it was opened or saved last
         self._highest_id = 0  # in any scene that was undone
         self.session = self.session.for_scene(scene)
         self._fit_tool_sizes()
@@ -251,7 +253,7 @@ class Document(QObject):
         self._start(scene)
         self.path, self.stamp = path, None if path is None else stamp_of(path)
         if not saved:
-            self.saved_version = None
+            self.saved_version = self.saved_scene = None
         self.opened.emit()
         self._tell()
 
@@ -261,8 +263,12 @@ class Document(QObject):
         now = self.settled
         if now.scene is saved:
             self._history.state = replace(now, scene=named)
-            self.saved_version = now.version
+            self.saved_version, self.saved_scene = now.version, named
         self._tell()
+
+    def changes(self) -> list[str]:
+        """What changed since the scene was opened or saved, in sentences."""
+        return [] if self.saved_scene is None else changes(self.saved_scene, self.settled.scene)
 
     def changed_on_disk(self) -> bool:
         """Whether the scene's file is another one than was read or written here."""

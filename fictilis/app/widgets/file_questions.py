@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import QWidget
@@ -9,10 +10,16 @@ from PyQt6.QtWidgets import QWidget
 from fictilis.app.model.recovery import Recoverable
 from fictilis.app.widgets.dialogs import Dialog
 
+MOST_TOLD = 4  # changes of a scene that is left
+
 
 class UnsavedDialog(Dialog):
-    def __init__(self, parent: QWidget, name: str) -> None:
+    def __init__(self, parent: QWidget, name: str, changes: Sequence[str] = ()) -> None:
         super().__init__(parent, f"Save the changes to {name}?")
+        for sentence in changes[:MOST_TOLD]:
+            self.sentence(sentence)
+        if len(changes) > MOST_TOLD:
+            self.sentence(f"And {len(changes) - MOST_TOLD} more.")
         self.sentence("They are lost if they are not saved.", True)
         self.button("discard", "Do not save")
         self.button("cancel", "Cancel")
