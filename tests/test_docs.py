@@ -5,6 +5,8 @@ import shlex
 import wave
 from pathlib import Path
 
+import pytest
+
 import fictilis
 from fictilis.cli import main
 from fictilis.formats.files import MeshData
@@ -12,6 +14,12 @@ from fictilis.formats.obj import write_obj
 from scripts.make_docs import commands_page, formats_page
 
 ROOT = Path(__file__).parent.parent
+
+MADE = {
+    "README.md": ("bell.fictilis", "bell.glb", "bell.mp4"),
+    "docs/guide.md": ("bell.fictilis", "bell.glb", "bell.png", "points.npz", "shapes", "targets.png"),
+}
+"""What the commands of each page leave."""
 
 
 def test_the_scripting_page_runs_as_it_stands(tmp_path, monkeypatch):
@@ -29,7 +37,10 @@ def test_the_scripting_page_runs_as_it_stands(tmp_path, monkeypatch):
 def test_every_picture_is_linked_and_there():
     text = (ROOT / "README.md").read_text()
     linked = set(re.findall(r"docs/screenshots/([\w-]+\.png)", text))
-    assert linked == {p.name for p in (ROOT / "docs/screenshots").glob("*.png")}
+    there = {p.name for p in (ROOT / "docs/screenshots").glob("*.png")}
+    assert linked == there and len(there) < 20 and len(text.splitlines()) < 130
+    guide = set(re.findall(r"\(screenshots/([\w-]+\.png)\)", (ROOT / "docs/guide.md").read_text()))
+    assert guide and guide <= there
 
 
 def test_every_named_recipe_test_exists():
@@ -38,7 +49,8 @@ def test_every_named_recipe_test_exists():
         assert f"def {name}" in tests
 
 
-def test_the_commands_of_the_readme_run_as_they_stand(tmp_path, monkeypatch):
+@pytest.mark.parametrize("page", ["README.md", "docs/guide.md"])
+def test_the_commands_of_a_page_run_as_they_stand(page, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     points, mesh = fictilis.primitives.ball(radius=20, segments=6)
     for name, wide in (("bell", 1.0), ("curl", 1.4), ("half-curl", 1.3)):
@@ -48,11 +60,11 @@ def test_the_commands_of_the_readme_run_as_they_stand(tmp_path, monkeypatch):
         file.setsampwidth(2)
         file.setframerate(8000)
         file.writeframes(bytes(8000))
-    (block,) = re.findall(r"## Without a window\n\n```\n(.*?)```", (ROOT / "README.md").read_text(), re.S)
+    (block,) = re.findall(r"## Without a window\n\n```\n(.*?)```", (ROOT / page).read_text(), re.S)
     for line in block.splitlines():
         words = shlex.split(line)
         assert words[0] == "fictilis" and main(words[1:]) == (1 if words[1] == "check" else 0), line
-    assert {p.name for p in tmp_path.iterdir()} >= {"bell.fictilis", "bell.glb", "bell.png", "points.npz", "shapes"}
+    assert {p.name for p in tmp_path.iterdir()} >= set(MADE[page])
 
 
 def test_the_pages_of_commands_and_formats_are_made_from_their_tables():
