@@ -23,6 +23,7 @@ from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
+from fictilis.app.commands.walking import WalkCommands
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.lanes.sound_player import SoundPlayer
@@ -73,7 +74,7 @@ def furnish(w: Shell) -> None:
     parts = (
         w.operations, w.commands, w.shape_commands, w.target_commands, w.time_commands,
         w.scene_time_commands, w.relay_commands, LineCommands(doc, w.ports), exchange, w.imports,
-        w.pictures,
+        w.pictures, WalkCommands(doc, w.ports),
     )  # fmt: skip
     w.actions_ = Actions(w, doc, parts, settings.own_keys())
     _build(w)

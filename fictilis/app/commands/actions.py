@@ -8,7 +8,8 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from fictilis.app.commands.operations import subject_of
-from fictilis.app.commands.rows import LINES_BEFORE, ROWS, Row
+from fictilis.app.commands.row import Row
+from fictilis.app.commands.rows import LINES_BEFORE, ROWS
 from fictilis.app.model.document import Document
 
 BY_ID = {row.id: row for row in ROWS}

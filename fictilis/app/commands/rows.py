@@ -3,32 +3,21 @@ and the table in docs/shortcuts.md are made from these rows; a shortcut is made 
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.app.commands.needs import (
-    Check,
-    Need,
     always,
     has_camera,
     has_changes,
     has_chosen,
     has_chosen_parts,
-    has_clips,
-    has_copied,
     has_export,
-    has_keys,
-    has_lanes,
-    has_markers,
     has_mixes,
     has_object,
     has_order,
     has_redo,
     has_relay,
     has_rig,
-    has_sound,
     has_target,
     has_targets,
     has_undo,
@@ -42,74 +31,23 @@ from fictilis.app.commands.needs import (
     path_of,
     shaping_pick,
 )  # fmt: skip
-from fictilis.app.lanes.places import LANE, TALL, THIN
-from fictilis.app.model.document import Document
+from fictilis.app.commands.row import Row, operated
+from fictilis.app.commands.time_rows import TIME_ROWS
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.deformers import DEFORMERS
-from fictilis.core.edits.clips import clip
-from fictilis.core.operations import OPERATIONS
-from fictilis.core.operations.table import Operation
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.demo import SAMPLES
 from fictilis.pictures.orders import KINDS
 
 
-class Row(Struct, frozen=True):
-    """``menu`` is a door, or a door and a part of it: ``Time/Keys``; ``run`` is a method of Commands; ``checked`` makes it a
-    switch and says whether it is on; ``meanwhile``: it goes together with a gesture that goes on, and with what is typed."""
-
-    id: str
-    menu: str
-    text: str
-    run: str
-    keys: tuple[str, ...] = ()
-    enabled: Need = always
-    checked: Check | None = None
-    argument: object = None
-    operation: Operation | None = None
-    given: Callable[[Document], dict] | None = None
-
-    @property
-    def door(self) -> str:
-        """The menu at the top."""
-        return self.menu.split("/")[0]
-
-    @property
-    def place(self) -> str:
-        """Where it is found, in words."""
-        return self.menu.replace("/", " · ")
-
-    @property
-    def meanwhile(self) -> bool:
-        return self.run in MEANWHILE
-
-
-def _op(
-    row_id: str,
-    menu: str,
-    operation_id: str,
-    keys: tuple[str, ...] = (),
-    checked: Check | None = None,
-    given: Callable[[Document], dict] | None = None,
-    text: str = "",
-    enabled: Need = always,
-) -> Row:
-    """A row that makes an operation of the core; ``given`` are numbers that need no form."""
-    operation = OPERATIONS[operation_id]
-    dots = "…" if operation.asked and given is None else ""
-    return Row(row_id, menu, text or operation.label + dots, "operate", keys, enabled, checked, operation_id, operation, given)
-
-
 def _deforms(kind: str) -> tuple[Row, ...]:
     menu, rests = "Object/Bend, twist, taper", off(kind)
     return (
-        _op(kind, menu, f"deform-{kind}"),
-        _op(f"rest-{kind}", menu, f"deform-rest-{kind}", (), rests, lambda d: {"off": rests(d)}),
-        _op(f"no-{kind}", menu, f"deform-no-{kind}"),
+        operated(kind, menu, f"deform-{kind}"),
+        operated(f"rest-{kind}", menu, f"deform-rest-{kind}", (), rests, lambda d: {"off": rests(d)}),
+        operated(f"no-{kind}", menu, f"deform-no-{kind}"),
     )
 
-
-MEANWHILE = frozenset({"resize", "strengthen", "mirror"})
 
 ROWS = (
     Row("new", "File", "New scene…", "new_scene", ("Ctrl+N",)),
@@ -151,6 +89,14 @@ ROWS = (
     Row("pick-inverse", "Pick", "Pick the rest instead", "pick_inverse", (), is_shaping),
     Row("pick-grow", "Pick", "Grow", "pick_grow", ("Ctrl+.",), shaping_pick),
     Row("pick-shrink", "Pick", "Shrink", "pick_shrink", ("Ctrl+,",), shaping_pick),
+    *(
+        Row(f"beside-{name}", "Pick/Neighbour", f"To the {name}" if way[0] else name.capitalize(), "walk_pick",
+            (f"Ctrl+Alt+{key}",), is_shaping, argument=way)
+        for name, key, way in (
+            ("left", "Left", (-1.0, 0.0)), ("right", "Right", (1.0, 0.0)), ("above", "Up", (0.0, -1.0)),
+            ("below", "Down", (0.0, 1.0)),
+        )
+    ),
     Row("pick-connected", "Pick", "All connected", "pick_connected", (), shaping_pick),
     Row("pick-loop", "Pick", "Edge loop", "pick_along", (), shaping_pick, argument="loop"),
     Row("pick-ring", "Pick", "Edge ring", "pick_along", (), shaping_pick, argument="ring"),
@@ -158,8 +104,8 @@ ROWS = (
     Row("pick-left", "Pick", "Left half", "pick_side", (), is_shaping, argument="left"),
     Row("pick-right", "Pick", "Right half", "pick_side", (), is_shaping, argument="right"),
     Row("pick-mirrored", "Pick", "Mirror the pick", "pick_mirrored", (), shaping_pick),
-    _op("keep-pick", "Pick", "object-keep-pick"),
-    _op("drop-pick", "Pick", "object-drop-pick"),
+    operated("keep-pick", "Pick", "object-keep-pick"),
+    operated("drop-pick", "Pick", "object-drop-pick"),
     Row("new-target", "Target", "New target", "new_target", ("Ctrl+T",), has_object),
     Row("new-from-seen", "Target", "New target from what is seen", "new_from_seen", ("Ctrl+Shift+T",), has_object),
     Row("add-targets", "Target", "Add targets from files…", "add_targets", (), has_object),
@@ -168,58 +114,66 @@ ROWS = (
     Row("remove-in-between", "Target", "Remove the in-between being shaped", "remove_shaped_stage", (),
         is_shaping_stage),
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
-    _op("remove-target", "Target", "target-remove"),
-    _op("mute", "Target", "target-mute", (), is_muted, lambda d: {"off": is_muted(d)}),
-    _op("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
-    _op("mirror-new", "Target/Sides", "target-mirror"),
-    _op("swap-sides", "Target/Sides", "target-swap"),
-    _op("split", "Target/Sides", "target-split"),
-    _op("join", "Target/Sides", "target-join"),
-    _op("scale-deltas", "Target/Whole shape", "target-scale"),
-    _op("clean", "Target/Whole shape", "target-clean"),
-    _op("combine", "Target/Whole shape", "target-add"),
-    _op("copy-onto", "Target/Whole shape", "target-copy"),
-    _op("apply-to-base", "Target/Whole shape", "target-to-base"),
-    _op("keep-region", "Target/Whole shape", "target-keep-region"),
-    _op("rebuild", "Target/Whole shape", "target-rebuild"),
-    _op("transfer", "Target/Whole shape", "mesh-transfer"),
-    _op("mask-from-pick", "Target/Mask", "target-mask-pick"),
-    _op("bake-mask", "Target/Mask", "target-bake-mask"),
-    _op("clear-mask", "Target/Mask", "target-clear-mask"),
-    _op("sweep", "Target/Sweep", "target-sweep"),
-    _op("sweep-after", "Target/Sweep", "target-sweep-after"),
-    _op("no-sweep", "Target/Sweep", "target-no-sweep"),
-    _op("driver", "Target/Driven by others", "target-driver"),
-    _op("no-driver", "Target/Driven by others", "target-no-driver"),
-    _op("drivers-together", "Target/Driven by others", "target-together"),
-    _op("follow", "Target/Driven by others", "target-follow"),
-    _op("plain-target", "Target/Driven by others", "target-plain"),
-    _op("relay", "Target/Relay", "relay-new"),
-    Row("relay-files", "Target/Relay", "New relay from numbered files or arrays…", "relay_files", (), has_object),
-    _op("pose-seen", "Target/Relay", "relay-seen", ("Ctrl+P",)),
-    _op("pose-before", "Target/Relay", "relay-before", ("Ctrl+Shift+P",)),
-    _op("pose-between", "Target/Relay", "relay-between"),
-    Row("shape-pose", "Target/Relay", "Shape the pose here", "shape_pose", (), has_relay),
-    _op("own-shape", "Target/Relay", "relay-own"),
-    _op("put-shape", "Target/Relay", "relay-put"),
-    _op("spread", "Target/Relay", "relay-spread"),
+    operated("remove-target", "Target", "target-remove"),
     *(
-        _op(f"on-{word}", "Target/Relay", "relay-on", (), None, lambda _d, n=number: {"frames": float(n)}, f"Poses on {word}")
+        Row(name, "Target/Values", text, "raise_values", (key,), has_chosen, argument=part)
+        for name, text, key, part in (
+            ("raise", "Raise what is selected", "PgUp", 0.05), ("lower", "Lower what is selected", "PgDown", -0.05),
+            ("raise-finely", "Raise it finely", "Shift+PgUp", 0.01), ("lower-finely", "Lower it finely", "Shift+PgDown", -0.01),
+        )
+    ),
+    operated("mute", "Target", "target-mute", (), is_muted, lambda d: {"off": is_muted(d)}),
+    operated("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
+    operated("mirror-new", "Target/Sides", "target-mirror"),
+    operated("swap-sides", "Target/Sides", "target-swap"),
+    operated("split", "Target/Sides", "target-split"),
+    operated("join", "Target/Sides", "target-join"),
+    operated("scale-deltas", "Target/Whole shape", "target-scale"),
+    operated("clean", "Target/Whole shape", "target-clean"),
+    operated("combine", "Target/Whole shape", "target-add"),
+    operated("copy-onto", "Target/Whole shape", "target-copy"),
+    operated("apply-to-base", "Target/Whole shape", "target-to-base"),
+    operated("keep-region", "Target/Whole shape", "target-keep-region"),
+    operated("rebuild", "Target/Whole shape", "target-rebuild"),
+    operated("transfer", "Target/Whole shape", "mesh-transfer"),
+    operated("mask-from-pick", "Target/Mask", "target-mask-pick"),
+    operated("bake-mask", "Target/Mask", "target-bake-mask"),
+    operated("clear-mask", "Target/Mask", "target-clear-mask"),
+    operated("sweep", "Target/Sweep", "target-sweep"),
+    operated("sweep-after", "Target/Sweep", "target-sweep-after"),
+    operated("no-sweep", "Target/Sweep", "target-no-sweep"),
+    operated("driver", "Target/Driven by others", "target-driver"),
+    operated("no-driver", "Target/Driven by others", "target-no-driver"),
+    operated("drivers-together", "Target/Driven by others", "target-together"),
+    operated("follow", "Target/Driven by others", "target-follow"),
+    operated("plain-target", "Target/Driven by others", "target-plain"),
+    operated("relay", "Target/Relay", "relay-new"),
+    Row("relay-files", "Target/Relay", "New relay from numbered files or arrays…", "relay_files", (), has_object),
+    operated("pose-seen", "Target/Relay", "relay-seen", ("Ctrl+P",)),
+    operated("pose-before", "Target/Relay", "relay-before", ("Ctrl+Shift+P",)),
+    operated("pose-between", "Target/Relay", "relay-between"),
+    Row("shape-pose", "Target/Relay", "Shape the pose here", "shape_pose", (), has_relay),
+    operated("own-shape", "Target/Relay", "relay-own"),
+    operated("put-shape", "Target/Relay", "relay-put"),
+    operated("spread", "Target/Relay", "relay-spread"),
+    *(
+        operated(f"on-{word}", "Target/Relay", "relay-on", (), None, lambda _d, n=number: {"frames": float(n)},
+                 f"Poses on {word}")
         for number, word in enumerate(("ones", "twos", "threes"), 1)
     ),
     *(
-        _op(f"relay-{path}", "Target/Relay", "relay-path", (), lambda d, p=path: path_of(d) == p,
+        operated(f"relay-{path}", "Target/Relay", "relay-path", (), lambda d, p=path: path_of(d) == p,
             lambda _d, p=path: {"path": p}, text)
         for path, text in (("straight", "Straight from pose to pose"), ("through", "Through the row in one curve"))
     ),
-    _op("relay-layers", "Target/Relay", "relay-layers"),
-    _op("link-names", "Target/Linked", "target-link-names"),
-    _op("link", "Target/Linked", "target-link"),
-    _op("unlink", "Target/Linked", "target-unlink"),
-    _op("group", "Target/Groups and mixes", "target-group", ("Ctrl+G",)),
-    _op("ungroup", "Target/Groups and mixes", "target-ungroup"),
-    _op("keep-mix", "Target/Groups and mixes", "object-keep-mix"),
-    _op("drop-mix", "Target/Groups and mixes", "object-drop-mix"),
+    operated("relay-layers", "Target/Relay", "relay-layers"),
+    operated("link-names", "Target/Linked", "target-link-names"),
+    operated("link", "Target/Linked", "target-link"),
+    operated("unlink", "Target/Linked", "target-unlink"),
+    operated("group", "Target/Groups and mixes", "target-group", ("Ctrl+G",)),
+    operated("ungroup", "Target/Groups and mixes", "target-ungroup"),
+    operated("keep-mix", "Target/Groups and mixes", "object-keep-mix"),
+    operated("drop-mix", "Target/Groups and mixes", "object-drop-mix"),
     Row("blend-mixes", "Target/Groups and mixes", "Blend two kept mixes…", "blend_mixes", (),
         has_mixes),
     Row("target-colour", "Target", "Colour…", "colour", (), has_target),
@@ -246,39 +200,39 @@ ROWS = (
     Row("draw-target", "Object/Line", "Draw a target of the line", "draw_line", (), is_line, argument=True),
     Row("text-line", "Object/Line", "Text as a line…", "text_line"),
     *(
-        _op(f"line-{verb}", "Object/Line", f"line-{verb}")
+        operated(f"line-{verb}", "Object/Line", f"line-{verb}")
         for verb in ("match", "shift", "stack", "curve", "width", "rebuild", "insert", "split", "join", "close", "open",
                      "reverse", "first", "tube", "tube-curve", "no-tube", "tube-mesh", "fill", "from-edges")
     ),
     *(
-        _op(f"repeat-{verb}", "Object/Repeat", f"repeat-{verb}")
+        operated(f"repeat-{verb}", "Object/Repeat", f"repeat-{verb}")
         for verb in ("grid", "ring", "line", "on", "later", "differ", "objects", "points", "none")
     ),
-    _op("rest-copies", "Object/Repeat", "repeat-rest", (), off("repeat"), lambda d: {"off": off("repeat")(d)}),
-    *(_op(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
-    _op("rest-point-spring", "Object/Point spring", "spring-rest", (), off("spring"), lambda d: {"off": off("spring")(d)}),
+    operated("rest-copies", "Object/Repeat", "repeat-rest", (), off("repeat"), lambda d: {"off": off("repeat")(d)}),
+    *(operated(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
+    operated("rest-point-spring", "Object/Point spring", "spring-rest", (), off("spring"), lambda d: {"off": off("spring")(d)}),
     *(row for kind in DEFORMERS for row in _deforms(kind)),
-    _op("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
-    _op("smooth-surface", "Object/Mesh", "object-smooth"),
-    _op("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),
-    *(_op(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way", "corrective")),
-    _op("rest-rig", "Object/Rig", "rig-rest", (), off("skin"), lambda d: {"off": off("skin")(d)}),
-    _op("rig-none", "Object/Rig", "rig-none"),
-    _op("subdivide", "Object/Mesh", "mesh-subdivide"),
-    _op("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
-    _op("extrude", "Object/Mesh", "mesh-extrude"),
-    _op("inset", "Object/Mesh", "mesh-inset"),
-    _op("loop-cut", "Object/Mesh", "mesh-loop-cut"),
-    _op("triangulate", "Object/Mesh", "mesh-triangulate"),
-    _op("delete-points", "Object/Mesh", "mesh-delete-points"),
-    _op("delete-faces", "Object/Mesh", "mesh-delete-faces"),
-    _op("weld-middle", "Object/Mesh", "mesh-weld-middle"),
-    _op("weld-near", "Object/Mesh", "mesh-weld"),
-    _op("mirror-weld", "Object/Mesh", "mesh-mirror"),
-    _op("freeze", "Object/Mesh", "mesh-freeze"),
-    _op("origin", "Object/Mesh", "mesh-origin"),
-    _op("size", "Object", "mesh-size"),
-    _op("pivot", "Object", "object-pivot"),
+    operated("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
+    operated("smooth-surface", "Object/Mesh", "object-smooth"),
+    operated("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),
+    *(operated(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way", "corrective")),
+    operated("rest-rig", "Object/Rig", "rig-rest", (), off("skin"), lambda d: {"off": off("skin")(d)}),
+    operated("rig-none", "Object/Rig", "rig-none"),
+    operated("subdivide", "Object/Mesh", "mesh-subdivide"),
+    operated("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
+    operated("extrude", "Object/Mesh", "mesh-extrude"),
+    operated("inset", "Object/Mesh", "mesh-inset"),
+    operated("loop-cut", "Object/Mesh", "mesh-loop-cut"),
+    operated("triangulate", "Object/Mesh", "mesh-triangulate"),
+    operated("delete-points", "Object/Mesh", "mesh-delete-points"),
+    operated("delete-faces", "Object/Mesh", "mesh-delete-faces"),
+    operated("weld-middle", "Object/Mesh", "mesh-weld-middle"),
+    operated("weld-near", "Object/Mesh", "mesh-weld"),
+    operated("mirror-weld", "Object/Mesh", "mesh-mirror"),
+    operated("freeze", "Object/Mesh", "mesh-freeze"),
+    operated("origin", "Object/Mesh", "mesh-origin"),
+    operated("size", "Object", "mesh-size"),
+    operated("pivot", "Object", "object-pivot"),
     *(
         Row(name.replace("_", "-"), "See", text, "see", (), always, lambda d, n=name: getattr(d.seeing, n), name)
         for name, text in (
@@ -302,6 +256,12 @@ ROWS = (
     Row("front", "See/From where", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "See/From where", "Side", "look", ("Ctrl+2",), argument="side"),
     Row("top", "See/From where", "Top", "look", ("Ctrl+3",), argument="top"),
+    *(
+        Row(f"turn-{way}", "See/From where", f"Turn {way}", "turn", (f"Alt+Shift+{way.capitalize()}",), argument=turn)
+        for way, turn in (("left", (-15.0, 0.0)), ("right", (15.0, 0.0)), ("up", (0.0, 15.0)), ("down", (0.0, -15.0)))
+    ),
+    Row("nearer", "See/From where", "Nearer", "nearer", ("Ctrl++", "Ctrl+="), argument=0.8),
+    Row("farther", "See/From where", "Farther", "nearer", ("Ctrl+-",), argument=1.25),
     Row("parallel", "See/From where", "Perspective or parallel", "look", ("Ctrl+4",), argument="parallel"),
     Row("fit", "See/From where", "Fit", "look", ("Ctrl+0",), argument="fit"),
     Row("about-pick", "See/From where", "Turn about the pick", "see", (), always, lambda d: d.seeing.about_pick, "about_pick"),
@@ -310,130 +270,31 @@ ROWS = (
     Row("new-camera", "See/Camera", "New camera from this view", "new_camera"),
     Row("through-camera", "See/Camera", "Look through the camera", "through_camera", ("Ctrl+5",), has_camera,
         lambda d: d.through_camera),
-    _op("camera-along", "See/Camera", "camera-along"),
-    _op("camera-no-along", "See/Camera", "camera-no-along"),
-    _op("remove-camera", "See/Camera", "camera-remove"),
+    operated("camera-along", "See/Camera", "camera-along"),
+    operated("camera-no-along", "See/Camera", "camera-no-along"),
+    operated("remove-camera", "See/Camera", "camera-remove"),
     Row("light", "See", "Light and colours…", "light"),
-    _op("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked, lambda d: {"off": d.object.locked}),
+    operated("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked,
+             lambda d: {"off": d.object.locked}),
+    Row("previous-object", "Object", "Previous object", "next_object", ("Alt+PgUp",), has_object, argument=-1),
+    Row("next-object", "Object", "Next object", "next_object", ("Alt+PgDown",), has_object, argument=1),
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),
-    _op("follow-line", "Object", "object-along"),
-    _op("leave-line", "Object", "object-no-along"),
-    _op("remove-object", "Object", "object-remove"),
+    operated("follow-line", "Object", "object-along"),
+    operated("leave-line", "Object", "object-no-along"),
+    operated("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("sharp", "See", "Sharp while it moves", "see", (), always, lambda d: d.seeing.sharp, "sharp"),
     Row("large-view", "See", "Large view, and back", "large_view", ("Shift+V",), always, lambda d: d.large),
     Row("tool-names", "See", "Names in the tool strip", "toggle", (), always, lambda d: d.tool_names,
         lambda s: replace(s, tool_names=not s.tool_names)),
     Row("theme", "See", "Dark theme", "theme", (), always, lambda d: d.dark),
-    Row("play", "Time", "Play or pause", "play", ("Space",)),
-    Row("back", "Time", "A frame back", "step", ("Left",), argument=-1),
-    Row("on", "Time", "A frame on", "step", ("Right",), argument=1),
-    Row("previous-key", "Time", "Previous key", "to_key", ("Shift+Left",), argument=-1),
-    Row("next-key", "Time", "Next key", "to_key", ("Shift+Right",), argument=1),
-    Row("start", "Time", "Start of range", "to_end", ("Home",), argument=-1),
-    Row("end", "Time", "End of range", "to_end", ("End",), argument=1),
-    Row("loop", "Time/Playing", "Loop", "toggle", (), always, lambda d: d.loop, lambda s: replace(s, loop=not s.loop)),
-    Row("back-and-forth", "Time/Playing", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth,
-        lambda s: replace(s, back_and_forth=not s.back_and_forth)),
-    Row("exact", "Time/Playing", "Play exactly: make the pictures first", "toggle", (), always, lambda d: d.exact,
-        lambda s: replace(s, exact=not s.exact)),
-    Row("every-frame", "Time/Playing", "Show every frame", "toggle", (), always, lambda d: d.every_frame,
-        lambda s: replace(s, every_frame=not s.every_frame)),
-    *(
-        Row(f"speed-{percent}", "Time/Playing", f"Play at {percent} %", "speed", (), always,
-            lambda d, part=percent / 100: d.speed == part, percent / 100)
-        for percent in (25, 50, 100, 200)
-    ),
-    *(
-        Row(f"time-{way}", "Time/Count in", text, "show_time", (), always, lambda d, w=way: d.time_shown == w, way)
-        for way, text in (("frames", "Count in frames"), ("seconds", "Count in seconds"), ("timecode", "Count in timecode"))
-    ),
-    Row("play-from", "Time/Playing", "Play from here", "play_from", ("Ctrl+Home",)),
-    Row("play-until", "Time/Playing", "Play until here", "play_until", ("Ctrl+End",)),
-    _op("play-all", "Time/Playing", "time-play-all"),
-    Row("marker", "Time/Markers", "Marker here…", "marker", ("Ctrl+M",)),
-    Row("previous-marker", "Time/Markers", "Previous marker", "to_marker", ("Ctrl+Left",), has_markers, argument=-1),
-    Row("next-marker", "Time/Markers", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
-    _op("drop-marker", "Time/Markers", "time-drop-marker"),
+    *TIME_ROWS,
     Row("reference", "See/Reference picture", "Reference picture or movie…", "reference"),
-    _op("reference-numbers", "See/Reference picture", "time-reference-numbers"),
-    _op("reference-hide", "See/Reference picture", "time-hide-reference", (),
+    operated("reference-numbers", "See/Reference picture", "time-reference-numbers"),
+    operated("reference-hide", "See/Reference picture", "time-hide-reference", (),
         lambda d: d.scene.reference is not None and not d.scene.reference.shown,
         lambda d: {"off": d.scene.reference is not None and not d.scene.reference.shown}),
-    _op("reference-remove", "See/Reference picture", "time-drop-reference"),
-    Row("sound", "Time/Sound", "Sound from a file…", "sound"),
-    _op("sound-mute", "Time/Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted,
-        lambda d: {"off": d.scene.sound.muted}),
-    Row("sound-here", "Time/Sound", "Sound begins here", "sound_here", (), has_sound),
-    _op("sound-numbers", "Time/Sound", "time-sound-numbers"),
-    Row("scrub-sound", "Time/Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound,
-        lambda s: replace(s, scrub_sound=not s.scrub_sound)),
-    _op("sound-remove", "Time/Sound", "time-silence"),
-    Row("key", "Time/Keys", "Key selected lanes", "key", ("K",), has_chosen),
-    Row("key-mix", "Time/Keys", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
-    Row("auto-key", "Time/Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key,
-        lambda s: replace(s, auto_key=not s.auto_key)),
-    Row("hold-guard", "Time/Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard,
-        lambda s: replace(s, hold_guard=not s.hold_guard)),
-    _op("hold", "Time/Keys", "keys-hold"),
-    _op("linear", "Time/Keys", "keys-linear"),
-    _op("smooth", "Time/Keys", "keys-smooth"),
-    Row("ease", "Time/Keys", "Ease to the next key…", "ease", (), has_keys),
-    _op("tangent-auto", "Time/Tangents", "keys-auto"),
-    _op("tangent-flat", "Time/Tangents", "keys-flat"),
-    _op("straighten", "Time/Tangents", "keys-straighten"),
-    _op("tangent-broken", "Time/Tangents", "keys-broken"),
-    _op("tangent-joined", "Time/Tangents", "keys-joined"),
-    _op("beyond", "Time/Keys", "lanes-beyond"),
-    Row("key-numbers", "Time/Keys", "Frame and value…", "key_numbers", (), has_keys),
-    Row("nudge-back", "Time/Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
-    Row("nudge-on", "Time/Keys", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
-    Row("nudge-up", "Time/Keys", "Nudge values up", "nudge_value", ("Alt+Up",), has_keys, argument=0.01),
-    Row("nudge-down", "Time/Keys", "Nudge values down", "nudge_value", ("Alt+Down",), has_keys, argument=-0.01),
-    Row("copy-keys", "Time/Keys", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
-    Row("paste-keys", "Time/Keys", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",),
-        has_copied),
-    Row("paste-mirrored", "Time/Keys", "Paste keys onto the other side", "paste_mirrored", (),
-        has_copied),
-    Row("retime", "Time/Timing", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
-    _op("shift-after", "Time/Timing", "lanes-shift"),
-    _op("reverse", "Time/Timing", "lanes-reverse"),
-    _op("mirror-values", "Time/Timing", "lanes-mirror"),
-    _op("scale-values", "Time/Timing", "lanes-scale"),
-    _op("stagger", "Time/Timing", "lanes-stagger"),
-    _op("snap-keys", "Time/Timing", "lanes-snap"),
-    _op("bake-keys", "Time/Timing", "lanes-bake"),
-    _op("reduce-keys", "Time/Timing", "lanes-reduce"),
-    _op("clean-keys", "Time/Timing", "lanes-clean"),
-    _op("hold-until", "Time/Timing", "lanes-hold"),
-    Row("key-neutral", "Time/Timing", "Key the neutral mix", "key_neutral", (), has_targets),
-    _op("close-loop", "Time/Timing", "lanes-close"),
-    _op("new-clip", "Time/Clips", "clip-new"),
-    _op("duplicate-clip", "Time/Clips", "clip-duplicate"),
-    _op("rename-clip", "Time/Clips", "clip-rename"),
-    Row("next-clip", "Time/Clips", "Next clip", "next_clip", ("Ctrl+PgDown",), has_clips, argument=1),
-    Row("previous-clip", "Time/Clips", "Previous clip", "next_clip", ("Ctrl+PgUp",), has_clips, argument=-1),
-    _op("blend-clips", "Time/Clips", "clip-blend"),
-    _op("clip-offset", "Time/Clips", "clip-offset"),
-    _op("loop-clip", "Time/Clips", "clip-loop", (), lambda d: bool(d.scene.clips) and clip(d.scene).loop,
-        lambda d: {"off": bool(d.scene.clips) and clip(d.scene).loop}),
-    _op("remove-clip", "Time/Clips", "clip-remove"),
-    *(
-        Row(f"lanes-{which}", "Time/Lanes", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
-        for which, text in (
-            ("all", "All lanes"), ("keyed", "Keyed lanes only"), ("selected", "Selected lanes only"),
-            ("weight", "Weights only"), ("object", "The object's own only"), ("camera", "The camera's only"),
-        )
-    ),
-    Row("together", "Time/Lanes", "Together in one plot", "together", ("L",), has_lanes, lambda d: d.together),
-    Row("shared-scale", "Time/Lanes", "One value scale for all", "toggle", (), always, lambda d: d.shared_scale,
-        lambda s: replace(s, shared_scale=not s.shared_scale)),
-    Row("lane-open", "Time/Lanes", "Open to full height", "lane_height", (), always, argument=TALL),
-    Row("lane-normal", "Time/Lanes", "Usual height", "lane_height", (), always, argument=LANE),
-    Row("lane-thin", "Time/Lanes", "Thin strip", "lane_height", (), always, argument=THIN),
-    Row("fit-time", "Time/Lanes", "Show the whole range", "fit_time", (), argument="range"),
-    Row("fit-keys", "Time/Lanes", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
-    Row("fit-values", "Time/Lanes", "Value scales as they come", "fit_values"),
+    operated("reference-remove", "See/Reference picture", "time-drop-reference"),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip

@@ -164,13 +164,13 @@ class ShapeCommands:
 
     def apply_numbers(self, kind: str, numbers: tuple[float, float, float], to: bool) -> None:
         """Move, rotate or scale by numbers; ``to`` moves the pivot to a place in the scene, or scales to a size in cm."""
-        self.ports.view.apply_numbers(kind, numbers, to)
+        self.ports.view.strokes.apply_numbers(kind, numbers, to)
 
     def numbers(self, kind: str, to: bool) -> tuple[float, ...]:
         """What the form of numbers begins with: nothing to do, or where the pivot and how large the pick is now."""
-        return self.ports.view.numbers(kind, to)
+        return self.ports.view.strokes.numbers(kind, to)
 
     def apply_exact(self) -> None:
-        self.ports.view.apply_exact()
+        self.ports.view.strokes.apply_exact()
 
     # the mesh

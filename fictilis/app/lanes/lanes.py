@@ -33,6 +33,7 @@ from fictilis.app.lanes.gestures import begin, cursor_at
 from fictilis.app.lanes.menus import context_menu, told_at
 from fictilis.app.lanes.places import LANE, RELAY, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
 from fictilis.app.lanes.relay import pose_under
+from fictilis.app.lanes.spoken import SpokenKeys, SpokenLanes
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.fields import KeptKeysField, inline_editor, local_files
@@ -97,6 +98,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.filter.setAccessibleName("Filter lanes by name")
         self.filter.setClearButtonEnabled(True)
         self.filter.textChanged.connect(self._set_filter)
+        self.spoken, self.spoken_keys = SpokenLanes(self), SpokenKeys(self)
         doc.changed.connect(self.refresh)
         doc.moved.connect(self._moved)
         self.refresh()

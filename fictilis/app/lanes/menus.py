@@ -12,6 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import RULER
 from fictilis.app.lanes.relay import between_words
+from fictilis.core.channels import Channel
 
 KEYS = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
         "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,
@@ -79,11 +80,18 @@ def told_at(lanes: LaneArea, at: QPointF) -> str:
         return ""
     channel, unit = place.channel, f" {place.channel.unit}".rstrip()
     if channel.poses:
-        return f"{channel.name}: {between_words(channel.owner, channel.id, doc.channels.value(place.ref))}"
+        return f"{channel.name}: {value_words(channel, doc.channels.value(place.ref))}"
     if at.x() < lanes.axis.head:
         return channel.name if channel.stepped else f"{channel.name}, usually {channel.low:g} to {channel.high:g}{unit}"
     frame = float(np.round(lanes.axis.frame_at(at.x())))
     value = channel.value if place.lane is None else float(place.lane.values(frame, doc.scene.fps))
+    return f"{channel.name}: {value_words(channel, value)} at frame {frame:g}"
+
+
+def value_words(channel: Channel, value: float) -> str:
+    """A value with its unit, or the word it stands for; of a relay what it stands between."""
+    if channel.poses:
+        return between_words(channel.owner, channel.id, value)
     if channel.stepped and 0 <= round(value) < len(channel.kind.words):
-        return f"{channel.name}: {channel.kind.words[round(value)]} at frame {frame:g}"
-    return f"{channel.name}: {value:.{channel.decimals}f}{unit} at frame {frame:g}"
+        return channel.kind.words[round(value)]
+    return f"{value:.{channel.decimals}f} {channel.unit}".rstrip()

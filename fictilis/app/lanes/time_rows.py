@@ -13,6 +13,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.gestures import CLICK
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.paint import playhead_line
+from fictilis.app.lanes.spoken import SpokenMarkers
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.model.tasks import Background, Task
@@ -163,6 +164,7 @@ class MarkerRow(TimeRow):
     def __init__(self, *parts) -> None:
         super().__init__(*parts)
         self.setAccessibleName("Markers")
+        self.spoken = SpokenMarkers(self, self.doc, "Markers along time")
         self.setToolTip("")
 
     def is_there(self) -> bool:

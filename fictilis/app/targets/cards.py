@@ -14,6 +14,7 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
 from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_link, paint_over
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
+from fictilis.app.targets.spoken import SpokenCards
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
@@ -42,6 +43,7 @@ class Cards(Gesturing, QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Targets")
+        self.spoken = SpokenCards(self, doc, "Cards of the targets")
         self.drop_at: int | None = None
         self._editor: QLineEdit | None = None
         self._placed: list[Place] = []

@@ -141,6 +141,18 @@ class Eye:
             self.fit()
         self.view.refresh()
 
+    def turn(self, yaw: float, pitch: float) -> None:
+        """Turn about the middle by degrees."""
+        now = self.camera
+        self.camera = replace(now, yaw=(now.yaw + yaw) % 360, pitch=float(np.clip(now.pitch + pitch, -90, 90)))
+        self.view.refresh()
+
+    def nearer(self, factor: float) -> None:
+        """A factor below 1 is nearer."""
+        wide, high = self.view.width(), self.view.height()
+        self.camera = self.camera.zoomed(factor, wide / 2, high / 2, wide, high)
+        self.view.refresh()
+
     def fit(self) -> None:
         """Show the pick, else the object, whole; in the Line-up all shapes."""
         aspect = self.view.width() / max(self.view.height(), 1)

@@ -303,6 +303,11 @@ class Strokes:
         bench = self.bench(item)
         return tuple(round(float(v), 6) for v in (bench.pivot if kind == "move" else bench.extents))
 
+    def shaped_pixels(self) -> tuple[np.ndarray, np.ndarray]:
+        """(n, 2): where the points of what is shaped are seen, and (2,) the middle of the picture."""
+        middle = np.array([self.view.width(), self.view.height()]) / 2
+        return self.bench(self.view.shaped_item()).pixels, middle
+
     def apply_exact(self) -> None:
         self.apply(lambda _bench: self.exact_change(), EXACT_CHANGES[self.doc.tools.exact].label)
 

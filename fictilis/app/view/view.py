@@ -33,6 +33,7 @@ from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture
 from fictilis.app.view.ready import Ready
+from fictilis.app.view.spoken import SpokenView
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
@@ -64,6 +65,7 @@ class View(Gesturing, QWidget):
         self.setMinimumSize(240, 160)
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
+        self.spoken = SpokenView(self, doc, "Objects in the view")
         self.motion_kept: tuple | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None
@@ -94,6 +96,7 @@ class View(Gesturing, QWidget):
         self._fine.setInterval(FINE_AFTER)
         self._fine.timeout.connect(self._settle)
         self._framed_for: tuple | None = None
+        self.picture_shown.connect(self.spoken.soon.start)
         doc.opened.connect(self.forget)
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
@@ -172,6 +175,10 @@ class View(Gesturing, QWidget):
             for item in items:
                 item.shaped = False
         return items
+
+    def shown(self) -> list[StageItem]:
+        """What was drawn last."""
+        return self._items
 
     def draw_items(self) -> list[DrawItem]:
         self._items = self.items()
@@ -273,15 +280,6 @@ class View(Gesturing, QWidget):
         """The next click places the pivot."""
         self.placing_pivot = True
         self.update()
-
-    def apply_numbers(self, kind: str, numbers: tuple[float, float, float], to: bool) -> None:
-        self.strokes.apply_numbers(kind, numbers, to)
-
-    def numbers(self, kind: str, to: bool) -> tuple[float, ...]:
-        return self.strokes.numbers(kind, to)
-
-    def apply_exact(self) -> None:
-        self.strokes.apply_exact()
 
     # events
 

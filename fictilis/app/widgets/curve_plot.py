@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -13,11 +14,13 @@ from PyQt6.QtWidgets import QWidget
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.gesturing import Gesturing
+from fictilis.app.widgets.spoken import Spoken
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.scene import Scene
 
 NEAR, BEAD = 9, 4.5
+ARROWS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
 Bounds = tuple[float, float, float, float]
 
 
@@ -30,8 +33,9 @@ class CurvePlot(Gesturing, QWidget):
         self.chosen = 0  # the number of the point whose figures stand below
         self.setMinimumHeight(128)
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
+        self.spoken = _SpokenPoints(self, doc, f"Points of {name}")
 
     # what a kind of curve says
 
@@ -144,8 +148,7 @@ class CurvePlot(Gesturing, QWidget):
         number = self.under(event.position())
         if event.button() != Qt.MouseButton.LeftButton or number is None:
             return None
-        self.chosen = number
-        self.doc.changed.emit()
+        self.choose(number)
         return _MovePoint(self, event, number)
 
     def hover(self, event: QMouseEvent) -> None:
@@ -160,13 +163,13 @@ class CurvePlot(Gesturing, QWidget):
         number, value = self.values(event.position(), self.bounds())
         way = curve.keys[0].interpolation if curve.keys else "smooth"
         self.set_keys("A point more for", [*self.keys(), Key(number, value, way)])
-        self.chosen = next((n for n, k in enumerate(self.keys()) if k.frame == number), 0)
-        self.doc.changed.emit()
+        self.choose(next((n for n, k in enumerate(self.keys()) if k.frame == number), 0))
 
     def event(self, event: QEvent) -> bool:
-        """Delete is the plot's own, before it is the window's."""
+        """Delete and the arrows are the plot's own, before they are the window's."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
+            if plain and event.key() in (*ARROWS, Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
                 event.accept()
                 return True
         return super().event(event)
@@ -174,8 +177,15 @@ class CurvePlot(Gesturing, QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove()
+        elif event.key() in ARROWS:
+            self.choose(self.chosen + ARROWS[event.key()])
         else:
             super().keyPressEvent(event)
+
+    def choose(self, number: int) -> None:
+        """The point whose figures stand below."""
+        self.chosen = min(max(number, 0), max(len(self.keys()) - 1, 0))
+        self.doc.changed.emit()
 
     def remove(self) -> None:
         """The chosen point goes; the last one stays."""
@@ -185,6 +195,31 @@ class CurvePlot(Gesturing, QWidget):
     def set_keys(self, label: str, keys: list[Key]) -> None:
         if self.curve() is not None:
             self.doc.edit(f"{label} {self.owner()}", lambda s: self.with_keys(s, keys))
+
+
+class _SpokenPoints(Spoken):
+    """The points from left to right."""
+
+    painted: CurvePlot
+
+    def things(self) -> Sequence[tuple[int, Key]]:
+        return list(enumerate(self.painted.keys()))
+
+    def name_of(self, thing: Any) -> Hashable:
+        return thing[0]
+
+    def said(self, thing: Any) -> tuple[str, str]:
+        return f"{thing[1].frame:g} to {thing[1].value:.2f}", "a point of the curve"
+
+    def place(self, thing: Any) -> QRectF:
+        at = self.painted.pixel(thing[1].frame, thing[1].value)
+        return QRectF(at.x() - BEAD, at.y() - BEAD, 2 * BEAD, 2 * BEAD)
+
+    def is_chosen(self, thing: Any) -> bool:
+        return thing[1] is self.painted.point()
+
+    def choose(self, thing: Any) -> None:
+        self.painted.choose(thing[0])
 
 
 class _MovePoint(Gesture):

@@ -81,6 +81,43 @@ def grow(geometry: Geometry, pick: Pick) -> Pick:
     return Pick("points", distinct(np.concatenate([points, neighbours(geometry).of(points)])))
 
 
+def element_beside(geometry: Geometry, pick: Pick, pixels: np.ndarray, middle: np.ndarray, way: np.ndarray) -> int | None:
+    """The element that lies beside a pick in a picture: the one in the straightest direction among those it touches.
+
+    ``pixels`` (n, 2) says where the points are seen, ``way`` (2,) is a direction in pixels; of a pick of several the
+    furthest in that direction counts. Where nothing is picked, the element nearest to ``middle`` (2,). None where nothing
+    lies within 60 degrees of the direction.
+    """
+    if not len(pick):
+        everything = inverse(geometry, pick).elements
+        if not len(everything):
+            return None
+        gaps = np.linalg.norm(_middles(geometry, pick.kind, everything, pixels) - middle, axis=1)
+        return int(everything[np.argmin(gaps)])
+    here = pick.elements[np.argmax(_middles(geometry, pick.kind, pick.elements, pixels) @ way)]
+    around = np.setdiff1d(grow(geometry, Pick(pick.kind, np.array([here]))).elements, [here])
+    if not len(around):
+        return None
+    steps = _middles(geometry, pick.kind, around, pixels) - _middles(geometry, pick.kind, np.array([here]), pixels)
+    long = np.linalg.norm(steps, axis=1)
+    straight = (steps @ way) / np.maximum(long * np.linalg.norm(way), 1e-9)
+    best = int(np.argmax(straight))
+    return int(around[best]) if straight[best] >= 0.5 else None
+
+
+def _middles(geometry: Geometry, kind: str, elements: np.ndarray, places: np.ndarray) -> np.ndarray:
+    """(k, 2): where the middles of some elements are, of places (n, 2) of the points."""
+    if kind == "points":
+        return places[elements]
+    if kind == "edges":
+        return places[edges(geometry)[elements]].mean(axis=1)
+    corners = corners_of(geometry, elements)
+    owner = np.searchsorted(elements, face_of_corner(geometry)[corners])
+    counts = np.bincount(owner, minlength=len(elements))
+    sums = [np.bincount(owner, weights=places[geometry.corners[corners], axis], minlength=len(elements)) for axis in (0, 1)]
+    return np.stack(sums, axis=1) / np.maximum(counts, 1)[:, None]
+
+
 def shrink(geometry: Geometry, pick: Pick) -> Pick:
     """Without what touches something that is not picked."""
     rest = inverse(geometry, pick)

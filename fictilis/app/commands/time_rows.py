@@ -1,0 +1,128 @@
+"""The actions of the menu Time."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from fictilis.app.commands.needs import (
+    always,
+    has_chosen,
+    has_clips,
+    has_copied,
+    has_keys,
+    has_lanes,
+    has_markers,
+    has_sound,
+    has_targets,
+)  # fmt: skip
+from fictilis.app.commands.row import Row, operated
+from fictilis.app.lanes.places import LANE, TALL, THIN
+from fictilis.core.edits.clips import clip
+
+TIME_ROWS: tuple[Row, ...] = (
+    Row("play", "Time", "Play or pause", "play", ("Space",)),
+    Row("back", "Time", "A frame back", "step", ("Left",), argument=-1),
+    Row("on", "Time", "A frame on", "step", ("Right",), argument=1),
+    Row("previous-key", "Time", "Previous key", "to_key", ("Shift+Left",), argument=-1),
+    Row("next-key", "Time", "Next key", "to_key", ("Shift+Right",), argument=1),
+    Row("take-previous-key", "Time/Keys", "Select the previous key", "take_key", ("Ctrl+Shift+Left",), has_lanes, argument=-1),
+    Row("take-next-key", "Time/Keys", "Select the next key", "take_key", ("Ctrl+Shift+Right",), has_lanes, argument=1),
+    Row("start", "Time", "Start of range", "to_end", ("Home",), argument=-1),
+    Row("end", "Time", "End of range", "to_end", ("End",), argument=1),
+    Row("loop", "Time/Playing", "Loop", "toggle", (), always, lambda d: d.loop, lambda s: replace(s, loop=not s.loop)),
+    Row("back-and-forth", "Time/Playing", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth,
+        lambda s: replace(s, back_and_forth=not s.back_and_forth)),
+    Row("exact", "Time/Playing", "Play exactly: make the pictures first", "toggle", (), always, lambda d: d.exact,
+        lambda s: replace(s, exact=not s.exact)),
+    Row("every-frame", "Time/Playing", "Show every frame", "toggle", (), always, lambda d: d.every_frame,
+        lambda s: replace(s, every_frame=not s.every_frame)),
+    *(
+        Row(f"speed-{percent}", "Time/Playing", f"Play at {percent} %", "speed", (), always,
+            lambda d, part=percent / 100: d.speed == part, percent / 100)
+        for percent in (25, 50, 100, 200)
+    ),
+    *(
+        Row(f"time-{way}", "Time/Count in", text, "show_time", (), always, lambda d, w=way: d.time_shown == w, way)
+        for way, text in (("frames", "Count in frames"), ("seconds", "Count in seconds"), ("timecode", "Count in timecode"))
+    ),
+    Row("play-from", "Time/Playing", "Play from here", "play_from", ("Ctrl+Home",)),
+    Row("play-until", "Time/Playing", "Play until here", "play_until", ("Ctrl+End",)),
+    operated("play-all", "Time/Playing", "time-play-all"),
+    Row("marker", "Time/Markers", "Marker here…", "marker", ("Ctrl+M",)),
+    Row("previous-marker", "Time/Markers", "Previous marker", "to_marker", ("Ctrl+Left",), has_markers, argument=-1),
+    Row("next-marker", "Time/Markers", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
+    operated("drop-marker", "Time/Markers", "time-drop-marker"),
+    Row("sound", "Time/Sound", "Sound from a file…", "sound"),
+    operated("sound-mute", "Time/Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted,
+        lambda d: {"off": d.scene.sound.muted}),
+    Row("sound-here", "Time/Sound", "Sound begins here", "sound_here", (), has_sound),
+    operated("sound-numbers", "Time/Sound", "time-sound-numbers"),
+    Row("scrub-sound", "Time/Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound,
+        lambda s: replace(s, scrub_sound=not s.scrub_sound)),
+    operated("sound-remove", "Time/Sound", "time-silence"),
+    Row("key", "Time/Keys", "Key selected lanes", "key", ("K",), has_chosen),
+    Row("key-mix", "Time/Keys", "Key whole mix", "key_mix", ("Shift+K",), has_targets),
+    Row("auto-key", "Time/Keys", "Auto-key", "toggle", ("Alt+K",), always, lambda d: d.auto_key,
+        lambda s: replace(s, auto_key=not s.auto_key)),
+    Row("hold-guard", "Time/Keys", "Hold guard", "toggle", (), always, lambda d: d.hold_guard,
+        lambda s: replace(s, hold_guard=not s.hold_guard)),
+    operated("hold", "Time/Keys", "keys-hold"),
+    operated("linear", "Time/Keys", "keys-linear"),
+    operated("smooth", "Time/Keys", "keys-smooth"),
+    Row("ease", "Time/Keys", "Ease to the next key…", "ease", (), has_keys),
+    operated("tangent-auto", "Time/Tangents", "keys-auto"),
+    operated("tangent-flat", "Time/Tangents", "keys-flat"),
+    operated("straighten", "Time/Tangents", "keys-straighten"),
+    operated("tangent-broken", "Time/Tangents", "keys-broken"),
+    operated("tangent-joined", "Time/Tangents", "keys-joined"),
+    operated("beyond", "Time/Keys", "lanes-beyond"),
+    Row("key-numbers", "Time/Keys", "Frame and value…", "key_numbers", (), has_keys),
+    Row("nudge-back", "Time/Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),
+    Row("nudge-on", "Time/Keys", "Nudge keys on", "nudge", ("Alt+Right",), has_keys, argument=1.0),
+    Row("nudge-up", "Time/Keys", "Nudge values up", "nudge_value", ("Alt+Up",), has_keys, argument=0.01),
+    Row("nudge-down", "Time/Keys", "Nudge values down", "nudge_value", ("Alt+Down",), has_keys, argument=-0.01),
+    Row("copy-keys", "Time/Keys", "Copy keys", "copy_keys", ("Ctrl+C",), has_keys),
+    Row("paste-keys", "Time/Keys", "Paste keys at the playhead", "paste_keys", ("Ctrl+V",),
+        has_copied),
+    Row("paste-mirrored", "Time/Keys", "Paste keys onto the other side", "paste_mirrored", (),
+        has_copied),
+    Row("retime", "Time/Timing", "Retime", "retime", (), has_lanes, lambda d: d.band is not None),
+    operated("shift-after", "Time/Timing", "lanes-shift"),
+    operated("reverse", "Time/Timing", "lanes-reverse"),
+    operated("mirror-values", "Time/Timing", "lanes-mirror"),
+    operated("scale-values", "Time/Timing", "lanes-scale"),
+    operated("stagger", "Time/Timing", "lanes-stagger"),
+    operated("snap-keys", "Time/Timing", "lanes-snap"),
+    operated("bake-keys", "Time/Timing", "lanes-bake"),
+    operated("reduce-keys", "Time/Timing", "lanes-reduce"),
+    operated("clean-keys", "Time/Timing", "lanes-clean"),
+    operated("hold-until", "Time/Timing", "lanes-hold"),
+    Row("key-neutral", "Time/Timing", "Key the neutral mix", "key_neutral", (), has_targets),
+    operated("close-loop", "Time/Timing", "lanes-close"),
+    operated("new-clip", "Time/Clips", "clip-new"),
+    operated("duplicate-clip", "Time/Clips", "clip-duplicate"),
+    operated("rename-clip", "Time/Clips", "clip-rename"),
+    Row("next-clip", "Time/Clips", "Next clip", "next_clip", ("Ctrl+PgDown",), has_clips, argument=1),
+    Row("previous-clip", "Time/Clips", "Previous clip", "next_clip", ("Ctrl+PgUp",), has_clips, argument=-1),
+    operated("blend-clips", "Time/Clips", "clip-blend"),
+    operated("clip-offset", "Time/Clips", "clip-offset"),
+    operated("loop-clip", "Time/Clips", "clip-loop", (), lambda d: bool(d.scene.clips) and clip(d.scene).loop,
+        lambda d: {"off": bool(d.scene.clips) and clip(d.scene).loop}),
+    operated("remove-clip", "Time/Clips", "clip-remove"),
+    *(
+        Row(f"lanes-{which}", "Time/Lanes", text, "show_lanes", (), always, lambda d, w=which: d.lanes_shown == w, which)
+        for which, text in (
+            ("all", "All lanes"), ("keyed", "Keyed lanes only"), ("selected", "Selected lanes only"),
+            ("weight", "Weights only"), ("object", "The object's own only"), ("camera", "The camera's only"),
+        )
+    ),
+    Row("together", "Time/Lanes", "Together in one plot", "together", ("L",), has_lanes, lambda d: d.together),
+    Row("shared-scale", "Time/Lanes", "One value scale for all", "toggle", (), always, lambda d: d.shared_scale,
+        lambda s: replace(s, shared_scale=not s.shared_scale)),
+    Row("lane-open", "Time/Lanes", "Open to full height", "lane_height", (), always, argument=TALL),
+    Row("lane-normal", "Time/Lanes", "Usual height", "lane_height", (), always, argument=LANE),
+    Row("lane-thin", "Time/Lanes", "Thin strip", "lane_height", (), always, argument=THIN),
+    Row("fit-time", "Time/Lanes", "Show the whole range", "fit_time", (), argument="range"),
+    Row("fit-keys", "Time/Lanes", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
+    Row("fit-values", "Time/Lanes", "Value scales as they come", "fit_values"),
+)  # fmt: skip

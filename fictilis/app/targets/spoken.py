@@ -1,0 +1,59 @@
+"""The cards, told to assistive technology."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QRectF
+
+from fictilis.app.targets.card_place import GroupPlace, Place
+from fictilis.app.widgets.spoken import Spoken
+from fictilis.core.mix.driven import driven_by
+
+if TYPE_CHECKING:
+    from fictilis.app.targets.cards import Cards
+
+
+class SpokenCards(Spoken):
+    """The base, the targets and the headings of their groups, from top to bottom."""
+
+    painted: Cards
+
+    def things(self) -> Sequence[Place | GroupPlace]:
+        both: list[Place | GroupPlace] = [*self.painted.places(), *self.painted.group_places]
+        return sorted(both, key=lambda place: (place.rect.top(), place.rect.left()))
+
+    def name_of(self, thing: Any) -> Hashable:
+        if isinstance(thing, GroupPlace):
+            return "group", thing.group.id
+        return "target", thing.target.id if thing.target is not None else None
+
+    def said(self, thing: Any) -> tuple[str, str]:
+        obj = self.doc.object
+        if isinstance(thing, GroupPlace):
+            folded = ", folded" if thing.group.folded else ""
+            return f"{thing.group.name}, {thing.group.factor:.2f}", f"a group{folded}"
+        if thing.target is None or obj is None:
+            return "Base", "the shape without targets"
+        target = obj.target(thing.target.id)
+        drivers = driven_by(obj, target)
+        facts = ["a target"]
+        facts += [f"driven by {drivers}"] if drivers else [f"usually {target.range[0]:g} to {target.range[1]:g}"]
+        facts += [f"in-betweens at {', '.join(f'{stage.at:g}' for stage in target.in_betweens)}"] if target.in_betweens else []
+        facts += [word for word, on in (("muted", target.muted), ("linked", target.link is not None)) if on]
+        return f"{target.name}, {self.doc.channels.weights(obj)[target.id]:.2f}", ", ".join(facts)
+
+    def place(self, thing: Any) -> QRectF:
+        return thing.rect
+
+    def is_chosen(self, thing: Any) -> bool:
+        if isinstance(thing, GroupPlace):
+            return False
+        return thing.target.id in self.doc.selected_targets if thing.target is not None else not self.doc.selected
+
+    def choose(self, thing: Any) -> None:
+        if isinstance(thing, GroupPlace):
+            self.painted.fold(thing.group.id)
+        else:
+            self.doc.select_target(thing.target.id if thing.target is not None else None)
