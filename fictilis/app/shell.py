@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -125,10 +126,8 @@ class Shell(QMainWindow):
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
         self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
-        self._at_rest = QTimer(self)
-        self._at_rest.setSingleShot(True)
-        self._at_rest.setInterval(600)
-        self._at_rest.timeout.connect(self._warm_strokes)
+        self._at_rest = self._after(600, self._warm_strokes)
+        self._pictured = self._after(PICTURED, self._keep_picture)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self._making_window: MakingWindow | None = None
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
@@ -138,6 +137,14 @@ class Shell(QMainWindow):
             self._view_alone()
         else:
             self.furnish()
+
+    def _after(self, ms: int, run: Callable[[], None]) -> QTimer:
+        """Runs something so long after its last start, as long as the window is there."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.setInterval(ms)
+        timer.timeout.connect(run)
+        return timer
 
     def _view_alone(self) -> None:
         """The view about where it will be, until the rest is made: one sees the model, and not a window being built."""
@@ -306,7 +313,7 @@ class Shell(QMainWindow):
 
     def saved_as(self, path: Path) -> None:
         self.settings.add_recent(path)
-        self._keep_picture(path)
+        self._keep_picture()
         self.autosave.clear()
         if self._recovered is not None and self._recovered[1] == self.doc.openings:
             self._recovered[0].discard()
@@ -314,11 +321,12 @@ class Shell(QMainWindow):
 
     def opened(self, path: Path) -> None:
         self.settings.add_recent(path)
-        QTimer.singleShot(PICTURED, lambda: self._keep_picture(path))
+        self._pictured.start()
 
-    def _keep_picture(self, path: Path) -> None:
+    def _keep_picture(self) -> None:
         """A small picture of the scene for the list of the last ones."""
-        if self.doc.path != path or not self.doc.scene.objects or self.view.width() < 2:
+        path = self.doc.path
+        if path is None or not self.doc.scene.objects or self.view.width() < 2:
             return
         image = self.view.grab().toImage()
         wide = min(image.width(), round(image.height() * 1.6))

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QPointF, QRectF
 
+from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.menus import value_words
 from fictilis.app.lanes.places import Heading, LanePlace
+from fictilis.app.model.document import Document
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.relays import shape_name
-
-if TYPE_CHECKING:
-    from fictilis.app.lanes.lanes import Lanes
-    from fictilis.app.lanes.time_rows import MarkerRow
+from fictilis.core.timeline import Marker
 
 HERE = {"posed": "not as keyed", "here": "a key here", "keyed": "", "none": ""}
 
@@ -24,7 +23,7 @@ HERE = {"posed": "not as keyed", "here": "a key here", "keyed": "", "none": ""}
 class SpokenLanes(Spoken):
     """The heads and the headings over them, from top to bottom."""
 
-    def __init__(self, lanes: Lanes) -> None:
+    def __init__(self, lanes: LaneArea) -> None:
         self.lanes = lanes
         super().__init__(lanes.viewport(), lanes.doc, "Heads of the lanes", lanes)
 
@@ -61,7 +60,7 @@ class SpokenLanes(Spoken):
 class SpokenKeys(Spoken):
     """The keys of the selected lanes, one lane after another."""
 
-    def __init__(self, lanes: Lanes) -> None:
+    def __init__(self, lanes: LaneArea) -> None:
         self.lanes = lanes
         super().__init__(lanes.viewport(), lanes.doc, "Keys of the selected lanes", lanes)
 
@@ -94,13 +93,23 @@ class SpokenKeys(Spoken):
         self.doc.change(keys=frozenset({self._ref(thing)}))
 
 
+class MarkersShown(Protocol):
+    """What of the row of markers is told."""
+
+    doc: Document
+
+    def places(self) -> list[tuple[Marker, QRectF]]: ...
+
+
 class SpokenMarkers(Spoken):
     """The markers along time."""
 
-    painted: MarkerRow
+    def __init__(self, row: MarkersShown) -> None:
+        self.row = row
+        super().__init__(row, row.doc, "Markers along time")
 
-    def things(self) -> Sequence[Any]:
-        return self.painted.places()
+    def things(self) -> Sequence[tuple[Marker, QRectF]]:
+        return self.row.places()
 
     def name_of(self, thing: Any) -> Hashable:
         return thing[0].frame, thing[0].name

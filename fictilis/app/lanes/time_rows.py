@@ -164,7 +164,7 @@ class MarkerRow(TimeRow):
     def __init__(self, *parts) -> None:
         super().__init__(*parts)
         self.setAccessibleName("Markers")
-        self.spoken = SpokenMarkers(self, self.doc, "Markers along time")
+        self.spoken = SpokenMarkers(self)
         self.setToolTip("")
 
     def is_there(self) -> bool:

@@ -140,6 +140,7 @@ class Transport(QWidget):
         from_name = "pause" if self.playback.playing else "play"
         self.play.setIcon(icon_of(from_name, p))
         self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
+        self.play.setAccessibleName("Pause" if self.playback.playing else "Play")
         self.auto.setChecked(doc.auto_key)
         self._measure()
         self._fit()

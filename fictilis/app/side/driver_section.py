@@ -38,6 +38,7 @@ class _Name(QWidget):
         self.gone.setProperty("flat", True)
         self.gone.setIcon(icon("x", palette))
         self.gone.setToolTip(f"{target.name} drives it no more")
+        self.gone.setAccessibleName(self.gone.toolTip())
         line.addWidget(self.name, 1)
         line.addWidget(self.now)
         line.addWidget(self.gone)

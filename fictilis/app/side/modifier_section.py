@@ -88,6 +88,7 @@ class ModifierSection(Section):
         gone.setProperty("flat", True)
         gone.setIcon(icon("x", self.palette_))
         gone.setToolTip(f"Remove the {modifier.kind}")
+        gone.setAccessibleName(gone.toolTip())
         gone.clicked.connect(lambda _on, n=number: self._remove(n))
         line.addWidget(on, 1)
         line.addWidget(gone)

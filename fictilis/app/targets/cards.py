@@ -43,7 +43,7 @@ class Cards(Gesturing, QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Targets")
-        self.spoken = SpokenCards(self, doc, "Cards of the targets")
+        self.spoken = SpokenCards(self)
         self.drop_at: int | None = None
         self._editor: QLineEdit | None = None
         self._placed: list[Place] = []

@@ -3,25 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QRectF
 
+from fictilis.app.model.document import Document
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.mix.driven import driven_by
 
-if TYPE_CHECKING:
-    from fictilis.app.targets.cards import Cards
+
+class CardsShown(Protocol):
+    """What of the cards is told."""
+
+    doc: Document
+    group_places: list[GroupPlace]
+
+    def places(self) -> list[Place]: ...
+    def fold(self, group_id: str) -> None: ...
 
 
 class SpokenCards(Spoken):
     """The base, the targets and the headings of their groups, from top to bottom."""
 
-    painted: Cards
+    def __init__(self, cards: CardsShown) -> None:
+        self.cards = cards
+        super().__init__(cards, cards.doc, "Cards of the targets")
 
     def things(self) -> Sequence[Place | GroupPlace]:
-        both: list[Place | GroupPlace] = [*self.painted.places(), *self.painted.group_places]
+        both: list[Place | GroupPlace] = [*self.cards.places(), *self.cards.group_places]
         return sorted(both, key=lambda place: (place.rect.top(), place.rect.left()))
 
     def name_of(self, thing: Any) -> Hashable:
@@ -54,6 +64,6 @@ class SpokenCards(Spoken):
 
     def choose(self, thing: Any) -> None:
         if isinstance(thing, GroupPlace):
-            self.painted.fold(thing.group.id)
+            self.cards.fold(thing.group.id)
         else:
             self.doc.select_target(thing.target.id if thing.target is not None else None)

@@ -3,24 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QRectF
 
+from fictilis.app.model.document import Document
 from fictilis.app.widgets.spoken import Spoken
+from fictilis.render.camera import Camera
 from fictilis.render.stage import LINE_UP, StageItem, seen_boxes
 
-if TYPE_CHECKING:
-    from fictilis.app.view.view import View
+
+class ViewShown(Protocol):
+    """What of the view is told."""
+
+    doc: Document
+    camera: Camera
+
+    def shown(self) -> list[StageItem]: ...
+    def width(self) -> int: ...
+    def height(self) -> int: ...
 
 
 class SpokenView(Spoken):
     """The objects, or the shapes of the Line-up."""
 
-    painted: View
+    def __init__(self, view: ViewShown) -> None:
+        self.view = view
+        super().__init__(view, view.doc, "Objects in the view")
 
     def things(self) -> Sequence[StageItem]:
-        return self.painted.shown()
+        return self.view.shown()
 
     def name_of(self, thing: Any) -> Hashable:
         return thing.obj.id, thing.ref
@@ -38,7 +50,7 @@ class SpokenView(Spoken):
         return obj.name, ", ".join(facts)
 
     def place(self, thing: Any) -> QRectF:
-        found = seen_boxes([thing], self.painted.camera, self.painted.width(), self.painted.height())
+        found = seen_boxes([thing], self.view.camera, self.view.width(), self.view.height())
         return QRectF(*found[0][1]) if found else QRectF()
 
     def is_chosen(self, thing: Any) -> bool:

@@ -65,7 +65,7 @@ class View(Gesturing, QWidget):
         self.setMinimumSize(240, 160)
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
-        self.spoken = SpokenView(self, doc, "Objects in the view")
+        self.spoken = SpokenView(self)
         self.motion_kept: tuple | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None

@@ -43,6 +43,7 @@ class ViewFrame(QWidget):
         self.more.setProperty("segment", True)
         self.more.setProperty("place", "last")
         self.more.setToolTip("More to see")
+        self.more.setAccessibleName("More to see")
         self.more.setIconSize(QSize(18, 18))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.shows.layout().addWidget(self.more)

@@ -200,8 +200,6 @@ class CurvePlot(Gesturing, QWidget):
 class _SpokenPoints(Spoken):
     """The points from left to right."""
 
-    painted: CurvePlot
-
     def things(self) -> Sequence[tuple[int, Key]]:
         return list(enumerate(self.painted.keys()))
 

@@ -23,7 +23,7 @@ from PyQt6.QtCore import (
     QTimer,
 )
 from PyQt6.QtGui import QPaintEvent
-from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView
 
 from fictilis.app.model.document import Document
 
@@ -33,8 +33,8 @@ SOON = 40  # ms after a change; a hurry of changes is told once
 class Spoken(QListView):
     """The list over ``painted``. A kind of list says what its rows are."""
 
-    def __init__(self, painted: QWidget, doc: Document, name: str, keys: QWidget | None = None) -> None:
-        """``keys`` is the widget that has the focus for it, by default ``painted``."""
+    def __init__(self, painted: Any, doc: Document, name: str, keys: Any = None) -> None:
+        """Over the widget ``painted``; ``keys`` is the widget that has the focus for it, by default the same."""
         super().__init__(painted)
         self.doc, self.painted = doc, painted
         self._rows = _Rows(self)

@@ -30,6 +30,7 @@ class Toast(QFrame):
         self.close_ = QToolButton()
         self.close_.setProperty("flat", True)
         self.close_.setToolTip("Close")
+        self.close_.setAccessibleName("Close")
         self.close_.clicked.connect(self.hide)
         layout.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
         middle = QVBoxLayout()
