@@ -31,11 +31,8 @@ from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.lines import set_widths, target_from_line
-from fictilis.core.edits.objects import remove_object, rename_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.geometry.kinds import Match
 from fictilis.core.kept import Pick
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
@@ -175,22 +172,7 @@ def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
 
 
 def take_lines(window: Window, doc: Document, take) -> None:
-    """The half-way frame of a matched line with its slider, and the marks of the tide as tubes."""
-    scene, ring = add_form(Scene(name="Rock pool"), "Circle", {"radius": 40.0, "points": 72})
-    scene = set_widths(scene, ring, 3.0, np.ones(72))
-    scene, star = add_form(scene, "Star", {"radius": 44.0, "inner": 20.0})
-    other = scene.object(star)
-    scene, target, _ = target_from_line(scene, ring, "Sea star", Match(other.line, other.base, corners=True))
-    doc.open_scene(remove_object(rename_object(scene, ring, "Anemone"), star), None)
-    window.view.eye.look("front")
-    window.view.eye.fit()
-    doc.select_target(target)
-    QTest.qWait(300)
-    slider = window.side.match.start
-    slider.setSliderDown(True)
-    slider.setSliderPosition(70)
-    take("match")
-    slider.setSliderDown(False)
+    """The marks of the tide as tubes, and the wall of cups."""
     doc.open_scene(tide_marks(), None)
     window.view.eye.look("free")
     window.view.eye.fit()
@@ -346,6 +328,12 @@ def main() -> None:
         QTest.qWait(900)
         (widget or window).grab().save(str(OUT / f"{name}.png"))
 
+    doc.open_scene(Scene(), None)
+    doc.change(guided=True)
+    take("start")
+    doc.change(guided=False)
+    doc.open_scene(fictilis.moon_jelly(), None)
+    view.eye.fit()
     doc.set_frame(10.0)
     take("main")
 

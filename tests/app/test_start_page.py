@@ -29,7 +29,7 @@ def test_an_empty_scene_shows_three_doors_and_each_leads_somewhere(empty, monkey
     user, page = empty, empty.window.start_page
     assert page.isVisible() and page.last.isHidden()
     assert names(page.samples) == [s.title for s in SAMPLES.values()]
-    assert names(page.own) == ["New scene", "Draw a line", "Open"]
+    assert names(page.own) == ["New scene", "Draw a line", "Open", "First steps"]
     assert all(not part.icon().isNull() and part.icon().availableSizes() for part in page.samples.parts)
     assert all(part.geometry().right() < page.widget().width() for part in page.samples.parts)  # all in sight
     opened = []

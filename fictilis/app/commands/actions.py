@@ -77,6 +77,10 @@ class Actions:
             action = self.by_id[name]
             action.setText(f"{name.capitalize()} {label}".strip())
 
+    def place_of(self, action_id: str) -> str:
+        """Where an action without keys is found, in words."""
+        return f"{BY_ID[action_id].place} · {BY_ID[action_id].text.rstrip('…')}"
+
     def add_to(self, menu: QMenu, names: Sequence[str | None]) -> None:
         """Add actions by their ids, a line for each None."""
         for name in names:

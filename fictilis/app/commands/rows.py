@@ -296,6 +296,8 @@ ROWS = (
         lambda d: {"off": d.scene.reference is not None and not d.scene.reference.shown}),
     operated("reference-remove", "See/Reference picture", "time-drop-reference"),
     Row("shortcuts", "Help", "All shortcuts", "shortcuts", ("F1",)),
+    Row("first-steps", "Help", "First steps", "toggle", (), always, lambda d: d.guided,
+        lambda s: replace(s, guided=not s.guided)),
     Row("about", "Help", "About Fictilis", "about"),
 )  # fmt: skip
 LINES_BEFORE = (

@@ -79,6 +79,7 @@ class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
     dark: bool = False
     large: bool = False
     tool_names: bool = True
+    guided: bool = False
 
 
 class Session(Preferences, frozen=True, eq=False, weakref=True):

@@ -19,7 +19,7 @@ from fictilis.demo import SAMPLES
 CARD, PICTURE = QSize(142, 118), QSize(128, 80)  # as the style sheet has them
 GAP, MARGIN = 10, 28
 MOST_SHOWN = 5  # of the last scenes
-OWN = (("new", "cube"), ("draw-line", "path"), ("open", "stack"))  # actions and their icons
+OWN = (("new", "cube"), ("draw-line", "path"), ("open", "stack"), ("first-steps", "flag"))  # actions and their icons
 
 
 class _Card(QToolButton):

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
+from fictilis.app.view.guide_card import GuideCard
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.view.view import View
 from fictilis.app.widgets.fields import Segments
@@ -63,6 +64,7 @@ class ViewFrame(QWidget):
         self.names.setIconSize(QSize(14, 14))
         self._laid: tuple | None = None
         self.toast = Toast(self, palette)
+        self.guide = GuideCard(self, doc, actions, palette)
         doc.said.connect(self.toast.say)
         doc.noticed.connect(self.toast.notice)
         doc.changed.connect(self.refresh)
@@ -135,6 +137,7 @@ class ViewFrame(QWidget):
         self.palette_ = palette
         self._show_fold()
         self.toast.palette_ = palette
+        self.guide.set_palette_(palette)
         self.view.set_palette_(palette)
 
     def refresh(self) -> None:
@@ -172,3 +175,4 @@ class ViewFrame(QWidget):
         self._lay_out_strip()
         self.strip.move(12, 54)
         self.toast.place()
+        self.guide.place()
