@@ -195,7 +195,7 @@ def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(ea
     said = []
     other.doc.said.connect(lambda sentence, kind: said.append((sentence, kind)))
     other.show()
-    assert waits(lambda: other.furnished) and ("There is no OpenGL here.", "error") in said
+    assert waits(lambda: other.furnished and ("There is no OpenGL here.", "error") in said)
     assert waits(lambda: other.lanes.isVisible())
     other.close()
     early.show()

@@ -91,7 +91,7 @@ class AnimationCurve(Struct, frozen=True, eq=False, weakref=True):
                 raise EditRefused(f"“{way}” is no way to go on; use {', '.join(BEYOND)}.")
         frames = [key.frame for key in self.keys]
         if any(b - a <= SAME_FRAME for a, b in zip(frames, frames[1:], strict=False)):
-            raise EditRefused("Keys of a curve need rising frames, no two the same.")
+            raise EditRefused("Keys of a curve need rising frames, no two the same; move one of them.")
 
     @classmethod
     def of(cls, keys: Iterable[Key], like: AnimationCurve | None = None) -> AnimationCurve:

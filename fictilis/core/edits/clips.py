@@ -149,7 +149,7 @@ def blend_clips(scene: Scene, first_id: str, second_id: str, name: str | None = 
     the second (1). Relays, motion and weights are mixed alike."""
     first, second = whole_clip(scene, first_id), whole_clip(scene, second_id)
     if first.id == second.id:
-        raise EditRefused("Two different clips can be blended.")
+        raise EditRefused("Two different clips can be blended; choose another one.")
     if not np.isfinite(offset) or abs(offset) > 1e6:
         raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
     blended = [c.name for c in (first, second) if any(part.blend is not None for part in c.parts)]
@@ -168,7 +168,7 @@ def set_offset(scene: Scene, offset: float) -> Scene:
     """How many frames later the second of two blended clips is played."""
     led = [o for o in scene.objects if o.blend is not None]
     if not led or led[0].blend is None:
-        raise EditRefused("The clip in hand plays one clip only.")
+        raise EditRefused("The clip in hand plays one clip only; blend two clips first.")
     if not np.isfinite(offset) or abs(offset) > 1e6:
         raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
     return scene.with_object(replace(led[0], blend=replace(led[0].blend, offset=float(offset))))

@@ -49,7 +49,7 @@ def checked_rule(obj: MorphObject, target: Target) -> None:
     if rule.how not in HOWS:
         raise EditRefused(f"“{rule.how}” is no way to take drivers together; use {' or '.join(HOWS)}.")
     if not rule.drivers:
-        raise EditRefused(f"{target.name} needs a target that drives it.")
+        raise EditRefused(f"{target.name} needs a target that drives it; to take the last one away, make it a plain target.")
     seen: set[str] = set()
     for driver in rule.drivers:
         name = obj.target(driver.target).name

@@ -160,7 +160,7 @@ def set_beyond(scene: Scene, owner_id: str, channel_id: str, before: str | None 
     owner = scene.owner(owner_id)
     lane = owner.lane(channel_id)
     if lane is None:
-        raise EditRefused(f"{channel(owner, channel_id).name} has no keys to go on from.")
+        raise EditRefused(f"{channel(owner, channel_id).name} has no keys to go on from; key it first.")
     curve = replace(lane.curve, before=before or lane.curve.before, after=after or lane.curve.after)
     return scene.with_owner(owner.with_lane(channel_id, curve))
 

@@ -195,7 +195,10 @@ def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
             raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}, which follows {name} itself.")
         way = scene.object(step).along
         step = way.line if way is not None else None
-    raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}: the lines there follow one another in a circle.")
+    raise EditRefused(
+        f"{name} cannot follow {scene.object(line_id).name}: the lines there follow one another in a circle; "
+        "take one of them off its line first."
+    )
 
 
 def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, even: bool = True) -> Scene:
@@ -210,5 +213,5 @@ def leave_line(scene: Scene, object_id: str) -> Scene:
     """An object or a camera follows no line; its keys of that go."""
     owner = scene.owner(object_id)
     if owner.along is None:
-        raise EditRefused(f"{owner.name} follows no line.")
+        raise EditRefused(f"{owner.name} follows no line; lead it along one first.")
     return scene.with_owner(owner.apart())

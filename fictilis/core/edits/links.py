@@ -30,7 +30,7 @@ def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:
     What the first is linked with already stays with it; another one leaves what it was linked with.
     """
     if len({object_id for object_id, _ in parts}) < 2:
-        raise EditRefused("Targets of at least two objects can be linked.")
+        raise EditRefused("Targets of at least two objects can be linked; name one of another object.")
     first, target = scene.object(parts[0][0]), scene.object(parts[0][0]).target(parts[0][1])
     used = (link for o in scene.objects for link in links_of(o))
     link = target.link or fresh_id("k", used)
@@ -72,7 +72,9 @@ def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
         linked.append(target.name)
     if not linked:
         name = scene.object(object_id).name
-        raise EditRefused(f"No other object has a target named as one of {name}, but for those that are linked.")
+        raise EditRefused(
+            f"No other object has a target named as one of {name}, but for those that are linked; rename one of them first."
+        )
     objects = []
     for owner in scene.objects:
         mine = links.get(owner.id, {})

@@ -146,7 +146,7 @@ def middle(obj: MorphObject, group_id: str, frame: float) -> float:
     low, high = pairs[0]
     at = float(np.floor((low + high) / 2))
     if at <= low + SAME_FRAME:
-        raise EditRefused(f"There is no whole frame between the poses at {low:g} and {high:g}.")
+        raise EditRefused(f"There is no whole frame between the poses at {low:g} and {high:g}; move one of them away first.")
     return at
 
 

@@ -33,7 +33,7 @@ def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
     """Copies of an object. Raises EditRefused where there would be none, or more points than are drawn here."""
     obj = scene.object(object_id)
     if repeat.other == object_id:
-        raise EditRefused(f"{obj.name} is repeated on another object, not on itself.")
+        raise EditRefused(f"{obj.name} is repeated on another object, not on itself; choose another one.")
     other = scene.object(repeat.other) if repeat.other is not None else None
     if other is not None and repeat.way == LINE:
         other.line  # noqa: B018 - which refuses what is none
@@ -64,7 +64,7 @@ def leave_repeat(scene: Scene, object_id: str) -> Scene:
 def _repeated(scene: Scene, object_id: str) -> MorphObject:
     obj = scene.object(object_id)
     if obj.repeat is None:
-        raise EditRefused(f"{obj.name} is not repeated.")
+        raise EditRefused(f"{obj.name} is not repeated; repeat it first.")
     return obj
 
 

@@ -18,9 +18,9 @@ from fictilis.core.scene import MorphObject, Scene, Target, is_rigged
 
 
 def skin_of(obj: MorphObject) -> Skin:
-    """Raises EditRefused for an object that hangs on no rig."""
+    """Raises EditRefused for an object that hangs on no rig; rigs come with glTF and OpenUSD files."""
     if obj.skin is None:
-        raise EditRefused(f"{obj.name} hangs on no rig.")
+        raise EditRefused(f"{obj.name} hangs on no rig; rigs come with glTF and OpenUSD files.")
     return obj.skin
 
 

@@ -48,7 +48,7 @@ def leave_spring(scene: Scene, object_id: str) -> Scene:
 def _sprung(scene: Scene, object_id: str) -> MorphObject:
     obj = scene.object(object_id)
     if obj.spring is None:
-        raise EditRefused(f"{obj.name} has no point spring.")
+        raise EditRefused(f"{obj.name} has no point spring; put one on it first.")
     return obj
 
 
@@ -67,7 +67,7 @@ def bake_deformers(
     """As bake_spring, instead of bend, twist and taper. Raises EditRefused where a point spring follows them."""
     obj = scene.unlocked(object_id)
     if not obj.deformers:
-        raise EditRefused(f"{obj.name} is not bent, twisted or tapered.")
+        raise EditRefused(f"{obj.name} is not bent, twisted or tapered; bend, twist or taper it first.")
     if obj.spring is not None:
         raise EditRefused(f"The point spring of {obj.name} follows what bends it; make targets of the spring first.")
     return _baked(scene, obj, _straight(obj), "Bent", within, most)

@@ -65,7 +65,7 @@ def sweep_of(scene: Scene, object_id: str, target_id: str) -> Sweep:
     """Raises EditRefused for a target without one."""
     target = scene.object(object_id).target(target_id)
     if target.sweep is None:
-        raise EditRefused(f"{target.name} has no sweep.")
+        raise EditRefused(f"{target.name} has no sweep; let it sweep over the object first.")
     return target.sweep
 
 
@@ -89,7 +89,7 @@ def sweep_after(scene: Scene, object_id: str, target_id: str, earlier_id: str, f
     obj = scene.unlocked(object_id)
     earlier = sweep_of(scene, object_id, earlier_id)
     if earlier_id == target_id:
-        raise EditRefused(f"{obj.target(target_id).name} cannot follow itself.")
+        raise EditRefused(f"{obj.target(target_id).name} cannot follow itself; choose another target.")
     if earlier.until not in (None, target_id):
         raise EditRefused(f"{obj.target(earlier_id).name} gives way to {obj.target(earlier.until or '').name} already.")
     scene = set_sweep(scene, object_id, target_id, replace(earlier, until=None))

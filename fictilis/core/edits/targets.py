@@ -172,7 +172,10 @@ def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | Non
     if parent is not None:
         above = obj.target(parent)
         if parent == target_id or any(t.id == target_id for t in obj.ancestors(above)):
-            raise EditRefused(f"{target.name} cannot be built on {above.name}: that is built on {target.name} itself.")
+            raise EditRefused(
+                f"{target.name} cannot be built on {above.name}: that is built on {target.name} itself; "
+                "build that one on something else first."
+            )
     moved = replace(target, built_on=parent)
     stages = tuple(
         replace(s, deltas=add_deltas(add_deltas(s.deltas, part_below(obj, target, s.at), -1.0), part_below(obj, moved, s.at)))

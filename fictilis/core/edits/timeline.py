@@ -158,14 +158,14 @@ def set_reference(scene: Scene, reference: Reference | None) -> Scene:
 def change_reference(scene: Scene, **values: Any) -> Scene:
     """The reference with other numbers. Raises EditRefused where there is none, and as set_reference."""
     if scene.reference is None:
-        raise EditRefused("The scene has no reference picture.")
+        raise EditRefused("The scene has no reference picture; choose one first.")
     return set_reference(scene, replace(scene.reference, **values))
 
 
 def change_sound(scene: Scene, **values: Any) -> Scene:
     """The sound with another ``start``, ``muted`` or ``volume``."""
     if scene.sound is None:
-        raise EditRefused("The scene has no sound.")
+        raise EditRefused("The scene has no sound; choose one first.")
     return set_sound(scene, replace(scene.sound, **values))
 
 

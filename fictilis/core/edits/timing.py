@@ -209,7 +209,7 @@ def set_modifiers(scene: Scene, owner_id: str, channel_id: str, modifiers: tuple
     owner = scene.owner(owner_id)
     settable(owner, channel_id)
     if owner.lane(channel_id) is None:
-        raise EditRefused(f"{channel(owner, channel_id).name} has no keys yet for a modifier to act on.")
+        raise EditRefused(f"{channel(owner, channel_id).name} has no keys yet for a modifier to act on; key it first.")
     return scene.with_owner(owner.with_modifiers(channel_id, modifiers))
 
 
@@ -316,7 +316,9 @@ def hold_until(scene: Scene, owner_id: str, channel_id: str, frame: float) -> Sc
     lane, name = owner.lane(channel_id), channel(owner, channel_id).name
     earlier = [k for k in lane.curve.keys if k.frame < frame - SAME_FRAME] if lane else []
     if not earlier:
-        raise EditRefused(f"{name} has no key before frame {frame:g} whose value could be held.")
+        raise EditRefused(
+            f"{name} has no key before frame {frame:g} whose value could be held; go to a frame after its first key."
+        )
     return set_key(scene, owner_id, channel_id, replace(earlier[-1], frame=float(frame), into=None, out=None, tangent="auto"))
 
 

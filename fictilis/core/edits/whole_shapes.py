@@ -275,7 +275,7 @@ def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> S
     obj = scene.unlocked(object_id)
     source, onto = obj.target(target_id), obj.target(onto_id)
     if source.id == onto.id:
-        raise EditRefused(f"{source.name} is that target already.")
+        raise EditRefused(f"{source.name} is that target already; choose another one.")
     if onto.id in (t.id for t in obj.ancestors(source)):
         raise EditRefused(f"{source.name} is built on {onto.name}; it cannot be copied onto it.")
     changed = replace(
@@ -333,7 +333,7 @@ def bake_mask(scene: Scene, object_id: str, target_id: str) -> Scene:
     obj = scene.unlocked(object_id)
     target = obj.target(target_id)
     if target.mask is None:
-        raise EditRefused(f"{target.name} has no mask.")
+        raise EditRefused(f"{target.name} has no mask; mask it first.")
     return scene.with_object(obj.with_target(map_target(target, lambda d: masked(d, target.mask), mask=None)))
 
 
@@ -350,7 +350,7 @@ def transfer(
     if not 0 <= near < far:
         raise EditRefused(f"The falloff must rise from {near:g} cm: {far:g} cm is no further.")
     if not source.geometry.face_count:
-        raise EditRefused(f"{source.name} has no faces to transfer from.")
+        raise EditRefused(f"{source.name} has no faces to transfer from; choose an object that has some.")
     there, here = source.transform.matrix(), obj.transform.matrix()
     cloud = placed(source.base, there)
     found = Surface(source.mesh, cloud).nearest(placed(obj.base, here))

@@ -49,7 +49,7 @@ def _loop_cut(s: Subject, v: Values) -> Outcome:
 def _weld_middle(s: Subject, _v: Values) -> Outcome:
     points = s.points
     if len(points) < 2:
-        raise EditRefused("Welding needs at least two picked points.")
+        raise EditRefused("Welding needs at least two picked points; pick them first.")
     labels = np.arange(len(s.obj.base))
     labels[points] = points[0]
     return carried(s, carry.weld(s.obj.mesh, labels))

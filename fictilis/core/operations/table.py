@@ -66,7 +66,7 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     @property
     def obj(self) -> MorphObject:
         if self.found is None:
-            raise EditRefused("There is no object here.")
+            raise EditRefused("There is no object here; begin with a form or a file.")
         return self.found
 
     @property
@@ -98,7 +98,7 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     def camera(self) -> SceneCamera:
         found = next((c for c in self.scene.cameras if c.id == self.camera_id), self.scene.camera)
         if found is None:
-            raise EditRefused("There is no camera in the scene.")
+            raise EditRefused("There is no camera in the scene; make one from the view first.")
         return found
 
     @property
@@ -282,12 +282,12 @@ def _has_deformer(kind: str) -> Callable[[Subject], bool]:
 
 
 NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
-    "object": (_has_object, "There is no object here."),
+    "object": (_has_object, "There is no object here; begin with a form or a file."),
     "target": (_has_target, "Select a target first."),
     "targets": (lambda s: _has_object(s) and len(s.targets) > 1, "Select at least two targets first."),
     "other target": (lambda s: _has_target(s) and len(s.obj.targets) > 1, "{object} has no other target than {target}."),
     "any target": (lambda s: _has_object(s) and bool(s.obj.targets), "{object} has no target yet."),
-    "mask": (lambda s: _has_target(s) and s.target.mask is not None, "{target} has no mask."),
+    "mask": (lambda s: _has_target(s) and s.target.mask is not None, "{target} has no mask; mask it first."),
     "corrective": (lambda s: _has_target(s) and s.target.rule is not None, "{target} is no corrective; nothing drives it."),
     "driven": (lambda s: _has_target(s) and (s.target.rule is not None or s.target.follows is not None),
                "{target} follows nothing; it has a weight of its own."),
@@ -295,10 +295,16 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
                  "{target} follows no number; it has a weight of its own."),
     "other objects": (lambda s: _has_object(s) and bool(s.obj.targets) and sum(bool(o.targets) for o in s.scene.objects) > 1,
                       "No other object of the scene has targets."),
-    "swept": (lambda s: _has_target(s) and s.target.sweep is not None, "{target} has no sweep."),
+    "swept": (
+        lambda s: _has_target(s) and s.target.sweep is not None,
+        "{target} has no sweep; let it sweep over the object first.",
+    ),
     "clips": (lambda s: bool(s.scene.clips), "The scene has no clips by name yet; make one."),
     "two clips": (lambda s: len(s.scene.clips) > 1, "Make at least two clips first."),
-    "blended": (lambda s: any(o.blend is not None for o in s.scene.objects), "The clip in hand plays one clip only."),
+    "blended": (
+        lambda s: any(o.blend is not None for o in s.scene.objects),
+        "The clip in hand plays one clip only; blend two clips first.",
+    ),
     "linked": (lambda s: _has_target(s) and s.target.link is not None, "{target} is not linked."),
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
     "relay": (lambda s: s.relay_id is not None,
@@ -306,13 +312,22 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "line": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line), "{object} is no line."),
     "matched": (lambda s: _has_target(s) and s.target.match is not None, "{target} was not made of another line."),
     "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} follows no line."),
-    "point spring": (lambda s: _has_object(s) and s.obj.spring is not None, "{object} has no point spring."),
+    "point spring": (
+        lambda s: _has_object(s) and s.obj.spring is not None,
+        "{object} has no point spring; put one on it first.",
+    ),
     **{kind: (_has_deformer(kind), f"{{object}} has no {kind}.") for kind in DEFORMERS},
-    "deformed": (lambda s: _has_object(s) and bool(s.obj.deformers), "{object} is not bent, twisted or tapered."),
-    "rig": (lambda s: _has_object(s) and s.obj.skin is not None, "{object} hangs on no rig."),
+    "deformed": (
+        lambda s: _has_object(s) and bool(s.obj.deformers),
+        "{object} is not bent, twisted or tapered; bend, twist or taper it first.",
+    ),
+    "rig": (
+        lambda s: _has_object(s) and s.obj.skin is not None,
+        "{object} hangs on no rig; rigs come with glTF and OpenUSD files.",
+    ),
     "rig clips": (lambda s: _has_object(s) and s.obj.skin is not None and bool(s.obj.skin.rig.clips),
                   "{object} hangs on no rig that has clips."),
-    "repeated": (lambda s: _has_object(s) and s.obj.repeat is not None, "{object} is not repeated."),
+    "repeated": (lambda s: _has_object(s) and s.obj.repeat is not None, "{object} is not repeated; repeat it first."),
     "two objects": (lambda s: len(s.scene.objects) > 1, "The scene has no other object."),
     "tube": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line) and s.obj.geometry.tube is not None,
              "{object} has no tube."),
@@ -330,12 +345,12 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
              "No lane that is selected has keys yet."),
     "keys": (lambda s: bool(s.keys), "Select keys first."),
     "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
-    "sound": (lambda s: s.scene.sound is not None, "The scene has no sound."),
-    "reference": (lambda s: s.scene.reference is not None, "The scene has no reference picture."),
+    "sound": (lambda s: s.scene.sound is not None, "The scene has no sound; choose one first."),
+    "reference": (lambda s: s.scene.reference is not None, "The scene has no reference picture; choose one first."),
     "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
     "any line": (lambda s: any(isinstance(o.geometry, Line) for o in s.scene.objects), "The scene has no line."),
     "led camera": (lambda s: s.camera.along is not None, "The camera follows no line."),
-    "camera": (lambda s: s.scene.camera is not None, "There is no camera in the scene."),
+    "camera": (lambda s: s.scene.camera is not None, "There is no camera in the scene; make one from the view first."),
 }  # fmt: skip
 
 

@@ -124,7 +124,9 @@ def _even(p: Picked, near: np.ndarray, values: Values) -> np.ndarray:
     p.need(3, "Even spacing")
     rows = [row for row in chains(p.obj.geometry, p.picked) if len(row) > 2]
     if not rows:
-        raise EditRefused("Even spacing needs points in a row, each joined to the next by an edge.", "Pick an edge loop.")
+        raise EditRefused(
+            "Even spacing needs points in a row, each joined to the next by an edge; pick such a row.", "Pick an edge loop."
+        )
     goal = p.points.copy()
     for row in rows:
         line = p.points[row]
@@ -238,7 +240,7 @@ def change_exactly(change_id: str, picked: Picked, given: Values, mirror: Mirror
     """
     change = EXACT_CHANGES[change_id]
     if not len(picked.picked):
-        raise EditRefused(f"{change.label} needs a pick, and nothing is picked.")
+        raise EditRefused(f"{change.label} needs a pick, and nothing is picked; pick something first.")
     near = picked.near
     goal = change.run(picked, near, completed(change.label, change.parameters, given))
     moved = picked.weights[near, None] * (goal - picked.points[near])

@@ -131,4 +131,6 @@ def with_uvs(old: Mesh, count: int, corners: np.ndarray, offsets: np.ndarray, sh
 
 def need_faces(faces: np.ndarray, what: str) -> None:
     if not len(faces):
-        raise EditRefused(f"{what} needs picked faces, and none is picked whole.", "Pick faces first.")
+        raise EditRefused(
+            f"{what} needs picked faces, and none is picked whole; pick all points of a face, or faces.", "Pick faces first."
+        )

@@ -27,7 +27,7 @@ def delete_faces(mesh: Mesh, faces: np.ndarray) -> Carry:
 def delete_points(mesh: Mesh, points: np.ndarray) -> Carry:
     """Without ``points`` (k,) and the faces that use them."""
     if not len(points):
-        raise EditRefused("Deleting points needs a pick, and nothing is picked.")
+        raise EditRefused("Deleting points needs a pick, and nothing is picked; pick points first.")
     used = np.ones(mesh.point_count, bool)
     used[points] = False
     lost = np.bincount(face_of_corner(mesh)[~used[mesh.corners]], minlength=mesh.face_count)
@@ -51,7 +51,7 @@ def weld(mesh: Mesh, labels: np.ndarray) -> Carry:
     _, place, counts = np.unique(labels, return_inverse=True, return_counts=True)
     place = place.reshape(-1)
     if len(counts) == mesh.point_count:
-        raise EditRefused("No two points are close enough to be welded.")
+        raise EditRefused("No two points are close enough to be welded; allow a larger distance.")
     # keep the order of first appearance, so that untouched points stay in line
     first = np.full(len(counts), mesh.point_count)
     np.minimum.at(first, place, np.arange(mesh.point_count))
@@ -69,7 +69,7 @@ def weld(mesh: Mesh, labels: np.ndarray) -> Carry:
         if len({x[0] for x in row}) >= 3:
             build.face(row, f)
     if not build.sizes:
-        raise EditRefused("Welding these points would leave no face.")
+        raise EditRefused("Welding these points would leave no face; pick fewer.")
     joined = [new for new, row in enumerate(members) if len(row) > 1]
     return build.done(pick=Pick("points", np.array(joined)))
 
@@ -160,7 +160,7 @@ def mirror_weld(mesh: Mesh, points: np.ndarray, axis: int, side: int, tolerance:
         )
     faces = np.flatnonzero(inside & ~outside)
     if not len(faces):
-        raise EditRefused("No face lies on the side to be kept.")
+        raise EditRefused("No face lies on the side to be kept; keep the other one.")
     used = distinct(mesh.corners[corners_of(mesh, faces)])
     build = Builder(mesh)
     build.points = [((int(p), 1.0),) for p in used]

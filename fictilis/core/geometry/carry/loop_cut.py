@@ -75,10 +75,15 @@ def _ring(mesh: Mesh, edge: int) -> tuple[dict[int, tuple[int, int]], set[int]]:
                 ring[opposite] = along
                 queue.append(opposite)
             elif ring[opposite] != along:
-                raise EditRefused("This row of faces is twisted (it meets itself the other way round) and cannot be cut.")
+                raise EditRefused(
+                    "This row of faces is twisted (it meets itself the other way round) and cannot be cut; "
+                    "begin at another edge."
+                )
     twice = [f for f in crossed if sum(int(place[c]) in ring for c in corners_of(mesh, np.array([f]))) > 2]
     if twice:
-        raise EditRefused(f"This row of faces crosses itself in {len(twice)} faces and cannot be cut in one go.")
+        raise EditRefused(
+            f"This row of faces crosses itself in {len(twice)} faces and cannot be cut in one go; begin at another edge."
+        )
     return ring, crossed
 
 

@@ -23,7 +23,7 @@ def _spaced(places: np.ndarray, closed: bool) -> tuple[np.ndarray, np.ndarray]:
     if closed and len(places) > 1 and np.allclose(places[0], places[-1]):
         places = places[:-1]
     if len(places) < 2:
-        raise EditRefused("A line needs two places that differ.")
+        raise EditRefused("A line needs two places that differ; draw them further apart.")
     steps = lengths(np.diff(np.concatenate([places, places[:1]]) if closed else places, axis=0))
     run = np.concatenate([[0.0], np.cumsum(steps)])
     return places, run[: len(places)] / run[-1]

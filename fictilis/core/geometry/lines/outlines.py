@@ -103,7 +103,7 @@ def solid_of(line: Line, base: np.ndarray, thickness: float, bevel: float) -> So
     flats = [every[rows[a:b]] @ plane[:2].T for a, b in zip(starts, starts[1:], strict=False)]
     areas = np.array([_area(flat) for flat in flats])
     if not (np.abs(areas) > 1e-12).any():
-        raise EditRefused("The closed strands enclose no surface.")
+        raise EditRefused("The closed strands enclose no surface; draw them around something.")
     around = [[j for j in range(len(flats)) if j != i and _inside(flats[i][0], flats[j])] for i in range(len(flats))]
     hole = np.array([len(outer) % 2 == 1 for outer in around])
     ways = np.where(areas > 0, 1, -1) * np.where(hole, -1, 1)
