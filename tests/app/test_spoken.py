@@ -134,7 +134,7 @@ def test_objects_and_shapes_are_told_and_chosen(open_window, sheet):
     scene, added = add_form(sheet, "Ball", {})
     other = scene.object(added)
     user = open_window(scene)
-    doc, spoken = user.doc, user.view.spoken
+    doc, spoken = user.doc, user.window.frame.spoken
     user.settle(200)
     assert [text for text, _ in told(spoken)] == [o.name for o in scene.objects]
     take(spoken, other.name)

@@ -18,6 +18,7 @@ class ViewShown(Protocol):
 
     doc: Document
     camera: Camera
+    picture_shown: Any
 
     def shown(self) -> list[StageItem]: ...
     def width(self) -> int: ...
@@ -30,6 +31,7 @@ class SpokenView(Spoken):
     def __init__(self, view: ViewShown) -> None:
         self.view = view
         super().__init__(view, view.doc, "Objects in the view")
+        view.picture_shown.connect(self.soon.start)
 
     def things(self) -> Sequence[StageItem]:
         return self.view.shown()

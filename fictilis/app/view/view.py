@@ -33,7 +33,6 @@ from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture
 from fictilis.app.view.ready import Ready
-from fictilis.app.view.spoken import SpokenView
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
@@ -65,7 +64,6 @@ class View(Gesturing, QWidget):
         self.setMinimumSize(240, 160)
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
-        self.spoken = SpokenView(self)
         self.motion_kept: tuple | None = None
         self.picture: Picture | None = None
         self.before_picture: Picture | None = None
@@ -96,7 +94,6 @@ class View(Gesturing, QWidget):
         self._fine.setInterval(FINE_AFTER)
         self._fine.timeout.connect(self._settle)
         self._framed_for: tuple | None = None
-        self.picture_shown.connect(self.spoken.soon.start)
         doc.opened.connect(self.forget)
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.view.guide_card import GuideCard
+from fictilis.app.view.spoken import SpokenView
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.view.view import View
 from fictilis.app.widgets.fields import Segments
@@ -64,6 +65,7 @@ class ViewFrame(QWidget):
         self.names.setIconSize(QSize(14, 14))
         self._laid: tuple | None = None
         self.toast = Toast(self, palette)
+        self.spoken = SpokenView(view)
         self.guide = GuideCard(self, doc, actions, palette)
         doc.said.connect(self.toast.say)
         doc.noticed.connect(self.toast.notice)
