@@ -131,6 +131,8 @@ def actions(window, folder: Path) -> dict[str, Callable[[], object]]:
             lanes.viewport(), bead(lanes, "Target 2", doc.object.lane("t2").curve.keys[9].frame), QPointF(9, 4)
         ),
         "select all keys of a lane": lambda: doc.change(keys=frozenset()),
+        "raise a weight": lambda: run("raise"),
+        "next key": lambda: run("take-next-key"),
         "scroll the lanes": lambda: lanes.verticalScrollBar().setValue(300),
         "zoom in time": lambda: lanes.axis.zoom(0.5, 700),
         "together": lambda: run("together"),
@@ -146,6 +148,7 @@ def actions(window, folder: Path) -> dict[str, Callable[[], object]]:
         "grab": stroke("grab"),
         "pick all": lambda: run("pick-all"),
         "grow": lambda: run("pick-grow"),
+        "neighbour": lambda: run("beside-left"),
         "done": doc.done_shaping,
         "alone": lambda: doc.change(way="Alone"),
         "line-up": lambda: doc.change(way="Line-up"),
@@ -158,6 +161,7 @@ def actions(window, folder: Path) -> dict[str, Callable[[], object]]:
         "duplicate": lambda: run("duplicate"),
         "remove": lambda: run("remove-target"),
         "new target": lambda: run("new-target"),
+        "next object": lambda: run("next-object"),
         "another object": lambda: doc.select_object(doc.scene.objects[-1].id),
         "save": lambda: window.commands._save_to(folder / "again.fictilis"),
     }  # fmt: skip

@@ -47,6 +47,7 @@ class Spoken(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setUniformItemSizes(True)  # else a thousand rows are asked for their fonts
         self.viewport().setAutoFillBackground(False)
         self.setFocusProxy(keys or painted)
         self.setModel(self._rows)
@@ -124,6 +125,9 @@ class Spoken(QListView):
 
     def doItemsLayout(self) -> None:
         """Things stand where they are painted."""
+
+    def updateGeometries(self) -> None:
+        """Nothing is scrolled."""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Nothing is seen of it."""
