@@ -18,6 +18,7 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.timeline import set_marker
 from fictilis.core.kept import Pick
+from fictilis.core.scene import Scene
 from fictilis.core.shaping.picks import element_beside
 from fictilis.demo.jelly import moon_jelly
 from fictilis.demo.sea_pen import sea_pen
@@ -275,3 +276,28 @@ def test_points_of_a_curve_are_told_and_walked(open_window, sheet):
     assert chosen(plot.spoken) == ["0 to 0.00"] and user.doc.frame == 0.0  # the arrow is the plot's own
     place = plot.spoken.visualRect(plot.spoken.model().index(0, 0))
     assert plot.under(place.center().toPointF()) == 0
+
+
+def test_what_is_gone_before_it_is_told_is_neither_read_nor_chosen(open_window, sheet):
+    """A reader may ask at any moment, also between a change and its telling."""
+    user = open_window(sheet)
+    doc, window = user.doc, user.window
+    doc.select_target("t2")
+    window.operations.operate("target-follow", {"source": "t1", "way": "linear"})
+    lists = [*window.findChildren(Spoken)]
+    assert len(lists) >= 7 and [len(told(spoken)) for spoken in lists].count(0) <= 3
+    cards = window.column.cards.spoken
+    take(cards, "Slide")
+    for change in (lambda: act(user, "remove-target"), lambda: doc.open_scene(Scene(), None)):
+        for spoken in lists:
+            spoken.tell()
+        change()
+        for spoken in lists:
+            for row in range(spoken.model().rowCount()):
+                index = spoken.model().index(row, 0)
+                assert isinstance(index.data(TEXT), str) and spoken.visualRect(index) is not None
+            index = spoken.model().index(spoken.model().rowCount() - 1, 0)
+            spoken.selectionModel().select(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+    assert not doc.scene.objects and not doc.selected
+    user.settle(120)
+    assert told(cards) == []

@@ -26,7 +26,9 @@ from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView
 
 from fictilis.app.model.document import Document
+from fictilis.core.errors import FictilisError
 
+GONE = (FictilisError, LookupError, StopIteration, AttributeError)  # what a row was about, since it was told
 SOON = 40  # ms after a change; a hurry of changes is told once
 
 
@@ -89,6 +91,7 @@ class Spoken(QListView):
 
     def tell(self) -> None:
         """Bring the rows up to date."""
+        self.soon.stop()
         self._telling = True
         self._rows.put(list(self.things()))
         chosen, current = QItemSelection(), QModelIndex()
@@ -102,8 +105,12 @@ class Spoken(QListView):
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
         super().selectionChanged(selected, deselected)
-        if not self._telling and selected.indexes():
-            self.choose(self._rows.things[selected.indexes()[0].row()])
+        if self._telling or not selected.indexes():
+            return
+        row = selected.indexes()[0].row()
+        if not self.soon.isActive():
+            self.choose(self._rows.things[row])
+        # else something changed since the rows were told, and this one may be gone
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.Show):
@@ -112,11 +119,17 @@ class Spoken(QListView):
 
     def visualRect(self, index: QModelIndex) -> QRect:
         row = index.row()
-        return self.place(self._rows.things[row]).toRect() if 0 <= row < len(self._rows.things) else QRect()
+        return self._rect(self._rows.things[row]) if 0 <= row < len(self._rows.things) else QRect()
+
+    def _rect(self, thing: Any) -> QRect:
+        try:
+            return self.place(thing).toRect()
+        except GONE:
+            return QRect()
 
     def indexAt(self, at: QPoint) -> QModelIndex:
         for row, thing in enumerate(self._rows.things):
-            if self.place(thing).toRect().contains(at):
+            if self._rect(thing).contains(at):
                 return self._rows.index(row)
         return QModelIndex()
 
@@ -160,4 +173,7 @@ class _Rows(QAbstractListModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> str | None:
         if role not in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.AccessibleDescriptionRole):
             return None
-        return self.spoken.said(self.things[index.row()])[role == Qt.ItemDataRole.AccessibleDescriptionRole]
+        try:
+            return self.spoken.said(self.things[index.row()])[role == Qt.ItemDataRole.AccessibleDescriptionRole]
+        except GONE:
+            return ""
