@@ -11,7 +11,7 @@ from msgspec import Struct
 from fictilis.core.arrays import lengths
 from fictilis.core.channels import find_channel
 from fictilis.core.scene import Deltas, InBetween, MorphObject, Scene, Target
-from fictilis.core.timeline import Clip, Lane, SceneCamera, lanes_by_channel
+from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
 
 T = TypeVar("T")
 MOST_NAMED = 5
@@ -20,6 +20,7 @@ LEAST = 1e-12  # cm
 # what is told in words of its own; every other field is told by its name in WORDS
 SCENE_WORDS = {
     "name": "", "fps": "", "start": "", "end": "", "objects": "", "cameras": "", "markers": "", "id_floor": "", "clips": "",
+    "cues": "",
     "views": "kept views", "sound": "sound", "played": "part that is played", "clip": "clip in hand",
     "reference": "reference picture",
 }  # fmt: skip
@@ -105,13 +106,17 @@ def _scene(a: Scene, b: Scene) -> list[str]:
     for old, new, name in _pairs(a.clips, b.clips, lambda c: c.id):
         if old is None or new is None:
             out.append(f"The clip {name} was {'made' if old is None else 'removed'}.")
-        elif not _same_clip(old, new) and b.clip == a.clip:
+        elif not alike(old, new) and b.clip == a.clip:
             out.append(f"The clip {name} is another.")
+    for old, new, name in _pairs(a.cues, b.cues, lambda c: c.id):
+        if old is None or new is None:
+            out.append(f"The cue {name} was {'made' if old is None else 'removed'}.")
+        elif old != new:
+            out.append(f"The cue {name} is another.")
+    kept_cues = [c.id for c in a.cues if any(d.id == c.id for d in b.cues)]
+    if kept_cues != [c.id for c in b.cues if c.id in kept_cues]:
+        out.append("The cues stand in another order.")
     return out
-
-
-def _same_clip(a: Clip, b: Clip) -> bool:
-    return alike(a, b)
 
 
 def _camera(a: SceneCamera, b: SceneCamera) -> list[str]:

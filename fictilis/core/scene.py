@@ -10,6 +10,7 @@ from msgspec.structs import force_setattr, replace
 
 from fictilis.core.appearance import Appearance, Surface
 from fictilis.core.arrays import any_in_rows, cached_by_identity, frozen, lengths, plain_numbers
+from fictilis.core.cues import Cue
 from fictilis.core.deformers import Deformer
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
@@ -205,7 +206,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
     None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
     given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the one of ``clips`` that is in
-    hand; without any clips what there is is one without a name."""
+    hand; without any clips what there is is one without a name. ``cues`` say what happens when it is touched."""
 
     name: str = "Untitled"
     fps: float = 24.0
@@ -221,6 +222,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     clips: tuple[Clip, ...] = ()
     clip: str | None = None
     reference: Reference | None = None
+    cues: tuple[Cue, ...] = ()
 
     @property
     def camera(self) -> SceneCamera | None:

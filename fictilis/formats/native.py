@@ -20,6 +20,7 @@ from fictilis.core.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Blend, Clip, Lane, SceneCamera
 from fictilis.formats.files import Progress, no_progress, write_whole
+from fictilis.formats.native_cues import cue_record
 from fictilis.formats.native_migrations import VERSION
 from fictilis.formats.native_reading import read_native
 from fictilis.formats.native_records import (
@@ -59,10 +60,10 @@ from fictilis.formats.native_records import (
     TubeRecord,
     ViewRecord,
     array_out_of_proportion,
-    fields_of,
     out_of_proportion,
 )
 from fictilis.formats.native_rigs import rig_record, rigs_of, skin_record
+from fictilis.formats.native_strict import fields_of
 
 SUFFIX = ".fictilis"
 
@@ -242,6 +243,7 @@ def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
         markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
         id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
         reference=reference, rigs=[rig_record(rig, store) for rig in rigs],
+        cues=[cue_record(c) for c in scene.cues],
     )  # fmt: skip
 
 

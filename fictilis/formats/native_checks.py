@@ -85,6 +85,8 @@ def check_parts(archive: Whole, scene: Scene) -> None:
         for lane in owner.lanes:
             checked_keys(owner, lane.channel, lane.curve.keys)
     _check_clips(archive, scene)
+    _once(archive, (c.id for c in scene.cues), "the cue id")
+    _once(archive, (c.name for c in scene.cues), "the cue")
 
 
 def _check_clips(archive: Whole, scene: Scene) -> None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 12
+VERSION = 13
 Record = dict[str, Any]
 
 
@@ -101,7 +101,11 @@ def _from_11(data: Record) -> None:
     """Nothing was bent or hung on a rig; absent is that."""
 
 
+def _from_12(data: Record) -> None:
+    """No scene had cues; absent is none."""
+
+
 MIGRATIONS: dict[int, Callable[[Record], None]] = {
     1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9, 10: _from_10,
-    11: _from_11,
+    11: _from_11, 12: _from_12,
 }  # fmt: skip

@@ -27,6 +27,7 @@ from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_checks import check_parts
+from fictilis.formats.native_cues import read_cue
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
     MOST_KEYS,
@@ -56,10 +57,10 @@ from fictilis.formats.native_records import (
     TubeRecord,
     ViewRecord,
     array_out_of_proportion,
-    fields_of,
     out_of_proportion,
 )
 from fictilis.formats.native_rigs import read_rig, read_skin
+from fictilis.formats.native_strict import fields_of
 
 GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
 
@@ -166,12 +167,10 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         for number, item in enumerate(record.objects):
             objects.append(_ObjectReader(archive, item, rigs).read())
             progress((number + 1) / len(record.objects))
-        views = tuple(SavedView(**fields_of(v, ViewRecord)) for v in record.views)
         cameras = tuple(
             SceneCamera(**fields_of(c, CameraRecord) | {"lanes": lanes_of(c.lanes), "along": _along(c.along)})
             for c in record.cameras
         )
-        markers = tuple(Marker(m.frame, m.name) for m in record.markers)
         sound = None
         if record.sound is not None:
             x = record.sound
@@ -186,15 +185,16 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             record.start,
             record.end,
             tuple(objects),
-            views,
+            tuple(SavedView(**fields_of(v, ViewRecord)) for v in record.views),
             cameras,
-            markers,
+            tuple(Marker(m.frame, m.name) for m in record.markers),
             sound,
             record.played,
             record.id_floor,
             tuple(_clip(c) for c in record.clips),
             record.clip,
             reference,
+            tuple(read_cue(c) for c in record.cues),
         )
         check_parts(archive, scene)
         return scene

@@ -2,39 +2,36 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 import numpy as np
 
+from fictilis.formats.native_cues import CueRecord
+from fictilis.formats.native_strict import Strict
 
-class _Strict(msgspec.Struct, forbid_unknown_fields=True):
-    pass
 
-
-class DeltasRecord(_Strict, kw_only=True):
+class DeltasRecord(Strict, kw_only=True):
     indices: str
     offsets: str
 
 
-class StageRecord(_Strict, kw_only=True):
+class StageRecord(Strict, kw_only=True):
     at: float
     name: str = ""
     deltas: DeltasRecord
 
 
-class DriverRecord(_Strict, kw_only=True):
+class DriverRecord(Strict, kw_only=True):
     target: str
     at: float
     width: float | None = None
 
 
-class RuleRecord(_Strict, kw_only=True):
+class RuleRecord(Strict, kw_only=True):
     drivers: list[DriverRecord]
     how: str
 
 
-class KeyRecord(_Strict, kw_only=True):
+class KeyRecord(Strict, kw_only=True):
     frame: float
     value: float
     interpolation: str
@@ -45,14 +42,14 @@ class KeyRecord(_Strict, kw_only=True):
     shape: str = ""
 
 
-class FollowRecord(_Strict, kw_only=True):
+class FollowRecord(Strict, kw_only=True):
     source: str
     keys: list[KeyRecord]
     before: str
     after: str
 
 
-class SweepRecord(_Strict, kw_only=True):
+class SweepRecord(Strict, kw_only=True):
     field: str
     front: float
     softness: float
@@ -62,7 +59,7 @@ class SweepRecord(_Strict, kw_only=True):
     until: str | None = None
 
 
-class TubeRecord(_Strict, kw_only=True):
+class TubeRecord(Strict, kw_only=True):
     profile: str
     twist: float
     caps: bool
@@ -71,7 +68,7 @@ class TubeRecord(_Strict, kw_only=True):
     turning: list[KeyRecord] | None = None
 
 
-class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
+class LineRecord(Strict, kw_only=True, tag_field="kind", tag="line"):
     """One strand after another: its number of points, and whether it is closed."""
 
     points: list[int]
@@ -82,7 +79,7 @@ class LineRecord(_Strict, kw_only=True, tag_field="kind", tag="line"):
     tube: TubeRecord | None = None
 
 
-class MatchRecord(_Strict, kw_only=True):
+class MatchRecord(Strict, kw_only=True):
     line: LineRecord
     points: str
     shift: float
@@ -90,7 +87,7 @@ class MatchRecord(_Strict, kw_only=True):
     corners: bool
 
 
-class TargetRecord(_Strict, kw_only=True):
+class TargetRecord(Strict, kw_only=True):
     id: str
     name: str
     colour: str
@@ -110,7 +107,7 @@ class TargetRecord(_Strict, kw_only=True):
     match: MatchRecord | None = None
 
 
-class GroupRecord(_Strict, kw_only=True):
+class GroupRecord(Strict, kw_only=True):
     id: str
     name: str
     factor: float
@@ -118,25 +115,25 @@ class GroupRecord(_Strict, kw_only=True):
     relay: str | None = None
 
 
-class PickRecord(_Strict, kw_only=True):
+class PickRecord(Strict, kw_only=True):
     name: str
     kind: str
     elements: str
 
 
-class MixRecord(_Strict, kw_only=True):
+class MixRecord(Strict, kw_only=True):
     name: str
     weights: list[tuple[str, float]]
 
 
-class TextureRecord(_Strict, kw_only=True):
+class TextureRecord(Strict, kw_only=True):
     name: str
     tiles: int
     image: str | None = None
     projected: str | None = None
 
 
-class ViewRecord(_Strict, kw_only=True):
+class ViewRecord(Strict, kw_only=True):
     name: str
     centre: tuple[float, float, float]
     distance: float
@@ -145,14 +142,14 @@ class ViewRecord(_Strict, kw_only=True):
     parallel: bool
 
 
-class ModifierRecord(_Strict, kw_only=True):
+class ModifierRecord(Strict, kw_only=True):
     kind: str
     on: bool
     amount: float
     numbers: list[tuple[str, float]]
 
 
-class LaneRecord(_Strict, kw_only=True):
+class LaneRecord(Strict, kw_only=True):
     channel: str
     keys: list[KeyRecord]
     before: str = "hold"
@@ -160,19 +157,19 @@ class LaneRecord(_Strict, kw_only=True):
     modifiers: list[ModifierRecord] = []
 
 
-class BlendRecord(_Strict, kw_only=True):
+class BlendRecord(Strict, kw_only=True):
     lanes: list[LaneRecord]
     offset: float
     amount: float
 
 
-class ClipPartRecord(_Strict, kw_only=True):
+class ClipPartRecord(Strict, kw_only=True):
     owner: str
     lanes: list[LaneRecord]
     blend: BlendRecord | None = None
 
 
-class ClipRecord(_Strict, kw_only=True):
+class ClipRecord(Strict, kw_only=True):
     id: str
     name: str
     start: float
@@ -182,14 +179,14 @@ class ClipRecord(_Strict, kw_only=True):
     parts: list[ClipPartRecord] = []
 
 
-class AlongRecord(_Strict, kw_only=True):
+class AlongRecord(Strict, kw_only=True):
     line: str
     place: float
     turn: bool
     even: bool
 
 
-class CameraRecord(_Strict, kw_only=True):
+class CameraRecord(Strict, kw_only=True):
     id: str
     name: str
     centre: tuple[float, float, float]
@@ -202,12 +199,12 @@ class CameraRecord(_Strict, kw_only=True):
     along: AlongRecord | None = None
 
 
-class MarkerRecord(_Strict, kw_only=True):
+class MarkerRecord(Strict, kw_only=True):
     frame: float
     name: str
 
 
-class SoundRecord(_Strict, kw_only=True):
+class SoundRecord(Strict, kw_only=True):
     name: str
     data: str
     start: float
@@ -215,7 +212,7 @@ class SoundRecord(_Strict, kw_only=True):
     volume: float
 
 
-class ReferenceRecord(_Strict, kw_only=True):
+class ReferenceRecord(Strict, kw_only=True):
     name: str
     data: str
     start: float
@@ -228,7 +225,7 @@ class ReferenceRecord(_Strict, kw_only=True):
     shown: bool
 
 
-class MeshRecord(_Strict, kw_only=True, tag_field="kind", tag="mesh"):
+class MeshRecord(Strict, kw_only=True, tag_field="kind", tag="mesh"):
     points: int
     corners: str
     offsets: str
@@ -236,19 +233,19 @@ class MeshRecord(_Strict, kw_only=True, tag_field="kind", tag="mesh"):
     uv_corners: str | None = None
 
 
-class TransformRecord(_Strict, kw_only=True):
+class TransformRecord(Strict, kw_only=True):
     position: tuple[float, float, float]
     rotation: tuple[float, float, float]
     scale: tuple[float, float, float]
     pivot: tuple[float, float, float]
 
 
-class SurfaceRecord(_Strict, kw_only=True):
+class SurfaceRecord(Strict, kw_only=True):
     levels: int
     on: bool
 
 
-class DeformerRecord(_Strict, kw_only=True):
+class DeformerRecord(Strict, kw_only=True):
     kind: str
     axis: str
     low: float
@@ -260,7 +257,7 @@ class DeformerRecord(_Strict, kw_only=True):
     box: tuple[tuple[float, float, float], tuple[float, float, float]] | None = None
 
 
-class RigTrackRecord(_Strict, kw_only=True):
+class RigTrackRecord(Strict, kw_only=True):
     joint: int
     path: str
     way: str
@@ -270,12 +267,12 @@ class RigTrackRecord(_Strict, kw_only=True):
     out: str | None = None
 
 
-class RigClipRecord(_Strict, kw_only=True):
+class RigClipRecord(Strict, kw_only=True):
     name: str
     tracks: list[RigTrackRecord]
 
 
-class RigRecord(_Strict, kw_only=True):
+class RigRecord(Strict, kw_only=True):
     name: str
     joints: list[str]
     parents: str
@@ -285,7 +282,7 @@ class RigRecord(_Strict, kw_only=True):
     clips: list[RigClipRecord]
 
 
-class SkinRecord(_Strict, kw_only=True):
+class SkinRecord(Strict, kw_only=True):
     rig: int
     joints: str
     inverse: str
@@ -301,12 +298,12 @@ class SkinRecord(_Strict, kw_only=True):
     turns: list[tuple[str, float]]
 
 
-class FormRecord(_Strict, kw_only=True):
+class FormRecord(Strict, kw_only=True):
     kind: str
     numbers: dict[str, float]
 
 
-class RepeatRecord(_Strict, kw_only=True):
+class RepeatRecord(Strict, kw_only=True):
     way: str
     counts: tuple[int, int, int]
     spacing: tuple[float, float, float]
@@ -325,7 +322,7 @@ class RepeatRecord(_Strict, kw_only=True):
     on: bool = True
 
 
-class SpringRecord(_Strict, kw_only=True):
+class SpringRecord(Strict, kw_only=True):
     stiffness: float
     damping: float
     mass: float
@@ -336,7 +333,7 @@ class SpringRecord(_Strict, kw_only=True):
     way: str
 
 
-class ObjectRecord(_Strict, kw_only=True):
+class ObjectRecord(Strict, kw_only=True):
     id: str
     name: str
     visible: bool
@@ -364,7 +361,7 @@ class ObjectRecord(_Strict, kw_only=True):
     spring: SpringRecord | None = None
 
 
-class SceneRecord(_Strict, kw_only=True):
+class SceneRecord(Strict, kw_only=True):
     schema: int
     name: str
     fps: float
@@ -381,6 +378,7 @@ class SceneRecord(_Strict, kw_only=True):
     clip: str | None = None
     reference: ReferenceRecord | None = None
     rigs: list[RigRecord] = []
+    cues: list[CueRecord] = []
 
 
 FAR = 1e12
@@ -420,8 +418,3 @@ def array_out_of_proportion(array: np.ndarray) -> str:
 
 class SchemaOnly(msgspec.Struct):
     schema: int
-
-
-def fields_of(value: object, record: type[msgspec.Struct]) -> dict[str, Any]:
-    """The fields of a value that a record has too."""
-    return {f: getattr(value, f) for f in record.__struct_fields__}

@@ -107,7 +107,10 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
         raise EditRefused(f"A marker cannot stand at frame {frame:g}.")
     name = given_name(name, "A marker")
     rest = [m for m in scene.markers if abs(m.frame - frame) > NEAR]
-    return replace(scene, markers=tuple(sorted((*rest, Marker(float(frame), name)), key=lambda m: m.frame)))
+    renamed = {m.name for m in scene.markers if abs(m.frame - frame) <= NEAR} - {m.name for m in rest}
+    cues = tuple(replace(c, when=replace(c.when, marker=name)) if c.when.marker in renamed else c for c in scene.cues)
+    markers = tuple(sorted((*rest, Marker(float(frame), name)), key=lambda m: m.frame))
+    return replace(scene, markers=markers, cues=cues if renamed else scene.cues)
 
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:

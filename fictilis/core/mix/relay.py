@@ -103,8 +103,22 @@ def pose_shares(curve: AnimationCurve, path: str, frames: np.ndarray) -> tuple[t
     ends, or periodic where first and last pose are one shape; a hold ends it, and another begins behind it.
     Source: de Boor, A Practical Guide to Splines, ch. IV (free-end and periodic conditions), in Hermite form.
     """
+    return _shares(curve, path, stretch_at(curve, frames))
+
+
+def place_shares(curve: AnimationCurve, path: str, place: float) -> dict[str, float]:
+    """The share of each shape where a row of poses stands at a ``place``: 2.25 is a quarter of the way from the third pose to
+    the fourth, whatever leads there in time."""
+    place = min(max(place, 0.0), len(curve.keys) - 1.0)
+    before = int(place)
+    at = Stretch(np.array([before]), np.array([min(before + 1, len(curve.keys) - 1)]), np.array([place - before]))
+    shapes, shares = _shares(curve, path, at)
+    return dict(zip(shapes, shares[:, 0].tolist(), strict=True))
+
+
+def _shares(curve: AnimationCurve, path: str, at: Stretch) -> tuple[tuple[str, ...], np.ndarray]:
     starts, _, shapes, place = _row(curve)
-    before, after, part = stretch_at(curve, frames)
+    before, after, part = at
     out, column = np.zeros((len(shapes), len(part))), np.arange(len(part))
     if path == STRAIGHT:
         np.add.at(out, (place[before], column), 1.0 - part)

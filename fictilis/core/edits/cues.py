@@ -1,0 +1,207 @@
+"""Edits of cues, and what a rehearsal leaves on the lanes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channels import ChannelRef, channel, find_channel
+from fictilis.core.cues import ACTS, CLICK, LETTER, MEETINGS, THENS, WHENS, Act, Cue, Lead, Then, When
+from fictilis.core.edits.timing import bake, reduce_keys
+from fictilis.core.errors import EditRefused
+from fictilis.core.interrupt import check
+from fictilis.core.mix.relay import relays
+from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
+from fictilis.core.rehearsal.meaning import PLACE, VALUE, cue, endless
+from fictilis.core.rehearsal.runner import Event, Runner
+from fictilis.core.rehearsal.segment import damping_of
+from fictilis.core.scene import Scene
+
+LONGEST, LONGEST_WAIT, MOST_TIMES, MOST_CUES = 3600.0, 86400.0, 10_000, 1000
+LEAST_EVERY = 0.01
+LONGEST_TAKE = 3600.0  # s
+MOVES = 1e-9  # what a value must change by, for a take to key it
+
+
+def add_cue(scene: Scene, made: Cue, place: int | None = None) -> tuple[Scene, str]:
+    """A cue with an id and a name of its own, last or at a place."""
+    if len(scene.cues) >= MOST_CUES:
+        raise EditRefused(f"A scene has up to {MOST_CUES:,} cues; delete one first.")
+    new_id = fresh_id(LETTER, (c.id for c in scene.cues), scene.id_floor)
+    new = checked_cue(replace(made, id=new_id, name=fresh_name(made.name or "Cue", {c.name for c in scene.cues}, 1)))
+    at = len(scene.cues) if place is None else place
+    return _coming_to_an_end(replace(scene, cues=(*scene.cues[:at], new, *scene.cues[at:])), new_id), new_id
+
+
+def cue_from(scene: Scene, object_id: str | None, selected: Sequence[ChannelRef]) -> Cue:
+    """A cue to begin with: a click on the object leads what is selected of the scene, in full."""
+    leads = []
+    for ref in selected:
+        owner = next((o for o in scene.objects if o.id == ref.owner), None)
+        found = find_channel(owner, ref.channel) if owner is not None else None
+        if found is not None and found.slides:
+            leads.append(Lead(ref.owner, ref.channel, found.high if found.part == "weight" else found.value))
+    return Cue("", "", When(CLICK, owner=object_id or ""), Act(leads=tuple(leads)), Then(1.0, "back", 0.8))
+
+
+def change_cue(scene: Scene, cue_id: str, **values: Any) -> Scene:
+    """A cue with other fields, by their names; ``when``, ``act`` and ``then`` as wholes."""
+    return _put(scene, cue_id, replace(cue(scene, cue_id), **values))
+
+
+def rename_cue(scene: Scene, cue_id: str, name: str) -> Scene:
+    others = (c.name for c in scene.cues if c.id != cue_id)
+    return change_cue(scene, cue_id, name=given_name(name, "A cue", others, "The scene already has a cue"))
+
+
+def duplicate_cue(scene: Scene, cue_id: str) -> tuple[Scene, str]:
+    """A copy right behind it."""
+    source = cue(scene, cue_id)
+    return add_cue(scene, source, scene.cues.index(source) + 1)
+
+
+def move_cue(scene: Scene, cue_id: str, place: int) -> Scene:
+    """A cue at another place in the order, from 0."""
+    moved = cue(scene, cue_id)
+    rest = [c for c in scene.cues if c is not moved]
+    at = min(max(place, 0), len(rest))
+    return replace(scene, cues=(*rest[:at], moved, *rest[at:]))
+
+
+def remove_cue(scene: Scene, cue_id: str) -> Scene:
+    """Without a cue; those that name it stay, and say what they lack."""
+    gone = cue(scene, cue_id)
+    floor = max(scene.id_floor, number_of(gone.id))
+    return replace(scene, cues=tuple(c for c in scene.cues if c is not gone), id_floor=floor)
+
+
+def _put(scene: Scene, cue_id: str, new: Cue) -> Scene:
+    checked_cue(new)
+    return _coming_to_an_end(replace(scene, cues=tuple(new if c.id == cue_id else c for c in scene.cues)), cue_id)
+
+
+def _coming_to_an_end(scene: Scene, cue_id: str) -> Scene:
+    """The scene, where a cue that is new or changed is no part of a round without end. Raises EditRefused."""
+    found = endless(scene)
+    if any(c.id == cue_id for c in found):
+        names = " → ".join(c.name for c in (*found, found[0]))
+        raise EditRefused(f"These cues would set each other off without end, in no time: {names}.", "Give one of them a wait.")
+    return scene
+
+
+def checked_cue(some: Cue) -> Cue:
+    """The cue. Raises EditRefused for kinds, easings and numbers that cannot be."""
+    when, act, then, name = some.when, some.act, some.then, some.name
+    for value, known, what in (
+        (when.kind, WHENS, "waits for"), (act.kind, ACTS, "does"), (then.kind, THENS, "goes on with"),
+        (some.meets, MEETINGS, "meets others by"),
+    ):  # fmt: skip
+        if value not in known:
+            raise EditRefused(f"{name} {what} “{value}”; that is one of {', '.join(known)}.")
+    for number, low, high, what in (
+        (when.seconds, LEAST_EVERY, LONGEST_WAIT, "is repeated every so many seconds"), (act.seconds, 0, LONGEST, "takes"),
+        (then.wait, 0, LONGEST_WAIT, "waits"), (then.seconds, 0, LONGEST, "comes back in"), (act.times, 0, MOST_TIMES, "plays"),
+        (act.place, 0, 1e6, "leads a relay to"), (act.modifier, 0, 1000, "turns the motion"),
+        *((lead.to, -1e6, 1e6, "leads to") for lead in act.leads),
+    ):  # fmt: skip
+        if not (np.isfinite(number) and low <= number <= high):
+            raise EditRefused(f"{name} {what} {number:g}; that is from {low:g} to {high:g}.")
+    for ease in (act.ease, then.ease):
+        if ease:
+            damping_of(ease)
+    if not act.ease:
+        raise EditRefused(f"{name} has no easing; use linear, for instance.")
+    return some
+
+
+# a take
+
+
+def take(
+    scene: Scene, events: Iterable[Event], seconds: float, at: float, tolerance: float
+) -> tuple[Scene, list[ChannelRef], list[str]]:
+    """What a rehearsal showed as keys, from frame ``at`` on: the events are run again, each number that they moved is looked at
+    in every frame, and as few keys as keep it within ``tolerance`` are written over those that lie in that time.
+
+    Returns the scene, the lanes that were written, and what is left out, in sentences. Raises EditRefused where nothing moved.
+    """
+    if not 0 < seconds <= LONGEST_TAKE:
+        raise EditRefused(f"A take lasts up to {LONGEST_TAKE:g} s, and more than 0; this one {seconds:g}.")
+    if not 0 <= tolerance <= 1:
+        raise EditRefused(f"The tolerance must be from 0 to 1, not {tolerance:g}.")
+    rows, runner = _watched(scene, sorted(events, key=lambda e: e.time), seconds, at)
+    frames = at + np.arange(len(rows[next(iter(rows))])) if rows else np.zeros(0)
+    written, said = list[ChannelRef](), list[str]()
+    led = {(key[1], key[2]) for key in runner.segments if key[0] == PLACE}
+    for ref, values in rows.items():
+        obj = scene.object(ref.owner)
+        what = channel(obj, ref.channel)
+        if what.slides:  # and so none of a relay's shapes
+            scene, baked = _keyed(scene, ref, frames, values)
+            said += [f"The motion over {what.name} became keys."] if baked else []
+            written.append(ref)
+    for owner, group in sorted(led):
+        name = relays(scene.object(owner))[group].name
+        said.append(f"The relay {name} is left as it was: its lane has poses, not places between them.")
+    if not written:
+        raise EditRefused("Nothing moved in this take that has a lane.", "Click what a cue waits for, then take it again.")
+    scene, _ = reduce_keys(scene, [(ref.owner, ref.channel) for ref in written], tolerance)
+    last = float(frames[-1])
+    return (replace(scene, end=last) if last > scene.end else scene), written, said
+
+
+def _watched(
+    scene: Scene, events: Sequence[Event], seconds: float, frame: float
+) -> tuple[dict[ChannelRef, np.ndarray], Runner]:
+    """The values in every frame of each channel that a run of the events moves."""
+    runner, waiting = Runner(scene, frame), list(events)
+    count = int(np.ceil(seconds * scene.fps - 1e-9)) + 1
+    seen: list[dict[str, dict[str, float]]] = []
+    for number in range(count):
+        check()
+        t = number / scene.fps
+        while waiting and waiting[0].time <= t:
+            runner.repeat(waiting.pop(0))
+        runner.advance(t)
+        seen.append(runner.values())
+    first = seen[0]
+    refs = dict.fromkeys((o, c) for row in seen for o, values in row.items() for c in values)
+    held = {(key[1], key[2]) for key in runner.segments if key[0] == VALUE}
+    out = {}
+    for owner, name in refs:
+        if find_channel(scene.object(owner), name) is None:
+            continue
+        own = first.get(owner, {}).get(name)
+        begin = _own(scene, owner, name, frame) if own is None else own
+        values = np.array([row.get(owner, {}).get(name, begin) for row in seen])
+        if np.ptp(values) > MOVES or (owner, name) in held and abs(values[0] - begin) > MOVES:
+            out[ChannelRef(owner, name)] = values
+    return out, runner
+
+
+def _own(scene: Scene, owner: str, name: str, frame: float) -> float:
+    from fictilis.core.channels import values_at
+
+    return float(values_at(scene.object(owner), frame, None, scene.fps)[name])
+
+
+def _keyed(scene: Scene, ref: ChannelRef, frames: np.ndarray, values: np.ndarray) -> tuple[Scene, bool]:
+    """Values written as keys; and whether motion was laid over the lane, which then is made into keys all along it."""
+    lane = scene.object(ref.owner).lane(ref.channel)
+    baked = lane is not None and any(m.on and m.amount for m in lane.modifiers)
+    if lane is not None and lane.modifiers:
+        first, last = lane.curve.keys[0].frame, lane.curve.keys[-1].frame
+        scene = bake(scene, [(ref.owner, ref.channel)], min(first, scene.start), max(last, scene.end))
+    obj = scene.object(ref.owner)
+    lane = obj.lane(ref.channel)
+    curve = lane.curve if lane is not None else AnimationCurve()
+    rest = [k for k in curve.keys if not frames[0] - 1e-6 <= k.frame <= frames[-1] + 1e-6]
+    stepped = channel(obj, ref.channel).stepped
+    way = "hold" if stepped else "linear"
+    new = [Key(float(f), float(v), way) for f, v in zip(frames, values, strict=True)]
+    keys = tuple(sorted((*rest, *new), key=lambda k: k.frame))
+    return scene.with_object(obj.with_lane(ref.channel, replace(curve, keys=keys))), baked

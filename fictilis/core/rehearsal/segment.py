@@ -1,0 +1,129 @@
+"""How a number goes from where it is to where it is led, exactly at any time."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from math import cos, exp, log, sin, sqrt
+
+import numpy as np
+from msgspec import Struct
+
+from fictilis.core.animation.easing import EASINGS, NAMED, ease_at, handles_of
+from fictilis.core.errors import EditRefused
+
+SPRING = "spring"
+EASES = (*EASINGS, SPRING)
+SETTLED = log(1000.0)  # a spring has come to a thousandth of its way when its time is over
+TAIL = 4.0  # times its own time after which a spring stands still, to a part in 10¹²
+DAMPING = 0.5  # of a spring whose own is not told
+STEEPEST = 12.0  # slope at which an easing may begin, for a speed to be carried into it
+_PLACES = 64
+
+
+def damping_of(ease: str) -> float | None:
+    """The damping ratio of a spring, ``spring`` or ``spring(0.3)``; None for an easing. Raises EditRefused for nonsense."""
+    if ease == SPRING:
+        return DAMPING
+    if not ease.startswith("spring("):
+        handles_of(ease)
+        return None
+    try:
+        ratio = float(ease.removeprefix("spring(").removesuffix(")"))
+    except ValueError:
+        ratio = 0.0
+    if not 0.05 <= ratio <= 1.0 or not ease.endswith(")"):
+        raise EditRefused(f"“{ease}” is no spring; its damping is from 0.05 to 1, such as spring(0.5).")
+    return ratio
+
+
+@lru_cache(maxsize=256)
+def _bezier_table(x1: float, x2: float) -> tuple[float, ...]:
+    from fictilis.core.animation.easing import bezier_parameter
+
+    x = np.linspace(0.0, 1.0, _PLACES + 1)
+    return tuple(bezier_parameter(np.full(x.shape, x1), np.full(x.shape, x2), x).tolist())
+
+
+def ease_now(ease: str, u: float) -> float:
+    """``ease_at`` for one number, quickly: a Bézier's parameter by Newton's method from a table of it."""
+    if u <= 0.0 or u >= 1.0:
+        return 0.0 if u <= 0.0 else 1.0
+    if ease == "linear":
+        return u
+    handles = None if ease in NAMED else handles_of(ease)
+    if handles is None:
+        return float(ease_at(ease, np.array([u]))[0])
+    x1, y1, x2, y2 = handles
+    table = _bezier_table(x1, x2)
+    n = int(u * _PLACES)
+    s = table[n] + (table[n + 1] - table[n]) * (u * _PLACES - n)
+    c, b = 3 * x1, 3 * (x2 - x1) - 3 * x1
+    a = 1 - c - b
+    off = 1.0
+    for _ in range(8):
+        off = ((a * s + b) * s + c) * s - u
+        slope = (3 * a * s + 2 * b) * s + c
+        if abs(off) < 2e-15 or slope < 1e-9:
+            break
+        s -= off / slope
+    if abs(off) > 1e-12 or not 0.0 <= s <= 1.0:  # where the curve stands upright
+        return float(ease_at(ease, np.array([u]))[0])
+    r = 1 - s
+    return 3 * r * r * s * y1 + 3 * r * s * s * y2 + s**3
+
+
+@lru_cache(maxsize=256)
+def slope_at_start(ease: str) -> float:
+    """How steeply an easing begins, within STEEPEST, so that a speed can be carried into it."""
+    step = 1e-6
+    return min(max(ease_now(ease, step) / step, -STEEPEST), STEEPEST)
+
+
+class Segment(Struct, frozen=True, eq=False):
+    """A number from ``begun`` s on: its goal, and beside it what is left of the way.
+
+    ``away`` is how far it was from the goal when it began, and ``rate`` how much faster it moved than the goal then, 1/s, where
+    that is carried on. ``goal`` None is a goal that others lead: what the scene has there without cues.
+    """
+
+    begun: float
+    seconds: float
+    ease: str
+    goal: float | None
+    away: float
+    rate: float = 0.0
+    carry: bool = False
+
+    @property
+    def damping(self) -> float | None:
+        return damping_of(self.ease) if self.ease.startswith(SPRING) else None
+
+    @property
+    def ends(self) -> float:
+        """When its number has come to its goal: its own time later, or when its spring stands still."""
+        return self.begun + self.seconds * (TAIL if self.damping is not None else 1.0)
+
+    def left(self, t: float) -> float:
+        """How far the number is from its goal at ``t`` s.
+
+        Sources: what an easing leaves, 1 - E(u), and for a speed that is carried the cubic of Hermite with that slope at its
+        start and nothing at its end (de Boor, A Practical Guide to Splines, ch. IV); a spring by the damped oscillator (any
+        handbook, for instance Boyce and DiPrima, ch. 3), its frequency so that a thousandth is left after its time.
+        """
+        if t >= self.ends:
+            return 0.0
+        if self.damping is not None:
+            return self._sprung(t - self.begun, self.damping)
+        u = (t - self.begun) / self.seconds
+        out = self.away * (1.0 - ease_now(self.ease, u))
+        if self.carry:
+            out += (self.seconds * self.rate + self.away * slope_at_start(self.ease)) * u * (1.0 - u) ** 2
+        return out
+
+    def _sprung(self, t: float, ratio: float) -> float:
+        w = SETTLED / (ratio * self.seconds)
+        fade = exp(-ratio * w * t)
+        if ratio >= 1.0:
+            return fade * (self.away + (self.rate + w * self.away) * t)
+        wd = w * sqrt(1.0 - ratio * ratio)
+        return fade * (self.away * cos(wd * t) + (self.rate + ratio * w * self.away) / wd * sin(wd * t))
