@@ -11,12 +11,13 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis import __version__, cli_export, cli_import, cli_info, cli_operate, cli_pictures, cli_weights
+from fictilis import __version__, cli_export, cli_import, cli_info, cli_operate, cli_pictures, cli_rehearse, cli_weights
 from fictilis.core.errors import FictilisError
 from fictilis.demo import SAMPLES
 
 COMMANDS = (
     "demo", "new", "info", "changes", "check", "key", *cli_operate.PARTS, "shape", "evaluate", "export", "import", "weights",
+    "rehearse",
     *cli_pictures.COMMANDS, "install-desktop",
 )  # fmt: skip
 
@@ -115,6 +116,7 @@ def _outputs(commands) -> None:
     cli_export.register(commands)
     cli_import.register(commands)
     cli_weights.register(commands)
+    cli_rehearse.register(commands)
 
     cli_pictures.register(commands)
 

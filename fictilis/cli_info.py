@@ -8,6 +8,7 @@ import json
 
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
+    from fictilis.core.cue_words import sentence
     from fictilis.core.edits.clips import stowed
 
     sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
@@ -22,6 +23,7 @@ def describe(scene) -> dict:
              "lanes": sum(len(part.lanes) for part in c.parts)}
             for c in stowed(scene)
         ],
+        "cues": [{"name": c.name, "on": c.on, "says": sentence(scene, c)} for c in scene.cues],
     }  # fmt: skip
 
 
@@ -137,6 +139,8 @@ def run(options: argparse.Namespace) -> None:
     for clip in told["clips"]:
         hand = ", in hand" if clip["in_hand"] else ""
         print(f"clip {clip['name']}: frames {clip['range'][0]:g} to {clip['range'][1]:g}, {clip['lanes']} lanes{hand}")
+    for cue in told["cues"]:
+        print(f"cue {cue['name']}{'' if cue['on'] else ' (off)'}: {cue['says']}")
     if told["sound"]:
         print(
             f"sound {told['sound']['name']} from frame {told['sound']['start']:g}"

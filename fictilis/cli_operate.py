@@ -32,6 +32,7 @@ PARTS = {
     "keys": "change single keys",
     "time": "rate, range, markers, sound and reference picture",
     "camera": "cameras of the scene",
+    "cue": "what a scene does when it is touched: cues as sentences",
     "clip": "lanes of all objects under a name, one clip in hand at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
@@ -105,6 +106,8 @@ def _subject_options(parser: argparse.ArgumentParser, part: str) -> None:
         parser.add_argument("--object", help="the one whose numbers are set")
     if part == "keys":
         parser.add_argument("--at", metavar="F,F,…", help="frames of the keys; default: all")
+    if part == "cue":
+        parser.add_argument("--cue", metavar="NAME", help="the one that is changed")
     if part == "camera":
         parser.add_argument("--camera", metavar="NAME", help="default: the one that is looked through")
 
@@ -179,6 +182,8 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         return Subject(scene, lanes=lanes, selected=chosen, keys=keys, frame=scene.start, span=span)
     if part == "camera" and options.camera:
         return Subject(scene, frame=scene.start, camera_id=_camera(scene, options.camera).id)
+    if part == "cue":
+        return Subject(scene, frame=scene.start, span=span, cue_id=_cue(scene, options.cue))
     if part not in OF_OBJECTS:
         named = scene.object_named(options.object).id if part == "form" and options.object else None
         return Subject(scene, named, frame=scene.start, span=span)
@@ -197,6 +202,15 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         at=getattr(options, "at", 1.0) if part == "shape" else 1.0, group_id=group,
         pixels=lambda: pixels_of(obj),
     )  # fmt: skip
+
+
+def _cue(scene: Scene, name: str | None) -> str | None:
+    if name is None:
+        return None
+    for cue in scene.cues:
+        if cue.name == name:
+            return cue.id
+    raise FictilisError(f"The scene has no cue named {name}; its cues are: {', '.join(c.name for c in scene.cues) or 'none'}.")
 
 
 def _camera(scene: Scene, name: str):

@@ -37,7 +37,7 @@ from fictilis.core.cues import KEY as KEY_PRESS
 from fictilis.core.kept import NamedPick, StoredMix
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.rehearsal.meaning import find_cue, find_object
-from fictilis.core.rehearsal.segment import SPRING
+from fictilis.core.rehearsal.segment import LINEAR, SPRING
 from fictilis.core.scene import MorphObject, Scene
 
 GONE, CHOOSE = "(gone)", "choose…"
@@ -245,8 +245,7 @@ def _after(cue: Cue, /, **values: object) -> Cue:
 
 
 def _eases() -> list[str]:
-    plain = ["linear", *(k for k in KEYWORDS if k != "linear"), SPRING, "spring(0.25)", "spring(1)"]
-    return plain + [f"{name}" for name in NAMED]
+    return [LINEAR, *KEYWORDS, SPRING, "spring(0.25)", "spring(1)", *NAMED]
 
 
 def _picks(scene: Scene, owner: str) -> Iterable[NamedPick]:

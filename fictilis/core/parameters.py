@@ -94,6 +94,6 @@ def completed(what: str, parameters: Collection[Parameter], given: Mapping[str, 
         value = given[p.name] if p.name in given else p.begins_at(subject)
         if value is None and p.needed and isinstance(p, Text):
             raise EditRefused(f"{what} needs its {p.label.lower()}.")
-        optional = value is None and not p.needed and isinstance(p, Text | Number | Span)
+        optional = value is None and not p.needed and isinstance(p, Text | Number | Span | Choice)
         out[p.name] = None if optional else p.checked(value, subject)
     return out

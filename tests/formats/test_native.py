@@ -12,7 +12,9 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.channels import set_value, stand_at
+from fictilis.core.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
 from fictilis.core.edits import timeline
+from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
@@ -68,7 +70,13 @@ def full(sheet):
     scene = timeline.set_marker(timeline.set_marker(scene, 12.5, "Beat"), -5, "In")
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really", -3.5, True, 0.25))
     scene = timeline.set_reference(scene, Reference("take.mp4", b"not really", 2.5, 0.5, 0.75, -1.0, 0.25, True, True, False))
-    return timeline.set_played(scene, 0, 40)
+    scene = timeline.set_played(scene, 0, 40)
+    act = Act(
+        RELAY, (Lead(OBJ, "t1", -0.5), Lead("o9", "gone", 2.0)), OBJ, "Storm", "g1", 1.5, "p1", 0, "t1", 1, False, "q9", 0.3
+    )
+    when = When(MARKER, OBJ, "Rim", "Ctrl+A", "Beat", "q8", 2.5)
+    scene, _ = add_cue(scene, Cue("", "Touch", when, act, Then(3.0, NEXT, 0.8, "spring(0.3)", "q7"), QUEUE, True, False))
+    return add_cue(scene, Cue("", "Plain"))[0]
 
 
 def field_names(value):
@@ -193,6 +201,7 @@ def as_version_11(record):
 
 
 BACK = {
+    12: lambda record: record.pop("cues", None),
     11: as_version_11,
     10: lambda record: record.pop("reference", None),
     9: as_version_9,
@@ -209,8 +218,8 @@ BACK = {
 
 @pytest.mark.parametrize("version", sorted(MIGRATIONS))
 def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, full, version):
-    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but the reference picture."""
-    full = replace(full, reference=None)
+    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but a reference picture and cues."""
+    full = replace(full, reference=None, cues=())
     scene = full if version >= 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     path = tmp_path / "old.fictilis"
     write_native(path, scene)
@@ -224,7 +233,7 @@ def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, ful
     assert same(read_native(path), scene)
 
 
-@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8, 9, 10, 11])
+@pytest.mark.parametrize("version", [3, 4, 5, 6, 7, 8, 9, 10, 11, 12])
 def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
     """The files were written by the releases before, not made from today's."""
     scene = read_native(Path(__file__).parent / f"data/version-{version}.fictilis")

@@ -32,7 +32,7 @@ def add_cue(scene: Scene, made: Cue, place: int | None = None) -> tuple[Scene, s
     if len(scene.cues) >= MOST_CUES:
         raise EditRefused(f"A scene has up to {MOST_CUES:,} cues; delete one first.")
     new_id = fresh_id(LETTER, (c.id for c in scene.cues), scene.id_floor)
-    new = checked_cue(replace(made, id=new_id, name=fresh_name(made.name or "Cue", {c.name for c in scene.cues}, 1)))
+    new = checked_cue(replace(made, id=new_id, name=fresh_name(made.name or "Cue", {c.name for c in scene.cues})))
     at = len(scene.cues) if place is None else place
     return _coming_to_an_end(replace(scene, cues=(*scene.cues[:at], new, *scene.cues[at:])), new_id), new_id
 
@@ -133,7 +133,7 @@ def take(
         raise EditRefused(f"A take lasts up to {LONGEST_TAKE:g} s, and more than 0; this one {seconds:g}.")
     if not 0 <= tolerance <= 1:
         raise EditRefused(f"The tolerance must be from 0 to 1, not {tolerance:g}.")
-    rows, runner = _watched(scene, sorted(events, key=lambda e: e.time), seconds, at)
+    rows, runner = watched(scene, sorted(events, key=lambda e: e.time), seconds, at)
     frames = at + np.arange(len(rows[next(iter(rows))])) if rows else np.zeros(0)
     written, said = list[ChannelRef](), list[str]()
     led = {(key[1], key[2]) for key in runner.segments if key[0] == PLACE}
@@ -154,9 +154,7 @@ def take(
     return (replace(scene, end=last) if last > scene.end else scene), written, said
 
 
-def _watched(
-    scene: Scene, events: Sequence[Event], seconds: float, frame: float
-) -> tuple[dict[ChannelRef, np.ndarray], Runner]:
+def watched(scene: Scene, events: Sequence[Event], seconds: float, frame: float) -> tuple[dict[ChannelRef, np.ndarray], Runner]:
     """The values in every frame of each channel that a run of the events moves."""
     runner, waiting = Runner(scene, frame), list(events)
     count = int(np.ceil(seconds * scene.fps - 1e-9)) + 1

@@ -3,6 +3,7 @@
 from fictilis.core.operations.cameras import CAMERAS
 from fictilis.core.operations.clips import CLIPS
 from fictilis.core.operations.correctives import CORRECTIVES
+from fictilis.core.operations.cues import CUES
 from fictilis.core.operations.deformers import DEFORMS
 from fictilis.core.operations.lanes import KEYS, LANES, MODIFIERS, TIMES
 from fictilis.core.operations.lines import LINES
@@ -38,6 +39,7 @@ OPERATIONS = {
         *TIMES,
         *CAMERAS,
         *CLIPS,
+        *CUES,
         *SHAPES,
     )
 }

@@ -14,6 +14,7 @@ from msgspec import Struct, field
 
 from fictilis.core.arrays import extent
 from fictilis.core.channels import ChannelRef, channel
+from fictilis.core.cues import Cue
 from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
@@ -22,6 +23,7 @@ from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.kept import Pick
 from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
+from fictilis.core.rehearsal.meaning import cue
 from fictilis.core.scene import MorphObject, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
@@ -37,7 +39,7 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
     camera than the one that is looked through, ``group_id`` a relay; ``at`` is the weight of the in-between of the target
     that is meant. ``shown`` are the values of all channels of the object as shown, where a window shows them.
-    ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
+    ``cue_id`` is the cue that is meant; ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
     """
 
     scene: Scene
@@ -58,6 +60,7 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     pixels: Callable[[], np.ndarray | None] = lambda: None
     at: float = 1.0
     shown: Mapping[str, float] = field(default_factory=dict)
+    cue_id: str | None = None
 
     @cached_property
     def found(self) -> MorphObject | None:
@@ -102,6 +105,10 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
         return found
 
     @property
+    def cue(self) -> Cue:
+        return cue(self.scene, self.cue_id or "")
+
+    @property
     def lane(self) -> ChannelRef:
         return self.selected[-1]
 
@@ -144,8 +151,8 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
 
 class Outcome(Struct, frozen=True, eq=False, weakref=True):
     """What came of an operation. ``targets``, ``pick`` and ``keys`` are what is selected afterwards, where they say so;
-    ``lanes`` the channels; ``frame`` is where to go, ``object_id`` which object to show; ``made`` is the new target that may
-    be named, ``said`` a sentence for the user."""
+    ``lanes`` the channels; ``frame`` is where to go, ``object_id`` which object to show, ``cue`` which cue; ``made`` is the
+    new target that may be named, ``said`` a sentence for the user."""
 
     scene: Scene
     targets: tuple[str, ...] | None = None
@@ -155,6 +162,7 @@ class Outcome(Struct, frozen=True, eq=False, weakref=True):
     frame: float | None = None
     said: str = ""
     object_id: str | None = None
+    cue: str | None = None
 
     @property
     def made(self) -> str | None:
@@ -350,6 +358,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
     "any line": (lambda s: any(isinstance(o.geometry, Line) for o in s.scene.objects), "The scene has no line."),
     "led camera": (lambda s: s.camera.along is not None, "The camera follows no line."),
+    "cue": (lambda s: any(c.id == s.cue_id for c in s.scene.cues), "Choose a cue first."),
     "camera": (lambda s: s.scene.camera is not None, "There is no camera in the scene; make one from the view first."),
 }  # fmt: skip
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from math import floor
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.channels import values_at
@@ -24,20 +23,19 @@ def in_hand(scene: Scene, clip_id: str) -> Scene:
     return choose_clip(scene, clip_id) if clip_id else scene
 
 
-class Layer(Struct, eq=False):
+class Layer:
     """A clip from ``begun`` s on, ``times`` times (0: until told), or a scene that ``stands`` at its ``frame``. ``amount`` says
     how far it covers what lies below it; ``run`` is the number of the run of a cue that plays it."""
 
-    objects: dict[str, MorphObject]
-    fps: float
-    frame: float
-    length: float = 0.0
-    begun: float = 0.0
-    times: int = 1
-    amount: Segment | None = None
-    run: int = 0
-    stands: bool = False
-    stopped: float | None = None
+    def __init__(
+        self, scene: Scene, frame: float, length: float = 0.0, begun: float = 0.0, times: int = 1,
+        amount: Segment | None = None, run: int = 0,
+    ) -> None:  # fmt: skip
+        self.objects, self.fps = {o.id: o for o in scene.objects}, scene.fps
+        self.frame, self.length, self.begun, self.times = frame, length, begun, times
+        self.amount, self.run = amount, run
+        self.stands = amount is None
+        self.stopped: float | None = None
 
     @property
     def ends(self) -> float:
@@ -76,11 +74,6 @@ class Layer(Struct, eq=False):
         return self.begun + rounds * span + offset
 
 
-def standing(scene: Scene, frame: float) -> Layer:
-    """A scene as it stands at a frame."""
-    return Layer({o.id: o for o in scene.objects}, scene.fps, frame, stands=True)
-
-
 def clip_seconds(scene: Scene, clip_id: str) -> float:
     """How long one round of a clip takes."""
     start, end = in_hand(scene, clip_id).span
@@ -92,7 +85,7 @@ class Layers:
 
     def __init__(self, scene: Scene, frame: float) -> None:
         self.scene, self._clips = scene, dict[str, Scene]()
-        self.stack = [standing(scene, frame)]
+        self.stack = [Layer(scene, frame)]
         self.turned: dict[ModifierRef, Segment] = {}
         self._variants: dict[tuple[int, tuple[tuple[ModifierRef, bool], ...]], MorphObject] = {}
         self._kept: tuple[float, dict[str, Mapping[str, float]]] = (-1.0, {})
@@ -103,7 +96,7 @@ class Layers:
         if there is None:
             there = self._clips[clip_id] = in_hand(self.scene, clip_id)
         start, end = there.span
-        layer = Layer({o.id: o for o in there.objects}, there.fps, start, end - start, begun, times, amount, run)
+        layer = Layer(there, start, end - start, begun, times, amount, run)
         self.stack.append(layer)
         self.changed()
         return layer

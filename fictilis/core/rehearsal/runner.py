@@ -3,6 +3,7 @@ often it is looked at: between events every number is a formula of time."""
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from heapq import heappop, heappush
 from itertools import count
@@ -37,7 +38,7 @@ from fictilis.core.scene import STRAIGHT, Scene
 from fictilis.core.shaping.picks import points_of
 
 GOING, WAITING, COMING_BACK = "going", "waiting", "back"
-MOST_AT_ONCE, MOST_WAITING = 2000, 16
+MOST_AT_ONCE, MOST_WAITING, LOGGED = 2000, 16, 1000
 STEP = 1e-4  # s over which a speed is taken
 
 
@@ -92,6 +93,7 @@ class Runner:
         self.queue: list[Cue] = []
         self.events: list[Event] = []
         self.heard: list[tuple[float, bool]] = []  # when the sound began or was stopped
+        self.log: deque[tuple[float, str, str]] = deque(maxlen=LOGGED)  # when which cue began, came back, ended
         self._holds: dict[Key, _Run] = {}
         self._numbers, self._order = count(1), count()
         self._due: list[tuple[float, int, Callable[..., None], tuple[Any, ...]]] = []
@@ -188,6 +190,7 @@ class Runner:
             self._take_from(other, set() if other.cue.id == some.id else set(led))
         run = _Run(next(self._numbers), some, t, homes)
         self.runs[run.number] = run
+        self.log.append((t, some.id, "begins"))
         for key, goal in led.items():
             self._holds[key] = run
             if key[0] != PLAY:
@@ -257,9 +260,11 @@ class Runner:
         if run.layer is not None:
             self._uncover(t, run.layer, then.seconds, ease)
         self._phase(t, run, COMING_BACK, then.seconds)
+        self.log.append((t, run.cue.id, "comes back"))
 
     def _ended(self, t: float, run: _Run) -> None:
         self._over(run)
+        self.log.append((t, run.cue.id, "ends"))
         for each in self.cues:
             if each.when.kind == AFTER and each.when.cue == run.cue.id:
                 self._begin(t, each)

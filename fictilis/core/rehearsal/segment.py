@@ -12,7 +12,8 @@ from fictilis.core.animation.easing import EASINGS, NAMED, ease_at, handles_of
 from fictilis.core.errors import EditRefused
 
 SPRING = "spring"
-EASES = (*EASINGS, SPRING)
+LINEAR = "linear"
+EASES = (LINEAR, *EASINGS, SPRING)
 SETTLED = log(1000.0)  # a spring has come to a thousandth of its way when its time is over
 TAIL = 4.0  # times its own time after which a spring stands still, to a part in 10¹²
 DAMPING = 0.5  # of a spring whose own is not told
@@ -25,7 +26,8 @@ def damping_of(ease: str) -> float | None:
     if ease == SPRING:
         return DAMPING
     if not ease.startswith("spring("):
-        handles_of(ease)
+        if ease != LINEAR:
+            handles_of(ease)
         return None
     try:
         ratio = float(ease.removeprefix("spring(").removesuffix(")"))
@@ -48,7 +50,7 @@ def ease_now(ease: str, u: float) -> float:
     """``ease_at`` for one number, quickly: a Bézier's parameter by Newton's method from a table of it."""
     if u <= 0.0 or u >= 1.0:
         return 0.0 if u <= 0.0 else 1.0
-    if ease == "linear":
+    if ease == LINEAR:
         return u
     handles = None if ease in NAMED else handles_of(ease)
     if handles is None:
@@ -76,7 +78,8 @@ def ease_now(ease: str, u: float) -> float:
 def slope_at_start(ease: str) -> float:
     """How steeply an easing begins, within STEEPEST, so that a speed can be carried into it."""
     step = 1e-6
-    return min(max(ease_now(ease, step) / step, -STEEPEST), STEEPEST)
+    rise = ease_now(ease, 2 * step) - ease_now(ease, step)  # some easings jump a little at 0 itself
+    return min(max(rise / step, -STEEPEST), STEEPEST)
 
 
 class Segment(Struct, frozen=True, eq=False):

@@ -1,0 +1,511 @@
+"""Cues: what they lead, how they meet, what is refused, and that nothing depends on how often it is looked at."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from fictilis.core.animation.curve import Key
+from fictilis.core.animation.easing import ease_at
+from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.channels import ChannelRef, values_at
+from fictilis.core.cue_words import choices, number_of, sentence, with_key, with_number, words
+from fictilis.core.cues import (
+    ACTS,
+    AFTER,
+    BACK,
+    CLICK,
+    CLIP,
+    END,
+    EVERY,
+    KEY,
+    LEAD,
+    LEAVE,
+    MARKER,
+    MIX,
+    MODIFIER,
+    NEXT,
+    OVER,
+    QUEUE,
+    RELAY,
+    SOUND,
+    START,
+    STAY,
+    THENS,
+    WHENS,
+    Act,
+    Cue,
+    Lead,
+    Then,
+    When,
+)  # fmt: skip
+from fictilis.core.edits import clips, cues, objects, relays, timeline
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.links import link_targets
+from fictilis.core.edits.targets import keep_mix, remove_target, target_from_points
+from fictilis.core.edits.timing import set_modifiers
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.primitives import plane
+from fictilis.core.kept import Pick
+from fictilis.core.rehearsal.meaning import endless, fault
+from fictilis.core.rehearsal.runner import Event, Runner
+from fictilis.core.rehearsal.segment import EASES, Segment, damping_of, ease_now
+from fictilis.core.scene import Scene
+from fictilis.core.timeline import Sound
+
+OBJ = "o1"
+
+
+@pytest.fixture(scope="module")
+def pond():
+    """An object with four targets, two of them a relay, a mix, a pick, markers, a sound, two clips; and a second object one of
+    whose targets is linked with it."""
+    points, mesh = plane(20.0, 20.0, 4, 4)
+    scene, _ = objects.add_object(Scene(end=48.0), "Pad", mesh, points)
+    for n, name in enumerate(("Curl", "Lift", "Near", "Far")):
+        scene, _ = target_from_points(scene, OBJ, name, points + np.eye(3)[n % 3] * (1 + n))
+    scene, _ = relays.make_relay(scene, OBJ, ["t3", "t4"], "Row", 0.0, 24.0)
+    scene = keep_mix(scene, OBJ, "Open", {"t1": 0.8, "t2": 0.2})
+    scene = objects.keep_pick(scene, OBJ, "Hem", Pick("faces", [0, 1]))
+    scene = objects.keep_pick(scene, OBJ, "Tip", Pick("points", [24]))
+    scene, other = objects.add_object(scene, "Bud", mesh, points * 0.5)
+    scene, far = target_from_points(scene, other, "Wide", points)
+    scene = link_targets(scene, [(OBJ, "t2"), (other, far)])
+    scene = timeline.set_marker(timeline.set_marker(scene, 0, "Begin"), 12, "Beat")
+    scene = timeline.set_sound(scene, Sound("drip.wav", b"RIFF not really"))
+    scene = clips.rename_clip(*clips.duplicate_clip(scene, "Still"), "Still")
+    scene, swim = clips.new_clip(scene, "Swim")
+    for frame, value in ((0, 0.0), (24, 1.0), (48, 0.0)):
+        scene = set_key(scene, OBJ, "t1", Key(frame, value, "linear"))
+    scene = set_modifiers(scene, OBJ, "t1", (Modifier("wobble", False, 1.0, (("height", 0.3),)),))
+    assert swim == "p3"
+    return clips.choose_clip(scene, "p1")
+
+
+def with_cues(scene, *rows):
+    for row in rows:
+        scene, _ = cues.add_cue(scene, replace(row, name=row.name or "Cue"))
+    return scene
+
+
+def click(act=None, then=Then(), **more):
+    return Cue("", "", When(CLICK, OBJ), act or lead(), then, **more)
+
+
+def lead(to=1.0, channel="t1", seconds=0.5, ease="linear"):
+    return Act(LEAD, (Lead(OBJ, channel, to),), seconds=seconds, ease=ease)
+
+
+def at(runner, *times, channel="t1", owner=OBJ):
+    out = []
+    for t in times:
+        runner.advance(t)
+        values = runner.values().get(owner, {})
+        out.append(values.get(channel, values_at(runner.shown.object(owner), 0.0)[channel]))
+    return out
+
+
+def test_a_cue_leads_waits_and_comes_back(pond):
+    runner = Runner(with_cues(pond, click(then=Then(1.0, BACK, 0.4))))
+    assert runner.click(2.0, OBJ) and not runner.click(2.0, "o2")
+    assert at(runner, 2.25, 2.5, 3.4, 3.7, 3.9, 5.0) == pytest.approx([0.5, 1, 1, 0.5, 0, 0])
+    assert runner.quiet and runner.under_way() == []
+
+
+# what is clicked and pressed
+
+TOUCHES = {
+    "anywhere": (When(CLICK, OBJ), ("click", OBJ, 3, (7,)), True),
+    "another object": (When(CLICK, OBJ), ("click", "o2", 3, (7,)), False),
+    "a face of the pick": (When(CLICK, OBJ, "Hem"), ("click", OBJ, 1, (7,)), True),
+    "a face beside it": (When(CLICK, OBJ, "Hem"), ("click", OBJ, 2, (1,)), False),
+    "its point": (When(CLICK, OBJ, "Tip"), ("click", OBJ, 15, (24, 23)), True),
+    "a point beside it": (When(CLICK, OBJ, "Tip"), ("click", OBJ, 15, (23, 24)), False),
+    "its key": (When(KEY, key="Space"), ("key", "Space"), True),
+    "another key": (When(KEY, key="Space"), ("key", "A"), False),
+}
+
+
+@pytest.mark.parametrize("name", TOUCHES)
+def test_what_sets_a_cue_off(pond, name):
+    when, what, heard = TOUCHES[name]
+    runner = Runner(with_cues(pond, Cue("", "Touch", when, lead(seconds=0.0))))
+    assert runner.repeat(Event(1.0, *what)) is heard
+    assert at(runner, 1.0) == [float(heard)]
+
+
+@pytest.mark.parametrize(("when", "begun"), [
+    (When(START), [0.0]), (When(EVERY, seconds=0.7), [0.7, 1.4, 2.1, 2.8]), (When(AFTER, cue="q1"), [1.25]),
+    (When(MARKER, marker="Beat"), [0.5, 2.5]), (When(MARKER, marker="Begin"), [0.0, 2.0]),
+])  # fmt: skip
+def test_what_sets_a_cue_off_by_itself(pond, when, begun):
+    scene = with_cues(pond, Cue("", "First", When(START), lead(), Then(0.75)),
+                      Cue("", "Play", When(START), Act(CLIP, clip="p3", times=0, seconds=0.0)),
+                      Cue("", "It", when, lead(channel="t2", seconds=0.1)))  # fmt: skip
+    runner = Runner(scene)
+    runner.advance(3.0)
+    assert [t for t, cue_id, what in runner.log if (cue_id, what) == ("q3", "begins")] == pytest.approx(begun)
+
+
+# what it does
+
+DOES = {  # what, and values of t1, t2, t3, t4 at 0, half and after all of its time
+    LEAD: (lead(), [(0, 0, 1, 0), (0.5, 0, 1, 0), (1, 0, 1, 0)]),
+    MIX: (Act(MIX, owner=OBJ, mix="Open", seconds=0.5, ease="linear"), [(0, 0, 1, 0), (0.4, 0.1, 1, 0), (0.8, 0.2, 1, 0)]),
+    RELAY: (Act(RELAY, owner=OBJ, group="g1", place=1.0, seconds=0.5, ease="linear"),
+            [(0, 0, 1, 0), (0, 0, 0.5, 0.5), (0, 0, 0, 1)]),
+    CLIP: (Act(CLIP, clip="p3", seconds=0.0), [(0, 0, 0, 0), (0.25, 0, 0, 0), (0.5, 0, 0, 0)]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", DOES)
+def test_what_a_cue_does(pond, kind):
+    act, rows = DOES[kind]
+    runner = Runner(with_cues(clips.choose_clip(pond, "p1"), click(act)))
+    runner.click(1.0, OBJ)
+    for t, row in zip((1.0, 1.25, 1.5), rows, strict=True):
+        assert [at(runner, t, channel=c)[0] for c in ("t1", "t2", "t3", "t4")] == pytest.approx(row), t
+
+
+def test_linked_targets_are_led_together(pond):
+    runner = Runner(with_cues(pond, click(lead(channel="t2"))))
+    runner.click(0.0, OBJ)
+    runner.advance(0.25)
+    assert runner.values()["o2"]["t1"] == runner.values()[OBJ]["t2"] == 0.5
+
+
+@pytest.mark.parametrize(("times", "ends"), [(1, 2.0), (3, 6.0), (0, np.inf)])
+def test_a_clip_is_played_as_often_as_it_is_to_be(pond, times, ends):
+    runner = Runner(with_cues(pond, click(Act(CLIP, clip="p3", times=times, seconds=0.0))))
+    runner.click(0.0, OBJ)
+    assert at(runner, 1.0) == pytest.approx([1.0])
+    assert (at(runner, 5.0)[0] == pytest.approx(1.0)) is (times != 1)
+    assert bool(runner.under_way()) is (ends > 5)
+    assert at(runner, 99.0, 99.25) == pytest.approx([1.0, 0.75] if times == 0 else [0.0, 0.0])
+
+
+def test_a_clip_that_comes_back_uncovers_the_one_before_it(pond):
+    scene = with_cues(pond, Cue("", "Idle", When(START), Act(CLIP, clip="p3", times=0, seconds=0.0)),
+                      click(Act(CLIP, clip="p1", seconds=0.5, ease="linear"), Then(0.0, BACK, 0.5)))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(1.0, OBJ)
+    assert at(runner, 1.0, 1.25, 1.5, 2.5) == pytest.approx([1.0, 0.375, 0.0, 0.0])
+    assert at(runner, 3.0, 3.25, 3.5, 5.0) == pytest.approx([0.0, 0.375, 0.5, 1.0])
+    assert [u.cue for u in runner.under_way()] == ["q1"]
+
+
+def test_a_modifier_comes_in_and_goes_out(pond):
+    scene = clips.choose_clip(pond, "p3")
+    scene = with_cues(scene, Cue("", "Idle", When(START), Act(CLIP, clip="p3", times=0, seconds=0.0)),
+                      click(Act(MODIFIER, owner=OBJ, channel="t1", seconds=1.0, ease="linear"), Then(0.0, BACK, 1.0)))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    lane = scene.object(OBJ).lane("t1")
+    on = replace(lane, modifiers=(replace(lane.modifiers[0], on=True),))
+    plain, moved = (float(x.values(12.0, 24.0)) for x in (lane, on))
+    assert at(runner, 0.5) == pytest.approx([(plain + moved) / 2]) and moved != plain
+    assert at(runner, 1.0) == pytest.approx([float(on.values(24.0, 24.0))])
+    assert at(runner, 2.25) == pytest.approx([float(lane.values(6.0, 24.0))])
+
+
+def test_a_cue_is_told_to_end_and_the_sound_begins(pond):
+    scene = with_cues(pond, click(then=Then(99.0, BACK, 0.5)), Cue("", "Stop", When(KEY, key="S"), Act(END, cue="q1")),
+                      Cue("", "Drip", When(KEY, key="D"), Act(SOUND), Then(1.0, BACK, 0.0)))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    runner.key(2.0, "S")
+    runner.key(2.0, "D")
+    assert at(runner, 2.25, 2.5, 9.0) == pytest.approx([0.5, 0, 0])
+    assert runner.heard == [(2.0, True), (3.0, False)]
+
+
+# how cues meet
+
+MEETS = {
+    OVER: [0.5, 0.75, 1.0, 1.0, 1.0], LEAVE: [0.5, 1.0, 1.0, 0.5, 0.0], QUEUE: [0.5, 1.0, 1.0, 0.5, 0.0],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("meets", MEETS)
+def test_a_cue_that_meets_itself(pond, meets):
+    runner = Runner(with_cues(pond, click(then=Then(0.5, BACK, 0.5), meets=meets)))
+    runner.click(0.0, OBJ)
+    runner.click(0.25, OBJ)
+    assert at(runner, 0.25, 0.5, 0.75, 1.25, 1.5) == pytest.approx(
+        [0.5, 0.75, 1.0, 1.0, 0.5] if meets == OVER else MEETS[meets]
+    )
+    assert at(runner, 1.75, 2.0) == pytest.approx([0.5, 1.0] if meets == QUEUE else [0.0, 0.0])
+    assert at(runner, 9.0) == pytest.approx([0.0])
+
+
+def test_what_takes_over_comes_back_to_where_the_other_would_have(pond):
+    scene = with_cues(pond, click(then=Then(5.0, BACK, 0.5)),
+                      Cue("", "More", When(KEY, key="M"), lead(0.5), Then(0.0, BACK, 0.5)))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    runner.key(1.0, "M")
+    assert at(runner, 1.25, 1.5, 2.0, 20.0) == pytest.approx([0.75, 0.5, 0.0, 0.0])
+    assert [(c, w) for _, c, w in runner.log] == [("q1", "begins"), ("q2", "begins"), ("q2", "comes back"), ("q2", "ends")]
+
+
+@pytest.mark.parametrize("ease", [e for e in EASES if not e.startswith("circ")])
+def test_a_speed_is_carried_on(pond, ease):
+    """Neither the place nor the speed breaks where one cue takes over from another."""
+    scene = with_cues(pond, click(lead(1.0, seconds=1.0)),
+                      Cue("", "Back", When(KEY, key="B"), lead(0.0, ease=ease, seconds=0.8), carry=True))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    before = at(runner, 0.5 - 1e-5)[0]
+    runner.key(0.5, "B")
+    here, soon, later = at(runner, 0.5, 0.5 + 1e-5, 0.5 + 2e-5)
+    assert here == pytest.approx(0.5, abs=1e-12) and soon == pytest.approx(0.5, abs=1e-3)  # expo begins 2⁻¹⁰ on
+    assert (later - soon) / 1e-5 == pytest.approx((here - before) / 1e-5, abs=0.02)
+    assert at(runner, 9.0) == pytest.approx([0.0], abs=1e-9)
+
+
+# the same however it is looked at
+
+
+def random_pond(pond, rng, count=20, shortest=0.0):
+    """A pond with many cues of all kinds that meet each other."""
+    scene = pond
+    kinds = [LEAD] * 6 + [MIX, RELAY, CLIP, MODIFIER, END]
+    for number in range(count):
+        kind = kinds[rng.integers(len(kinds))]
+        seconds = float(rng.uniform(shortest, 1.5))
+        some = Act(kind, (Lead(OBJ, f"t{rng.integers(1, 3)}", float(rng.uniform(-1, 2))),), OBJ, "Open", "g1",
+                   float(rng.uniform(0, 1)), f"p{rng.integers(2, 4)}", int(rng.integers(0, 3)), "t1", 0,
+                   bool(rng.integers(2)), f"q{rng.integers(1, count + 1)}", seconds, str(rng.choice(EASES)))  # fmt: skip
+        when = When((CLICK, KEY, MARKER, AFTER, EVERY)[rng.integers(5)], OBJ, key="A", marker="Beat",
+                    cue=f"q{rng.integers(1, count + 1)}", seconds=float(rng.uniform(0.5, 3)))  # fmt: skip
+        then = Then(float(rng.uniform(0.05, 1)), THENS[rng.integers(3)], float(rng.uniform(shortest, 1)), "",
+                    f"q{rng.integers(1, count + 1)}")  # fmt: skip
+        cue = Cue("", f"Cue {number}", when, some, then, (OVER, LEAVE, QUEUE)[rng.integers(3)], bool(rng.integers(2)))
+        scene = with_cues(scene, cue)
+    return scene
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_same_events_give_the_same_values_at_any_step(pond, seed):
+    rng = np.random.default_rng(seed)
+    scene = random_pond(pond, rng)
+    kinds = (("click", OBJ, 0, (0,)), ("key", "A"))
+    events = [Event(float(t), *kinds[rng.integers(2)]) for t in np.sort(rng.uniform(0, 8, 25))]
+    shared = np.arange(1, 11.0)
+    seen = []
+    for times in (np.arange(0, 10, 1 / 24), np.arange(0, 10, 1 / 60), np.sort(rng.uniform(0, 10, 700)), np.zeros(0)):
+        runner, waiting, rows = Runner(scene), list(events), []
+        for t in np.unique(np.concatenate([times, shared])).tolist():
+            while waiting and waiting[0].time <= t:
+                runner.repeat(waiting.pop(0))
+            runner.advance(t)
+            values = runner.values()
+            rows += [values] if t in shared else []
+        seen.append((rows, list(runner.log), runner.heard))
+    assert all(other == seen[0] for other in seen[1:]) and len(seen[0][1]) > 20
+
+
+STEEP = 25.0  # times its length by its time: the most that an easing here rises, with a speed that is carried into it
+
+
+def test_ten_thousand_events_and_nothing_jumps(pond):
+    """Every cue takes at least 0.3 s: no value may move faster than its easing can, however cues meet."""
+    rng = np.random.default_rng(3)
+    scene = with_cues(pond, *(
+        Cue("", "", When((CLICK, KEY)[n % 2], OBJ, key="A"),
+            Act(LEAD, (Lead(OBJ, f"t{n % 2 + 1}", float(rng.uniform(0, 1))),), seconds=float(rng.uniform(0.3, 1)),
+                ease=str(rng.choice(["linear", "ease", "ease-out", "sine-in-out", "cubic-out", "spring", "back-out"]))),
+            Then(0.2, (BACK, STAY)[n % 3 == 0], 0.4), (OVER, QUEUE, LEAVE)[n % 3], n % 2 == 0) for n in range(12)
+    ))  # fmt: skip
+    runner, step, before, most, farthest = Runner(scene), 0.002, None, 0.0, 0.0
+    t = 0.0
+    for event in range(10_000):
+        t += float(rng.choice([0.0, step, 0.03, 0.1]))
+        (runner.click if event % 2 else runner.key)(t, OBJ if event % 2 else "A")
+        runner.advance(t + step)
+        now = np.array([runner.values().get(OBJ, {}).get(c, 0.0) for c in ("t1", "t2")])
+        before_t = t
+        t += step
+        runner.advance(t + step)
+        t += step
+        later = np.array([runner.values().get(OBJ, {}).get(c, 0.0) for c in ("t1", "t2")])
+        most = max(most, float(np.abs(later - now).max()) / step)
+        farthest = max(farthest, float(np.abs(later).max()))
+        assert before_t < t
+        before = later
+    assert before is not None and most < STEEP / 0.3 and farthest < 4.0, (most, farthest)
+
+
+# what is refused, and what is gone
+
+ROUNDS = {
+    "after each other": (When(AFTER, cue="q2"), Then(), When(AFTER, cue="q1"), Then()),
+    "next after next": (When(CLICK, OBJ), Then(0.0, NEXT, cue="q2"), When(KEY, key="A"), Then(0.0, NEXT, cue="q1")),
+    "back in no time": (When(AFTER, cue="q2"), Then(0.0, BACK, 0.0), When(AFTER, cue="q1"), Then(0.0, BACK, 0.0)),
+}
+
+
+@pytest.mark.parametrize("name", ROUNDS)
+def test_a_round_in_no_time_is_refused_by_name_and_one_with_a_wait_is_not(pond, name):
+    first, then, second, last = ROUNDS[name]
+    scene = with_cues(pond, Cue("", "Ping", When(KEY, key="X"), lead(seconds=0.0)),
+                      Cue("", "Pong", second, lead(seconds=0.0), last))  # fmt: skip
+    with pytest.raises(EditRefused, match="Ping → Pong → Ping"):
+        cues.change_cue(scene, "q1", when=first, then=then)
+    slow = cues.change_cue(scene, "q1", when=first, then=replace(then, wait=0.5))
+    assert endless(slow) == [] and Runner(slow).start(0.0, "q1")
+    forced = replace(scene, cues=(replace(scene.cues[0], when=first, then=then), scene.cues[1]))
+    with pytest.raises(EditRefused, match="without end, in no time: Ping, Pong"):
+        Runner(forced)
+
+
+def test_a_marker_that_begins_the_clip_it_stands_in_is_a_round_too(pond):
+    scene = with_cues(pond, Cue("", "Play", When(KEY, key="A"), Act(CLIP, clip="p3", seconds=0.0)))
+    with pytest.raises(EditRefused, match="Play"):
+        cues.change_cue(scene, "q1", when=When(MARKER, marker="Begin"))
+    assert cues.change_cue(scene, "q1", when=When(MARKER, marker="Beat")).cues[0].when.marker == "Beat"
+
+
+LACKS = {
+    "object": (Cue("", "x", When(CLICK, "o9"), lead()), "Choose the object that is clicked."),
+    "pick": (Cue("", "x", When(CLICK, OBJ, "Rim"), lead()), "Pad has no kept pick Rim any more; choose another."),
+    "key": (Cue("", "x", When(KEY), lead()), "Choose the key that is pressed."),
+    "marker": (Cue("", "x", When(MARKER, marker="Off"), lead()), "There is no marker Off any more; choose another."),
+    "cue": (Cue("", "x", When(AFTER, cue="q77"), lead()), "Choose the cue whose end it waits for."),
+    "nothing led": (Cue("", "x", When(START), Act()), "Choose what is led."),
+    "target": (Cue("", "x", When(START), lead(channel="t77")), "Pad has no more what it leads; choose again."),
+    "shape of a relay": (Cue("", "x", When(START), lead(channel="t3")),
+                         "Near is led by something else and has no value of its own; choose another."),
+    "mix": (Cue("", "x", When(START), Act(MIX, owner=OBJ, mix="Shut")), "Pad has no kept mix Shut any more; choose another."),
+    "relay": (Cue("", "x", When(START), Act(RELAY, owner="o2", group="g1")), "Choose a relay that has poses."),
+    "clip": (Cue("", "x", When(START), Act(CLIP, clip="")), "Choose the clip that is played."),
+    "motion": (Cue("", "x", When(START), Act(MODIFIER, owner=OBJ, channel="t2")),
+               "Choose a lane that has a motion laid over it."),
+    "end": (Cue("", "x", When(START), Act(END, cue="q77")), "Choose the cue that is told to end."),
+    "next": (Cue("", "x", When(START), lead(), Then(0.0, NEXT)), "Choose the cue that goes on."),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", LACKS)
+def test_a_cue_that_lacks_something_says_so_and_does_not_run(pond, name):
+    cue, why = LACKS[name]
+    scene = with_cues(pond, cue)
+    assert fault(scene, scene.cues[0]) == why and sentence(scene, scene.cues[0]).endswith(".")
+    runner = Runner(scene)
+    with pytest.raises(EditRefused, match="cannot run"):
+        runner.start(1.0, "q1")
+    assert not runner.log
+
+
+@pytest.mark.parametrize(("change", "words_"), [
+    ({"act": Act(ease="fast")}, "fast"), ({"act": Act(ease="spring(7)")}, "spring"), ({"act": Act(ease="")}, "easing"),
+    ({"act": Act(seconds=-1.0)}, "from 0 to 3600"), ({"act": Act(seconds=float("nan"))}, "from 0 to 3600"),
+    ({"when": When(EVERY, seconds=0.0)}, "from 0.01"), ({"then": Then(1e9)}, "from 0 to 86400"), ({"meets": "fight"}, "fight"),
+    ({"act": Act("dance")}, "dance"), ({"when": When("never")}, "never"), ({"then": Then(kind="sleep")}, "sleep"),
+    ({"act": Act(leads=(Lead(OBJ, "t1", float("inf")),))}, "leads to inf"),
+])  # fmt: skip
+def test_what_no_cue_can_be_is_refused_and_nothing_changes(pond, change, words_):
+    scene = with_cues(pond, click())
+    with pytest.raises(EditRefused, match=words_):
+        cues.change_cue(scene, "q1", **change)
+
+
+def test_ids_of_cues_are_not_given_again_and_their_order_can_be_changed(pond):
+    scene = with_cues(pond, click(), click(), click())
+    scene, copy = cues.duplicate_cue(scene, "q1")
+    assert [c.id for c in scene.cues] == ["q1", copy, "q2", "q3"] and scene.cues[1].name == "Cue 4"
+    scene = cues.move_cue(cues.remove_cue(scene, copy), "q3", 0)
+    assert [c.id for c in scene.cues] == ["q3", "q1", "q2"] and cues.add_cue(scene, click())[1] == "q5"
+
+
+def test_a_marker_that_is_renamed_takes_its_cues_along(pond):
+    scene = with_cues(pond, Cue("", "x", When(MARKER, marker="Beat"), lead()))
+    assert timeline.set_marker(scene, 12, "Pulse").cues[0].when.marker == "Pulse"
+    twice = timeline.set_marker(scene, 20, "Beat")
+    assert timeline.set_marker(twice, 12, "Pulse").cues[0].when.marker == "Beat"
+
+
+def test_what_a_cue_led_may_go_and_comes_back_with_undo(pond):
+    scene = with_cues(pond, click())
+    gone = remove_target(scene, OBJ, "t1")
+    assert fault(gone, gone.cues[0]) and not fault(scene, scene.cues[0]) and "(gone)" in sentence(gone, gone.cues[0])
+    assert Runner(gone).click(0.0, OBJ) is False
+
+
+# in words
+
+
+@pytest.mark.parametrize("when", WHENS)
+@pytest.mark.parametrize("act", ACTS)
+@pytest.mark.parametrize("then", THENS)
+def test_every_word_of_a_cue_can_be_changed_to_what_can_be(pond, when, act, then):
+    scene = clips.choose_clip(pond, "p3")
+    scene = with_cues(scene, click(), Cue("", "It", When(when, OBJ, key="A", marker="Beat", cue="q1"),
+                      Act(act, (Lead(OBJ, "t1"), Lead("o2", "opacity", 0.5)), OBJ, "Open", "g1", 1.0, "p1", 2, "t1", cue="q1"),
+                      Then(1.0, then, cue="q1")))  # fmt: skip
+    cue, texts = scene.cues[1], set()
+    assert not fault(scene, cue) or act == RELAY  # its row is in another clip
+    for word in words(scene, cue):
+        if not word.part:
+            continue
+        number, others = number_of(scene, cue, word.part), choices(scene, cue, word.part)
+        assert (number is not None) + bool(others) + (word.part == "when.key") == 1, word
+        for _label, new in others:
+            cues.checked_cue(new)
+            texts.add(sentence(scene, new))
+        if number is not None:
+            changed = with_number(cue, word.part, number.value + 0.25)
+            assert number_of(scene, changed, word.part).value == pytest.approx(number.value + 0.25)
+            assert sentence(scene, changed) != sentence(scene, cue)
+    assert len(texts) > 10 and sentence(scene, with_key(cue, "Ctrl+B")).count("Ctrl+B") == (when == KEY)
+
+
+def test_a_cue_begins_with_what_is_selected(pond):
+    made = cues.cue_from(pond, OBJ, (ChannelRef(OBJ, "t1"), ChannelRef("o2", "opacity"), ChannelRef(OBJ, "t3")))
+    assert made.act.leads == (Lead(OBJ, "t1", 1.0), Lead("o2", "opacity", 1.0)) and made.when == When(CLICK, OBJ)
+
+
+# a take
+
+
+def test_a_take_is_what_was_seen(pond):
+    scene = with_cues(pond, click(lead(ease="sine-in-out"), Then(0.5, BACK, 0.5)),
+                      Cue("", "More", When(KEY, key="M"), Act(MIX, owner=OBJ, mix="Open", seconds=0.3)))  # fmt: skip
+    events = [Event(0.2, "click", OBJ), Event(1.0, "key", "M")]
+    taken, lanes, said = cues.take(scene, events, 2.5, 10.0, 0.004)
+    assert {ref.channel for ref in lanes} == {"t1", "t2"} and not said and taken.end == 70.0
+    runner, waiting = Runner(scene, 10.0), list(events)
+    for frame in range(61):
+        while waiting and waiting[0].time <= frame / 24:
+            runner.repeat(waiting.pop(0))
+        runner.advance(frame / 24)
+        shown = {"t1": 0.0, "t2": 0.0} | runner.values()[OBJ]
+        for channel in ("t1", "t2"):
+            assert abs(values_at(taken.object(OBJ), 10.0 + frame)[channel] - shown[channel]) <= 0.004 + 1e-9
+    assert len(taken.object(OBJ).lane("t1").curve.keys) < 30
+    assert replace(scene, objects=taken.objects, end=taken.end).objects == taken.objects  # and nothing but lanes and the range
+
+
+def test_a_take_of_nothing_and_of_a_relay_is_told(pond):
+    scene = with_cues(pond, click(Act(RELAY, owner=OBJ, group="g1", place=1.0)))
+    with pytest.raises(EditRefused, match="Nothing moved"):
+        cues.take(scene, [], 2.0, 0.0, 0.01)
+    with pytest.raises(EditRefused, match="Nothing moved"):
+        cues.take(scene, [Event(0.1, "click", OBJ)], 2.0, 0.0, 0.01)
+    scene = with_cues(scene, click())
+    _, lanes, said = cues.take(scene, [Event(0.1, "click", OBJ)], 2.0, 0.0, 0.01)
+    assert [ref.channel for ref in lanes] == ["t1", "t2"][:1] and said == [
+        "The relay Row is left as it was: its lane has poses, not places between them."
+    ]
+
+
+@pytest.mark.parametrize("ease", [*EASES, "spring(0.1)", "spring(1)"])
+def test_a_segment_begins_away_and_ends_at_its_goal(ease):
+    segment = Segment(1.0, 2.0, ease, 3.0, -2.0, 0.0, damping_of(ease) is not None)
+    assert segment.left(1.0 + 1e-9) == pytest.approx(-2.0, abs=3e-3) and segment.left(segment.ends) == 0.0
+    assert abs(segment.left(segment.ends - 1e-9)) < 3e-3  # expo and circ arrive steeply
+
+
+@pytest.mark.parametrize("ease", ["ease", "ease-in-out", "cubic-bezier(1, 0, 0, 1)", "cubic-bezier(0, 2, 1, -1)", "expo-out"])
+def test_an_easing_looked_at_once_is_the_one_looked_at_in_rows(ease):
+    u = np.linspace(0, 1, 1001)
+    assert np.abs(ease_at(ease, u) - [ease_now(ease, x) for x in u.tolist()]).max() < 1e-12
