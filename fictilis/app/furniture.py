@@ -6,10 +6,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.cues import CueCommands
 from fictilis.app.commands.exchange import ExchangeCommands
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.finder import Finder
@@ -24,6 +26,7 @@ from fictilis.app.commands.shape import ShapeCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.commands.walking import WalkCommands
+from fictilis.app.cues.panel import CuePanel
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.lanes.sound_player import SoundPlayer
@@ -32,6 +35,7 @@ from fictilis.app.lanes.transport import Transport
 from fictilis.app.model.making import Making
 from fictilis.app.model.memory import give_back
 from fictilis.app.model.recovery import Autosave
+from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.app.questions import Questions
 from fictilis.app.shell import Shell
 from fictilis.app.side.side_column import SideColumn
@@ -68,13 +72,16 @@ def furnish(w: Shell) -> None:
         SceneTimeCommands(doc, w.ports),
     )
     exchange = ExchangeCommands(doc, w.ports)
+    w.rehearsing = Rehearsing(doc)
+    w.rehearsing.heard.connect(lambda on: _hear(w, on))
+    w.cue_commands = CueCommands(doc, w.ports, w.rehearsing)
     w.imports = ImportCommands(doc, w.ports, w.commands, exchange, w.target_commands, w.relay_commands)
     w.making = Making()
     w.pictures = PictureCommands(doc, w.ports, w.making)
     parts = (
         w.operations, w.commands, w.shape_commands, w.target_commands, w.time_commands,
         w.scene_time_commands, w.relay_commands, LineCommands(doc, w.ports), exchange, w.imports,
-        w.pictures, WalkCommands(doc, w.ports),
+        w.pictures, WalkCommands(doc, w.ports), w.cue_commands,
     )  # fmt: skip
     w.actions_ = Actions(w, doc, parts, settings.own_keys())
     _build(w)
@@ -92,6 +99,7 @@ def furnish(w: Shell) -> None:
 def _build(w: Shell) -> None:
     p, doc = w.palette_, w.doc
     w.ports.view = w.view
+    w.view.rehearsing = w.rehearsing
     times = w.scene_time_commands
     w.finder = Finder(doc, w.actions_, w.show_lane, times.choose_camera, times.choose_clip, lambda: _fields(w))
     w.top = TopLine(doc, w.actions_, p, _lists(w), w.finder.things)
@@ -117,9 +125,15 @@ def _build(w: Shell) -> None:
     stack.addWidget(w.transport)
     w.below = QWidget()
     stack.addWidget(w.below, 1)
-    stack = QVBoxLayout(w.below)
-    stack.setContentsMargins(0, 0, 0, 0)
-    stack.setSpacing(0)
+    under = QVBoxLayout(w.below)
+    w.timed = QWidget()
+    w.cues = CuePanel(doc, w.actions_, w.cue_commands, w.rehearsing, p)
+    stack = QVBoxLayout(w.timed)
+    for layout in (under, stack):
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+    under.addWidget(w.timed, 1)
+    under.addWidget(w.cues, 1)
     stack.addWidget(w.lanes)
     w.lanes.ready = w.playback.ready = w.view.ready
     w.view.ready.changed.connect(w.lanes.viewport().update)
@@ -149,6 +163,16 @@ def _build(w: Shell) -> None:
     w.view.setFocus()
     for button in w.findChildren(QAbstractButton):
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
+
+
+def _hear(w: Shell, on: bool) -> None:
+    """The sound of a rehearsal, from its beginning."""
+    sound = w.doc.settled.scene.sound
+    if on and sound is not None:
+        start, fps = sound.start, w.doc.settled.scene.fps
+        w.sound.start(lambda t: start + np.asarray(t) * fps)
+    elif not w.playback.playing:
+        w.sound.stop()
 
 
 def _lists(w: Shell) -> tuple[tuple, ...]:

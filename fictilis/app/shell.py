@@ -34,6 +34,7 @@ from fictilis.render.renderer import Renderer
 
 if TYPE_CHECKING:
     from fictilis.app.commands.actions import Actions
+    from fictilis.app.commands.cues import CueCommands
     from fictilis.app.commands.files import Commands
     from fictilis.app.commands.finder import Finder
     from fictilis.app.commands.imports import ImportCommands
@@ -45,6 +46,7 @@ if TYPE_CHECKING:
     from fictilis.app.commands.shape import ShapeCommands
     from fictilis.app.commands.targets import TargetCommands
     from fictilis.app.commands.time import TimeCommands
+    from fictilis.app.cues.panel import CuePanel
     from fictilis.app.lanes.lanes import Lanes
     from fictilis.app.lanes.playback import Playback
     from fictilis.app.lanes.sound_player import SoundPlayer
@@ -52,6 +54,7 @@ if TYPE_CHECKING:
     from fictilis.app.lanes.transport import Transport
     from fictilis.app.model.making import Making
     from fictilis.app.model.recovery import Autosave, Recoverable
+    from fictilis.app.model.rehearsing import Rehearsing
     from fictilis.app.questions import Questions
     from fictilis.app.side.side_column import SideColumn
     from fictilis.app.targets.column import Column
@@ -89,6 +92,9 @@ class Shell(QMainWindow):
     time_commands: TimeCommands
     scene_time_commands: SceneTimeCommands
     imports: ImportCommands
+    rehearsing: Rehearsing
+    cue_commands: CueCommands
+    cues: CuePanel
     making: Making
     pictures: PictureCommands
     actions_: Actions
@@ -104,6 +110,7 @@ class Shell(QMainWindow):
     down: QSplitter
     low: QWidget
     below: QWidget
+    timed: QWidget
     marker_row: MarkerRow
     sound_row: SoundRow
 
@@ -227,7 +234,7 @@ class Shell(QMainWindow):
         sheet = style_sheet(self.palette_)
         if self.styleSheet() != sheet:
             self.setStyleSheet(sheet)  # the window's: Qt dresses each widget once, the application's once for each parent
-        for part in (self.top, self.frame, self.column, self.side, self.transport, self.start_page):
+        for part in (self.top, self.frame, self.column, self.side, self.transport, self.start_page, self.cues):
             part.set_palette_(self.palette_)
         for row in (self.lanes, self.marker_row, self.sound_row):
             row.palette_ = self.palette_
@@ -291,6 +298,8 @@ class Shell(QMainWindow):
     def follow(self) -> None:
         if self.doc.large == self.below.isVisibleTo(self):
             self._fold(self.doc.large)
+        self.timed.setVisible(not self.doc.cues_shown)
+        self.cues.setVisible(self.doc.cues_shown)
         self.setWindowTitle(f"{self.doc.title}[*] — Fictilis")
         self.setWindowModified(self.doc.unsaved)
         self.settings.set_flag("hold_guard", self.doc.hold_guard)

@@ -15,6 +15,8 @@ from fictilis.app.widgets.fields import Elided
 from fictilis.app.widgets.find_field import FindField
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
+REHEARSED = "clicks run cues; the scene stays as it is"
+
 
 class StateLine(QFrame):
     """The only place that says what a stroke changes."""
@@ -43,19 +45,22 @@ class StateLine(QFrame):
     def refresh(self) -> None:
         doc = self.doc
         shaping = doc.shaping is not None
-        self.word.setText("Shaping" if shaping else "Mixing")
+        self.word.setText("Rehearsing" if doc.rehearsing else "Shaping" if shaping else "Mixing")
         label = doc.shaping.label(doc.object) if shaping else ""
         self.what.setText(label if len(label) <= 42 else label[:40] + "…")
         self.what.setToolTip(label)
         self.what.setVisible(shaping)
-        self.note.setText("strokes pick, sliders pose" if not shaping else self._shaping_note())
+        self.note.setText(self._shaping_note() if shaping else REHEARSED if doc.rehearsing else "strokes pick, sliders pose")
         self.note.setVisible(bool(self.note.text()))
-        self.done.setVisible(shaping)
-        self.layout().setContentsMargins(14, 3, 5 if shaping else 14, 3)
-        if self.property("shaping") != shaping:
+        ends = shaping or doc.rehearsing
+        self.done.setVisible(ends)
+        self.layout().setContentsMargins(14, 3, 5 if ends else 14, 3)
+        if (self.property("shaping"), self.property("rehearsing")) != (shaping, doc.rehearsing):
             self.setProperty("shaping", shaping)
-            self.style().unpolish(self)
-            self.style().polish(self)
+            self.setProperty("rehearsing", doc.rehearsing)
+            for part in (self, self.done):
+                self.style().unpolish(part)
+                self.style().polish(part)
 
     def _shaping_note(self) -> str:
         ref, doc = self.doc.shaping, self.doc

@@ -195,8 +195,9 @@ def test_a_clip_that_comes_back_uncovers_the_one_before_it(pond):
 
 def test_a_modifier_comes_in_and_goes_out(pond):
     scene = clips.choose_clip(pond, "p3")
+    wobble = Act(MODIFIER, owner=OBJ, channel="t1", seconds=1.0, ease="linear")
     scene = with_cues(scene, Cue("", "Idle", When(START), Act(CLIP, clip="p3", times=0, seconds=0.0)),
-                      click(Act(MODIFIER, owner=OBJ, channel="t1", seconds=1.0, ease="linear"), Then(0.0, BACK, 1.0)))  # fmt: skip
+                      click(wobble, Then(0.0, BACK, 1.0)))  # fmt: skip
     runner = Runner(scene)
     runner.click(0.0, OBJ)
     lane = scene.object(OBJ).lane("t1")

@@ -51,6 +51,7 @@ def subject_of(doc: Document) -> Subject:
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.channels.weights(obj) if obj is not None else {},
         tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,
         pixels=lambda: pixels_of(obj) if obj is not None else None,
+        cue_id=doc.cue,
         shown=doc.channels.values(obj) if obj is not None and obj.skin is not None else {},
     )  # fmt: skip
 
@@ -104,6 +105,8 @@ class OperationCommands:
             session = None if made.keys is None else replace(doc.session, keys=made.keys)
             parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
             doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
+        if made.cue is not None:
+            doc.change(cue=made.cue, cues_shown=True)
         if made.object_id is not None:
             doc.select_object(made.object_id)
         if made.frame is not None:

@@ -5,12 +5,14 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from fictilis.app.commands.cue_rows import CUE_ROWS
 from fictilis.app.commands.needs import (
     always,
     has_camera,
     has_changes,
     has_chosen,
     has_chosen_parts,
+    has_done,
     has_export,
     has_mixes,
     has_object,
@@ -178,7 +180,7 @@ ROWS = (
         has_mixes),
     Row("target-colour", "Target", "Colour…", "colour", (), has_target),
     Row("shape", "Shape", "Shape the selected target", "shape", ("Return", "Enter"), has_object),
-    Row("done", "Shape", "Done", "done", ("Esc",), is_shaping),
+    Row("done", "Shape", "Done", "done", ("Esc",), has_done),
     *(
         Row(f"tool-{tool.id}", "Shape/Tools", tool.name, "tool", (tool.key,) if tool.key else (), is_shaping,
             lambda d, t=tool.id: d.tools.tool == t, tool.id)
@@ -289,6 +291,7 @@ ROWS = (
         lambda s: replace(s, tool_names=not s.tool_names)),
     Row("theme", "See", "Dark theme", "theme", (), always, lambda d: d.dark),
     *TIME_ROWS,
+    *CUE_ROWS,
     Row("reference", "See/Reference picture", "Reference picture or movie…", "reference"),
     operated("reference-numbers", "See/Reference picture", "time-reference-numbers"),
     operated("reference-hide", "See/Reference picture", "time-hide-reference", (),

@@ -57,7 +57,11 @@ class ShapeCommands:
             self.doc.start_shaping(ShapeRef(self.doc.target.id))
 
     def done(self) -> None:
-        self.doc.done_shaping()
+        """Shaping ends, or the rehearsal."""
+        if self.doc.rehearsing:
+            self.doc.change(rehearsing=False)
+        else:
+            self.doc.done_shaping()
 
     def tool(self, name: str) -> None:
         self.doc.set_tools(tool=name)

@@ -88,7 +88,7 @@ class Playback(QObject):
         start, end = self.doc.scene.span
         if not start <= self.doc.frame < end:
             self.doc.set_frame(start)
-        self.doc.change(playing=True)
+        self.doc.change(playing=True, rehearsing=False)
         self._begin()
         self._waits_for_picture = False
         self._shown.clear()

@@ -68,8 +68,8 @@ class Transport(QWidget):
         self.retime = self._button("retime", "Retime")
         for button in (self.auto, self.key_mix, self.retime):
             layout.addWidget(button)
-        self.plot = Segments("Lanes", ("Lanes", "Together"))
-        self.plot.chosen.connect(lambda way: doc.change(together=way == "Together"))
+        self.plot = Segments("Below the view", ("Lanes", "Together", "Cues"))
+        self.plot.chosen.connect(self._show)
         layout.addWidget(self.plot)
         self.setFixedHeight(40)
         layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
@@ -83,6 +83,13 @@ class Transport(QWidget):
     def subject(self) -> object:
         """What the fields are about."""
         return self.doc.openings
+
+    def _show(self, what: str) -> None:
+        """The lanes, one by one or in one plot, or the cues."""
+        if what == "Cues":
+            self.doc.change(cues_shown=True)
+        else:
+            self.doc.change(cues_shown=False, together=what == "Together")
 
     def _clip_field(self, choose: Callable[[str], None]) -> ArrowCombo:
         field = ArrowCombo(self.palette_)
@@ -146,7 +153,7 @@ class Transport(QWidget):
         self._fit()
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
         self.retime.setChecked(doc.band is not None)
-        self.plot.set_value("Together" if doc.together else "Lanes")
+        self.plot.set_value("Cues" if doc.cues_shown else "Together" if doc.together else "Lanes")
         self.clip.setVisible(bool(doc.scene.clips))
         self.clip.clear()
         for clip in doc.scene.clips:

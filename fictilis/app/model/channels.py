@@ -18,9 +18,19 @@ from fictilis.core.scene import MorphObject, Scene, is_rigged, targets_by_id
 from fictilis.core.timeline import Lane, SceneCamera
 
 T = TypeVar("T")
+Owner = TypeVar("Owner", MorphObject, SceneCamera, MorphObject | SceneCamera)
 Posed = Mapping[str, Mapping[str, float]]
 LARGEST = {"weight": 1000.0}
 LARGEST_NUMBER = 1e7
+
+
+class Shown(Protocol):
+    """What a rehearsal shows beside the scene."""
+
+    @property
+    def scene(self) -> Scene: ...
+    @property
+    def posed(self) -> Posed: ...
 
 
 class Edited(Protocol):
@@ -30,6 +40,8 @@ class Edited(Protocol):
 
     @property
     def scene(self) -> Scene: ...
+    @property
+    def live(self) -> Shown | None: ...
     @property
     def state(self) -> State: ...
     @property
@@ -76,11 +88,21 @@ class Channels:
 
     def weights(self, obj: MorphObject) -> dict[str, float]:
         """The weight of each target as shown."""
-        return weights_at(obj, self.doc.session.frame, self.doc.state.posed.get(obj.id), self.doc.scene.fps)
+        shown, posed = self._shown(obj)
+        return weights_at(shown, self.doc.session.frame, posed, self.doc.scene.fps)
 
     def values(self, owner: MorphObject | SceneCamera) -> Mapping[str, float]:
         """Every channel of an object or camera as shown."""
-        return values_at(owner, self.doc.session.frame, self.doc.state.posed.get(owner.id), self.doc.scene.fps)
+        shown, posed = self._shown(owner)
+        return values_at(shown, self.doc.session.frame, posed, self.doc.scene.fps)
+
+    def _shown(self, owner: Owner) -> tuple[Owner, Mapping[str, float] | None]:
+        """An owner, and its posed values, as they are shown: in a rehearsal as it leads them."""
+        live = self.doc.live
+        there = next((o for o in live.scene.objects if o.id == owner.id), None) if live is not None else None
+        if live is None or there is None:
+            return owner, self.doc.state.posed.get(owner.id)
+        return there, live.posed.get(owner.id)  # type: ignore[return-value]
 
     def set_value(self, ref: ChannelRef, value: float, final: bool = True) -> None:
         """Set a channel: its own value where no lane drives it, else posed over the lane, or keyed by auto-key."""

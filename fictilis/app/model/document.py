@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import count
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
+from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -27,6 +28,13 @@ from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
 UNDO_STEPS = 500
+
+
+class Live(Struct, frozen=True, eq=False, weakref=True):
+    """What a rehearsal shows beside the scene: it with nothing that leads by itself, and values by object and channel."""
+
+    scene: Scene
+    posed: Mapping[str, Mapping[str, float]]
 
 
 class Document(QObject):
@@ -59,6 +67,7 @@ class Document(QObject):
         self.openings += 1
         self._history = History(State(scene, version=next(self._versions), frame=scene.start), UNDO_STEPS)
         self._preview: State | None = None
+        self._live: Live | None = None
         self.saved_version: int | None = self._history.state.version
         self.saved_scene: Scene | None = scene  # as it was opened or saved last
         self._highest_id = 0  # in any scene that was undone
@@ -100,6 +109,16 @@ class Document(QObject):
     @property
     def scene(self) -> Scene:
         return self.state.scene
+
+    @property
+    def live(self) -> Live | None:
+        """What a rehearsal shows; a preview of an edit is shown before it."""
+        return self._live if self._preview is None else None
+
+    def show_live(self, live: Live | None) -> None:
+        if live is not None or self._live is not None:
+            self._live = live
+            self.moved.emit()
 
     @property
     def ground(self) -> Scene:
@@ -349,6 +368,7 @@ class Document(QObject):
             base_choice=self.base_choice if self.base_choice_kept else None,
             before=self.settled.scene if self.shaping is None else self.before,
             shaping=ref,
+            rehearsing=False,
         )
 
     def done_shaping(self) -> None:

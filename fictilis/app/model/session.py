@@ -80,11 +80,14 @@ class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
     large: bool = False
     tool_names: bool = True
     guided: bool = False
+    cues_shown: bool = False
+    take_within: float = 0.002
 
 
 class Session(Preferences, frozen=True, eq=False, weakref=True):
     """``object_id`` and ``selected`` say what is shown and chosen; ``keys`` which keys; ``shaping`` what a stroke changes and
-    ``before`` the scene when that began; ``band`` the one of Retime; ``copied`` keys by lane."""
+    ``before`` the scene when that began; ``band`` the one of Retime; ``copied`` keys by lane; ``cue`` the id of the
+    one chosen."""
 
     frame: float = 0.0
     object_id: str | None = None
@@ -99,6 +102,9 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
     copied: Mapping[ChannelRef, tuple[Key, ...]] = field(default_factory=dict)
     through_camera: bool = False
     playing: bool = False
+    rehearsing: bool = False
+    taking: bool = False
+    cue: str | None = None
     exported: tuple[Path, Choices] | None = None
     ordered: tuple[Order, Light] | None = None
 
@@ -137,6 +143,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
             selected=tuple(r for r in self.selected if r.owner in shown and find_channel(shown[r.owner], r.channel)),
             keys=frozenset(k for k in self.keys if k.owner in shown and _has_key(shown[k.owner], k)),
             before=self.before if shaping is not None else None, through_camera=self.through_camera and bool(scene.cameras),
+            cue=self.cue if any(c.id == self.cue for c in scene.cues) else None,
         )  # fmt: skip
 
 
@@ -145,7 +152,15 @@ def _has_key(owner: Animated, key: KeyRef) -> bool:
     return lane is not None and lane.curve.key_at(key.frame) is not None
 
 
-POINTING = ("object_id", "selected", "keys", "shaping", "lanes_shown", "through_camera")  # fields that point into the scene
+POINTING = (
+    "object_id",
+    "selected",
+    "keys",
+    "shaping",
+    "lanes_shown",
+    "through_camera",
+    "cue",
+)  # fields that point into the scene
 NAMES = frozenset(Session.__struct_fields__)
 
 

@@ -51,6 +51,23 @@ def object_under(items: list[StageItem], camera: Camera, at: tuple[float, float]
     return best[1] if best is not None else None
 
 
+def touched_under(
+    items: list[StageItem], camera: Camera, at: tuple[float, float], size: tuple[int, int]
+) -> tuple[str, int, tuple[int, ...]] | None:
+    """What a finger would touch at a pixel: the object's id, the face, and its points, the nearest first."""
+    best = None
+    for item in items:
+        hit = hit_item(item, camera, at, size)
+        if hit is not None and (best is None or hit.distance < best[0]):
+            best = (hit.distance, item, hit)
+    if best is None:
+        return None
+    _, item, hit = best
+    places = item.in_scene()[hit.points]
+    order = np.argsort(np.linalg.norm(places - hit.place, axis=1), kind="stable")
+    return item.obj.id, hit.face, tuple(hit.points[order].tolist())
+
+
 class Canvas(Protocol):
     """The view, to its parts. ``backing``, ``strokes``, ``drawing`` and ``amount`` are parts too, without their types here."""
 

@@ -56,8 +56,8 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_note(view, painter, NOTE)
     if view.placing_pivot:
         _paint_note(view, painter, "Click a point to put the pivot on it")
-    if doc.shaping is not None:
-        painter.setPen(QPen(QColor(view.palette_.primary), FRAME))
+    if doc.shaping is not None or doc.rehearsing:
+        painter.setPen(QPen(QColor(view.palette_.rehearse if doc.rehearsing else view.palette_.primary), FRAME))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         half = FRAME / 2
         painter.drawRect(QRectF(view.rect()).adjusted(half, half, -half, -half))

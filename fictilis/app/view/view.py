@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
+from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
-from fictilis.app.view.canvas import Seen, look_under, object_under
+from fictilis.app.view.canvas import Seen, look_under, object_under, touched_under
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
@@ -37,6 +38,7 @@ from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
+from fictilis.app.widgets.fields import key_name
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, mix
 from fictilis.core.edits.shape import ShapeRef
@@ -76,6 +78,7 @@ class View(Gesturing, QWidget):
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready = AmountField(self), Ready(doc, self)
         self.worn = Worn()
+        self.rehearsing: Rehearsing | None = None
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
         self.placing_pivot = False
@@ -161,8 +164,10 @@ class View(Gesturing, QWidget):
         shaping = doc.shaping
         if shaping is None and doc.way == ALONE and doc.object is not None:
             shaping = ShapeRef(doc.target.id if doc.target else None)
+        live = doc.live
+        scene, posed = (doc.scene, doc.state.posed) if live is None else (live.scene, live.posed)
         return StageWish(
-            doc.scene, doc.frame, doc.state.posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
+            scene, doc.frame, posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
             self.width() / max(self.height(), 1), self.moving,
         )  # fmt: skip
 
@@ -319,6 +324,9 @@ class View(Gesturing, QWidget):
                 return None
             if item is not None and item.ref is None and doc.shaping is None:
                 return None
+        if doc.rehearsing:
+            self._touch(press)
+            return None
         if self.drawing.on:
             return DrawStroke(self.drawing, press)
         if self.placing_pivot:
@@ -328,6 +336,12 @@ class View(Gesturing, QWidget):
         else:
             return self._mix_gesture(event, press)
         return None
+
+    def _touch(self, press: Event) -> None:
+        """A click of a rehearsal, on what is seen there."""
+        hit = touched_under(self._items or self.items(), self.camera, (press.x, press.y), (self.width(), self.height()))
+        if hit is not None and self.rehearsing is not None:
+            self.rehearsing.click(*hit)
 
     def _mix_gesture(self, event: QMouseEvent, press: Event) -> Gesture | None:
         """What a press begins while nothing is shaped: a joint, a front, or the object under it."""
@@ -434,11 +448,22 @@ class View(Gesturing, QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if self.drawing.wants(event) or self.amount.wants(event):
+            if self.drawing.wants(event) or self.amount.wants(event) or self._cue_key(event):
                 event.accept()
                 return True
         return super().event(event)
 
+    def _cue_key(self, event: QKeyEvent) -> str:
+        """The name of a key that a cue of the rehearsal waits for; nothing for others."""
+        if self.rehearsing is None or not self.doc.rehearsing:
+            return ""
+        name = key_name(event)
+        return name if self.rehearsing.listens(name) else ""
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if not self.drawing.key(event) and not self.amount.key(event):
+        cue_key = self._cue_key(event)
+        if cue_key and self.rehearsing is not None:
+            if not event.isAutoRepeat():
+                self.rehearsing.key(cue_key)
+        elif not self.drawing.key(event) and not self.amount.key(event):
             super().keyPressEvent(event)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -121,6 +121,11 @@ class TextField(Editor):
             self.leave()
             return
         super().keyPressEvent(event)
+
+
+def key_name(event: QKeyEvent) -> str:
+    """The name of a key that is pressed, with what is held beside it."""
+    return QKeySequence(event.keyCombination()).toString(QKeySequence.SequenceFormat.PortableText)
 
 
 def local_files(event: QDropEvent) -> list[Path]:

@@ -38,6 +38,9 @@ class Palette(Struct, frozen=True):
     lane_body: str
     view: Ground
     axes: tuple[str, str, str]
+    rehearse: str
+    on_rehearse: str
+    rehearse_soft: str
     dark: bool = False
 
     def lane(self, colour: str) -> str:
@@ -48,10 +51,12 @@ class Palette(Struct, frozen=True):
 BISQUE = Palette(
     "Bisque", "#EDE6DB", "#F6F1E8", "#FCF9F3", "#D6CBBB", "#2E2925", "#6F6459", "#1F6F62", "#FFFFFF", "#DCEAE3", "#E6DCCD",
     "#B9821A", "#A8432F", "#2B4C9B", "#E3DACB", "#FBF7EE", Ground("#E6DED1", "#CFC3B1"), ("#A8432F", "#6E7F2B", "#2F5DA8"),
+    "#7A4A8E", "#FFFFFF", "#EFE2F1",
 )  # fmt: skip
 KILN = Palette(
     "Kiln", "#1E2423", "#262D2B", "#313937", "#3E4845", "#EDE6DB", "#A9B3AC", "#7FC4B5", "#10211D", "#29443F", "#46504C",
     "#E0B04A", "#E07A62", "#8FB2FF", "#3A4340", "#222928", Ground("#2B3230", "#171C1B"), ("#E07A62", "#B4C45A", "#7FA6EE"),
+    "#CFA0DF", "#261329", "#3C2C42",
     dark=True,
 )  # fmt: skip
 PALETTES = {p.name: p for p in (BISQUE, KILN)}
@@ -147,7 +152,8 @@ def _tick(colour: str) -> str:
 def style_sheet(p: Palette) -> str:
     """Every standard widget, in this palette."""
     text = (ASSETS / "style.qss").read_text()
-    names = ("primary_soft", "on_primary", "primary", "ground", "panel", "raised", "line", "text", "quiet", "chosen",
+    names = ("primary_soft", "on_primary", "primary", "rehearse_soft", "on_rehearse", "rehearse",
+             "ground", "panel", "raised", "line", "text", "quiet", "chosen",
              "auto_key", "error", "picked", "track")  # fmt: skip
     for name in names:
         text = text.replace(f"@{name}", getattr(p, name))
