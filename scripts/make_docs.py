@@ -29,6 +29,7 @@ MADE_ON = {
     "modifier": "`--object NAME --lane NAME`",
     "keys": "`--object NAME --lane NAME`; `--at F,F`: frames of the keys, without it all",
     "time": "nothing but the scene",
+    "cue": "the cue that is named by `--cue`",
     "clip": "nothing but the scene; `--clip NAME` where it is not the clip in hand",
     "camera": "`--camera NAME`, by default the one that is looked through",
     "shape": "`--object NAME`, and `--target NAME`, else the base; `--at WEIGHT` for an in-between; a pick as for targets",
@@ -80,8 +81,8 @@ def commands_page() -> str:
         "",
         "Made from the table of operations by `scripts/make_docs.py`. Each is `fictilis PART SCENE … OPERATION …`; the scene",
         "itself is changed, or with `-o FILE` another one written. What stands in brackets may be left out. The other commands",
-        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `import`, `weights`, `snapshot`, `install-desktop`) are told by",
-        "`fictilis COMMAND --help`.",
+        "(`new`, `info`, `check`, `key`, `evaluate`, `export`, `import`, `weights`, `rehearse`, `snapshot`,",
+        "`install-desktop`) are told by `fictilis COMMAND --help`.",
         "",
     ]
     for part, about in PARTS.items():

@@ -99,7 +99,7 @@ def furnish(w: Shell) -> None:
 def _build(w: Shell) -> None:
     p, doc = w.palette_, w.doc
     w.ports.view = w.view
-    w.view.rehearsing = w.rehearsing
+    w.view.touching.rehearsing = w.rehearsing
     times = w.scene_time_commands
     w.finder = Finder(doc, w.actions_, w.show_lane, times.choose_camera, times.choose_clip, lambda: _fields(w))
     w.top = TopLine(doc, w.actions_, p, _lists(w), w.finder.things)
@@ -118,8 +118,34 @@ def _build(w: Shell) -> None:
     w.thumbnails.ready.connect(w.lanes.picture_ready)
     w.ports.lanes = w.lanes
     w.across = _splitter(Qt.Orientation.Horizontal, "across", (w.column, w.frame, w.side), (222, 826, 232))
-    w.low = low = QWidget()
-    stack = QVBoxLayout(low)
+    _build_low(w)
+    w.down = _splitter(Qt.Orientation.Vertical, "down", (w.across, w.low), (484, 272))
+    whole = QWidget()
+    layout = QVBoxLayout(whole)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    layout.addWidget(w.top)
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setObjectName("hairline")
+    layout.addWidget(line)
+    layout.addWidget(w.down, 1)
+    w.start_page = StartPage(
+        w.view, doc, w.settings, w.actions_, p, w.commands.open_path, w.commands.open_demo, lambda: w.view.drawing.on
+    )
+    w.setCentralWidget(whole)
+    w.setAcceptDrops(True)
+    w.setFocusProxy(w.view)
+    w.view.setFocus()
+    for button in w.findChildren(QAbstractButton):
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
+
+
+def _build_low(w: Shell) -> None:
+    """The transport line, and below it the lanes with their rows, or the cues."""
+    p, doc = w.palette_, w.doc
+    w.low = QWidget()
+    stack = QVBoxLayout(w.low)
     stack.setContentsMargins(0, 0, 0, 0)
     stack.setSpacing(0)
     stack.addWidget(w.transport)
@@ -143,26 +169,6 @@ def _build(w: Shell) -> None:
     for row in (w.marker_row, w.sound_row):
         stack.addWidget(row)
         row.refresh()
-    w.down = _splitter(Qt.Orientation.Vertical, "down", (w.across, low), (484, 272))
-    whole = QWidget()
-    layout = QVBoxLayout(whole)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(0)
-    layout.addWidget(w.top)
-    line = QFrame()
-    line.setFixedHeight(1)
-    line.setObjectName("hairline")
-    layout.addWidget(line)
-    layout.addWidget(w.down, 1)
-    w.start_page = StartPage(
-        w.view, doc, w.settings, w.actions_, p, w.commands.open_path, w.commands.open_demo, lambda: w.view.drawing.on
-    )
-    w.setCentralWidget(whole)
-    w.setAcceptDrops(True)
-    w.setFocusProxy(w.view)
-    w.view.setFocus()
-    for button in w.findChildren(QAbstractButton):
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
 
 
 def _hear(w: Shell, on: bool) -> None:

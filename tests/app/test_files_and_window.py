@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDropEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel
 
 import fictilis
+from fictilis.app.commands.cues import CueCommands
 from fictilis.app.commands.exchange import ExchangeCommands
 from fictilis.app.commands.files import Commands
 from fictilis.app.commands.imports import ImportCommands
@@ -320,7 +321,7 @@ def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_
 
 def test_every_action_runs_something_and_stands_in_a_menu(user):
     parts = (OperationCommands, Commands, ShapeCommands, TargetCommands, TimeCommands, SceneTimeCommands, RelayCommands,
-             LineCommands, ExchangeCommands, ImportCommands, PictureCommands, WalkCommands)  # fmt: skip
+             LineCommands, ExchangeCommands, ImportCommands, PictureCommands, WalkCommands, CueCommands)  # fmt: skip
     for row in ROWS:
         assert sum(callable(getattr(part, row.run, None)) for part in parts) == 1, row.id
         action = user.window.actions_.by_id[row.id]

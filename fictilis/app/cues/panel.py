@@ -134,12 +134,11 @@ class CuePanel(QWidget):
         y = 0
         for cue in self.doc.scene.cues:
             row = self.rows.get(cue.id)
-            if row is None:
-                continue
-            tall = max(row.height(), row.minimumHeight()) if row.filled else row.minimumHeight()
-            if y + tall >= top - 200 and y <= top + high + 400:
-                row.fill()
-            y += tall
+            if row is not None:
+                tall = max(row.height(), row.minimumHeight()) if row.filled else row.minimumHeight()
+                if y + tall >= top - 200 and y <= top + high + 400:
+                    row.fill()
+                y += tall
 
     def _show_ways(self) -> None:
         if not self.isVisible():

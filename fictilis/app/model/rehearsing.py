@@ -94,7 +94,8 @@ class Rehearsing(QObject):
             self.heard.emit(on)
         self._heard = len(runner.heard)
         posed = runner.values()
-        if self.doc.live is None or posed != self.doc.live.posed:  # else nothing moves
+        now = self.doc.live
+        if now is None or now.scene is not runner.shown or posed != now.posed:  # else nothing moves
             self.doc.show_live(Live(runner.shown, posed))
         self.ticked.emit()
 

@@ -21,10 +21,9 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
-from fictilis.app.view.canvas import Seen, look_under, object_under, touched_under
+from fictilis.app.view.canvas import Seen, look_under, object_under
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
@@ -38,7 +37,7 @@ from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
-from fictilis.app.widgets.fields import key_name
+from fictilis.app.view.touching import Touching
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, mix
 from fictilis.core.edits.shape import ShapeRef
@@ -76,9 +75,8 @@ class View(Gesturing, QWidget):
         self.eye = Eye(doc, self)
         self.backing = Backing(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
-        self.amount, self.ready = AmountField(self), Ready(doc, self)
+        self.amount, self.ready, self.touching = AmountField(self), Ready(doc, self), Touching(self)
         self.worn = Worn()
-        self.rehearsing: Rehearsing | None = None
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
         self.placing_pivot = False
@@ -324,8 +322,8 @@ class View(Gesturing, QWidget):
                 return None
             if item is not None and item.ref is None and doc.shaping is None:
                 return None
-        if doc.rehearsing:
-            self._touch(press)
+        if self.touching.on:
+            self.touching.press(press)
             return None
         if self.drawing.on:
             return DrawStroke(self.drawing, press)
@@ -336,12 +334,6 @@ class View(Gesturing, QWidget):
         else:
             return self._mix_gesture(event, press)
         return None
-
-    def _touch(self, press: Event) -> None:
-        """A click of a rehearsal, on what is seen there."""
-        hit = touched_under(self._items or self.items(), self.camera, (press.x, press.y), (self.width(), self.height()))
-        if hit is not None and self.rehearsing is not None:
-            self.rehearsing.click(*hit)
 
     def _mix_gesture(self, event: QMouseEvent, press: Event) -> Gesture | None:
         """What a press begins while nothing is shaped: a joint, a front, or the object under it."""
@@ -448,22 +440,11 @@ class View(Gesturing, QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if self.drawing.wants(event) or self.amount.wants(event) or self._cue_key(event):
+            if self.drawing.wants(event) or self.amount.wants(event) or self.touching.wants(event):
                 event.accept()
                 return True
         return super().event(event)
 
-    def _cue_key(self, event: QKeyEvent) -> str:
-        """The name of a key that a cue of the rehearsal waits for; nothing for others."""
-        if self.rehearsing is None or not self.doc.rehearsing:
-            return ""
-        name = key_name(event)
-        return name if self.rehearsing.listens(name) else ""
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        cue_key = self._cue_key(event)
-        if cue_key and self.rehearsing is not None:
-            if not event.isAutoRepeat():
-                self.rehearsing.key(cue_key)
-        elif not self.drawing.key(event) and not self.amount.key(event):
+        if not (self.drawing.key(event) or self.amount.key(event) or self.touching.key(event)):
             super().keyPressEvent(event)

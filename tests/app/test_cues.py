@@ -1,0 +1,270 @@
+"""Cues in the window: sentences whose words are controls, rehearsing by hand, and takes."""
+
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
+
+import fictilis
+from fictilis.app.widgets.fields import NumberField
+from fictilis.core.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Lead, Then, When
+from fictilis.core.edits.cues import add_cue
+from fictilis.core.edits.targets import remove_target
+from fictilis.core.rehearsal.meaning import AT_ONCE
+from tests.app.conftest import CTRL, LEFT, SHIFT
+from tests.app.test_exchange import act
+
+K = Qt.Key
+
+
+@pytest.fixture
+def stage(open_window):
+    """The moon jelly with two cues, the list of them shown, and a clock that the test moves."""
+    scene = fictilis.moon_jelly()
+    scene = scene.with_object(replace(scene.objects[0], lanes=()))
+    bell = scene.objects[0]
+    scene, _ = add_cue(scene, Cue("", "Touch", When(CLICK, bell.id),
+                       Act(LEAD, (Lead(bell.id, "t1", 1.0),), seconds=0.4, ease="linear"), Then(1.0, BACK, 0.5)))  # fmt: skip
+    scene, _ = add_cue(scene, Cue("", "Startle", When(KEY, key="Space"), Act(LEAD, (Lead(bell.id, "t2", 0.8),), seconds=0.0)))
+    user = open_window(scene)
+    act(user, "cues")
+    user.clock = [0.0]
+    user.window.rehearsing.clock = lambda: user.clock[0]
+    return user
+
+
+def pass_time(user, seconds: float) -> None:
+    user.clock[0] += seconds
+    user.window.rehearsing.tick()
+
+
+def weight(user, name: str = "Contract") -> float:
+    return user.doc.channels.weights(user.obj)[user.target(name).id]
+
+
+def row(user, number: int = 0):
+    found = user.window.cues.rows[user.doc.scene.cues[number].id]
+    found.fill()
+    return found
+
+
+def middle(user) -> QPoint:
+    return QPoint(user.view.width() // 2, int(user.view.height() * 0.4))
+
+
+def choose(user, control: QPushButton, label: str) -> None:
+    """Press a word, and a row of its menu."""
+    QTest.mouseClick(control, LEFT)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    for part in label.split("/"):
+        action = next(a for a in menu.actions() if a.text() == part)
+        if action.menu() is not None:
+            action.menu().aboutToShow.emit()
+            menu = action.menu()
+    QTimer.singleShot(0, lambda: QApplication.activePopupWidget() and QApplication.activePopupWidget().close())
+    action.trigger()
+    QApplication.processEvents()
+
+
+def test_a_new_cue_is_made_of_what_is_selected_and_each_word_changes_it_in_one_step(stage):
+    user = stage
+    user.doc.select_target(user.target("Flare").id)
+    user.press(K.Key_U, CTRL | SHIFT)
+    cue = user.doc.scene.cues[-1]
+    assert cue.act.leads == (Lead(user.obj.id, user.target("Flare").id, 1.0),) and user.doc.cue == cue.id
+    controls = row(user, 2).controls
+    choose(user, controls["then"], "stay so")
+    assert user.doc.scene.cues[-1].then.kind == "stay" and "then.seconds" not in row(user, 2).controls
+    choose(user, row(user, 2).controls["when"], "At the start")
+    assert user.doc.scene.cues[-1].when.kind == START
+    choose(user, row(user, 2).controls["lead.0"], "Contract")
+    assert user.doc.scene.cues[-1].act.leads[0].channel == user.target("Contract").id
+    field = row(user, 2).controls["act.seconds"]
+    assert isinstance(field, NumberField)
+    field.selectAll()
+    user.type("2.5", field)
+    user.press(K.Key_Return, on=field)
+    assert user.doc.scene.cues[-1].act.seconds == 2.5 and user.doc.undo_label() == "Change Cue"
+    for _ in range(5):
+        user.press(K.Key_Z, CTRL)
+    assert len(user.doc.scene.cues) == 2 and len(user.window.cues.rows) == 2
+
+
+def test_a_key_is_taken_by_pressing_it(stage):
+    button = row(stage, 1).controls["when.key"]
+    QTest.mouseClick(button, LEFT)
+    assert button.text() == "press a key…"
+    stage.press(K.Key_B, CTRL, on=button)
+    assert stage.doc.scene.cues[1].when.key == "Ctrl+B" and row(stage, 1).controls["when.key"].text() == "Ctrl+B"
+    QTest.mouseClick(row(stage, 1).controls["when.key"], LEFT)
+    stage.press(K.Key_Escape, on=row(stage, 1).controls["when.key"])
+    assert stage.doc.scene.cues[1].when.key == "Ctrl+B"
+
+
+def test_what_is_typed_for_a_cue_that_is_gone_meanwhile_is_left(stage):
+    user, field = stage, row(stage, 0).controls["act.seconds"]
+    field.setFocus()
+    field.selectAll()
+    user.type("9", field)
+    before = user.doc.scene.cues[1]
+    user.doc.change(cue=user.doc.scene.cues[0].id)
+    act(user, "remove-cue")
+    QApplication.processEvents()
+    assert user.doc.scene.cues == (before,) and list(user.window.cues.rows) == [before.id]
+
+
+def test_a_rehearsal_runs_cues_by_clicks_and_keys_and_changes_nothing(stage):
+    user, before = stage, stage.doc.scene
+    user.press(K.Key_R, CTRL)
+    assert user.doc.rehearsing and user.window.top.state.word.text() == "Rehearsing"
+    pass_time(user, 0.5)
+    user.click(user.view, middle(user))
+    pass_time(user, 0.2)
+    assert weight(user) == pytest.approx(0.5) and "run" in user.window.cues.said.text()
+    assert row(user).strip.way.phase == "going" and row(user).strip.way.part == pytest.approx(0.5)
+    user.press(K.Key_Space)  # a cue's before the window's
+    assert not user.window.playback.playing and weight(user, "Flare") == pytest.approx(0.8)
+    pass_time(user, 0.2)
+    assert weight(user) == pytest.approx(1.0)
+    assert user.view.wish().posed[user.obj.id]["t1"] == pytest.approx(1.0)
+    pass_time(user, 9.0)
+    assert weight(user) == pytest.approx(0.0) and row(user).strip.way is None
+    user.click(user.view, QPoint(8, user.view.height() - 8))  # beside it
+    assert not user.window.rehearsing.under_way()
+    user.press(K.Key_Escape)
+    assert not user.doc.rehearsing and user.doc.scene is before and weight(user, "Flare") == 0.0
+    assert not user.doc.undo_label()
+    assert user.window.top.state.word.text() == "Mixing" and user.doc.live is None
+
+
+LEAVES = {
+    "playing": lambda user: user.window.playback.start(),
+    "shaping": lambda user: user.press(K.Key_Return),
+    "its button": lambda user: user.window.cues.rehearse.click(),
+    "its key": lambda user: user.press(K.Key_R, CTRL),
+    "done": lambda user: user.window.top.state.done.click(),
+    "another scene": lambda user: user.window.commands.open_demo("tide-marks"),
+}
+
+
+@pytest.mark.parametrize("name", LEAVES)
+def test_a_rehearsal_is_left_by(stage, name, answers):
+    user = stage
+    user.doc.select_target(user.target("Contract").id)
+    user.press(K.Key_R, CTRL)
+    user.click(user.view, middle(user))
+    pass_time(user, 0.4)
+    LEAVES[name](user)
+    QApplication.processEvents()
+    assert not user.doc.rehearsing and user.window.rehearsing.runner is None and user.doc.live is None
+    user.window.playback.stop()
+    if name != "another scene":
+        assert weight(user) == pytest.approx(0.0)
+
+
+def test_what_is_changed_meanwhile_is_rehearsed_anew_and_undo_too(stage):
+    user = stage
+    user.press(K.Key_R, CTRL)
+    user.click(user.view, middle(user))
+    pass_time(user, 0.4)
+    assert weight(user) == pytest.approx(1.0)
+    user.doc.edit("gone", lambda s: remove_target(s, user.obj.id, user.target("Contract").id))
+    assert user.doc.rehearsing and not user.window.rehearsing.under_way()
+    assert row(user).fault.text() and not row(user).test.isEnabled()
+    user.press(K.Key_Z, CTRL)
+    user.click(user.view, middle(user))
+    pass_time(user, 0.4)
+    assert user.doc.rehearsing and weight(user) == pytest.approx(1.0) and not row(user).fault.text()
+    user.doc.scrub(12)
+    pass_time(user, 0.1)
+    assert user.window.rehearsing.runner.frame == 12 and weight(user) == pytest.approx(0.0)
+
+
+def test_a_slider_that_is_dragged_is_seen_and_written_as_ever(stage):
+    user = stage
+    user.press(K.Key_R, CTRL)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 0.7, final=False)
+    assert weight(user, "Flare") == pytest.approx(0.7)
+    user.doc.channels.set_value(user.doc.channels.ref("t2"), 0.7)
+    pass_time(user, 0.1)
+    assert user.obj.target("t2").weight == 0.7 and weight(user, "Flare") == pytest.approx(0.7)
+
+
+def test_test_runs_a_cue_whatever_it_waits_for(stage):
+    QTest.mouseClick(row(stage, 1).test, LEFT)
+    assert stage.doc.rehearsing and stage.doc.cue == stage.doc.scene.cues[1].id
+    pass_time(stage, AT_ONCE)
+    assert weight(stage, "Flare") == pytest.approx(0.8)
+
+
+def test_a_take_becomes_keys_in_one_step_and_survives_save_and_open(stage, tmp_path):
+    user = stage
+    user.press(K.Key_R, CTRL | SHIFT)
+    assert user.doc.rehearsing and user.doc.taking and user.window.cues.take.text() == "End the take"
+    pass_time(user, 0.5)
+    user.click(user.view, middle(user))
+    pass_time(user, 0.4)
+    user.clock[0] += 2.1
+    user.press(K.Key_R, CTRL | SHIFT)
+    assert not user.doc.rehearsing and user.doc.undo_label() == "Take"
+    lane = user.obj.lane("t1")
+    assert [float(lane.values(24.0 * t, 24.0)) for t in (0.5, 0.7, 0.9, 1.9, 2.15, 2.4)] == pytest.approx(
+        [0, 0.5, 1, 1, 0.5, 0], abs=0.05
+    )
+    assert len(lane.curve.keys) < 12 and user.doc.scene.cues and "Keys on 1 lane" in user.said[-1][0]
+    fictilis.save(user.doc.scene, tmp_path / "taken.fictilis")
+    assert fictilis.load(tmp_path / "taken.fictilis").cues == user.doc.scene.cues
+    act(user, "undo")
+    assert user.obj.lane("t1") is None and user.doc.undo_label() == ""
+
+
+def test_a_take_of_nothing_says_so_and_writes_nothing(stage):
+    stage.press(K.Key_R, CTRL | SHIFT)
+    stage.clock[0] += 1.0
+    stage.press(K.Key_R, CTRL | SHIFT)
+    assert "Nothing moved" in stage.said[-1][0] and not stage.doc.rehearsing and stage.doc.undo_label() == ""
+
+
+def test_cues_without_end_are_told_by_name_and_nothing_runs(stage):
+    doc = stage.doc
+    loose = [replace(c, when=When("after", cue=o.id), act=replace(c.act, seconds=0.0), then=Then())
+             for c, o in zip(doc.scene.cues, reversed(doc.scene.cues), strict=True)]  # fmt: skip
+    doc.commit("loose", replace(doc.scene, cues=tuple(loose)))
+    stage.press(K.Key_R, CTRL)
+    assert not doc.rehearsing and "Touch, Startle" in stage.said[-1][0]
+
+
+def test_two_hundred_cues_are_made_as_they_come_in_sight(stage):
+    doc = stage.doc
+    many = tuple(replace(doc.scene.cues[0], id=f"q{n}", name=f"Cue {n}") for n in range(1, 201))
+    doc.commit("many", replace(doc.scene, cues=many))
+    rows = stage.window.cues.rows
+    assert len(rows) == 200 and 1 <= sum(r.filled for r in rows.values()) < 40
+    bar = stage.window.cues.area.verticalScrollBar()
+    assert stage.comes(lambda: bar.maximum() > 10_000)
+    bar.setValue(bar.maximum())
+    assert rows["q200"].filled and rows["q200"].controls["meets"].text() == "start over from where it is"
+
+
+def test_the_order_and_the_switch_stand_in_the_rows_menu(stage):
+    user = stage
+    user.doc.change(cue="q2")
+    act(user, "cue-up")
+    assert [c.id for c in user.doc.scene.cues] == ["q2", "q1"] and list(user.window.cues.rows) and user.doc.cue == "q2"
+    panel = user.window.cues
+    assert [panel.list.itemAt(n).widget().cue_id for n in range(2)] == ["q2", "q1"]
+    QTest.mouseClick(row(user, 0).switch, LEFT, pos=QPoint(8, row(user, 0).switch.height() // 2))
+    assert not user.doc.scene.cues[0].on and user.doc.scene.cues[0].meets == OVER
+    act(user, "duplicate-cue")
+    assert [c.id for c in user.doc.scene.cues] == ["q2", "q3", "q1"] and user.doc.cue == "q3"
+
+
+def test_the_list_says_what_cues_are_where_there_are_none(open_window):
+    user = open_window(replace(fictilis.moon_jelly(), cues=()))
+    act(user, "cues")
+    assert user.window.cues.empty.isVisible() and not user.window.cues.area.isVisible()
+    assert not user.window.actions_.by_id["rehearse"].isEnabled()
+    user.window.transport.plot.chosen.emit("Lanes")
+    assert not user.doc.cues_shown and user.window.lanes.isVisible() and not user.window.cues.isVisible()
