@@ -5,7 +5,8 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import clips, deformers, objects, relays, sweeps, timeline
+from fictilis.core.cues import BACK, CLICK, Act, Cue, Lead, Then, When
+from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
@@ -41,7 +42,8 @@ SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
            "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
            "match": {"other": "Loop", "corners": True}, "line-shift": {"shift": 0.25}, "line-rebuild": {"count": 9},
-           "turn": {"joint": "Joint 1", "x": 30.0},
+           "turn": {"joint": "Joint 1", "x": 30.0}, "place": {"place": 2}, "switch": {"off": True},
+           "change": {"key": "A", "seconds": 0.2, "then": "next", "next": "Press", "meets": "queue"},
            "follow": {"source": "Lift", "curve": "0=0,1=0.5"}, "sweep-after": {"earlier": "Gust"}}  # fmt: skip
 PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "extrude": Pick("faces", [5]),
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2]),
@@ -102,6 +104,8 @@ def everything():
     scene = set_spring(scene, bud, PointSpring(field=np.linspace(0, 1, len(scene.object(bud).base))))
     scene = set_repeat(scene, bud, Repeat(counts=(3, 2, 1), later=5.0, order="x"))
     scene = clips.rename_clip(*clips.duplicate_clip(scene, "Far"), "Swim")
+    for name in ("Touch", "Press"):
+        scene, _ = cues.add_cue(scene, Cue("", name, When(CLICK, OBJ, "Rim"), Act(leads=(Lead(OBJ, TWO),)), Then(1.0, BACK)))
     scene, camera = timeline.add_camera(scene, SceneCamera("", "Close up", (1.0, 2.0, 3.0), 90.0, 5.0, 6.0))
     return set_along(scene, camera, scene.object_named("Loop").id)
 
@@ -149,7 +153,7 @@ def subject_for(operation, scene) -> Subject:
         return Subject(scene, "o2", ("t1",))
     return Subject(scene, OBJ, targets, pick, pick.kind, lanes, selected, keys,
                    0.0 if operation.verb == "drop-marker" else 30.0,
-                   (0.0, 40.0), {ONE: 0.3, TWO: 0.6})  # fmt: skip
+                   (0.0, 40.0), {ONE: 0.3, TWO: 0.6}, cue_id="q1")  # fmt: skip
 
 
 def given_for(operation, subject) -> dict:
