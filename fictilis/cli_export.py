@@ -15,7 +15,7 @@ def register(commands) -> None:
 
     export = commands.add_parser("export", help="write a scene for other programs")
     export.add_argument("scene", type=Path)
-    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.usdc|OUT.obj|FOLDER")
+    export.add_argument("output", type=Path, metavar="OUT.glb|OUT.usdc|OUT.obj|OUT.html|FOLDER")
     export.add_argument("--frame", type=float, help="of formats of one shape; default: the first")
     export.add_argument("--object", action="append", metavar="NAME", help="again for several; default: all that are visible")
     export.add_argument("--clip", action="append", metavar="NAME", help="again for several; default: all")

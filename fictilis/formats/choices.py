@@ -32,6 +32,7 @@ MOTION = Choice("motion", "Own motion", KEEP, options=((KEEP, "Written", KEEP), 
 SPRINGS = Choice("springs", "Springs", KEEP, options=((KEEP, "As targets", KEEP), (DROP, "Left out", DROP)))
 CAMERAS = Choice("cameras", "Cameras", KEEP, options=((KEEP, "Written", KEEP), (DROP, "Left out", DROP)))
 TEXTURES = Choice("textures", "Textures", KEEP, options=((KEEP, "Written", KEEP), (DROP, "Left out", DROP)))
+CUES = Choice("cues", "Cues", KEEP, options=((KEEP, "As JSON beside it", KEEP), (DROP, "Left out", DROP)))
 COLOURS = Choice("colours", "Colours", KEEP, options=((KEEP, "At each point", KEEP), (DROP, "Left out", DROP)))
 SHAPES = Choice(
     "as",

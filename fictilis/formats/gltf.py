@@ -46,7 +46,7 @@ SAID_CM = 1e-4
 LOOKED_AT = 25  # frames at which a tube is looked at
 
 
-class _Vertices(Struct, frozen=True, eq=False, weakref=True):
+class Vertices(Struct, frozen=True, eq=False, weakref=True):
     """File vertices: the point of each (v,), its UV (v, 2) or None, its face (flat shading) or None; index (t, 3)."""
 
     points: np.ndarray
@@ -55,7 +55,7 @@ class _Vertices(Struct, frozen=True, eq=False, weakref=True):
     index: np.ndarray
 
 
-def _vertices(obj: MorphObject) -> _Vertices:
+def file_vertices(obj: MorphObject) -> Vertices:
     """Points split where UVs (or, flat shaded, faces) part; without either the base's vertex order stays."""
     mesh, flat = obj.mesh, not obj.appearance.smooth
     count = mesh.point_count
@@ -76,10 +76,10 @@ def _vertices(obj: MorphObject) -> _Vertices:
     elif mesh.uvs is not None:
         uvs = np.where(unique[:, 1:2] >= 0, mesh.uvs[np.clip(unique[:, 1], 0, None)], 0.0)
         uvs = np.stack([uvs[:, 0], 1 - uvs[:, 1]], axis=1)  # glTF's V runs down
-    return _Vertices(unique[:, 0], uvs, unique[:, 2] if flat else None, where[: len(corners)][triangles(mesh).corners])
+    return Vertices(unique[:, 0], uvs, unique[:, 2] if flat else None, where[: len(corners)][triangles(mesh).corners])
 
 
-def _normals(obj: MorphObject, axes: list[np.ndarray], vertices: _Vertices) -> list[np.ndarray]:
+def _normals(obj: MorphObject, axes: list[np.ndarray], vertices: Vertices) -> list[np.ndarray]:
     """x, y and z (v,) float32 of the normals of points (n,) float32; upward where there is no face."""
     if vertices.faces is not None:
         faces = face_normals(obj.mesh, np.stack(axes, axis=1))
@@ -274,7 +274,7 @@ def _line(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:
 
 
 def _surface(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:
-    vertices, exact = _vertices(obj), [np.ascontiguousarray(axis) for axis in obj.base.T]
+    vertices, exact = file_vertices(obj), [np.ascontiguousarray(axis) for axis in obj.base.T]
     base = [single(axis) for axis in exact]
     base_normals = _normals(obj, base, vertices)
     attributes = g.Attributes(

@@ -26,6 +26,7 @@ from fictilis.formats.choices import (
     CAGES,
     CAMERAS,
     COLOURS,
+    CUES,
     DROP,
     FRAMES,
     KEEP,
@@ -49,6 +50,7 @@ from fictilis.formats.choices import (
     linear_of,
     prepared,
 )  # fmt: skip
+from fictilis.formats.cues_json import beside, write_cues
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, visible_objects, writable
 from fictilis.formats.gltf import write_gltf
 from fictilis.formats.gltf_scene import read_gltf, read_gltf_meshes
@@ -131,7 +133,15 @@ def _one_shape(write: Callable[[Path, list[MeshData], str], None], lines: bool) 
 
 
 def _export_gltf(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
-    return write_gltf(path, scene, progress, values["keys"] == "frames")
+    said = write_gltf(path, scene, progress, values["keys"] == "frames")
+    return said + (write_cues(beside(path), scene) if scene.cues and values["cues"] == KEEP else [])
+
+
+def _export_page(path: Path, scene: Scene, _frame: float, _values: Values, progress: Progress) -> list[str]:
+    from fictilis.formats.page import write_page
+    from fictilis.pictures.poster import poster
+
+    return write_page(path, scene, progress, poster(scene))
 
 
 def _export_usd(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
@@ -213,12 +223,17 @@ FORMATS = (
     ),
     Format(
         "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "lights, visibility, dual quaternions", True,
-        read_gltf_meshes, _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES), clips=True,
+        read_gltf_meshes, _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES, CUES), clips=True,
     ),
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
         "textures, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
         options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION),
+    ),
+    Format(
+        "page", "Page for the browser", (".html",), "nothing",
+        "one file that plays without a network: targets with sliders, in-betweens, sweeps, relays, clips, cues, sound",
+        "springs, bends, rigs, cameras", export=_export_page, options=(SURFACE,), clips=True, told=False,
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",

@@ -1,0 +1,91 @@
+"""A page for the browser: one file that plays a scene without a network, by three.js, which is shipped in it."""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import html
+import re
+from pathlib import Path
+
+import msgspec
+
+from fictilis.core.deform.deforming import acting
+from fictilis.core.errors import EditRefused
+from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.rehearsal.meaning import fault
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.formats.files import Progress, no_progress, write_whole
+from fictilis.formats.page_data import Store, page_data, shown_objects
+
+ASSETS = Path(__file__).parent / "assets" / "page"
+_EXPORTS = re.compile(r"export\s*\{([^}]*)\};?\s*$")
+
+
+def write_page(path: Path, scene: Scene, progress: Progress = no_progress, poster: bytes | None = None) -> list[str]:
+    """Write a scene as a page; ``poster`` is a PNG that stands there until it runs. Returns sentences on what is left out.
+
+    Raises EditRefused where nothing can be shown, and CannotSave.
+    """
+    if not shown_objects(scene):
+        raise EditRefused("There is nothing to show on a page: no visible object has faces or strands.")
+    store = Store()
+    said = left_out(scene)
+    data = page_data(scene, store) | {"said": said}
+    progress(0.6)
+    picture = ""
+    if poster is not None:
+        picture = f'<img id="poster" alt="" src="data:image/png;base64,{base64.b64encode(poster).decode()}">'
+    code = "\n".join([_three(), *((ASSETS / name).read_text() for name in ("mix.js", "cues.js", "page.js"))])
+    parts = {
+        "title": html.escape(scene.name), "style": (ASSETS / "page.css").read_text(), "poster": picture,
+        "data": _inside(msgspec.json.encode(data).decode()),
+        "arrays": base64.b64encode(gzip.compress(b"".join(store.parts), 6, mtime=0)).decode(), "code": _inside(code),
+    }  # fmt: skip
+    text = re.sub(r"@(title|style|poster|data|arrays|code)\b", lambda m: parts[m[1]], (ASSETS / "page.html").read_text())
+    progress(0.9)
+    write_whole(Path(path), lambda temporary: temporary.write_text(text, encoding="utf-8"))
+    progress(1.0)
+    return said
+
+
+def _inside(text: str) -> str:
+    """Text that ends no script it stands in."""
+    return text.replace("</script", "<\\/script").replace("<!--", "<\\!--")
+
+
+def _three() -> str:
+    """three.js as one name, THREE, in a page's own module."""
+    text = (ASSETS / "three.module.min.js").read_text()
+    found = _EXPORTS.search(text)
+    assert found is not None  # the shipped file ends so
+    pairs = [part.strip().split(" as ") for part in found[1].split(",")]
+    names = ",".join(f"{pair[-1]}:{pair[0]}" for pair in pairs)
+    # in a function of its own, so that its short names meet none of the page's
+    return f"const THREE=(()=>{{{text[: found.start()]};return{{{names}}}}})();"
+
+
+def left_out(scene: Scene) -> list[str]:
+    """What a page does not show, in sentences."""
+    shown = shown_objects(scene)
+    rows = (
+        ([o for o in scene.objects if o not in shown], "Hidden, or without faces and strands, and so left out: {}."),
+        ([o for o in shown if acting(o)], "Bend, twist and taper are left out: {}."),
+        ([o for o in shown if o.spring is not None and o.spring.on], "Point springs are left out: {}."),
+        ([o for o in shown if o.skin is not None and o.skin.on], "Rigs are left out, meshes stand as they were bound: {}."),
+        ([o for o in shown if o.along is not None], "Motion along a line is left out: {}."),
+        ([o for o in shown if o.repeated is not None], "Copies move all at once, where they stand at the first frame: {}."),
+        ([o for o in shown if _drawn_in_part(o)], "Lines are shown whole: {}."),
+        ([o for o in shown if isinstance(o.geometry, Line) and o.geometry.tube is not None],
+         "Tubes are exact at their targets only: {}."),
+        ([o for o in shown if o.appearance.texture is not None and o.appearance.texture.image is None],
+         "Checkers are left out: {}."),
+        (list(scene.cameras), "Cameras are left out; the page has a view of its own: {}."),
+        ([c for c in scene.cues if fault(scene, c)], "Cues that lack something do not run: {}."),
+    )  # fmt: skip
+    said = [sentence.format(", ".join(x.name for x in found)) for found, sentence in rows if found]
+    return said + (["The reference picture is left out."] if scene.reference is not None else [])
+
+
+def _drawn_in_part(obj: MorphObject) -> bool:
+    return obj.drawn != WHOLE or any(lane.channel.startswith("line.") for lane in obj.lanes)

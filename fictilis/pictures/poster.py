@@ -1,0 +1,27 @@
+"""The picture that stands on a page until it runs."""
+
+from __future__ import annotations
+
+import io
+
+from fictilis.core.errors import FictilisError
+from fictilis.core.scene import Scene
+from fictilis.pictures.look import CLEAR, Look
+
+WIDTH, HEIGHT = 640, 400
+
+
+def poster(scene: Scene) -> bytes | None:
+    """A PNG of the first frame before nothing; None where no picture can be drawn here."""
+    from PIL import Image
+
+    from fictilis.pictures.shots import Shots, aimed
+
+    look = Look(WIDTH, HEIGHT, ground=CLEAR)
+    try:
+        picture = Shots(scene, look).picture(scene.start, aimed(scene, None, look, [scene.start]))
+    except FictilisError:
+        return None
+    out = io.BytesIO()
+    Image.fromarray(picture).save(out, "PNG", optimize=True)
+    return out.getvalue()
