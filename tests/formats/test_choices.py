@@ -13,7 +13,9 @@ import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
+from fictilis.core.cues import CLICK, Act, Cue, Lead, When
 from fictilis.core.edits import clips, timeline
+from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.imports import UNITS, fitting_unit, laid, linear_from, size_of, sized, stood
@@ -123,6 +125,7 @@ MAKERS = {
     "Cameras": (seen_through, "mesh"), "Field of view over time": (lambda s: seen_through(s, "lens"), "mesh"),
     "Reference picture": (lambda s: replace(s, reference=Reference("Tide", b"x" * 64)), "mesh"),
     "Sound": (lambda s: replace(s, sound=Sound("Tide", b"x" * 64)), "mesh"),
+    "Cues": (lambda s: add_cue(s, Cue("", "Touch", When(CLICK, OBJ), Act(leads=(Lead(OBJ, "t1"),))))[0], "mesh"),
     "Markers": (lambda s: timeline.set_marker(s, 4.0, "Here"), "mesh"),
 }  # fmt: skip
 

@@ -143,6 +143,8 @@ class Shown {
     return true;
   }
 
+  shares(values) { return Array.from(sharesOf(this.obj, { ...values })); }
+
   spreadOut(name, from) {
     const attribute = this.geometry.attributes[name], to = attribute.array, at = this.spread;
     if (!at) to.set(from);
@@ -190,7 +192,7 @@ class Eye { // turns about a middle by mouse, fingers, wheel and keys
   fit(box) {
     box.getCenter(this.middle);
     this.size = Math.max(box.getSize(new THREE.Vector3()).length(), 1e-6);
-    this.distance = 0.62 * this.size / Math.tan(THREE.MathUtils.degToRad(this.camera.fov / 2)) / Math.min(this.camera.aspect, 1);
+    this.distance = 0.5 * this.size / Math.tan(THREE.MathUtils.degToRad(this.camera.fov / 2)) / Math.min(this.camera.aspect, 1);
     this.yaw = 18; this.pitch = 6;
     this.aim();
   }
@@ -453,7 +455,7 @@ class Page {
     if (document.activeElement !== scrub || p.playing) scrub.value = p.frame;
     byId("time").textContent = `${((p.frame - p.clip.start) / this.data.fps).toFixed(2)} s`;
     for (const { obj, t, input, out } of this.sliders) {
-      const value = p.values(obj.id)[t.id], text_ = value.toFixed(2);
+      const value = p.values(obj.id)[t.id], text_ = (Math.abs(value) < 0.005 ? 0 : value).toFixed(2);
       if (out.textContent !== text_) out.textContent = text_;
       if (document.activeElement !== input || !p.held.has(`${obj.id}|${t.id}`)) input.value = value;
     }
