@@ -8,6 +8,7 @@ from functools import partial
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fictilis.core.animation.ease_now import LINEAR
 from fictilis.core.animation.easing import KEYWORDS, NAMED
 from fictilis.core.channels import channels, find_channel
 from fictilis.core.cues import (
@@ -37,7 +38,7 @@ from fictilis.core.cues import KEY as KEY_PRESS
 from fictilis.core.kept import NamedPick, StoredMix
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.rehearsal.meaning import find_cue, find_object
-from fictilis.core.rehearsal.segment import LINEAR, SPRING
+from fictilis.core.rehearsal.segment import SPRING
 from fictilis.core.scene import MorphObject, Scene
 
 GONE, CHOOSE = "(gone)", "choose…"

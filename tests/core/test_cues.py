@@ -5,7 +5,8 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.animation.easing import ease_at
+from fictilis.core.animation.ease_now import ease_now
+from fictilis.core.animation.easing import EASINGS, ease_at
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import ChannelRef, values_at
 from fictilis.core.cue_words import choices, number_of, sentence, with_key, with_number, words
@@ -48,7 +49,7 @@ from fictilis.core.geometry.primitives import plane
 from fictilis.core.kept import Pick
 from fictilis.core.rehearsal.meaning import endless, fault
 from fictilis.core.rehearsal.runner import Event, Runner
-from fictilis.core.rehearsal.segment import EASES, Segment, damping_of, ease_now
+from fictilis.core.rehearsal.segment import EASES, Segment, damping_of
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import Sound
 
@@ -506,7 +507,7 @@ def test_a_segment_begins_away_and_ends_at_its_goal(ease):
     assert abs(segment.left(segment.ends - 1e-9)) < 3e-3  # expo and circ arrive steeply
 
 
-@pytest.mark.parametrize("ease", ["ease", "ease-in-out", "cubic-bezier(1, 0, 0, 1)", "cubic-bezier(0, 2, 1, -1)", "expo-out"])
+@pytest.mark.parametrize("ease", [*EASINGS, "cubic-bezier(1, 0, 0, 1)", "cubic-bezier(0, 2, 1, -1)"])
 def test_an_easing_looked_at_once_is_the_one_looked_at_in_rows(ease):
     u = np.linspace(0, 1, 1001)
     assert np.abs(ease_at(ease, u) - [ease_now(ease, x) for x in u.tolist()]).max() < 1e-12

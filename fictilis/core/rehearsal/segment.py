@@ -5,20 +5,19 @@ from __future__ import annotations
 from functools import lru_cache
 from math import cos, exp, log, sin, sqrt
 
-import numpy as np
 from msgspec import Struct
+from msgspec.structs import force_setattr
 
-from fictilis.core.animation.easing import EASINGS, NAMED, ease_at, handles_of
+from fictilis.core.animation.ease_now import LINEAR, ease_now
+from fictilis.core.animation.easing import EASINGS, handles_of
 from fictilis.core.errors import EditRefused
 
 SPRING = "spring"
-LINEAR = "linear"
 EASES = (LINEAR, *EASINGS, SPRING)
 SETTLED = log(1000.0)  # a spring has come to a thousandth of its way when its time is over
 TAIL = 4.0  # times its own time after which a spring stands still, to a part in 10¹²
 DAMPING = 0.5  # of a spring whose own is not told
 STEEPEST = 12.0  # slope at which an easing may begin, for a speed to be carried into it
-_PLACES = 64
 
 
 def damping_of(ease: str) -> float | None:
@@ -39,42 +38,6 @@ def damping_of(ease: str) -> float | None:
 
 
 @lru_cache(maxsize=256)
-def _bezier_table(x1: float, x2: float) -> tuple[float, ...]:
-    from fictilis.core.animation.easing import bezier_parameter
-
-    x = np.linspace(0.0, 1.0, _PLACES + 1)
-    return tuple(bezier_parameter(np.full(x.shape, x1), np.full(x.shape, x2), x).tolist())
-
-
-def ease_now(ease: str, u: float) -> float:
-    """``ease_at`` for one number, quickly: a Bézier's parameter by Newton's method from a table of it."""
-    if u <= 0.0 or u >= 1.0:
-        return 0.0 if u <= 0.0 else 1.0
-    if ease == LINEAR:
-        return u
-    handles = None if ease in NAMED else handles_of(ease)
-    if handles is None:
-        return float(ease_at(ease, np.array([u]))[0])
-    x1, y1, x2, y2 = handles
-    table = _bezier_table(x1, x2)
-    n = int(u * _PLACES)
-    s = table[n] + (table[n + 1] - table[n]) * (u * _PLACES - n)
-    c, b = 3 * x1, 3 * (x2 - x1) - 3 * x1
-    a = 1 - c - b
-    off = 1.0
-    for _ in range(8):
-        off = ((a * s + b) * s + c) * s - u
-        slope = (3 * a * s + 2 * b) * s + c
-        if abs(off) < 2e-15 or slope < 1e-9:
-            break
-        s -= off / slope
-    if abs(off) > 1e-12 or not 0.0 <= s <= 1.0:  # where the curve stands upright
-        return float(ease_at(ease, np.array([u]))[0])
-    r = 1 - s
-    return 3 * r * r * s * y1 + 3 * r * s * s * y2 + s**3
-
-
-@lru_cache(maxsize=256)
 def slope_at_start(ease: str) -> float:
     """How steeply an easing begins, within STEEPEST, so that a speed can be carried into it."""
     step = 1e-6
@@ -86,7 +49,8 @@ class Segment(Struct, frozen=True, eq=False):
     """A number from ``begun`` s on: its goal, and beside it what is left of the way.
 
     ``away`` is how far it was from the goal when it began, and ``rate`` how much faster it moved than the goal then, 1/s, where
-    that is carried on. ``goal`` None is a goal that others lead: what the scene has there without cues.
+    that is carried on. It ``ends`` when its number has come to its goal: its own time later, or when its spring, whose
+    ``damping`` follows from the easing, stands still. ``goal`` None is a goal that others lead: what the scene has there without cues.
     """
 
     begun: float
@@ -96,15 +60,13 @@ class Segment(Struct, frozen=True, eq=False):
     away: float
     rate: float = 0.0
     carry: bool = False
+    damping: float | None = None
+    ends: float = 0.0
 
-    @property
-    def damping(self) -> float | None:
-        return damping_of(self.ease) if self.ease.startswith(SPRING) else None
-
-    @property
-    def ends(self) -> float:
-        """When its number has come to its goal: its own time later, or when its spring stands still."""
-        return self.begun + self.seconds * (TAIL if self.damping is not None else 1.0)
+    def __post_init__(self) -> None:
+        damping = damping_of(self.ease) if self.ease.startswith(SPRING) else None
+        force_setattr(self, "damping", damping)
+        force_setattr(self, "ends", self.begun + self.seconds * (TAIL if damping is not None else 1.0))
 
     def left(self, t: float) -> float:
         """How far the number is from its goal at ``t`` s.
