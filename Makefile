@@ -1,4 +1,4 @@
-.PHONY: setup demo test soak bench lint screenshots faults
+.PHONY: setup ready demo test soak bench lint screenshots faults
 
 # Python keeps what it has compiled, whatever the surroundings say.
 unexport PYTHONDONTWRITEBYTECODE
@@ -6,13 +6,16 @@ unexport PYTHONDONTWRITEBYTECODE
 setup:
 	@scripts/setup.sh
 
+ready:
+	@scripts/setup.sh tests
+
 demo: setup
 	@scripts/demo.sh
 
-test: setup
+test: ready
 	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 tests
 
-soak: setup
+soak: ready
 	@FICTILIS_VIRTUAL=1 FICTILIS_SOAK=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 -m soak --timeout 3600 tests
 
 bench: setup

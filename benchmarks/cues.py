@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import tempfile
 from itertools import count
 from pathlib import Path
@@ -18,7 +19,7 @@ from fictilis.core.rehearsal.runner import Runner
 from fictilis.core.rehearsal.segment import EASES
 from fictilis.core.scene import Scene
 from fictilis.demo import SAMPLES, sample
-from fictilis.formats.page import ASSETS, write_page
+from fictilis.formats.page import ASSETS, THREE, write_page
 from fictilis.formats.registry import export
 
 CUES, TARGETS, EACH = 200, 50, 4
@@ -63,7 +64,7 @@ def steps() -> list[Row]:
 
 def pages() -> list[Row]:
     out = []
-    three = (ASSETS / "three.module.min.js").stat().st_size
+    three = len(gzip.decompress((ASSETS / THREE).read_bytes()))
     with tempfile.TemporaryDirectory() as folder:
         for name in SAMPLES:
             page, glb = Path(folder) / f"{name}.html", Path(folder) / f"{name}.glb"

@@ -11,10 +11,9 @@ from msgspec.structs import replace
 os.environ["OPENBLAS_NUM_THREADS"] = "1"
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPixmap
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QScrollArea
 
 import fictilis
 from fictilis.app.lanes.places import TALL
@@ -28,7 +27,9 @@ from fictilis.app.widgets.pictures_window import PicturesDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef
+from fictilis.core.cues import AFTER, BACK, QUEUE, START, Act, Cue, Lead, Then, When
 from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
+from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.shape import ShapeRef
@@ -37,21 +38,14 @@ from fictilis.core.kept import Pick
 from fictilis.core.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.core.sweep import Sweep
-from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.choices import Choices
 from fictilis.formats.sound import read_sound
 from fictilis.pictures.orders import AS_SEEN, Order
+from tests.reference.browser import MISSING, chromium
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-
-
-def move_held(view, at: QPoint) -> None:
-    """A move with the left button held."""
-    place = QPointF(at)
-    event = QMouseEvent(QEvent.Type.MouseMove, place, QPointF(view.mapToGlobal(at)), Qt.MouseButton.NoButton, LEFT, NONE)
-    QApplication.sendEvent(view, event)
 
 
 def many_targets(scene, count: int):
@@ -122,26 +116,6 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     window.down.setSizes([484, 272])
 
 
-def take_corrective(window: Window, doc: Document, take) -> None:
-    """The jelly's corrective as it acts in full, with the brush that shapes it."""
-    doc.open_scene(fictilis.moon_jelly(), None)
-    window.view.eye.fit()
-    rim = doc.object.target_named("Rim over arms")
-    doc.set_frame(23.0)
-    doc.start_shaping(ShapeRef(rim.id))
-    doc.change(way="In the mix")
-    doc.set_tools(tool="grab", size=14.0)
-    QTest.qWait(900)
-    window.side.tool._fold()
-    for area in window.column.findChildren(QScrollArea):
-        area.verticalScrollBar().setValue(area.verticalScrollBar().maximum())
-    window.lanes.verticalScrollBar().setValue(160)
-    for x in (330, 340):
-        QTest.mouseMove(window.view, QPoint(x, 250))
-        QTest.qWait(200)
-    take("corrective")
-
-
 def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
     """The tail of the lantern fish between its neighbours, and the front of a sweep on the jelly's bell."""
     doc.open_scene(fictilis.lantern_fish(), None)
@@ -172,7 +146,7 @@ def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
 
 
 def take_lines(window: Window, doc: Document, take) -> None:
-    """The marks of the tide as tubes, and the wall of cups."""
+    """The marks of the tide as tubes."""
     doc.open_scene(tide_marks(), None)
     window.view.eye.look("free")
     window.view.eye.fit()
@@ -181,11 +155,43 @@ def take_lines(window: Window, doc: Document, take) -> None:
     )
     doc.set_frame(60.0)
     take("tube")
-    doc.open_scene(reef_wall(), None)
-    window.view.eye.look("free")
+
+
+def take_cues(window: Window, doc: Document, take) -> None:
+    """The list of cues, a rehearsal of them, and the page that plays them in a browser."""
+    doc.open_scene(fictilis.moon_jelly(), None)
     window.view.eye.fit()
-    doc.set_frame(34.0)
-    take("grid")
+    bell = doc.object
+    left, right = (bell.target_named(name).id for name in ("Lean left", "Lean right"))
+    nods = Act(leads=(Lead(bell.id, left, 0.6), Lead(bell.id, right, 0.0)), seconds=0.8, ease="sine-in-out")
+    for cue in (
+        Cue("", "Swim", When(START), Act("clip", times=0, seconds=0.5)),
+        Cue("", "Nod", When(AFTER, cue="q1"), nods, Then(0.3, BACK, 1.0), QUEUE),
+    ):
+        doc.edit("New cue", lambda s, c=cue: add_cue(s, c)[0])
+    doc.change(cues_shown=True, cue="q1")
+    window.down.setSizes([350, 406])
+    take("cues")
+    window.actions_.by_id["rehearse"].trigger()
+    QTest.qWait(700)
+    QTest.mouseClick(window.view, LEFT, NONE, QPoint(window.view.width() // 2, int(window.view.height() * 0.42)))
+    QTest.keyClick(window.view, Qt.Key.Key_A)
+    QTest.qWait(300)
+    window.grab().save(str(OUT / "rehearsing.png"))
+    window.actions_.by_id["done"].trigger()
+    page = Path(tempfile.mkdtemp()) / "Moon jelly.html"
+    fictilis.export(doc.settled.scene, page)
+    doc.change(cues_shown=False)
+    window.down.setSizes([484, 272])
+    if MISSING:
+        print(f"{MISSING}; the page's picture is left as it was")
+        return
+    with chromium(1280, 940) as browser:
+        browser.open(page)
+        browser.run(
+            "fictilis.player.runner.start(fictilis.player.runner.now, 'q1'); fictilis.player.step(0.6); fictilis.follow()"
+        )
+        browser.driver.save_screenshot(str(OUT / "page.png"))
 
 
 def take_exchange(window: Window, doc: Document) -> None:
@@ -349,21 +355,6 @@ def main() -> None:
     window.lanes.look.heights.clear()
     window.lanes.refresh()
 
-    doc.start_shaping(ShapeRef(doc.object.target_named("Flare").id))
-
-    doc.change(way="Alone")
-    doc.set_tools(tool="push", mirror=Mirror(), size=9.0)
-    doc.set_pick(Pick("faces"))
-    start = QPoint(330, 160)
-    QTest.mousePress(view, LEFT, NONE, start)
-    for k in range(30):
-        move_held(view, start + QPoint(6 * k, round(18 * np.sin(k / 3))))
-    QTest.mouseRelease(view, LEFT, NONE, start + QPoint(174, 0))
-    doc.see(colour="displacement", numbers=True, paths=True)
-    QTest.mouseMove(view, QPoint(430, 170))
-    take("displacement")
-    doc.see(colour="", numbers=False, paths=False)
-    doc.undo()
     doc.change(way="In the mix")
     doc.done_shaping()
 
@@ -404,7 +395,7 @@ def main() -> None:
     take_movies(window, doc)
     take_surface(window, doc, take)
     take_rig(window, doc, take)
-    take_corrective(window, doc, take)
+    take_cues(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)
     doc.saved_version = doc.settled.version

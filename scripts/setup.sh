@@ -7,8 +7,9 @@ packages=(python3-venv xvfb xauth libegl1 libgl1 libgl1-mesa-dri libgles2 libgli
   libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
   libxcb-xkb1 libpulse0)
 
-# A screen reader speaks through these; the test that asks there is skipped without them.
-wished=(dbus at-spi2-core)
+# A screen reader speaks through the first two, and pages are tried in the others; the tests that need them are skipped
+# without them. They are tried once, and for tests only.
+wished=(dbus at-spi2-core chromium chromium-driver)
 more=()
 
 absent() {
@@ -20,7 +21,7 @@ absent() {
 }
 
 mapfile -t missing < <(absent "${packages[@]}")
-[ -x .venv/bin/fictilis ] || mapfile -t more < <(absent "${wished[@]}")  # tried once
+[ "${1:-}" != tests ] || [ -e .venv/.wished ] || mapfile -t more < <(absent "${wished[@]}")
 if [ ${#missing[@]} -gt 0 ] || [ ${#more[@]} -gt 0 ]; then
   get="apt-get install -y --no-install-recommends"
   may=""
@@ -57,6 +58,7 @@ if [ ! -x .venv/bin/fictilis ] || [ "$(cat $stamp 2>/dev/null)" != "$wanted" ]; 
   echo "$wanted" > $stamp
 fi
 
+[ "${1:-}" != tests ] || touch .venv/.wished
 .venv/bin/python -m compileall -q fictilis || true  # a start takes half of the time
 
 # The glTF validator is run by the tests where node is present; without it they skip that check.

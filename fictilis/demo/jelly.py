@@ -6,7 +6,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.cues import BACK, CLICK, KEY, Act, Cue, Lead, Then, When
 from fictilis.core.edits.correctives import add_corrective
+from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import set_path, set_range, target_from_points
@@ -175,4 +177,12 @@ def moon_jelly() -> Scene:
         scene = set_key(scene, bell_id, "position.y", Key(float(frame), float(value)))
     for frame, name in ((8, "Pulse"), (40, "Glide"), (56, "Pulse again"), (88, "Rest")):
         scene = set_marker(scene, frame, name)
-    return scene
+    return _cued(scene, bell_id, ids)
+
+
+def _cued(scene: Scene, bell: str, ids: dict[str, str]) -> Scene:
+    """Touched it closes, and opens again after a while; a key startles it."""
+    closes = Act(leads=(Lead(bell, ids["Contract"]),), seconds=0.5, ease="spring")
+    lifts = Act(leads=(Lead(bell, ids["Flare"], 0.9), Lead(bell, ids["Dome"], 0.6)), seconds=0.6, ease="back-out")
+    scene, _ = add_cue(scene, Cue("", "Touch", When(CLICK, bell), closes, Then(2.0, BACK, 1.2, "sine-in-out")))
+    return add_cue(scene, Cue("", "Startle", When(KEY, key="A"), lifts, Then(0.5, BACK, 0.8), carry=True))[0]

@@ -19,6 +19,7 @@ from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.page_data import Store, page_data, shown_objects
 
 ASSETS = Path(__file__).parent / "assets" / "page"
+THREE = "three.module.min.js.gz"  # 0.170.0, as the npm registry has it, packed
 _EXPORTS = re.compile(r"export\s*\{([^}]*)\};?\s*$")
 
 
@@ -56,7 +57,7 @@ def _inside(text: str) -> str:
 
 def _three() -> str:
     """three.js as one name, THREE, in a page's own module."""
-    text = (ASSETS / "three.module.min.js").read_text()
+    text = gzip.decompress((ASSETS / THREE).read_bytes()).decode()
     found = _EXPORTS.search(text)
     assert found is not None  # the shipped file ends so
     pairs = [part.strip().split(" as ") for part in found[1].split(",")]

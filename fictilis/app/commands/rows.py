@@ -69,6 +69,7 @@ ROWS = (
     ),
     Row("make-again", "File/Movies and pictures", "Make again", "make_again", ("Ctrl+Alt+M",), has_order),
     Row("making", "File/Movies and pictures", "What is being made", "show_making"),
+    Row("page", "File", "Page for the browser…", "export", (), has_object, argument=".html"),
     Row("weights-in", "File", "Weights from a table…", "weights_in", (), has_targets),
     Row("lanes-in", "File", "Lanes from a file…", "lanes_in", (), has_object),
     Row("weights-out", "File", "Weights to a table…", "export", (), has_targets, argument=".csv"),

@@ -84,7 +84,7 @@ class Ready(QObject):
 
     def picture(self) -> QImage | None:
         """That of the frame shown, where there is one that still shows what is so."""
-        kept = self._pictures.get(self.doc.frame)
+        kept = self._pictures.get(self.doc.frame) if self.doc.exact and self.doc.live is None else None
         return kept if kept is not None and self._fits() else None
 
     @property

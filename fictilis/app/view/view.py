@@ -228,7 +228,7 @@ class View(Gesturing, QWidget):
         paint_over(self, painter)
 
     def _draw(self) -> None:
-        kept = self.ready.picture() if self.doc.exact and self.moving and not self.doc.seeing.before else None
+        kept = self.ready.picture() if self.moving and not self.doc.seeing.before else None
         if kept is not None:
             self._image, self._drawn_size, self._dirty = kept, self._pixel_size(), False
             self.picture_shown.emit()

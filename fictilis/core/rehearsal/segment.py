@@ -50,7 +50,8 @@ class Segment(Struct, frozen=True, eq=False):
 
     ``away`` is how far it was from the goal when it began, and ``rate`` how much faster it moved than the goal then, 1/s, where
     that is carried on. It ``ends`` when its number has come to its goal: its own time later, or when its spring, whose
-    ``damping`` follows from the easing, stands still. ``goal`` None is a goal that others lead: what the scene has there without cues.
+    ``damping`` follows from the easing, stands still. ``goal`` None is a goal that others lead: what the scene has there
+    without cues.
     """
 
     begun: float
