@@ -25,8 +25,8 @@ bench: setup
 lint: setup
 	@.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy
 
-screenshots: setup
-	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python scripts/screenshots.py
+screenshots: ready
+	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m scripts.screenshots
 
 faults: setup
 	@.venv/bin/python -m pip install --quiet --disable-pip-version-check ".[faults]"

@@ -492,3 +492,70 @@ def test_files_come_in_as_objects_targets_a_relay_and_lanes_and_go_out_as_chosen
     assert main(["export", str(scene), str(tmp_path / "a.glb"), "--unit", "m"]) == 2
     assert main(["export", str(scene), str(tmp_path / "a.csv"), "--weights", "100", "--rows", "seconds", "--prove", "1"]) == 0
     assert (tmp_path / "a.csv").read_text().startswith("seconds,Sheet/Lift")
+
+
+def test_cues_are_made_rehearsed_taken_and_handed_over(scene_file, tmp_path, capsys):
+    def cue(*words):
+        code, out, error = run("cue", scene_file, *words, capsys=capsys)
+        assert code == 0, error
+        return out
+
+    said = cue("new", "--name", "Touch", "--click", "Sheet", "--lead", "Up=1,opacity=0.5", "--seconds", 0.5, "--ease", "linear",
+               "--wait", 1, "--back", 0.5)  # fmt: skip
+    assert said.startswith("On a click on Sheet, lead Up to 1.00 and Opacity to 0.50 in 0.50 s linear, wait 1 s")
+    cue("new", "--name", "More", "--after", "Touch", "--lead", "bend=0.5", "--carry", "on", "--then", "stay")
+    cue("new", "--name", "Shy", "--key", "Space", "--end", "Touch")
+    cue("--cue", "More", "change", "--meets", "queue", "--every", 3)
+    cue("--cue", "Shy", "place", "--place", 1)
+    cue("--cue", "Touch", "duplicate")
+    cue("--cue", "Touch 2", "rename", "--name", "Idle")
+    cue("--cue", "Idle", "switch", "--off")
+    scene = fictilis.load(scene_file)
+    assert [c.name for c in scene.cues] == ["Shy", "Touch", "Idle", "More"] and not scene.cues[2].on
+    told = json.loads(run("info", scene_file, "--json", capsys=capsys)[1])["cues"]
+    assert (
+        told[3]["says"].startswith("Every 3 s, lead bend to 0.50")
+        and "cue Idle (off)" in run("info", scene_file, capsys=capsys)[1]
+    )
+    code, out, _ = run("rehearse", scene_file, "--event", "0.5 click Sheet", "--event", "1 key B", "--event", "1.2 key Space",
+                       "--seconds", 4, "--weights", tmp_path / "w.csv", "--take", "-o", tmp_path / "t.fictilis",
+                       capsys=capsys)  # fmt: skip
+    assert code == 0 and "1.00 s: no cue listens to that." in out and "1.20 s: Touch comes back" in out
+    assert "3.00 s: More begins" in out and "Keys on 3 lanes." in out
+    rows = np.genfromtxt(tmp_path / "w.csv", delimiter=",", names=True, deletechars="", replace_space=" ")
+    assert rows["seconds"][-1] == 4 and rows["Sheet/Up"][18] == pytest.approx(0.5) and rows["Sheet/Up"][-1] == 0
+    lane = fictilis.load(tmp_path / "t.fictilis").objects[0].lane("t1")
+    assert np.abs(lane.values(np.arange(97.0), 24.0) - rows["Sheet/Up"]).max() <= 0.002 + 1e-9
+    code, _, warned = run("export", scene_file, tmp_path / "s.glb", capsys=capsys)
+    handed = json.loads((tmp_path / "s.cues.json").read_text())
+    assert code == 0 and [c["name"] for c in handed["cues"]] == ["Shy", "Touch", "Idle", "More"] and not warned
+    assert handed["cues"][1]["does"]["leads"][0] == {"object": "Sheet", "target": "Up", "to": 1.0}
+    assert handed["in_betweens"][0]["targets"][0]["stages"] == [[0.5, "Up 0.50"], [1.0, "Up"]]
+    assert run("export", scene_file, tmp_path / "none" / "s.glb", "--cues", "drop", capsys=capsys)[0] == 2
+    code, _, warned = run("export", scene_file, tmp_path / "s.html", capsys=capsys)
+    page = (tmp_path / "s.html").read_text()
+    assert (
+        code == 0
+        and "Touch" in page
+        and 'src="http' not in page
+        and "import " not in page.split('<script type="module">')[1][:200]
+    )
+    cue("--cue", "Shy", "remove")
+    assert len(fictilis.load(scene_file).cues) == 3
+
+
+@pytest.mark.parametrize(("words", "said"), [
+    (("cue", "new", "--click", "Shoe", "--lead", "Up=1"), "no object named Shoe"),
+    (("cue", "new", "--lead", "Down=1"), "nothing named Down"), (("cue", "new", "--lead", "Up=x"), "is no value"),
+    (("cue", "new", "--after", "Nothing"), "no cue named Nothing"), (("cue", "new", "--relay", "Row=1"), "no relay named Row"),
+    (("cue", "new", "--ease", "fast", "--lead", "Up=1"), "is no easing"), (("cue", "remove"), "Choose a cue first"),
+    (("rehearse", "--event", "soon click Sheet"), "is no event"),
+    (("rehearse", "--event", "1 cue Nothing"), "no cue named Nothing"),
+    (("rehearse", "--event", "1 click Sheet/Rim"), "no kept pick Rim"), (("rehearse", "--seconds", "0"), "more than 0"),
+    (("rehearse", "--take"), "Nothing moved"),
+])  # fmt: skip
+def test_cues_that_cannot_be_are_one_sentence(scene_file, capsys, words, said):
+    before = scene_file.read_bytes()
+    part, *rest = words
+    code, _, error = run(part, scene_file, *rest, capsys=capsys)
+    assert code == 2 and said in error and error.count("\n") == 1 and scene_file.read_bytes() == before

@@ -290,10 +290,10 @@ def _lead_choices(scene: Scene, cue: Cue, which: str) -> list[Choice]:
             to = leads[number].to if number < len(leads) else found.high if found.part == "weight" else found.value
             new = (*leads[:number], Lead(obj.id, found.id, to), *leads[number + 1 :])
             group = f"{obj.name}/" if len(scene.objects) > 1 else ""
-            under = "" if found.part == "weight" else "more/"
+            under = "" if found.part == "weight" else "place and look/"
             out.append((f"{group}{under}{found.name}", _doing(cue, leads=new)))
     if number < len(leads):
-        out.append(("no more", _doing(cue, leads=(*leads[:number], *leads[number + 1 :]))))
+        out.append(("lead it no longer", _doing(cue, leads=(*leads[:number], *leads[number + 1 :]))))
     return out
 
 

@@ -2,9 +2,9 @@
 
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
+from PyQt6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton, QToolButton
 
 import fictilis
 from fictilis.app.widgets.fields import NumberField
@@ -22,7 +22,7 @@ K = Qt.Key
 def stage(open_window):
     """The moon jelly with two cues, the list of them shown, and a clock that the test moves."""
     scene = fictilis.moon_jelly()
-    scene = scene.with_object(replace(scene.objects[0], lanes=()))
+    scene = replace(scene.with_object(replace(scene.objects[0], lanes=())), cues=())
     bell = scene.objects[0]
     scene, _ = add_cue(scene, Cue("", "Touch", When(CLICK, bell.id),
                        Act(LEAD, (Lead(bell.id, "t1", 1.0),), seconds=0.4, ease="linear"), Then(1.0, BACK, 0.5)))  # fmt: skip
@@ -268,3 +268,27 @@ def test_the_list_says_what_cues_are_where_there_are_none(open_window):
     assert not user.window.actions_.by_id["rehearse"].isEnabled()
     user.window.transport.plot.chosen.emit("Lanes")
     assert not user.doc.cues_shown and user.window.lanes.isVisible() and not user.window.cues.isVisible()
+
+
+def test_every_control_of_the_list_has_a_name_for_a_screen_reader(stage):
+    for cue in range(2):
+        row(stage, cue)
+    for control in stage.window.cues.findChildren((QPushButton, NumberField, QCheckBox, QToolButton)):
+        if control.isVisible():
+            assert control.accessibleName() or control.text(), control
+
+
+def test_a_rehearsal_that_begins_in_the_middle_of_a_drag_leaves_nothing_of_it(stage):
+    user, cards = stage, stage.window.column.cards
+    bar = cards.place_of("Flare").bar
+    before = user.doc.settled.scene
+    user.drag(cards, bar.center(), QPointF(bar.right(), bar.center().y()), between=lambda: user.press(K.Key_R, CTRL))
+    assert user.doc.rehearsing and not user.doc.hand.busy and user.doc.settled.scene is before
+    assert weight(user, "Flare") == pytest.approx(user.target("Flare").weight)
+
+
+def test_a_page_holds_the_cues_and_its_picture(stage, tmp_path):
+    assert stage.window.actions_.by_id["page"].isEnabled()
+    fictilis.export(stage.doc.scene, tmp_path / "bell.html")
+    text = (tmp_path / "bell.html").read_text()
+    assert "Touch" in text and 'id="poster"' in text and text.count("<script ") == 3

@@ -37,7 +37,7 @@ def browser():
 
 
 def touched():
-    scene = fictilis.moon_jelly()
+    scene = replace(fictilis.moon_jelly(), cues=())
     bell = scene.objects[0]
     scene, _ = add_cue(scene, Cue("", "Touch", When(CLICK, bell.id),
                        Act(LEAD, (Lead(bell.id, "t1", 1.0),), seconds=0.4), Then(3.0, BACK, 0.8)))  # fmt: skip

@@ -49,6 +49,7 @@ class CuePanel(QWidget):
         self.empty.setProperty("quiet", True)
         self.empty.setContentsMargins(14, 10, 14, 10)
         self.empty.setWordWrap(True)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -150,5 +151,5 @@ class CuePanel(QWidget):
         text = f"{count} cue{'' if count == 1 else 's'}"
         if self.doc.rehearsing:
             run = sum(way.phase != "queued" for way in ways.values())
-            text = f"{self.rehearsing.seconds:.1f} s, {run} run{'s' if run == 1 else ''}"
+            text = f"{self.rehearsing.seconds:.1f} s, {run} cue{' runs' if run == 1 else 's run'}"
         self.said.setText(text)

@@ -175,7 +175,7 @@ class CueRow(QFrame):
         self.setProperty("chosen", self.doc.cue == self.cue_id)
         self.style().unpolish(self)
         self.style().polish(self)
-        shown = self.name.fontMetrics().elidedText(cue.name, Qt.TextElideMode.ElideRight, SIDE - 34)
+        shown = self.name.fontMetrics().elidedText(cue.name, Qt.TextElideMode.ElideRight, SIDE - 48)
         self.name.setText(shown)
         self.name.setAccessibleName(f"Cue {cue.name}")
         self.name.setToolTip(cue.name)
@@ -232,19 +232,20 @@ class CueRow(QFrame):
                 widget.deleteLater()  # it may be the one that is being typed in
         self.controls = {}
         for word in new:
-            widget = self._word(word)
+            text = word.text
+            if not word.part and text[0] in ",;":  # stands behind the word before it, also at the end of a line
+                self.flow.addWidget(_label(text[0], joins=True))
+                text = text[1:].strip()
             if word.part:
-                self.controls[word.part] = widget
-            self.flow.addWidget(widget)
+                self.controls[word.part] = self._word(word)
+                self.flow.addWidget(self.controls[word.part])
+            elif text:
+                self.flow.addWidget(_label(text))
         self.flow.invalidate()
         self.updateGeometry()
 
     def _word(self, word: Word) -> QWidget:
-        if not word.part:
-            label = QLabel(word.text)
-            label.setProperty("quiet", True)
-            label.setProperty("joins", word.text[:1] in ",;")
-            return label
+        """The control of a word that can change."""
         number = number_of(self.doc.scene, self.cue, word.part)
         if number is not None:
             field = NumberField(number.name, number.unit, number.decimals, number.low, number.high)
@@ -287,6 +288,13 @@ class CueRow(QFrame):
         painter.fillRect(0, self.height() - 1, self.width(), 1, QColor(p.line))
         if self.doc.cue == self.cue_id:
             painter.fillRect(0, 0, 3, self.height() - 1, QColor(p.primary))
+
+
+def _label(text: str, joins: bool = False) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("quiet", True)
+    label.setProperty("joins", joins)
+    return label
 
 
 def _dot(colour: str) -> QIcon:

@@ -172,7 +172,7 @@ class Transport(QWidget):
     def _measure(self) -> bool:
         """Whether there is more room or less than there was; a clip's chooser takes some of it."""
         room = self.width() - (self.clip.width() if self.doc.scene.clips else 0)
-        was, (self._narrow, self._narrowest) = (self._narrow, self._narrowest), (room < 1130, room < 820)
+        was, (self._narrow, self._narrowest) = (self._narrow, self._narrowest), (room < 1130, room < 920)
         return was != (self._narrow, self._narrowest)
 
     def _fit(self) -> None:
