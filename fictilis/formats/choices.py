@@ -33,6 +33,12 @@ SPRINGS = Choice("springs", "Springs", KEEP, options=((KEEP, "As targets", KEEP)
 CAMERAS = Choice("cameras", "Cameras", KEEP, options=((KEEP, "Written", KEEP), (DROP, "Left out", DROP)))
 TEXTURES = Choice("textures", "Textures", KEEP, options=((KEEP, "Written", KEEP), (DROP, "Left out", DROP)))
 CUES = Choice("cues", "Cues", KEEP, options=((KEEP, "As JSON beside it", KEEP), (DROP, "Left out", DROP)))
+SLIDERS = Choice(
+    "sliders",
+    "Sliders",
+    "all",
+    options=(("all", "Of all targets", "all"), ("cues", "Of those that cues lead", "cues"), ("none", "None", "none")),
+)
 COLOURS = Choice("colours", "Colours", KEEP, options=((KEEP, "At each point", KEEP), (DROP, "Left out", DROP)))
 SHAPES = Choice(
     "as",

@@ -13,7 +13,7 @@ import msgspec
 from fictilis.core.deform.deforming import acting
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import WHOLE, Line
-from fictilis.core.rehearsal.meaning import fault
+from fictilis.core.rehearsal.meaning import VALUE, fault
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.page_data import Store, page_data, shown_objects
@@ -23,8 +23,11 @@ THREE = "three.module.min.js.gz"  # 0.170.0, as the npm registry has it, packed
 _EXPORTS = re.compile(r"export\s*\{([^}]*)\};?\s*$")
 
 
-def write_page(path: Path, scene: Scene, progress: Progress = no_progress, poster: bytes | None = None) -> list[str]:
-    """Write a scene as a page; ``poster`` is a PNG that stands there until it runs. Returns sentences on what is left out.
+def write_page(
+    path: Path, scene: Scene, progress: Progress = no_progress, poster: bytes | None = None, sliders: str = "all"
+) -> list[str]:
+    """Write a scene as a page; ``poster`` is a PNG that stands there until it runs, ``sliders`` says which targets have some:
+    ``all``, those that ``cues`` lead, or ``none``. Returns sentences on what is left out.
 
     Raises EditRefused where nothing can be shown, and CannotSave.
     """
@@ -33,6 +36,10 @@ def write_page(path: Path, scene: Scene, progress: Progress = no_progress, poste
     store = Store()
     said = left_out(scene)
     data = page_data(scene, store) | {"said": said}
+    led = {tuple(key[1:]) for cue in data["cues"] for key, _ in cue["goals"] if key[0] == VALUE}
+    for obj in data["objects"]:
+        for target in obj["targets"]:
+            target["slider"] = target["slides"] and (sliders == "all" or sliders == "cues" and (obj["id"], target["id"]) in led)
     progress(0.6)
     picture = ""
     if poster is not None:

@@ -36,6 +36,7 @@ from fictilis.formats.choices import (
     PLACES,
     ROWS,
     SHAPES,
+    SLIDERS,
     SPRINGS,
     STEP,
     SUBDIVISION,
@@ -137,11 +138,11 @@ def _export_gltf(path: Path, scene: Scene, _frame: float, values: Values, progre
     return said + (write_cues(beside(path), scene) if scene.cues and values["cues"] == KEEP else [])
 
 
-def _export_page(path: Path, scene: Scene, _frame: float, _values: Values, progress: Progress) -> list[str]:
+def _export_page(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
     from fictilis.formats.page import write_page
     from fictilis.pictures.poster import poster
 
-    return write_page(path, scene, progress, poster(scene))
+    return write_page(path, scene, progress, poster(scene), values["sliders"])
 
 
 def _export_usd(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
@@ -233,7 +234,7 @@ FORMATS = (
     Format(
         "page", "Page for the browser", (".html",), "nothing",
         "one file that plays without a network: targets with sliders, in-betweens, sweeps, relays, clips, cues, sound",
-        "springs, bends, rigs, cameras", export=_export_page, options=(SURFACE,), clips=True, told=False,
+        "springs, bends, rigs, cameras", export=_export_page, options=(SLIDERS, SURFACE), clips=True, told=False,
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",

@@ -292,3 +292,19 @@ def test_a_page_holds_the_cues_and_its_picture(stage, tmp_path):
     fictilis.export(stage.doc.scene, tmp_path / "bell.html")
     text = (tmp_path / "bell.html").read_text()
     assert "Touch" in text and 'id="poster"' in text and text.count("<script ") == 3
+
+
+def test_a_cue_is_found_by_a_word_of_its_sentence(stage):
+    act(stage, "cues")
+    found = next(thing for thing in stage.window.finder.things() if thing.title == "Startle")
+    assert "On the key Space" in found.words and found.note == "cue"
+    found.run()
+    assert stage.doc.cues_shown and stage.doc.cue == "q2"
+
+
+def test_a_scene_that_changes_during_a_take_says_that_it_begins_anew(stage):
+    stage.doc.change(way="Alone")
+    stage.press(K.Key_R, CTRL | SHIFT)
+    assert stage.doc.way == "In the mix"
+    stage.doc.channels.set_value(stage.doc.channels.ref("t2"), 0.7)
+    assert stage.doc.taking and "begins anew" in stage.said[-1][0]

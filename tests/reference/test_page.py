@@ -188,3 +188,10 @@ def test_the_page_is_walked_by_keys_and_named_for_a_screen_reader(jelly):
     theme = page.run("return document.documentElement.dataset.theme")
     page.driver.find_element(By.ID, "theme").click()
     assert page.run("return document.documentElement.dataset.theme") != theme
+
+
+@pytest.mark.parametrize(("which", "names"), [("cues", ["Contract", "Flare"]), ("none", [])])
+def test_a_page_has_the_sliders_that_were_chosen(which, names, browser, tmp_path):
+    write_page(tmp_path / "p.html", touched(), sliders=which)
+    page = browser.open(tmp_path / "p.html")
+    assert page.run("return Array.from(document.querySelectorAll('.slider label'), (x) => x.textContent)") == names

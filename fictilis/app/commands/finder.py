@@ -12,6 +12,7 @@ from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
 from fictilis.core.channels import ChannelRef, channels
+from fictilis.core.cue_words import sentence
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.timeline import SceneCamera
 
@@ -121,6 +122,10 @@ class Finder:
         for camera in doc.scene.cameras:
             go = lambda c=camera: self.choose_camera(c)  # noqa: E731
             yield Findable(camera.name, go, "camera", "look through it", icon="video-camera")
+
+        for cue in doc.scene.cues:
+            go = lambda c=cue.id: doc.change(cue=c, cues_shown=True)  # noqa: E731
+            yield Findable(cue.name, go, "cue", "go to its sentence", icon="hand-grabbing", words=sentence(doc.scene, cue))
 
     def _fields(self) -> Iterator[Findable]:
         for name, place, field in self.fields():

@@ -22,6 +22,7 @@ from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
 from fictilis.core.errors import FictilisError
 from fictilis.core.history import History
 from fictilis.core.kept import Pick
+from fictilis.core.names import number_of
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import WAYS
@@ -253,7 +254,8 @@ class Document(QObject):
         self.cancel_preview()
         left = self.settled.scene
         if self._history.step(way):
-            self._highest_id = max(self._highest_id, left.id_floor, *(highest_number(o) for o in left.owners), 0)
+            numbers = [highest_number(o) for o in left.owners] + [number_of(c.id) for c in left.cues]
+            self._highest_id = max(self._highest_id, left.id_floor, *numbers, 0)
             self._history.state = self.settled.fitting(left, self.frame)
             self._fit(left)
             self._tell()

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from fictilis.app.model.document import Document, Live
 from fictilis.core.errors import FictilisError
 from fictilis.core.rehearsal.runner import Event, Runner, UnderWay
+from fictilis.render.stage import IN_THE_MIX
 
 TICK = 8  # ms
 
@@ -24,7 +25,7 @@ class Rehearsing(QObject):
         super().__init__()
         self.doc, self.clock = doc, clock
         self.runner: Runner | None = None
-        self._since = 0.0
+        self._since, self._heard = 0.0, 0
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(TICK)
@@ -38,7 +39,7 @@ class Rehearsing(QObject):
         self._heard = 0
         self._since = self.clock()
         if not doc.rehearsing:
-            doc.change(rehearsing=True, playing=False, shaping=None, cues_shown=True)
+            doc.change(rehearsing=True, playing=False, shaping=None, cues_shown=True, way=IN_THE_MIX)
         self._timer.start()
         self.tick()
 
@@ -65,6 +66,8 @@ class Rehearsing(QObject):
             except FictilisError as error:
                 doc.say(error.said, "error")
                 self.leave()
+            if doc.taking:
+                doc.say("The scene changed, and the take begins anew.", "warning")
 
     @property
     def seconds(self) -> float:

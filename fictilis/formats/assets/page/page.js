@@ -296,7 +296,7 @@ class Page {
   build() {
     const side = byId("side"), many = this.data.objects.filter((o) => o.targets.length).length > 1;
     for (const obj of this.data.objects) {
-      const free = obj.targets.filter((t) => t.slides);
+      const free = obj.targets.filter((t) => t.slider);
       if (!free.length) continue;
       make("h2", many ? obj.name : "Targets", side);
       for (const t of free) this.slider(side, obj, t);
