@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from PIL import Image
 
 import fictilis
+import fictilis.pictures.poster as poster_of
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
@@ -93,6 +94,7 @@ def stages_are_read_here(monkeypatch):
     whole = proof.scene_from_file
     here = lambda path: read_here(path) if path.suffix.startswith(".usd") else whole(path)  # noqa: E731
     monkeypatch.setattr(proof, "scene_from_file", here)
+    monkeypatch.setattr(poster_of, "poster", lambda _scene: None)  # a picture takes most of a small page's time
 
 
 ALL = "every scene has it"
