@@ -470,6 +470,10 @@ class Page {
   }
 }
 
-const page = new Page(opened(JSON.parse(byId("data").textContent), await unpacked()));
-window.fictilis = page;
-document.documentElement.dataset.ready = "yes";
+try {
+  window.fictilis = new Page(opened(JSON.parse(byId("data").textContent), await unpacked()));
+  document.documentElement.dataset.ready = "yes";
+} catch (error) { // an old browser, or one without WebGL: the picture stays
+  byId("said").textContent = "This browser cannot play the page; a newer one can.";
+  throw error;
+}
