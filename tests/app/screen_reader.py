@@ -75,7 +75,10 @@ def main() -> None:
         number = next(n for n, card in enumerate(cards["children"]) if card["name"].startswith("Flare"))
         bus.call(tuple(cards["node"]), "SelectChild", number, interface=A11Y + "Selection")
         time.sleep(0.5)
-        Path(sys.argv[1]).write_text(json.dumps({"before": tree, "after": bus.read(tuple(tree["node"]))}))
+        after = bus.read(tuple(tree["node"]))
+        bus.call(tuple(named(after, "Below the view: Cues")["node"]), "DoAction", 0, interface=A11Y + "Action")
+        time.sleep(1.0)
+        Path(sys.argv[1]).write_text(json.dumps({"before": tree, "after": after, "cues": bus.read(tuple(tree["node"]))}))
     finally:
         window.kill()
         window.wait()

@@ -66,10 +66,15 @@ def test_the_real_window_is_read_through_the_accessibility_bus(tmp_path):
     command = ["dbus-run-session", "--", sys.executable, "-m", "tests.app.screen_reader", str(tmp_path / "read.json")]
     done = subprocess.run(command, env=env, capture_output=True, text=True, timeout=180, check=False)
     assert done.returncode == 0, done.stderr[-2000:]
-    before, after = (json.loads((tmp_path / "read.json").read_text())[name] for name in ("before", "after"))
+    before, after, cues = (json.loads((tmp_path / "read.json").read_text())[name] for name in ("before", "after", "cues"))
     controls = ("push button", "check box", "text", "button menu", "combo box", "slider", "spin button", "list", "list item")
-    shown = [node for node in every(before) if node["showing"] and node["role"] in controls]
-    assert len(shown) > 60 and not [(n["role"], n["place"]) for n in shown if not n["name"]]
+    for tree in (before, cues):
+        shown = [node for node in every(tree) if node["showing"] and node["role"] in controls]
+        assert len(shown) > 60 and not [(n["role"], n["place"]) for n in shown if not n["name"]]
+    words = [node["name"] for node in every(cues) if node["showing"]]
+    assert "What sets it off: On a click on" in words and "Cue Touch" in words and "Test Touch" in words
+    strip = named(cues, "Time of Touch")
+    assert strip["said"] == "goes 0.5 s, waits 2 s, comes back 1.2 s" and strip["place"][2] > 200
     cards = {node["name"]: node for node in named(before, "Cards of the targets")["children"]}
     assert list(cards)[:3] == ["Base", "Contract, 0.00", "Flare, 0.10"]
     assert cards["Base"]["selected"] and "in-betweens at 0.5" in cards["Contract, 0.00"]["said"]

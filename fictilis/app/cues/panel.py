@@ -9,7 +9,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.row import Changes, CueRow
 from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
-from fictilis.app.widgets.fields import NumberField
+from fictilis.app.widgets.fields import NumberField, show_checked, when_pressed
 from fictilis.app.widgets.theme import Palette, icon
 
 EMPTY = (
@@ -77,7 +77,7 @@ class CuePanel(QWidget):
         action, button = self.actions_.by_id[action_id], QPushButton(text)
         button.setCheckable(action.isCheckable())
         button.setIconSize(QSize(14, 14))
-        button.clicked.connect(lambda _on: action.trigger())
+        when_pressed(button, action.trigger)
         action.changed.connect(lambda: (button.setEnabled(action.isEnabled()), button.setToolTip(action.toolTip())))
         button.setEnabled(action.isEnabled())
         button.setToolTip(action.toolTip())
@@ -111,9 +111,9 @@ class CuePanel(QWidget):
                 self.list.insertWidget(place, self.rows[cue_id])
         self.empty.setVisible(not ids)
         self.area.setVisible(bool(ids))
-        self.rehearse.setChecked(doc.rehearsing)
+        show_checked(self.rehearse, doc.rehearsing)
         self.rehearse.setText("End the rehearsal" if doc.rehearsing else "Rehearse")
-        self.take.setChecked(doc.taking)
+        show_checked(self.take, doc.taking)
         self.take.setText("End the take" if doc.taking else "Take")
         self.within.set_value(doc.take_within)
         for row in self.rows.values():

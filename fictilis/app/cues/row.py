@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QMenu, QPush
 from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.strip import Strip
 from fictilis.app.model.document import Document
-from fictilis.app.widgets.fields import NumberField, key_name
+from fictilis.app.widgets.fields import NumberField, key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.cue_words import Range, Word, choices, number_of, with_key, with_number, words
@@ -97,7 +97,7 @@ class CueRow(QFrame):
         self.switch = QCheckBox()
         self.switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.switch.setToolTip("Whether this cue listens")
-        self.switch.clicked.connect(lambda on: self._do("switch-cue"))
+        when_pressed(self.switch, lambda: self._do("switch-cue"))
         self.name = QPushButton()
         self.name.setProperty("flat", True)
         self.name.setStyleSheet("text-align: left; font-weight: 600; padding: 2px 2px;")
@@ -179,7 +179,7 @@ class CueRow(QFrame):
         self.name.setText(shown)
         self.name.setAccessibleName(f"Cue {cue.name}")
         self.name.setToolTip(cue.name)
-        self.switch.setChecked(cue.on)
+        show_checked(self.switch, cue.on)
         self.switch.setAccessibleName(f"{cue.name} listens")
         self.test.setAccessibleName(f"Test {cue.name}")
         self.more.setIcon(icon("dots-three", self.palette_))

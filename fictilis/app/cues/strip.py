@@ -37,8 +37,10 @@ class Strip(QWidget):
     def show_cue(self, cue: Cue, seconds: float, colour: str) -> None:
         """``seconds`` that it takes to go; endless for a clip until told."""
         self.cue, self.seconds, self.colour = cue, seconds, colour or self.palette_.primary
-        self.setToolTip(", ".join(f"{SAID[name]} {'until told' if s == float('inf') else f'{s:g} s'}"
-                                  for name, s in strip(cue, seconds)))  # fmt: skip
+        rows = (f"{SAID[name]} {'until told' if s == float('inf') else f'{s:g} s'}" for name, s in strip(cue, seconds))
+        self.setToolTip(", ".join(rows))
+        self.setAccessibleName(f"Time of {cue.name}")
+        self.setAccessibleDescription(self.toolTip())
         self.update()
 
     def show_way(self, way: UnderWay | None) -> None:

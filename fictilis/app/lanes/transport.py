@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.model.document import Document
 from fictilis.app.model.times import time_label
-from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, TextField
+from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, TextField, show_checked, when_pressed
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
@@ -129,7 +129,7 @@ class Transport(QWidget):
         button = QPushButton(text)
         button.setCheckable(action.isCheckable())
         button.setIconSize(QSize(16, 16))
-        button.clicked.connect(lambda _on: action.trigger())
+        when_pressed(button, action.trigger)
         action.changed.connect(lambda: (button.setEnabled(action.isEnabled()), button.setToolTip(action.toolTip())))
         button.setEnabled(action.isEnabled())
         return button
@@ -148,11 +148,11 @@ class Transport(QWidget):
         self.play.setIcon(icon_of(from_name, p))
         self.play.setToolTip("Pause (Space)" if self.playback.playing else "Play (Space)")
         self.play.setAccessibleName("Pause" if self.playback.playing else "Play")
-        self.auto.setChecked(doc.auto_key)
+        show_checked(self.auto, doc.auto_key)
         self._measure()
         self._fit()
         self.auto.setIcon(icon("record", p, ON_AUTO) if doc.auto_key else icon("record", p))
-        self.retime.setChecked(doc.band is not None)
+        show_checked(self.retime, doc.band is not None)
         self.plot.set_value("Cues" if doc.cues_shown else "Together" if doc.together else "Lanes")
         self.clip.setVisible(bool(doc.scene.clips))
         self.clip.clear()

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QButtonGroup,
     QComboBox,
@@ -217,6 +219,32 @@ class NumberField(Editor):
             painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.unit)
 
 
+def when_pressed(button: QAbstractButton, run: Callable[[], None]) -> None:
+    """Call ``run`` once for each press of a button that can be on: by mouse and keys, which click it, and by assistive
+    technology, which toggles it without a click. What is shown must be set by ``show_checked``."""
+    down = [False]  # while a click goes on, which will come to run by itself
+
+    def pressed(is_down: bool) -> None:
+        down[0] = is_down
+
+    def toggled(on: bool) -> None:
+        group = button.group()
+        if not down[0] and (on or group is None or not group.exclusive()):
+            run()
+
+    button.pressed.connect(lambda: pressed(True))
+    button.toggled.connect(toggled)
+    button.released.connect(lambda: pressed(False))
+    button.clicked.connect(lambda _on: run())
+
+
+def show_checked(button: QAbstractButton, on: bool) -> None:
+    """Show whether a button is on, without a press of it."""
+    before = button.blockSignals(True)
+    button.setChecked(on)
+    button.blockSignals(before)
+
+
 class Segments(QWidget):
     """A few choices side by side, one of them on (or with ``several`` any)."""
 
@@ -240,8 +268,8 @@ class Segments(QWidget):
             )
             button.setProperty("place", place)
             button.setAccessibleName(f"{name}: {choice}")
-            button.clicked.connect(lambda _on, c=choice: self.chosen.emit(c))
             self._group.addButton(button)
+            when_pressed(button, partial(self.chosen.emit, choice))
             self.buttons[choice] = button
             layout.addWidget(button)
         layout.addStretch()
@@ -251,13 +279,13 @@ class Segments(QWidget):
         exclusive = self._group.exclusive()
         self._group.setExclusive(exclusive and choice in self.buttons)
         for name, button in self.buttons.items():
-            button.setChecked(name == choice)
+            show_checked(button, name == choice)
         self._group.setExclusive(exclusive)
 
     def set_values(self, choices: str) -> None:
         """Several at once, each named by one letter."""
         for name, button in self.buttons.items():
-            button.setChecked(name in choices)
+            show_checked(button, name in choices)
 
 
 class Elided(QLabel):
