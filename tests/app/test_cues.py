@@ -2,7 +2,7 @@
 
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton, QToolButton
 
@@ -63,9 +63,9 @@ def choose(user, control: QPushButton, label: str) -> None:
         if action.menu() is not None:
             action.menu().aboutToShow.emit()
             menu = action.menu()
-    QTimer.singleShot(0, lambda: QApplication.activePopupWidget() and QApplication.activePopupWidget().close())
     action.trigger()
-    QApplication.processEvents()
+    while QApplication.activePopupWidget() is not None:
+        QApplication.activePopupWidget().close()
 
 
 def test_a_new_cue_is_made_of_what_is_selected_and_each_word_changes_it_in_one_step(stage):
