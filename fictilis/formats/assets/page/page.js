@@ -156,14 +156,18 @@ class Shown {
     const p = this.points, out = this.sums ??= new Float32Array(p.length), index = this.obj.index, at = this.spread;
     out.fill(0);
     for (let k = 0; k < index.length; k += 3) {
-      const [a, b, c] = [0, 1, 2].map((m) => 3 * (at ? at[index[k + m]] : index[k + m]));
+      let a = index[k], b = index[k + 1], c = index[k + 2];
+      if (at) { a = at[a]; b = at[b]; c = at[c]; }
+      a *= 3; b *= 3; c *= 3;
       const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2];
       const vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
-      const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
-      for (const q of [a, b, c]) for (let m = 0; m < 3; m++) out[q + m] += n[m];
+      const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx;
+      out[a] += x; out[a + 1] += y; out[a + 2] += z;
+      out[b] += x; out[b + 1] += y; out[b + 2] += z;
+      out[c] += x; out[c + 1] += y; out[c + 2] += z;
     }
     for (let k = 0; k < out.length; k += 3) {
-      const long = Math.hypot(out[k], out[k + 1], out[k + 2]) || 1;
+      const long = Math.sqrt(out[k] ** 2 + out[k + 1] ** 2 + out[k + 2] ** 2) || 1;
       out[k] /= long; out[k + 1] /= long; out[k + 2] /= long;
     }
     return out;
