@@ -267,6 +267,7 @@ class Shell(QMainWindow):
             self.settings.set_sizes(splitter.objectName(), splitter.saveState())
 
     def show_lane(self, ref: ChannelRef) -> None:
+        self.doc.change(cues_shown=False)
         self.lanes.show_lane(ref)
 
     def show_making(self) -> None:

@@ -49,6 +49,7 @@ ACT_WORDS = {LEAD: "lead", MIX: "lead to the mix", RELAY: "lead the relay", CLIP
 THEN_WORDS = {STAY: "stay so", BACK: "come back", NEXT: "go on with"}
 MEET_WORDS = {OVER: "start over from where it is", LEAVE: "leave it alone", QUEUE: "wait until it has ended"}
 CARRY_WORDS = {False: "from a stand", True: "with its speed"}
+TIMES_WORDS = {1: "once", 2: "times", 0: "until told"}
 SAME = "the same way"
 
 
@@ -141,8 +142,8 @@ def _act(scene: Scene, cue: Cue) -> list[Word]:
         name = relays(obj)[act.group].name if obj is not None and act.group in relays(obj) else CHOOSE
         return [Word(name, "act.group"), Word("to pose"), Word(f"{act.place + 1:.2f}", "act.place")]
     if act.kind == CLIP:
-        times = {0: "until told", 1: "once", 2: "twice"}.get(act.times, f"{act.times} times")
-        return [Word(clip_name(scene, act.clip), "act.clip"), Word(times, "act.times")]
+        often = [Word(f"{act.times}", "act.count")] if act.times > 1 else []
+        return [Word(clip_name(scene, act.clip), "act.clip"), *often, Word(TIMES_WORDS[min(act.times, 2)], "act.times")]
     if act.kind == MODIFIER:
         return [Word("on" if act.on else "off", "act.on"), Word(_motion_name(scene, act), "act.motion")]
     if act.kind == SOUND:
@@ -217,8 +218,7 @@ def choices(scene: Scene, cue: Cue, part: str) -> list[Choice]:
         "act.group": lambda: ((_called(scene, o, g.name), doing(owner=o.id, group=g.id))
                               for o in scene.objects for g in relays(o).values()),
         "act.clip": lambda: ([(c.name, doing(clip=c.id)) for c in scene.clips] or [("the lanes", doing(clip=""))]),
-        "act.times": lambda: ((label, doing(times=n)) for n, label in
-                              ((1, "once"), (2, "twice"), (3, "3 times"), (5, "5 times"), (0, "until told"))),
+        "act.times": lambda: ((label, doing(times=max(n, act.times) if n == 2 else n)) for n, label in TIMES_WORDS.items()),
         "act.on": lambda: [(_act(scene, doing(on=on))[0].text, doing(on=on)) for on in (True, False)],
         "act.motion": lambda: ((label, doing(owner=m[0], channel=m[1], modifier=m[2])) for label, m in _motions(scene)),
         "act.cue": lambda: ((c.name, doing(cue=c.id)) for c in others),
@@ -299,7 +299,7 @@ def _lead_choices(scene: Scene, cue: Cue, which: str) -> list[Choice]:
 
 def number_of(scene: Scene, cue: Cue, part: str) -> Range | None:
     """A word that is a number, with its bounds; None for any other."""
-    from fictilis.core.edits.cues import LEAST_EVERY, LONGEST, LONGEST_WAIT
+    from fictilis.core.edits.cues import LEAST_EVERY, LONGEST, LONGEST_WAIT, MOST_TIMES
 
     if part.startswith("to."):
         lead = cue.act.leads[int(part.removeprefix("to."))]
@@ -311,6 +311,7 @@ def number_of(scene: Scene, cue: Cue, part: str) -> Range | None:
     table = {
         "when.seconds": Range(cue.when.seconds, LEAST_EVERY, LONGEST_WAIT, "s", name="Every"),
         "act.seconds": Range(cue.act.seconds, 0.0, LONGEST, "s", name="Takes"),
+        "act.count": Range(float(cue.act.times), 2.0, MOST_TIMES, decimals=0, name="How many times"),
         "act.place": Range(cue.act.place + 1, 1.0, 1e6, name="To the pose"),
         "then.wait": Range(cue.then.wait, 0.0, LONGEST_WAIT, "s", name="Waits"),
         "then.seconds": Range(cue.then.seconds, 0.0, LONGEST, "s", name="Comes back in"),
@@ -327,6 +328,8 @@ def with_number(cue: Cue, part: str, value: float) -> Cue:
     home, field = part.split(".")
     if part == "act.place":
         return _doing(cue, place=value - 1)
+    if part == "act.count":
+        return _doing(cue, times=round(value))
     return {"when": _at, "act": _doing, "then": _after}[home](cue, **{field: value})
 
 

@@ -10,6 +10,7 @@ import fictilis
 from fictilis.app.widgets.fields import NumberField
 from fictilis.core.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Lead, Then, When
 from fictilis.core.edits.cues import add_cue
+from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import remove_target
 from fictilis.core.rehearsal.meaning import AT_ONCE
 from tests.app.conftest import CTRL, LEFT, SHIFT
@@ -292,6 +293,24 @@ def test_a_page_holds_the_cues_and_its_picture(stage, tmp_path):
     fictilis.export(stage.doc.scene, tmp_path / "bell.html")
     text = (tmp_path / "bell.html").read_text()
     assert "Touch" in text and 'id="poster"' in text and text.count("<script ") == 3
+
+
+def test_delete_takes_what_was_chosen_last_and_no_key_that_is_hidden(stage):
+    user = stage
+    user.doc.channels.key_values({user.doc.channels.ref("t1"): 1.0}, "Key")
+    user.window.show_lane(user.doc.channels.ref("t1"))
+    assert not user.doc.cues_shown
+    user.doc.change(keys=frozenset({KeyRef(user.obj.id, "t1", 0.0)}))
+    act(user, "cues")
+    assert not user.doc.keys
+    user.doc.select_target("t3")
+    row(user, 1).choose()
+    user.press(K.Key_Delete)
+    assert [c.name for c in user.doc.scene.cues] == ["Touch"] and len(user.obj.targets) == 7
+    row(user, 0).choose()
+    user.doc.select_target("t2")
+    user.press(K.Key_Delete)
+    assert len(user.doc.scene.cues) == 1 and len(user.obj.targets) == 6 and user.obj.lane("t1") is not None
 
 
 def test_a_cue_is_found_by_a_word_of_its_sentence(stage):

@@ -455,8 +455,9 @@ def test_every_word_of_a_cue_can_be_changed_to_what_can_be(pond, when, act, then
             cues.checked_cue(new)
             texts.add(sentence(scene, new))
         if number is not None:
-            changed = with_number(cue, word.part, number.value + 0.25)
-            assert number_of(scene, changed, word.part).value == pytest.approx(number.value + 0.25)
+            more = 1.0 if number.decimals == 0 else 0.25
+            changed = with_number(cue, word.part, number.value + more)
+            assert number_of(scene, changed, word.part).value == pytest.approx(number.value + more)
             assert sentence(scene, changed) != sentence(scene, cue)
     assert len(texts) > 10 and sentence(scene, with_key(cue, "Ctrl+B")).count("Ctrl+B") == (when == KEY)
 

@@ -143,7 +143,7 @@ class SceneTimeCommands:
     # lanes
 
     def together(self) -> None:
-        self.doc.change(together=not self.doc.together)
+        self.doc.change(together=not self.doc.together, cues_shown=False)
 
     def show_time(self, way: str) -> None:
         self.doc.change(time_shown=way)

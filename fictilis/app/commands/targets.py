@@ -77,7 +77,9 @@ class TargetCommands:
 
     def delete(self) -> None:
         doc = self.doc
-        if doc.keys:
+        if doc.cues_shown and doc.cue is not None:  # chosen last: a target that is selected leaves it
+            self.operations.operate("cue-remove")
+        elif doc.keys:
             count = len(doc.keys)
             doc.edit(f"Delete {count} key{'' if count == 1 else 's'}", lambda s: key_edits.delete_keys(s, doc.keys))
         elif doc.selected_targets and doc.shaping is None:

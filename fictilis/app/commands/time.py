@@ -57,7 +57,7 @@ class TimeCommands:
         self.doc.change(speed=part)
 
     def show_lanes(self, which: str) -> None:
-        self.doc.change(lanes_shown=which)
+        self.doc.change(lanes_shown=which, cues_shown=False)
 
     # the keys selected
 

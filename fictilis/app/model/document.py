@@ -358,7 +358,7 @@ class Document(QObject):
             selected = rest if ref in self.selected else (*rest, ref)
         else:
             selected = (ref,)
-        self.change(selected=selected)
+        self.change(selected=selected, cue=None)
 
     def select_target(self, target_id: str | None, add: bool = False) -> None:
         """Select a target of the object shown, or its base (None)."""

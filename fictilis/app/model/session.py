@@ -141,7 +141,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
         return replace(
             self, object_id=obj.id if obj is not None else None, shaping=shaping, lanes_shown=lanes, tools=tools,
             selected=tuple(r for r in self.selected if r.owner in shown and find_channel(shown[r.owner], r.channel)),
-            keys=frozenset(k for k in self.keys if k.owner in shown and _has_key(shown[k.owner], k)),
+            keys=frozenset(k for k in self.keys if k.owner in shown and not self.cues_shown and _has_key(shown[k.owner], k)),
             before=self.before if shaping is not None else None, through_camera=self.through_camera and bool(scene.cameras),
             cue=self.cue if any(c.id == self.cue for c in scene.cues) else None,
         )  # fmt: skip
@@ -152,15 +152,8 @@ def _has_key(owner: Animated, key: KeyRef) -> bool:
     return lane is not None and lane.curve.key_at(key.frame) is not None
 
 
-POINTING = (
-    "object_id",
-    "selected",
-    "keys",
-    "shaping",
-    "lanes_shown",
-    "through_camera",
-    "cue",
-)  # fields that point into the scene
+# fields that point into the scene, or say which of it is seen
+POINTING = ("object_id", "selected", "keys", "shaping", "lanes_shown", "through_camera", "cue", "cues_shown")
 NAMES = frozenset(Session.__struct_fields__)
 
 
