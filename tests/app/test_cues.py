@@ -249,6 +249,15 @@ def test_two_hundred_cues_are_made_as_they_come_in_sight(stage):
     assert rows["q200"].filled and rows["q200"].controls["meets"].text() == "start over from where it is"
 
 
+def test_a_new_cue_comes_into_sight(stage):
+    for _ in range(6):
+        stage.doc.select_target(stage.target("Flare").id)
+        act(stage, "new-cue")
+    panel = stage.window.cues
+    assert stage.comes(lambda: panel.rows[stage.doc.cue].filled and not panel.rows[stage.doc.cue].visibleRegion().isEmpty())
+    assert panel.area.verticalScrollBar().value() > 0
+
+
 def test_the_order_and_the_switch_stand_in_the_rows_menu(stage):
     user = stage
     user.doc.change(cue="q2")

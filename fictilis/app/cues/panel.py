@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fictilis.app.commands.actions import Actions
@@ -27,6 +27,10 @@ class CuePanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.doc, self.actions_, self.commands, self.rehearsing, self.palette_ = doc, actions, commands, rehearsing, palette
         self.rows: dict[str, CueRow] = {}
+        self._brought: str | None = None
+        self._bring = QTimer(self)  # when the rows are laid out
+        self._bring.setSingleShot(True)
+        self._bring.timeout.connect(self._bring_chosen)
         self.rehearse = self._button("rehearse", "Rehearse")
         self.rehearse.setProperty("rehearse", True)
         self.take = self._button("take", "Take")
@@ -120,6 +124,15 @@ class CuePanel(QWidget):
             row.refresh()
         self._fill()
         self._show_ways()
+        if doc.cue != self._brought:
+            self._brought = doc.cue
+            self._bring.start(30)
+
+    def _bring_chosen(self) -> None:
+        """The cue that was chosen comes into sight, unless it is under the pointer already."""
+        row = self.rows.get(self._brought or "")
+        if row is not None and self.isVisible() and not row.underMouse():
+            self.area.ensureWidgetVisible(row, 0, 0)
 
     def showEvent(self, event: object) -> None:
         self.refresh()
