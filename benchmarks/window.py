@@ -26,43 +26,50 @@ class W(QMainWindow):
         QTimer.singleShot(0, lambda: (print('painted', time.time(), flush=True), app.quit()))
 w = W(); w.resize(1280, 800); w.show(); app.exec()
 """
+# the program as it is called; once its window was told to show, and before any event, its event loop is listened to
 OURS = """
 import os, sys, time
-os.environ['OPENBLAS_NUM_THREADS'] = '1'
-from pathlib import Path
-from PyQt6.QtCore import QTimer
-from fictilis.app.model.document import Document
-from fictilis.app.model.settings import Settings
-from fictilis.app.start import application
-from fictilis.app.window import Window
-from fictilis.demo.jelly import moon_jelly
-app = application()
-doc = Document(); doc.open_scene(moon_jelly(), None)
-home = Path(sys.argv[1])
-w = Window(doc, Settings(home / 's.ini'), home / 'r', early=True)
-from PyQt6.QtCore import QEvent, QObject
+from PyQt6 import QtWidgets
+from PyQt6.QtCore import QEvent, QObject, QTimer
+from fictilis.cli import main
+
+def say(*words):
+    print(*words, flush=True)
+
 class First(QObject):
     told = False
     def eventFilter(self, _o, e):
         if e.type() == QEvent.Type.Paint and not self.told:
             self.told = True
-            QTimer.singleShot(0, lambda: print('painted', time.time(), flush=True))
+            QTimer.singleShot(0, lambda: say('painted', time.time()))
         return False
-first = First()
-w.view.installEventFilter(first)
-def shown():
-    print('picture', time.time(), flush=True)
-    print('loaded', *[m for m in ('scipy', 'trimesh', 'pxr', 'av') if m in sys.modules], flush=True)
-    w.view.picture_shown.disconnect(shown)
-w.view.picture_shown.connect(shown)
-w.ready.connect(lambda: (print('ready', time.time(), flush=True), QTimer.singleShot(0, lambda: os._exit(0))))
-w.show(); app.exec()
+
+def run(_app):
+    w = next(w for w in QtWidgets.QApplication.topLevelWidgets() if w.isVisible())
+    first = First()
+    w.installEventFilter(first)
+    def shown():
+        say('picture', time.time())
+        say('loaded', *[m for m in ('scipy', 'trimesh', 'pxr', 'av') if m in sys.modules])
+        w.view.picture_shown.disconnect(shown)
+    def wait():
+        if hasattr(w, 'view'):
+            w.view.picture_shown.connect(shown)
+        else:
+            QTimer.singleShot(0, wait)
+    wait()
+    w.ready.connect(lambda: (say('ready', time.time()), QTimer.singleShot(0, lambda: os._exit(0))))
+    return loop()
+
+loop, QtWidgets.QApplication.exec = QtWidgets.QApplication.exec, run
+main(['demo'])
 """
 
 
-def _launch(code: str, *words: str) -> dict[str, float]:
+def _launch(code: str, home: str) -> dict[str, float]:
+    known = {**os.environ, "FICTILIS_HOME": home}
     start = time.time()
-    done = subprocess.run([sys.executable, "-c", code, *words], capture_output=True, text=True, timeout=60)
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, env=known)
     out = {}
     for line in done.stdout.splitlines():
         name, *rest = line.split()
@@ -77,7 +84,7 @@ def start_rows() -> list[Row]:
     empty, first, picture, ready = [], [], [], []
     with tempfile.TemporaryDirectory() as home:
         for _ in range(6):
-            empty.append(_launch(EMPTY)["painted"])
+            empty.append(_launch(EMPTY, home)["painted"])
             ours = _launch(OURS, home)
             first.append(ours["painted"])
             picture.append(ours["picture"])

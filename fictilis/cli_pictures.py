@@ -14,7 +14,6 @@ from typing import Any
 from fictilis.core.errors import EditRefused
 from fictilis.core.parameters import Choice, Flag, Number
 
-COMMANDS = ("movie", "turntable", "snapshot", "sheet")
 SAID_EVERY = 0.25  # s between what a window is told
 APART = ("width", "height", "first", "last")  # asked for as --size and --range
 

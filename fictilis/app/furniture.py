@@ -48,7 +48,7 @@ from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import end_editing
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import font, load_fonts
-from fictilis.render.items import Ground
+from fictilis.render.ground import Ground
 
 
 def furnish(w: Shell) -> None:

@@ -36,7 +36,8 @@ from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
 from fictilis.pictures import orders as pictures_orders
 from fictilis.pictures.orders import Order
-from fictilis.render.items import Ground, Light
+from fictilis.render.ground import Ground
+from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
 
 T = TypeVar("T")

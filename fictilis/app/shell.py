@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -18,19 +18,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fictilis.app.model.document import Document
+# what is imported here is loaded before the first frame: nothing numeric, nothing of the scene
 from fictilis.app.model.settings import Settings
-from fictilis.app.model.tasks import QUEUED, Background
-from fictilis.app.view.start_page import StartPage
-from fictilis.app.view.view import View
-from fictilis.app.widgets.fields import local_files
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
-from fictilis.core.channels import ChannelRef
 from fictilis.core.errors import FictilisError
-from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.shaping.brushes import prepare
-from fictilis.render.items import Light
-from fictilis.render.renderer import Renderer
 
 if TYPE_CHECKING:
     from fictilis.app.commands.actions import Actions
@@ -52,17 +43,25 @@ if TYPE_CHECKING:
     from fictilis.app.lanes.sound_player import SoundPlayer
     from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
     from fictilis.app.lanes.transport import Transport
+    from fictilis.app.model.document import Document
     from fictilis.app.model.making import Making
     from fictilis.app.model.recovery import Autosave, Recoverable
     from fictilis.app.model.rehearsing import Rehearsing
+    from fictilis.app.model.tasks import Background
     from fictilis.app.questions import Questions
     from fictilis.app.side.side_column import SideColumn
     from fictilis.app.targets.column import Column
     from fictilis.app.targets.thumbnails import Thumbnails
     from fictilis.app.top_line import TopLine
+    from fictilis.app.view.start_page import StartPage
+    from fictilis.app.view.view import View
     from fictilis.app.view.view_frame import ViewFrame
     from fictilis.app.widgets.checks_window import Checker
     from fictilis.app.widgets.making_window import MakingWindow
+    from fictilis.core.channels import ChannelRef
+    from fictilis.core.geometry.kinds import Geometry
+    from fictilis.render.items import Light
+    from fictilis.render.renderer import Renderer
 
 WIDTH, HEIGHT = 1280, 800
 QWIDGETSIZE_MAX = 16777215
@@ -77,6 +76,9 @@ class Shell(QMainWindow):
 
     ready = pyqtSignal()
 
+    doc: Document
+    view: View
+    _warming: Background
     sound: SoundPlayer
     playback: Playback
     thumbnails: Thumbnails
@@ -114,36 +116,53 @@ class Shell(QMainWindow):
     marker_row: MarkerRow
     sound_row: SoundRow
 
-    def __init__(self, doc: Document, settings: Settings, recovery_folder: Path, early: bool = False) -> None:
-        """``early`` shows the view alone first, and is ``ready`` once the model is in the picture and the rest is made."""
+    def __init__(self, doc: Document | Callable[[], Document], settings: Settings, recovery_folder: Path) -> None:
+        """Whole with a document. With what makes one, the window shows itself first, its view as soon as that was painted, and
+        is ``ready`` once the model is in the picture and the rest is made."""
         super().__init__()
-        self.doc, self.settings, self.recovery_folder = doc, settings, recovery_folder
+        self.settings, self.recovery_folder = settings, recovery_folder
         self.palette_ = self._coloured(settings.theme())
         self.setStyleSheet(style_sheet(self.palette_))  # before there are widgets, which are dressed once then
+        self._shaped = False
+        self.setWindowTitle("Fictilis")
+        self.resize(WIDTH, HEIGHT)
+        self.renderer: Renderer | None = None
+        self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
+        self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
+        self._at_rest = self._after(600, self._warm_strokes)
+        self._pictured = self._after(PICTURED, self._keep_picture)
+        self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
+        self._making_window: MakingWindow | None = None
+        self.furnished = self._closed = False
+        self._awaited: Callable[[], Document] | None = None
+        if callable(doc):
+            self._awaited = doc
+            self._restore_geometry()
+            self._latest = self._after(LATEST, self.furnish)
+            self._latest.start()
+        else:
+            self._make_view(doc)
+            self.furnish()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self._awaited is not None:
+            QTimer.singleShot(0, self._view_alone)  # once this has come to the screen
+
+    def _make_view(self, doc: Document) -> None:
+        from fictilis.app.model.tasks import QUEUED, Background
+        from fictilis.app.view.view import View
+
+        self.doc, settings = doc, self.settings
         doc.change(
             dark=self.palette_.dark,
             hold_guard=settings.flag("hold_guard", True),
             prove_exports=settings.flag("prove_exports", True),
             tool_names=settings.flag("tool_names", True),  # the first time
         )
-        self._shaped = False
-        self.setWindowTitle("Fictilis")
-        self.resize(WIDTH, HEIGHT)
-        self.renderer: Renderer | None = None
-        self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warming = Background(self)
-        self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
-        self._at_rest = self._after(600, self._warm_strokes)
-        self._pictured = self._after(PICTURED, self._keep_picture)
-        self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
-        self._making_window: MakingWindow | None = None
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
         self.view.first_painted.connect(self._start_renderer, QUEUED)  # type: ignore[call-arg]
-        self.furnished = self._closed = False
-        if early:
-            self._view_alone()
-        else:
-            self.furnish()
 
     def _after(self, ms: int, run: Callable[[], None]) -> QTimer:
         """Runs something so long after its last start, as long as the window is there."""
@@ -154,15 +173,19 @@ class Shell(QMainWindow):
         return timer
 
     def _view_alone(self) -> None:
-        """The view about where it will be, until the rest is made: one sees the model, and not a window being built."""
+        """Make the document, and its view about where it will be until the rest is made: one sees the model, and not a window
+        being built."""
+        make, self._awaited = self._awaited, None
+        if make is None or self._closed:
+            return
+        self._latest.start()
+        self._make_view(make())
         around = QWidget()
         layout = QVBoxLayout(around)
         layout.setContentsMargins(*AROUND)
         layout.addWidget(self.view)
         self.setCentralWidget(around)
-        self._restore_geometry()
         self.view.picture_shown.connect(self._soon_furnished)
-        QTimer.singleShot(LATEST, self.furnish)
 
     def _soon_furnished(self) -> None:
         self.view.picture_shown.disconnect(self._soon_furnished)
@@ -174,6 +197,7 @@ class Shell(QMainWindow):
 
     def furnish(self) -> None:
         """Make the rest of the window, once."""
+        self._view_alone()  # where nothing was painted yet
         if self.furnished or self._closed:
             return
         self.view.setParent(None)
@@ -192,6 +216,8 @@ class Shell(QMainWindow):
         return super().event(event)
 
     def _start_renderer(self) -> None:
+        from fictilis.render.renderer import Renderer
+
         try:
             self.renderer = Renderer()
         except FictilisError as error:
@@ -220,6 +246,8 @@ class Shell(QMainWindow):
             return
         if obj.geometry.point_count > WARMED_FROM:
             self._warmed = obj.geometry
+            from fictilis.core.shaping.brushes import prepare
+
             self._warming.run(lambda: prepare(obj))
 
     # theme and sizes
@@ -346,12 +374,16 @@ class Shell(QMainWindow):
         self.settings.keep_picture(path, lambda file: small.save(file, "PNG"))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event is not None and local_files(event):
+        from fictilis.app.widgets.fields import local_files
+
+        if event is not None and self.furnished and local_files(event):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Files anywhere but on the cards, and sounds on the lanes."""
-        if event is not None:
+        from fictilis.app.widgets.fields import local_files
+
+        if event is not None and self.furnished:
             event.acceptProposedAction()
             self.imports.drop(local_files(event))
 

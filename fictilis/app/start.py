@@ -6,19 +6,20 @@ import os
 import sys
 from functools import cache
 from pathlib import Path
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
-from fictilis.app.model.document import Document
-from fictilis.app.model.memory import keep_freed
+from fictilis.app.model.memory import MainThreadGarbage, keep_freed
 from fictilis.app.model.settings import Settings
-from fictilis.app.model.tasks import MainThreadGarbage
 from fictilis.app.window import Window
 from fictilis.core.errors import FictilisError
+
+if TYPE_CHECKING:
+    from fictilis.app.model.document import Document
 
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
@@ -101,13 +102,8 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     need_display()
     app = application()
     settings_file, recovery = folders()
-    doc = Document()
-    if demo:
-        from fictilis.demo import sample
-
-        doc.open_scene(sample(demo), None)
     settings = Settings(settings_file)
-    window = Window(doc, settings, recovery, early=True)
+    window = Window(lambda: _document(demo), settings, recovery)
 
     def whole() -> None:
         from fictilis.app.crash import install_crash_log
@@ -115,7 +111,7 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
         install_crash_log(recovery.parent, window)
         app.setWindowIcon(QIcon(str(Path(__file__).parent / "assets" / "fictilis.svg")))
         if settings.trouble:
-            doc.say(settings.trouble, "warning")
+            window.doc.say(settings.trouble, "warning")
         if leave is not None:
             QTimer.singleShot(3000, lambda: _play_and_leave(window, leave))  # when all that starts late has started
         else:
@@ -127,6 +123,18 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     if window.furnished:
         window.thumbnails.renderer = None
     return code
+
+
+def _document(demo: str) -> Document:
+    """A new document, with the sample of that name where there is one."""
+    from fictilis.app.model.document import Document
+
+    doc = Document()
+    if demo:
+        from fictilis.demo import sample
+
+        doc.open_scene(sample(demo), None)
+    return doc
 
 
 def _begin(window: Window, path: Path | None) -> None:

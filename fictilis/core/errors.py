@@ -43,5 +43,9 @@ class EditRefused(FictilisError):
     """An edit that cannot be made on this scene."""
 
 
+class UsageError(FictilisError):
+    """Words on the command line that make no sense together."""
+
+
 class Cancelled(FictilisError):
     """Long work that the user stopped."""

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from importlib import import_module
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
+
+if TYPE_CHECKING:  # the names alone are asked for before anything else is loaded
+    from fictilis.core.scene import Scene
 
 
 class Sample(NamedTuple):

@@ -5,16 +5,14 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.cues import BACK, CLICK, KEY, Act, Cue, Lead, Then, When
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.cues import add_cue
-from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import set_path, set_range, target_from_points
 from fictilis.core.edits.timeline import set_marker
 from fictilis.core.geometry.kinds import Mesh
-from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.scene import Deltas, InBetween, Scene
 
 SEGMENTS, OUTER, INNER = 80, 32, 16
@@ -42,18 +40,22 @@ class _Builder:
         self.count += len(points)
         return first
 
-    def grid(self, first: int, rings: int, around: int) -> None:
-        """Quads between rings of points laid one after another, closed around."""
+    def grid(self, first: int | np.ndarray, rings: int, around: int) -> np.ndarray:
+        """(…, (rings − 1) · around, 4): quads between rings of points laid one after another from ``first``, closed around."""
         r, c = (a.ravel() for a in np.meshgrid(np.arange(rings - 1), np.arange(around), indexing="ij"))
         after = (c + 1) % around
-        self.faces += list(
-            first + np.stack([r * around + c, (r + 1) * around + c, (r + 1) * around + after, r * around + after], 1)
-        )
+        quads = np.stack([r * around + c, (r + 1) * around + c, (r + 1) * around + after, r * around + after], 1)
+        return np.asarray(first)[..., None, None] + quads
 
     def cap(self, ring: int, around: int, tip: int, up: bool) -> None:
-        for c in range(around):
-            a, b = ring + c, ring + (c + 1) % around
-            self.faces.append(np.array([tip, a, b] if up else [tip, b, a]))
+        a = ring + np.arange(around)
+        b = ring + (np.arange(around) + 1) % around
+        self.faces.append(np.stack([np.full(around, tip), *((a, b) if up else (b, a))], 1))
+
+    def mesh(self) -> Mesh:
+        sizes = np.concatenate([np.full(len(rows), rows.shape[1]) for rows in self.faces])
+        corners = np.concatenate([rows.ravel() for rows in self.faces]).astype(np.int32)
+        return Mesh(self.count, corners, np.concatenate([[0], np.cumsum(sizes)]))
 
 
 def _bell(build: _Builder) -> None:
@@ -75,42 +77,46 @@ def _bell(build: _Builder) -> None:
     first = build.add(shell.reshape(-1, 3), BELL, np.repeat(s, SEGMENTS), np.tile(theta, len(s)))
     rings = len(s)
     low = build.add(np.array([[0.0, 0.78 * HEIGHT, 0.0]]), BELL, 0.0, 0.0)
-    build.grid(first, rings, SEGMENTS)
+    build.faces.append(build.grid(first, rings, SEGMENTS))
     build.cap(first, SEGMENTS, top, True)
     build.cap(first + (rings - 1) * SEGMENTS, SEGMENTS, low, False)
 
 
-def _strand(build: _Builder, part: int, start: np.ndarray, length: float, thick: float, rings: int, around: int,
-            angle: float, frill: float) -> None:  # fmt: skip
-    t = np.linspace(0, 1, rings)
-    turn = np.arange(around) * (2 * np.pi / around)
-    sway = np.stack([np.sin(t * 5 + 3 * angle), np.zeros(rings), np.cos(t * 4 + 2 * angle)], 1) * (3.2 * t**1.3)[:, None]
-    inward = -np.array([np.sin(angle), 0, np.cos(angle)]) * (4.0 * np.sin(t * np.pi * 0.8))[:, None]
-    line = start + np.stack([np.zeros(rings), -length * t, np.zeros(rings)], 1) + sway + inward * (part == ARM)
+def _strands(build: _Builder, part: int, starts: np.ndarray, lengths: np.ndarray, thick: float, rings: int, around: int,
+             angles: np.ndarray, frill: float) -> None:  # fmt: skip
+    """As many strands as there are angles (k,); ``starts`` (k, 3)."""
+    t, count = np.linspace(0, 1, rings), len(angles)
+    turn, angle = np.arange(around) * (2 * np.pi / around), angles[:, None]
+    none = np.zeros((count, rings))
+    sway = np.stack([np.sin(t * 5 + 3 * angle), none, np.cos(t * 4 + 2 * angle)], -1) * (3.2 * t**1.3)[:, None]
+    inward = -np.stack([np.sin(angles), np.zeros(count), np.cos(angles)], 1)[:, None] * (4.0 * np.sin(t * np.pi * 0.8))[:, None]
+    down = np.stack([none, -lengths[:, None] * t, none], -1)
+    line = starts[:, None] + down + sway + inward * (part == ARM)
     width = thick * (1 - 0.82 * t**1.4) * (1 + frill * np.sin(t * 26 + angle * 4))
-    circle = np.stack([np.sin(turn + angle), np.zeros(around), np.cos(turn + angle)], 1)
-    circle[:, [0, 2]] *= 1 + 0.5 * frill * np.cos(2 * turn)[:, None]
-    points = line[:, None] + width[:, None, None] * circle
-    first = build.add(points.reshape(-1, 3), part, np.repeat(t, around), np.full(rings * around, angle))
-    build.grid(first, rings, around)
-    build.faces.append(first + np.arange(around))
-    build.faces.append(first + (rings - 1) * around + np.arange(around)[::-1])
+    circle = np.stack([np.sin(turn + angle), np.zeros((count, around)), np.cos(turn + angle)], -1)
+    circle[..., [0, 2]] *= 1 + 0.5 * frill * np.cos(2 * turn)[:, None]
+    points = line[:, :, None] + width[..., None, None] * circle[:, None]
+    each = rings * around
+    first = build.add(points.reshape(-1, 3), part, np.tile(np.repeat(t, around), count), np.repeat(angles, each))
+    firsts = first + each * np.arange(count)
+    quads, ends = build.grid(firsts, rings, around), np.arange(around)
+    for k, begin in enumerate(firsts):
+        build.faces += [quads[k], (begin + ends)[None], (begin + each - around + ends[::-1])[None]]
 
 
 def _model() -> tuple[np.ndarray, Mesh, np.ndarray, np.ndarray, np.ndarray]:
     build = _Builder()
     _bell(build)
-    for k in range(4):
-        angle = k * np.pi / 2 + 0.5
-        start = np.array([5.0 * np.sin(angle), 0.72 * HEIGHT, 5.0 * np.cos(angle)])
-        _strand(build, ARM, start, 62.0 + 5 * (k % 2), 3.4, 34, 7, angle, 0.22)
-    for k in range(16):
-        angle = (k + 0.5) * 2 * np.pi / 16
-        start = np.array([30.6 * np.sin(angle), -5.2, 30.6 * np.cos(angle)])
-        _strand(build, THREAD, start, 30.0 + 9 * np.sin(k * 2.3), 0.55, 16, 4, angle, 0.0)
+    k = np.arange(4)
+    angle = k * np.pi / 2 + 0.5
+    start = np.stack([5.0 * np.sin(angle), np.full(4, 0.72 * HEIGHT), 5.0 * np.cos(angle)], 1)
+    _strands(build, ARM, start, 62.0 + 5 * (k % 2), 3.4, 34, 7, angle, 0.22)
+    k = np.arange(16)
+    angle = (k + 0.5) * 2 * np.pi / 16
+    start = np.stack([30.6 * np.sin(angle), np.full(16, -5.2), 30.6 * np.cos(angle)], 1)
+    _strands(build, THREAD, start, 30.0 + 9 * np.sin(k * 2.3), 0.55, 16, 4, angle, 0.0)
     points = np.concatenate(build.points)
-    mesh = mesh_from_faces(len(points), build.faces)
-    return points, mesh, np.concatenate(build.part), np.concatenate(build.down), np.concatenate(build.angle)
+    return points, build.mesh(), np.concatenate(build.part), np.concatenate(build.down), np.concatenate(build.angle)
 
 
 def _squeeze(points: np.ndarray, radial: np.ndarray, lift: np.ndarray) -> np.ndarray:
@@ -170,11 +176,10 @@ def moon_jelly() -> Scene:
         "Lean right": [(0, 0), (48, 0), (72, 0.45), (96, 0)],
         "Sway": [(0, 0.2), (20, 0.8), (44, -0.2), (68, 0.8), (96, 0.2)],
     }
-    for name, keys in pulses.items():
-        for frame, value in keys:
-            scene = set_key(scene, bell_id, ids[name], Key(float(frame), float(value)))
-    for frame, value in ((0, 0), (26, 7), (48, 0), (74, 7), (96, 0)):  # it rises with each pulse, and sinks again
-        scene = set_key(scene, bell_id, "position.y", Key(float(frame), float(value)))
+    rises = [(0.0, 0.0), (26.0, 7.0), (48.0, 0.0), (74.0, 7.0), (96.0, 0.0)]  # with each pulse, and sinks again
+    rows = {**{ids[name]: keys for name, keys in pulses.items()}, "position.y": rises}
+    curves = {lane: AnimationCurve(tuple(Key(float(frame), float(value)) for frame, value in keys)) for lane, keys in rows.items()}
+    scene = scene.with_object(scene.object(bell_id).with_lanes(curves))
     for frame, name in ((8, "Pulse"), (40, "Glide"), (56, "Pulse again"), (88, "Rest")):
         scene = set_marker(scene, frame, name)
     return _cued(scene, bell_id, ids)

@@ -6,7 +6,8 @@ from msgspec import Struct
 
 from fictilis.core.affine import rgb
 from fictilis.core.errors import EditRefused
-from fictilis.render.items import Ground, Light
+from fictilis.render.ground import Ground
+from fictilis.render.items import Light
 
 MOST = 8192  # pixels along a side
 CLEAR = "clear"

@@ -15,7 +15,8 @@ from fictilis.pictures.linear import Sum
 from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look, colour_of
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.items import DrawItem, Ground
+from fictilis.render.ground import Ground
+from fictilis.render.items import DrawItem
 from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import Stage, StageWish

@@ -139,9 +139,3 @@ class Backdrop(Struct, frozen=True, eq=False):
     image: np.ndarray
     place: tuple[float, float, float, float]
     opacity: float = 1.0
-
-
-class Ground(Struct, frozen=True):
-    top: str = "#E6DED1"
-    bottom: str = "#CFC3B1"
-    backdrop: Backdrop | None = None

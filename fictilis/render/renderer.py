@@ -22,7 +22,8 @@ from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
-from fictilis.render.items import Backdrop, DrawItem, Ground, Light, smooth_item, tube_item
+from fictilis.render.ground import Ground
+from fictilis.render.items import Backdrop, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.programs import LINES, Programs
 from fictilis.render.strands import LEAST_WIDTH, Strands
 

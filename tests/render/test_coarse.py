@@ -15,7 +15,7 @@ from fictilis.render.buffers import volume
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST, Coarse, coarser
 from fictilis.render.dress import worn_item
-from fictilis.render.items import Ground
+from fictilis.render.ground import Ground
 from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import bounds
 from fictilis.render.stage import Stage, StageWish

@@ -16,7 +16,7 @@ from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.repeats import Repeat
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.items import Ground
+from fictilis.render.ground import Ground
 from fictilis.render.picking import hit_item
 from fictilis.render.stage import Stage, StageWish
 from tests.render.test_renderer import renderer  # noqa: F401

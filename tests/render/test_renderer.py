@@ -18,7 +18,8 @@ from fictilis.core.timeline import SceneCamera
 from fictilis.pictures.look import Look
 from fictilis.pictures.shots import Shots, aimed
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem, Ground
+from fictilis.render.ground import Ground
+from fictilis.render.items import DrawItem
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import draw_item

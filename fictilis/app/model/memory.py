@@ -5,6 +5,9 @@ from __future__ import annotations
 import ctypes
 import gc
 
+from PyQt6.QtCore import QObject, QTimer
+
+GARBAGE_EVERY = 500  # ms
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # malloc.h of glibc
 
 
@@ -23,3 +26,21 @@ def give_back() -> None:
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)  # only glibc has it
     if trim is not None:
         trim(0)
+
+
+class MainThreadGarbage(QObject):
+    """Collects garbage in the interface thread only: elsewhere it could delete widgets behind Qt's back."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.collect)
+        self._timer.start(GARBAGE_EVERY)
+
+    @staticmethod
+    def collect() -> None:
+        """What Python's own collector would do by now."""
+        for generation, (count, threshold) in reversed(list(enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)))):
+            if threshold and count > threshold:
+                gc.collect(generation)
+                return

@@ -6,13 +6,13 @@ import json
 import os
 import re
 from collections.abc import Callable
-from hashlib import sha1
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from PyQt6.QtCore import QByteArray, QSettings
 
-from fictilis.render.items import Light
+if TYPE_CHECKING:  # settings are read before anything numeric is loaded
+    from fictilis.render.items import Light
 
 T = TypeVar("T")
 RECENT_FILES = 10
@@ -63,6 +63,8 @@ class Settings:
 
     def picture_of(self, path: Path) -> Path:
         """Where the small picture of a scene is kept, if there is one."""
+        from hashlib import sha1
+
         name = sha1(str(Path(path).absolute()).encode()).hexdigest()
         return self.folder / "pictures" / f"{name}.png"
 
@@ -117,6 +119,8 @@ class Settings:
         self._store.setValue("export_kind", suffix)
 
     def light(self) -> Light:
+        from fictilis.render.items import Light
+
         kept: list[float] = self._kept("light", [], _are_three_numbers)
         return Light(*(float(v) for v in kept)) if kept else Light()
 

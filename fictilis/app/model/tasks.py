@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import threading
 from collections.abc import Callable
 from contextlib import suppress
@@ -17,25 +16,6 @@ from fictilis.core.interrupt import interruptible
 T = TypeVar("T")
 QUEUED = Qt.ConnectionType.QueuedConnection
 SHOW_AFTER = 400  # ms
-GARBAGE_EVERY = 500  # ms
-
-
-class MainThreadGarbage(QObject):
-    """Collects garbage in the interface thread only: elsewhere it could delete widgets behind Qt's back."""
-
-    def __init__(self, parent: QObject) -> None:
-        super().__init__(parent)
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self.collect)
-        self._timer.start(GARBAGE_EVERY)
-
-    @staticmethod
-    def collect() -> None:
-        """What Python's own collector would do by now."""
-        for generation, (count, threshold) in reversed(list(enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)))):
-            if threshold and count > threshold:
-                gc.collect(generation)
-                return
 
 
 class Task(QObject, Generic[T]):

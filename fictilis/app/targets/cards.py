@@ -23,7 +23,7 @@ from fictilis.core.edits import targets as edits
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene import Group, Target, targets_by_id
-from fictilis.render.items import Ground
+from fictilis.render.ground import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",
                   "target-colour", None, "remove-target")  # fmt: skip

@@ -16,7 +16,8 @@ from fictilis.core.edits.shape import ShapeRef, shape_points
 from fictilis.core.evaluate import shape_parts
 from fictilis.core.scene import MorphObject
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem, Ground
+from fictilis.render.ground import Ground
+from fictilis.render.items import DrawItem
 from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 

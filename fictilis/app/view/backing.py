@@ -9,7 +9,8 @@ from PyQt6.QtGui import QImage, QPainter
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
 from fictilis.core.timeline import Reference
-from fictilis.render.items import Backdrop, Ground
+from fictilis.render.ground import Ground
+from fictilis.render.items import Backdrop
 
 Place = tuple[float, float, float, float]  # left, top, width and height, in parts of the view's
 

@@ -8,7 +8,8 @@ import numpy as np
 from PyQt6.QtGui import QImage
 
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem, Ground
+from fictilis.render.ground import Ground
+from fictilis.render.items import DrawItem
 from fictilis.render.renderer import Renderer
 
 AT_ONCE = 0.035  # s of drawing before others get their turn

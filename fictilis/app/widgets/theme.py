@@ -10,8 +10,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt, QTemporaryDir
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
 
-from fictilis.core.affine import rgb
-from fictilis.render.items import Ground
+from fictilis.render.ground import Ground
 
 ASSETS = Path(__file__).parents[1] / "assets"
 FAMILY = "Work Sans"
@@ -64,6 +63,8 @@ PALETTES = {p.name: p for p in (BISQUE, KILN)}
 
 @lru_cache(maxsize=64)
 def _lighter(colour: str) -> str:
+    from fictilis.core.affine import rgb  # the first window is dressed before anything numeric is loaded
+
     r, g, b = rgb(colour)
     h, light, s = colorsys.rgb_to_hls(r, g, b)
     r, g, b = colorsys.hls_to_rgb(h, max(0.60, min(0.72, light + 0.25)), min(1.0, s * 1.05))
@@ -134,6 +135,8 @@ def icon(name: str, palette: Palette, checked: str | None = None) -> QIcon:
 
 def mix(a: str, b: str, part: float) -> str:
     """A colour between two, ``part`` of the way to ``b``."""
+    from fictilis.core.affine import rgb
+
     return "#" + "".join(f"{round(255 * (x + (y - x) * part)):02X}" for x, y in zip(rgb(a), rgb(b), strict=True))
 
 
