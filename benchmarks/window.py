@@ -51,13 +51,7 @@ def run(_app):
     def shown():
         say('picture', time.time())
         say('loaded', *[m for m in ('scipy', 'trimesh', 'pxr', 'av') if m in sys.modules])
-        w.view.picture_shown.disconnect(shown)
-    def wait():
-        if hasattr(w, 'view'):
-            w.view.picture_shown.connect(shown)
-        else:
-            QTimer.singleShot(0, wait)
-    wait()
+    w.pictured.connect(shown)
     w.ready.connect(lambda: (say('ready', time.time()), QTimer.singleShot(0, lambda: os._exit(0))))
     return loop()
 

@@ -3,4 +3,5 @@
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "${FICTILIS_VIRTUAL:-}" ]; then
   exec "$@"
 fi
-exec xvfb-run -a -s "-screen 0 1600x1200x24" "$@"
+# without -noreset it begins anew whenever its last window is closed
+exec xvfb-run -a -s "-screen 0 1600x1200x24 -noreset" "$@"

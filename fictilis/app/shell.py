@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QMainWindow,
     QSplitter,
-    QVBoxLayout,
     QWidget,
 )
 
-# what is imported here is loaded before the first frame: nothing numeric, nothing of the scene
 from fictilis.app.model.settings import Settings
+from fictilis.app.opening import Found, Opening
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.errors import FictilisError
 
@@ -54,30 +51,22 @@ if TYPE_CHECKING:
     from fictilis.app.targets.thumbnails import Thumbnails
     from fictilis.app.top_line import TopLine
     from fictilis.app.view.start_page import StartPage
-    from fictilis.app.view.view import View
     from fictilis.app.view.view_frame import ViewFrame
     from fictilis.app.widgets.checks_window import Checker
     from fictilis.app.widgets.making_window import MakingWindow
     from fictilis.core.channels import ChannelRef
     from fictilis.core.geometry.kinds import Geometry
     from fictilis.render.items import Light
-    from fictilis.render.renderer import Renderer
 
 WIDTH, HEIGHT = 1280, 800
 QWIDGETSIZE_MAX = 16777215
 WARMED_FROM = 20_000  # points
-AROUND = (223, 45, 233, 273)  # the parts around the view: left, above, right, below
 PICTURED = 1200  # ms after opening, when the picture stands
-LATEST = 1500  # ms until the rest is made, with a picture or without
 
 
-class Shell(QMainWindow):
+class Shell(Opening):
     """The window without what makes the rest of it: the view is its own, all other parts are declared here."""
 
-    ready = pyqtSignal()
-
-    doc: Document
-    view: View
     _warming: Background
     sound: SoundPlayer
     playback: Playback
@@ -116,40 +105,24 @@ class Shell(QMainWindow):
     marker_row: MarkerRow
     sound_row: SoundRow
 
-    def __init__(self, doc: Document | Callable[[], Document], settings: Settings, recovery_folder: Path) -> None:
-        """Whole with a document. With what makes one, the window shows itself first, its view as soon as that was painted, and
-        is ``ready`` once the model is in the picture and the rest is made."""
-        super().__init__()
-        self.settings, self.recovery_folder = settings, recovery_folder
-        self.palette_ = self._coloured(settings.theme())
+    def __init__(self, doc: Document | Found, settings: Settings, recovery_folder: Path) -> None:
+        """Whole with a document; with what finds a scene it comes up part by part."""
+        super().__init__(settings, self._coloured(settings))
+        self.recovery_folder = recovery_folder
         self.setStyleSheet(style_sheet(self.palette_))  # before there are widgets, which are dressed once then
         self._shaped = False
         self.setWindowTitle("Fictilis")
         self.resize(WIDTH, HEIGHT)
-        self.renderer: Renderer | None = None
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
         self._at_rest = self._after(600, self._warm_strokes)
         self._pictured = self._after(PICTURED, self._keep_picture)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self._making_window: MakingWindow | None = None
-        self.furnished = self._closed = False
-        self._awaited: Callable[[], Document] | None = None
-        if callable(doc):
-            self._awaited = doc
-            self._restore_geometry()
-            self._latest = self._after(LATEST, self.furnish)
-            self._latest.start()
-        else:
-            self._make_view(doc)
-            self.furnish()
+        self._restore_geometry()
+        self.come_up(doc)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        if self._awaited is not None:
-            QTimer.singleShot(0, self._view_alone)  # once this has come to the screen
-
-    def _make_view(self, doc: Document) -> None:
+    def make_view(self, doc: Document) -> None:
         from fictilis.app.model.tasks import QUEUED, Background
         from fictilis.app.view.view import View
 
@@ -162,75 +135,22 @@ class Shell(QMainWindow):
         )
         self._warming = Background(self)
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
-        self.view.first_painted.connect(self._start_renderer, QUEUED)  # type: ignore[call-arg]
-
-    def _after(self, ms: int, run: Callable[[], None]) -> QTimer:
-        """Runs something so long after its last start, as long as the window is there."""
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(run)
-        return timer
-
-    def _view_alone(self) -> None:
-        """Make the document, and its view about where it will be until the rest is made: one sees the model, and not a window
-        being built."""
-        make, self._awaited = self._awaited, None
-        if make is None or self._closed:
-            return
-        self._latest.start()
-        self._make_view(make())
-        around = QWidget()
-        layout = QVBoxLayout(around)
-        layout.setContentsMargins(*AROUND)
-        layout.addWidget(self.view)
-        self.setCentralWidget(around)
-        self.view.picture_shown.connect(self._soon_furnished)
-
-    def _soon_furnished(self) -> None:
-        self.view.picture_shown.disconnect(self._soon_furnished)
-        QTimer.singleShot(0, self.furnish)
-
-    def make_rest(self) -> None:
-        """Make and connect all parts but the view."""
-        raise NotImplementedError
-
-    def furnish(self) -> None:
-        """Make the rest of the window, once."""
-        self._view_alone()  # where nothing was painted yet
-        if self.furnished or self._closed:
-            return
-        self.view.setParent(None)
-        self.make_rest()
-        self.furnished = True
-        self._hand_out_renderer()
-        self.ready.emit()
+        self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def event(self, event: QEvent) -> bool:
         """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+        if self.furnished and event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
             press = event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
             if press and isinstance(QApplication.focusWidget(), QAbstractButton):
                 event.accept()
                 return True
         return super().event(event)
 
-    def _start_renderer(self) -> None:
-        from fictilis.render.renderer import Renderer
-
-        try:
-            self.renderer = Renderer()
-        except FictilisError as error:
-            self.doc.say(error.said, "error")
+    def renderer_made(self) -> None:
+        if self.renderer is None:
             return
-        self.renderer.light = self.settings.light()
-        self.view.set_renderer(self.renderer)
-        self._hand_out_renderer()
-        self.view.eye.fit()
-        QTimer.singleShot(300, self._warm_up)
-
-    def _hand_out_renderer(self) -> None:
-        if self.renderer is None or not self.furnished:
+        if not self.furnished:
+            QTimer.singleShot(300, self._warm_up)
             return
         self.thumbnails.renderer = self.renderer
         self.thumbnails.ratio = self.devicePixelRatioF()
@@ -252,13 +172,14 @@ class Shell(QMainWindow):
 
     # theme and sizes
 
-    def _coloured(self, theme: str) -> Palette:
-        palette, picked = PALETTES.get(theme, PALETTES["Bisque"]), self.settings.picked()
+    @staticmethod
+    def _coloured(settings: Settings) -> Palette:
+        palette, picked = PALETTES.get(settings.theme(), PALETTES["Bisque"]), settings.picked()
         return replace(palette, picked=picked) if picked else palette
 
     def set_theme(self, name: str) -> None:
-        self.palette_ = self._coloured(name)
         self.settings.set_theme(name)
+        self.palette_ = self._coloured(self.settings)
         sheet = style_sheet(self.palette_)
         if self.styleSheet() != sheet:
             self.setStyleSheet(sheet)  # the window's: Qt dresses each widget once, the application's once for each parent
@@ -424,7 +345,7 @@ class Shell(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.furnished:
-            self._closed = True
+            self.closed = True
             event.accept()
             return
         self.playback.stop()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
@@ -19,8 +20,9 @@ from fictilis.app.window import Window
 from fictilis.core.errors import FictilisError
 
 if TYPE_CHECKING:
-    from fictilis.app.model.document import Document
+    from fictilis.core.scene import Scene
 
+SMALL = 3_000_000  # bytes that are read in a moment
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
 
@@ -45,11 +47,11 @@ def folders() -> tuple[Path, Path]:
 def application() -> QApplication:
     # the sound library tells of every optional library it does not find
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia*=false")
-    app = cast(QApplication, QApplication.instance()) or QApplication(sys.argv[:1])
+    # the style by name: as an object it would bring all of its numbers along, which takes as long as the application
+    app = cast(QApplication, QApplication.instance()) or QApplication([*sys.argv[:1], "-style", "Fusion"])
     app.setApplicationName("Fictilis")
     app.setApplicationVersion(__version__)
     QGuiApplication.setDesktopFileName("fictilis")
-    app.setStyle("Fusion")
     MainThreadGarbage(app)
     keep_freed()
     return app
@@ -103,7 +105,7 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     app = application()
     settings_file, recovery = folders()
     settings = Settings(settings_file)
-    window = Window(lambda: _document(demo), settings, recovery)
+    window = Window(lambda: _found(path, demo), settings, recovery)
 
     def whole() -> None:
         from fictilis.app.crash import install_crash_log
@@ -125,22 +127,30 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     return code
 
 
-def _document(demo: str) -> Document:
-    """A new document, with the sample of that name where there is one."""
-    from fictilis.app.model.document import Document
-
-    doc = Document()
+def _found(path: Path | None, demo: str) -> tuple[Scene, Path | None] | None:
+    """What the window begins with: a sample, or the scene of a small file. What is large, of another kind or damaged is opened
+    when there is a window to show how far it is, and to say so."""
     if demo:
         from fictilis.demo import sample
 
-        doc.open_scene(sample(demo), None)
-    return doc
+        return sample(demo), None
+    if path is None:
+        return None
+    from fictilis.app.model.scene_file import read_scene
+    from fictilis.formats.native import SUFFIX
+
+    with suppress(FictilisError, OSError):
+        if path.suffix.lower() == SUFFIX and path.stat().st_size < SMALL:
+            return read_scene(path), path
+    return None
 
 
 def _begin(window: Window, path: Path | None) -> None:
-    """Open what was asked for, and only then offer what a crash left."""
-    if path is not None:
+    """Open what was asked for and is not open yet, and only then offer what a crash left."""
+    if path is not None and window.doc.path != path:
         window.commands.open_path(path)
+    elif path is not None:
+        window.opened(path)
     window.offer_recovery()
 
 

@@ -178,7 +178,9 @@ def moon_jelly() -> Scene:
     }
     rises = [(0.0, 0.0), (26.0, 7.0), (48.0, 0.0), (74.0, 7.0), (96.0, 0.0)]  # with each pulse, and sinks again
     rows = {**{ids[name]: keys for name, keys in pulses.items()}, "position.y": rises}
-    curves = {lane: AnimationCurve(tuple(Key(float(frame), float(value)) for frame, value in keys)) for lane, keys in rows.items()}
+    curves = {
+        lane: AnimationCurve(tuple(Key(float(frame), float(value)) for frame, value in keys)) for lane, keys in rows.items()
+    }
     scene = scene.with_object(scene.object(bell_id).with_lanes(curves))
     for frame, name in ((8, "Pulse"), (40, "Glide"), (56, "Pulse again"), (88, "Rest")):
         scene = set_marker(scene, frame, name)

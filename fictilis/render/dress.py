@@ -181,11 +181,11 @@ def time_ghost(
     return DrawItem(key, obj.geometry, points, normals, matrix, (frame, revision), colour=colour, alpha=0.06 + 0.17 * near)
 
 
-def worn_item(item: StageItem, key: Hashable) -> DrawItem:
-    """What stands on the stage as it is drawn: its colour, shading, opacity and, where it has one, its texture."""
+def worn_item(item: StageItem, key: Hashable, textured: bool = True) -> DrawItem:
+    """What stands on the stage as it is drawn: its colour, shading, opacity and, where wanted, the texture it has."""
     look = item.obj.appearance
     fine = finer_of(item.obj)
-    cloth = None if look.texture is None else cloth_of(*clothed(item.obj, look.texture))
+    cloth = None if look.texture is None or not textured else cloth_of(*clothed(item.obj, look.texture))
     return DrawItem(
         key, item.obj.geometry, item.points, item.normals, item.matrix, (item.revision, item.drawn), colour=look.colour,
         smooth=look.smooth, alpha=item.opacity, cloth=cloth, drawn=item.drawn, many=item.many, finer=fine, fine=item.fine,

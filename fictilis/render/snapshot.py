@@ -14,9 +14,11 @@ from fictilis.core.final import final_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
+from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 
 START_YAW, START_PITCH = 18.0, 6.0
+ROOM = 1.2  # around what is shown whole
 
 
 def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarray | None = None) -> DrawItem:
@@ -26,6 +28,11 @@ def draw_item(obj: MorphObject, points: np.ndarray, key: object, tint: np.ndarra
         key, obj.geometry, points, point_normals(obj.geometry, points), obj.transform.matrix(), object(),
         colour=obj.appearance.colour, smooth=obj.appearance.smooth, tint=tint, finer=finer_of(obj),
     )  # fmt: skip
+
+
+def first_camera(scene: Scene, aspect: float) -> Camera:
+    """From where a view looks at a scene that was just opened, in a picture so many times as wide as high."""
+    return Camera(yaw=START_YAW, pitch=START_PITCH).fitted(*bounds(scene, scene.start), aspect=aspect, margin=ROOM)
 
 
 def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.ndarray]:

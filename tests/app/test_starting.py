@@ -4,12 +4,16 @@ import os
 import subprocess
 import sys
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QMargins, QPointF, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
+from fictilis.app import start
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
+from fictilis.app.opening import AROUND
 from fictilis.app.start import NoDisplay, need_display
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
@@ -17,6 +21,7 @@ from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.errors import FictilisError
 from fictilis.core.timeline import Sound
+from fictilis.formats.registry import save
 from fictilis.render.items import Light
 
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]
@@ -145,15 +150,25 @@ def test_under_wayland_the_window_takes_menus_strokes_and_drops():
 
 
 @pytest.fixture
-def early(qapp, tmp_path, sheet, qtbot):
-    """A window that shows the view alone first, as the application starts."""
-    doc = Document()
-    doc.open_scene(sheet, None)
-    window = Window(doc, Settings(tmp_path / "settings.ini"), tmp_path / "recovery", early=True)
+def coming_up(qapp, tmp_path, qtbot):
+    """Makes a window that comes up part by part, as the application starts."""
+    made = []
+
+    def window(find):
+        made.append(Window(find, Settings(tmp_path / f"settings {len(made)}.ini"), tmp_path / "recovery"))
+        return made[-1]
+
     yield window
-    doc.saved_version = doc.settled.version
-    window.close()
-    window.deleteLater()
+    for one in made:
+        if one.furnished:
+            one.doc.saved_version = one.doc.settled.version
+        one.close()
+        one.deleteLater()
+
+
+@pytest.fixture
+def early(coming_up, sheet):
+    return coming_up(lambda: (sheet, None))
 
 
 def waits(is_so, seconds=10.0):
@@ -164,18 +179,37 @@ def waits(is_so, seconds=10.0):
     return is_so()
 
 
-def test_the_model_is_in_the_picture_before_the_rest_of_the_window_is_made(early):
-    view, told = early.view, []
-    early.ready.connect(lambda: told.append((early.furnished, view.picture is not None)))
+def colours(early):
+    """(h, w, 3) where the view is, or will be."""
+    image = early.grab(early.rect().marginsRemoved(QMargins(*AROUND))).toImage().convertToFormat(QImage.Format.Format_RGB32)
+    pixels = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+    return pixels.reshape(image.height(), image.width(), 4)[..., :3].astype(int)
+
+
+def test_the_model_is_in_the_window_before_its_view_and_that_before_the_rest(early):
+    told, places, shown, view_alone = [], [], [], early._view_alone
+
+    def place() -> None:
+        places.append((early.view.mapTo(early, early.view.rect().topLeft()), early.view.size()))
+
+    def alone(*words) -> None:
+        view_alone(*words)
+        early.view.picture_shown.connect(place)
+
+    early._view_alone = alone
+    early.ready.connect(lambda: told.append((early.furnished, early.view.picture is not None)))
+    early.pictured.connect(lambda: shown.append((hasattr(early, "view"), early.furnished, colours(early))))
     early.resize(1280, 800)
     early.show()
-    assert not early.furnished and view.isVisible() and not hasattr(early, "lanes")
-    place = []
-    view.picture_shown.connect(lambda: place.append((view.mapTo(early, view.rect().topLeft()), view.size())))
+    assert early.isVisible() and not hasattr(early, "view")
     assert waits(lambda: early.furnished) and told == [(True, True)]
+    view = early.view
     QTest.qWait(300)
-    assert early.view is view and view.isVisible() and early.lanes.isVisible() and early.thumbnails.renderer is early.renderer
-    assert place[0] == place[-1]  # it stays where it was
+    assert view.isVisible() and early.lanes.isVisible() and early.thumbnails.renderer is early.renderer
+    assert places[0] == places[-1]  # it stays where it was
+    [(has_view, whole, first)] = shown
+    assert not has_view and not whole and np.ptp(first) > 60
+    assert (np.abs(first - colours(early)).max(-1) > 40).mean() < 0.02  # the same model, at the same place
     early.activateWindow()
     assert waits(early.isActiveWindow) and early.focusWidget() is view  # keys go to the view
     QTest.keyClick(view, Qt.Key.Key_Space)
@@ -185,15 +219,15 @@ def test_the_model_is_in_the_picture_before_the_rest_of_the_window_is_made(early
     assert len(told) == 1
 
 
-def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(early, monkeypatch, tmp_path, qapp):
+def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(early, monkeypatch, coming_up):
     def broken():
         raise FictilisError("There is no OpenGL here.")
 
-    monkeypatch.setattr("fictilis.app.shell.Renderer", broken)
-    monkeypatch.setattr("fictilis.app.shell.LATEST", 60)
-    other = Window(Document(), Settings(tmp_path / "s.ini"), tmp_path / "r", early=True)
+    monkeypatch.setattr("fictilis.render.renderer.Renderer", broken)
+    monkeypatch.setattr("fictilis.app.opening.LATEST", 60)
     said = []
-    other.doc.said.connect(lambda sentence, kind: said.append((sentence, kind)))
+    monkeypatch.setattr(Document, "say", lambda _doc, sentence, kind: said.append((sentence, kind)))
+    other = coming_up(lambda: None)
     other.show()
     assert waits(lambda: other.furnished and ("There is no OpenGL here.", "error") in said)
     assert waits(lambda: other.lanes.isVisible())
@@ -202,3 +236,29 @@ def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(ea
     early.close()
     assert not early.isVisible() and not early.furnished
     QTest.qWait(100)
+
+
+@pytest.mark.parametrize(
+    ("kind", "at_once", "says"),
+    [("small", True, ""), ("large", False, ""), ("damaged", False, "cup.fictilis"), ("missing", False, "cup.fictilis")],
+)
+def test_a_file_named_at_the_start_comes_with_the_view_or_is_opened_by_the_window(
+    coming_up, tmp_path, sheet, monkeypatch, kind, at_once, says
+):
+    path = tmp_path / "cup.fictilis"
+    if kind != "missing":
+        save(sheet, path)
+    if kind == "damaged":
+        path.write_bytes(path.read_bytes()[:40])
+    monkeypatch.setattr(start, "SMALL", 100 if kind == "large" else 3_000_000)
+    window = coming_up(lambda: start._found(path, ""))
+    pictured, said = [], []
+    window.pictured.connect(lambda: pictured.append(window.furnished))
+    window.ready.connect(lambda: window.doc.said.connect(lambda sentence, kind: said.append((sentence, kind))))
+    window.ready.connect(lambda: start._begin(window, path))
+    window.show()
+    assert waits(lambda: window.furnished and (said or window.doc.scene.objects)) and pictured == [False] * at_once
+    if says:
+        assert len(said) == 1 and says in said[0][0] and said[0][1] == "error" and window.doc.path is None
+    else:
+        assert not said and window.doc.title == "cup" and not window.doc.unsaved and window.settings.recent() == [str(path)]

@@ -12,6 +12,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, SCENE
+from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
 from fictilis.core.appearance import Texture
 from fictilis.core.changes import changes
@@ -26,9 +27,8 @@ from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.importing import Held, added, read_held, taken
 from fictilis.formats.native import SUFFIX
-from fictilis.formats.reference import picture_at
 from fictilis.formats.registry import FORMATS, load, save
-from fictilis.render.dress import image_of_bytes, unpack_images
+from fictilis.render.dress import image_of_bytes
 from fictilis.render.stage import Stage, first_stage
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
@@ -100,10 +100,7 @@ class Commands:
             return False
 
         def read(progress: Callable[[float], None]) -> tuple[Scene, Stage]:
-            scene = load(path, progress)
-            unpack_images(scene)
-            if scene.reference is not None:
-                picture_at(scene.reference, scene.start, scene.fps)  # opens a film, which takes a while
+            scene = read_scene(path, progress)
             return scene, first_stage(scene)
 
         if path.suffix.lower() == SUFFIX:

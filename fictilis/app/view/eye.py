@@ -16,7 +16,7 @@ from fictilis.core.scene import MorphObject
 from fictilis.core.standing import camera_standing
 from fictilis.core.timeline import SavedView, SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
-from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
+from fictilis.render.snapshot import ROOM, START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners
 
 
@@ -176,7 +176,7 @@ class Eye:
             low, high = low - grow, high + grow
         else:
             low, high = bounds(self.doc.scene, self.doc.frame)
-        self.camera = self.camera.fitted(low, high, aspect=aspect, margin=1.2)
+        self.camera = self.camera.fitted(low, high, aspect=aspect, margin=ROOM)
         self.view.refresh()
 
     def go_to(self, view: SavedView) -> None:
