@@ -22,6 +22,7 @@ from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
+from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.programs import LINES, Programs
@@ -30,23 +31,6 @@ from fictilis.render.strands import LEAST_WIDTH, Strands
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
-
-
-class _Frame:
-    """A picture's surfaces of one size, and its ready ground."""
-
-    def __init__(self, ctx, width: int, height: int) -> None:
-        self.size = (width, height)
-        self.colour = ctx.texture((width, height), 4)
-        self.depth = ctx.depth_texture((width, height))
-        self.fbo = ctx.framebuffer([self.colour], self.depth)
-        self.ground_colour = ctx.texture((width, height), 4)
-        self.ground = ctx.framebuffer([self.ground_colour])
-        self.ground_is: Ground | tuple[Ground] | None = None  # in a tuple one that was shrunk
-
-    def release(self) -> None:
-        for part in (self.fbo, self.ground, self.colour, self.depth, self.ground_colour):
-            part.release()
 
 
 def _count(item: DrawItem) -> int:
@@ -70,8 +54,8 @@ class Renderer:
         self._backdrop: tuple[np.ndarray, Any] | None = None
         self._buffers: OrderedDict[Hashable, Buffers] = OrderedDict()
         self._copies: OrderedDict[Hashable, CopyBuffers] = OrderedDict()
-        self._frames: OrderedDict[tuple[int, int], _Frame] = OrderedDict()
-        self._last: _Frame | None = None
+        self._frames: OrderedDict[tuple[int, int], Frame] = OrderedDict()
+        self._last: Frame | None = None
         self._covered: Any = (0, 0, 0, 0)  # the part of the last picture that was drawn: left, top, width, height
         self._surfaces: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
         self._made = count()
@@ -191,10 +175,10 @@ class Renderer:
         out[part] = np.frombuffer(data, np.float32).reshape(height, width)[part]
         return out
 
-    def _frame(self, width: int, height: int) -> _Frame:
+    def _frame(self, width: int, height: int) -> Frame:
         key = (width, height)
         if key not in self._frames:
-            self._frames[key] = _Frame(self.ctx, width, height)
+            self._frames[key] = Frame(self.ctx, width, height)
             while len(self._frames) > 6:
                 oldest = next(iter(self._frames))
                 gone = self._frames.pop(oldest)
@@ -204,7 +188,7 @@ class Renderer:
         self._frames.move_to_end(key)
         return self._frames[key]
 
-    def _paint_ground(self, frame: _Frame, ground: Ground) -> None:
+    def _paint_ground(self, frame: Frame, ground: Ground) -> None:
         if frame.ground_is == ground:
             return
         frame.ground.use()
