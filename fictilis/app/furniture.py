@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QFrame, QMenu, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.cues import CueCommands
@@ -45,7 +45,7 @@ from fictilis.app.top_line import TopLine
 from fictilis.app.view.start_page import StartPage
 from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
-from fictilis.app.widgets.fields import end_editing
+from fictilis.app.widgets.fields import by_tab_only, end_editing
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.render.ground import Ground
@@ -137,8 +137,7 @@ def _build(w: Shell) -> None:
     w.setAcceptDrops(True)
     w.setFocusProxy(w.view)
     w.view.setFocus()
-    for button in w.findChildren(QAbstractButton):
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the view
+    by_tab_only(w)
 
 
 def _build_low(w: Shell) -> None:

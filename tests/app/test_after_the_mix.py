@@ -41,7 +41,7 @@ def place_of(user, joint):
 def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, forms, kind):  # noqa: F811
     scene, obj = add_form(Scene("Box", end=24.0), "Box", {"segments": 4})
     user = open_window(scene)
-    doc, section = user.doc, user.window.side.deformers[DEFORMERS.index(kind)]
+    doc, section = user.doc, getattr(user.window.side, kind)
     assert section.isHidden() and user.window.side.after.note.isHidden()
     forms(user, {"amount": "0.8", "axis": "X", "low": "0.25"})
     act(user, kind)

@@ -290,7 +290,7 @@ def test_what_is_gone_before_it_is_told_is_neither_read_nor_chosen(open_window, 
     doc.select_target("t2")
     window.operations.operate("target-follow", {"source": "t1", "way": "linear"})
     lists = [*window.findChildren(Spoken)]
-    assert len(lists) >= 7 and [len(told(spoken)) for spoken in lists].count(0) <= 3
+    assert len(lists) >= 6 and [len(told(spoken)) for spoken in lists].count(0) <= 3
     cards = window.column.cards.spoken
     take(cards, "Slide")
     for change in (lambda: act(user, "remove-target"), lambda: doc.open_scene(Scene(), None)):

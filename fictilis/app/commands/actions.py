@@ -11,6 +11,7 @@ from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.row import Row
 from fictilis.app.commands.rows import LINES_BEFORE, ROWS
 from fictilis.app.model.document import Document
+from fictilis.core.operations.table import Subject
 
 BY_ID = {row.id: row for row in ROWS}
 MENUS = ("File", "Edit", "Pick", "Target", "Shape", "Object", "See", "Time", "Help")
@@ -101,12 +102,12 @@ class Actions:
                 line = False
                 menu.addAction(self.by_id[name])
 
-    def why_not(self, action_id: str) -> str:
-        """Why an action is not possible now, as half a sentence; nothing where it is."""
+    def why_not(self, action_id: str, subject: Subject | None = None) -> str:
+        """Why an action is not possible now, as half a sentence; nothing where it is. Who asks for many has the ``subject``."""
         row = BY_ID[action_id]
         if not row.enabled(self.doc):
             return row.enabled.why
-        missing = row.operation.missing(subject_of(self.doc)) if row.operation else ""
+        missing = row.operation.missing(subject or subject_of(self.doc)) if row.operation else ""
         return missing[:1].lower() + missing[1:].rstrip(".") if missing else ""
 
     def fill(self, menu: QMenu, door: str) -> dict[str, QMenu]:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.commands.actions import Actions
+from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
@@ -61,13 +62,15 @@ class Finder:
         return [*self._actions(), *self._objects(), *self._lanes(), *self._times(), *self._fields()]
 
     def _actions(self) -> Iterator[Findable]:
+        subject = subject_of(self.doc)
         for row in ROWS:
             action = self.actions_.by_id[row.id]
             keys = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
             on = ("on" if action.isChecked() else "off") if row.checked is not None else ""
             sentence = row.operation.sentence if row.operation else ""
+            why = "" if action.isEnabled() else self.actions_.why_not(row.id, subject)
             yield Findable(
-                row.text, action.trigger, on, row.place, keys, self.actions_.why_not(row.id) if not action.isEnabled() else "",
+                row.text, action.trigger, on, row.place, keys, why,
                 f"{ALSO.get(row.id, '')} {row.id.replace('-', ' ')} {sentence}",
             )  # fmt: skip
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable, Iterable
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -27,8 +28,17 @@ class Findable(Struct, frozen=True, eq=False, weakref=True):
 
 def plain(text: str) -> str:
     """Small letters without marks, for comparing."""
+    if text.isascii():
+        return text.lower()
     apart = unicodedata.normalize("NFD", text.casefold())
     return "".join(c for c in apart if not unicodedata.combining(c))
+
+
+@lru_cache(maxsize=10_000)  # as many as a large scene has: they are asked for again with each letter typed
+def _words_of(title: str, rest: str) -> tuple[str, tuple[str, ...], tuple[str, ...]]:
+    """A title and the beginnings in it, and the other words, plain."""
+    low = plain(title)
+    return low, tuple(low.replace("-", " ").replace("(", " ").split()), tuple(plain(rest).split())
 
 
 def fit(thing: Findable, asked: list[str]) -> tuple[int, ...] | None:
@@ -36,9 +46,7 @@ def fit(thing: Findable, asked: list[str]) -> tuple[int, ...] | None:
 
     A word at the start of the title is best, then at the start of a word of it, within it, and last among the other words.
     """
-    title = plain(thing.title)
-    beginnings = title.replace("-", " ").replace("(", " ").split()
-    rest = plain(f"{thing.note} {thing.place} {thing.words}")
+    title, beginnings, others = _words_of(thing.title, f"{thing.note} {thing.place} {thing.words}")
     ranks = []
     for word in asked:
         if title.startswith(word):
@@ -47,7 +55,7 @@ def fit(thing: Findable, asked: list[str]) -> tuple[int, ...] | None:
             ranks.append(1)
         elif word in title:
             ranks.append(2)
-        elif any(other.startswith(word) for other in rest.split()):
+        elif any(other.startswith(word) for other in others):
             ranks.append(4)
         else:
             return None

@@ -421,3 +421,9 @@ class ArrowCombo(QComboBox):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
+
+
+def by_tab_only(part: QWidget) -> None:
+    """A click on one of its buttons leaves the keys to the view."""
+    for button in part.findChildren(QAbstractButton):
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)

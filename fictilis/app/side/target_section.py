@@ -1,0 +1,121 @@
+"""The selected target: its range, what it is built on, its in-betweens and mask."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QLabel,
+)
+
+from fictilis.app.model.document import Document
+from fictilis.app.side.section import Section
+from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.theme import Palette
+from fictilis.core.edits import targets as edits
+from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.driven import driven_by
+from fictilis.core.mix.masks import LEAST
+from fictilis.core.mix.relay import relay_of
+
+
+class TargetSection(Section):
+    def __init__(self, doc: Document, palette: Palette) -> None:
+        super().__init__(palette)
+        self.doc = doc
+        self.low = NumberField("Range from", "", 2)
+        self.high = NumberField("Range to", "", 2)
+        for field in (self.low, self.high):
+            field.committed.connect(self._set_range)
+        self.range_row = self.add(Labelled("Range", self.low, self.high))
+        self.built_on = ArrowCombo(palette)
+        self.built_on.setAccessibleName("Built on")
+        self.built_on.activated.connect(self._set_built_on)
+        self.built_on.setMinimumWidth(60)
+        self.add(Labelled("Built on", self.built_on))
+        self.stages = ArrowCombo(palette)
+        self.stages.setAccessibleName("In-betweens")
+        self.stages.setMinimumWidth(60)
+        self.stages.activated.connect(self._shape_stage)
+        self.stages_row = self.add(Labelled("In-betweens", self.stages))
+        self.path = Segments("Path", ("Straight", "Curved"))
+        self.path.chosen.connect(
+            lambda c: doc.edit(
+                f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower())
+            )
+        )
+        self.path_row = self.add(Labelled("Path", self.path))
+        self.mask_note = QLabel()
+        self.mask_row = self.add(Labelled("Mask", self.mask_note))
+        self.muted = QCheckBox("Muted")
+        self.muted.toggled.connect(self._mute)
+        self.add(self.muted)
+        self.moves, self.largest = QLabel(), QLabel()
+        self.add(Labelled("Moves", self.moves))
+        self.add(Labelled("Largest", self.largest))
+
+    def subject(self) -> object:
+        return self.doc.openings, self.doc.object_id, self.doc.target.id if self.doc.target is not None else None
+
+    def _set_range(self, _value: float) -> None:
+        doc, low, high = self.doc, self.low.value, self.high.value
+        if (low, high) != doc.target.range:
+            doc.edit(f"Range of {doc.target.name}", lambda s: edits.set_range(s, doc.object_id, doc.target.id, low, high))
+            self.refresh()
+
+    def _set_built_on(self, index: int) -> None:
+        doc, parent = self.doc, self.built_on.itemData(index)
+        if parent != doc.target.built_on:
+            doc.edit(
+                f"Build {doc.target.name} on {self.built_on.itemText(index)}",
+                lambda s: edits.set_built_on(s, doc.object_id, doc.target.id, parent),
+            )
+            self.refresh()
+
+    def _shape_stage(self, index: int) -> None:
+        at = self.stages.itemData(index)
+        if at is not None:
+            self.doc.start_shaping(ShapeRef(self.doc.target.id, at))
+
+    def _mute(self, on: bool) -> None:
+        doc, target = self.doc, self.doc.target
+        if target is not None and on != target.muted:
+            word = "Mute" if on else "Unmute"
+            doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, on))
+
+    def refresh(self) -> None:
+        doc, target = self.doc, self.doc.target
+        self.setVisible(target is not None)
+        if target is None:
+            return
+        self.set_heading(target.name)
+        self.range_row.setVisible(not driven_by(doc.object, target))
+        led = relay_of(doc.object, target) is not None
+        self.stages_row.setVisible(not led)
+        self.path_row.setVisible(not led)
+        self.low.set_value(target.range[0])
+        self.high.set_value(target.range[1])
+        choices = [("Base", None)] + [(t.name, t.id) for t in doc.object.targets if t.id != target.id]
+        self.built_on.clear()
+        for name, target_id in choices:
+            self.built_on.addItem(name, target_id)
+        self.built_on.setCurrentIndex(max(self.built_on.findData(target.built_on), 0))
+        self.stages.clear()
+        count = len(target.in_betweens)
+        self.stages.addItem("none" if not count else f"{count}: choose", None)
+        for stage in target.in_betweens:
+            self.stages.addItem(f"{stage.at:.2f} {stage.name}".strip(), stage.at)
+        if doc.shaping is not None and doc.shaping.target == target.id and doc.shaping.at != 1.0:
+            self.stages.setCurrentIndex(max(self.stages.findData(doc.shaping.at), 0))
+        self.stages.setEnabled(count > 0)
+        self.path.set_value(target.path.capitalize())
+        self.path_row.setEnabled(count > 0)
+        self.muted.setChecked(target.muted)
+        self.mask_row.setVisible(target.mask is not None)
+        if target.mask is not None:
+            self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
+        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
+        self.largest.setText(f"{target.deltas.largest:.1f} cm")
+
+    def set_palette_(self, palette: Palette) -> None:
+        super().set_palette_(palette)
+        self.built_on.palette_ = self.stages.palette_ = palette
