@@ -177,6 +177,7 @@ def measure(name: str) -> list[tuple[str, float]]:
     from PyQt6.QtTest import QTest
 
     from fictilis.app.model.document import Document
+    from fictilis.app.model.memory import keep_loaded
     from fictilis.app.model.settings import Settings
     from fictilis.app.start import application
     from fictilis.app.window import Window
@@ -191,6 +192,7 @@ def measure(name: str) -> list[tuple[str, float]]:
     window.show()
     window.activateWindow()
     QTest.qWait(1500)
+    keep_loaded()  # as the application does
     watch = Watch()
     out = [("open", watch.during(lambda: window.open_path(folder / "large.fictilis"), 12.0))]
     for action, act in actions(window, folder).items():

@@ -14,7 +14,7 @@ from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
-from fictilis.app.model.memory import MainThreadGarbage, keep_freed
+from fictilis.app.model.memory import MainThreadGarbage, keep_freed, keep_loaded
 from fictilis.app.model.settings import Settings
 from fictilis.app.window import Window
 from fictilis.core.errors import FictilisError
@@ -111,6 +111,7 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
         from fictilis.app.crash import install_crash_log
 
         install_crash_log(recovery.parent, window)
+        keep_loaded()
         app.setWindowIcon(QIcon(str(Path(__file__).parent / "assets" / "fictilis.svg")))
         if settings.trouble:
             window.doc.say(settings.trouble, "warning")

@@ -28,6 +28,13 @@ def give_back() -> None:
         trim(0)
 
 
+def keep_loaded() -> None:
+    """Leave what stands for good, modules and the window, out of all looks for garbage, which stop the window: what is left
+    to look at is the scenes. Called once, when the window is whole."""
+    gc.collect()
+    gc.freeze()
+
+
 class MainThreadGarbage(QObject):
     """Collects garbage in the interface thread only: elsewhere it could delete widgets behind Qt's back."""
 
