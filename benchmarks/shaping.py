@@ -115,7 +115,7 @@ def strokes() -> list[Row]:
     for name, scene, goal in (
         ("the demo", fictilis.moon_jelly(), 60.0),
         ("100,000 points", Scene(objects=(replace(large, geometry=mesh_from_faces(len(large.base),
-            large.mesh.corners.reshape(-1, 4))),)), 20.0),
+            large.mesh.corners.reshape(-1, 4))),)), 30.0),
     ):  # fmt: skip
         window = open_window(scene)
         doc, view = window.doc, window.view

@@ -140,10 +140,12 @@ def is_closed(geometry: Geometry) -> bool:
     return len(a) > 0 and bool((np.diff(forth) > 0).all()) and np.array_equal(forth, np.sort(b * geometry.point_count + a))
 
 
+@cached_by_identity
 def border_points(geometry: Geometry) -> np.ndarray:
-    """(n,) bool: points on an edge with one face only."""
+    """(n,) bool, read-only: points on an edge with one face only."""
     out = np.zeros(geometry.point_count, bool)
     out[edges(geometry)[edge_faces(geometry) == 1]] = True
+    out.flags.writeable = False
     return out
 
 
