@@ -16,12 +16,19 @@ def poster(scene: Scene) -> bytes | None:
     from PIL import Image
 
     from fictilis.pictures.shots import Shots, aimed
+    from fictilis.render.renderer import Renderer
 
     look = Look(WIDTH, HEIGHT, ground=CLEAR)
     try:
-        picture = Shots(scene, look).picture(scene.start, aimed(scene, None, look, [scene.start]))
+        renderer = Renderer()  # of this thread, which need not be the window's
     except FictilisError:
         return None
+    try:
+        picture = Shots(scene, look, renderer).picture(scene.start, aimed(scene, None, look, [scene.start]))
+    except FictilisError:
+        return None
+    finally:
+        renderer.release()
     out = io.BytesIO()
     Image.fromarray(picture).save(out, "PNG", optimize=True)
     return out.getvalue()

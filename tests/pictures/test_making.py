@@ -23,6 +23,7 @@ from fictilis.pictures.linear import STEPS, Sum, light_of, stored
 from fictilis.pictures.look import CLEAR, Look
 from fictilis.pictures.making import frames_of, make
 from fictilis.pictures.orders import KINDS, Order, values_of, words_of
+from fictilis.pictures.poster import poster
 from fictilis.pictures.sheet import laid_out
 from fictilis.pictures.shots import Shots, aimed
 from fictilis.pictures.words import burnt_in
@@ -292,3 +293,14 @@ def test_a_sheet_of_poses_finds_the_object_that_has_some(moving, tmp_path):
     assert make(scene, order) == [] and (tmp_path / "s.png").is_file()
     with pytest.raises(FictilisError, match="Sheet has no relay named “Nope” with poses"):
         make(scene, replace(order, relay="Nope"))
+
+
+@pytest.mark.parametrize("draws", [True, False])
+def test_a_poster_leaves_no_renderer_behind(moving, monkeypatch, draws):
+    """Each would keep some 25 MB for as long as the window is open."""
+    made, gone, begin, release = [], [], Renderer.__init__, Renderer.release
+    monkeypatch.setattr(Renderer, "__init__", lambda self: (made.append(self), begin(self))[1])
+    monkeypatch.setattr(Renderer, "release", lambda self: (gone.append(self), release(self))[1])
+    if not draws:
+        monkeypatch.setattr(Shots, "picture", lambda *_: (_ for _ in ()).throw(FictilisError("no picture")))
+    assert (poster(moving) is not None) is draws and len(made) == 1 and gone == made
