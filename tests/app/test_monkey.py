@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
@@ -258,6 +258,7 @@ def memory(user, scene) -> float:
     doc.open_scene(scene, None)
     doc.change(large=False, seeing=type(doc.seeing)(), way="In the mix", cues_shown=False)
     user.settle(300)
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does it
     user.view.ready.forget()
     user.window.renderer.forget()
     user.window.renderer.forget_frames()
