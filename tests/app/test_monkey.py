@@ -257,13 +257,16 @@ def memory(user, scene) -> float:
     doc.interrupt()
     doc.open_scene(scene, None)
     doc.change(large=False, seeing=type(doc.seeing)(), way="In the mix", cues_shown=False)
-    user.settle(300)
-    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does it
-    user.view.ready.forget()
-    user.window.renderer.forget()
-    user.window.renderer.forget_frames()
-    give_back()
-    return in_use() / 1e6
+    told = []
+    for _ in range(3):  # small pictures and the like are in the making at times
+        user.settle(200)
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does
+        user.view.ready.forget()
+        user.window.renderer.forget()
+        user.window.renderer.forget_frames()
+        give_back()
+        told.append(in_use() / 1e6)
+    return min(told)
 
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + COUNT))
