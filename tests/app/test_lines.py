@@ -129,8 +129,11 @@ def test_undo_in_the_middle_of_the_slider_and_a_reshaped_target(user):
     section = user.window.side.match
     section.corners.click()
     assert not user.target("Spiky").match.corners
-    handle = QPointF(section.start.width() / 2, section.start.height() / 2)
-    user.drag(section.start, handle, handle + QPointF(20, 0), between=user.doc.undo)
+    handle, busy = QPointF(section.start.width() / 2, section.start.height() / 2), []
+    user.drag(
+        section.start, handle, handle + QPointF(20, 0), between=lambda: (busy.append(user.doc.hand.busy), user.doc.undo())
+    )
+    assert busy == [True] and user.doc.hand.gesture is None and user.doc.state is user.doc.settled
     user.doc.undo()
     assert user.target("Spiky").match.corners and user.doc.state.posed == user.doc.settled.posed
     user.doc.start_shaping(ShapeRef("t1"))

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QSlider
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.hand import Gesture
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, NumberField
 from fictilis.app.widgets.theme import Palette
@@ -15,6 +16,19 @@ from fictilis.core.edits.lines import match_of, set_match
 from fictilis.core.geometry.kinds import Match
 
 STEPS = 1000  # of the slider, for half a length each way
+
+
+class _Slide(Gesture):
+    """The start is slid: previewed, and taken when the slider is let go."""
+
+    def __init__(self, section: MatchSection) -> None:
+        self.section = section
+
+    def move(self, event: int) -> None:
+        self.section.preview(event / STEPS)
+
+    def end(self, _event: object = None) -> None:
+        self.section.take()
 
 
 class MatchSection(Section):
@@ -27,9 +41,9 @@ class MatchSection(Section):
         self.start = QSlider(Qt.Orientation.Horizontal)
         self.start.setAccessibleName("Start along the line")
         self.start.setRange(-STEPS // 2, STEPS // 2)
-        self.start.sliderPressed.connect(lambda: self._preview(self.start.value() / STEPS))
-        self.start.sliderMoved.connect(lambda place: self._preview(place / STEPS))
-        self.start.sliderReleased.connect(self._take)
+        self.start.sliderPressed.connect(self._press)
+        self.start.sliderMoved.connect(self._move)
+        self.start.sliderReleased.connect(self._release)
         self.add(self.start)
         self.number = NumberField("Start", "%", 1, -100, 100)
         self.number.committed.connect(lambda v: self._set(shift=v / 100))
@@ -58,7 +72,20 @@ class MatchSection(Section):
         now = {name: getattr(match, name) for name in ("shift", "backwards", "corners")} | values
         return lambda scene: set_match(scene, doc.object_id, doc.target.id, **now)
 
-    def _preview(self, shift: float) -> None:
+    def _press(self) -> None:
+        self.doc.hand.take(_Slide(self))
+        self._move(self.start.value())
+
+    def _move(self, place: int) -> None:
+        if isinstance(self.doc.hand.gesture, _Slide):  # else something came between
+            self.doc.hand.move(place)
+
+    def _release(self) -> None:
+        if isinstance(self.doc.hand.gesture, _Slide):
+            self.doc.hand.release()
+        self.refresh()
+
+    def preview(self, shift: float) -> None:
         """Show the shape half-way between the two, in which it is seen which part becomes which."""
         doc, match = self.doc, self._match()
         if match is None or doc.target is None:
@@ -70,7 +97,7 @@ class MatchSection(Section):
         if scene is not None:
             doc.preview(scene, posed={**posed, doc.object_id: half})
 
-    def _take(self) -> None:
+    def take(self) -> None:
         shift = self.start.value() / STEPS
         self.doc.cancel_preview()
         self._set(shift=shift)
