@@ -140,7 +140,7 @@ def _found(path: Path | None, demo: str) -> tuple[Scene, Path | None] | None:
     from fictilis.app.model.scene_file import read_scene
     from fictilis.formats.native import SUFFIX
 
-    with suppress(FictilisError, OSError):
+    with suppress(Exception):  # whatever is wrong with it is said by the window, which reads it again
         if path.suffix.lower() == SUFFIX and path.stat().st_size < SMALL:
             return read_scene(path), path
     return None
