@@ -136,5 +136,7 @@ class SideColumn(QScrollArea):
 
     def refresh(self) -> None:
         for name, (fits, _) in self._parts.items():
-            if name in self._made or fits():
-                self._section(name).refresh()
+            if name in self._made:
+                self._made[name].refresh()
+            elif fits():
+                self._section(name)
