@@ -40,7 +40,7 @@ from fictilis.core.mix.driven import drive, driven_by
 from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.places import ALONG, Transform
 from fictilis.core.rigs import CLIP, OTHER_CLIP, OTHER_PART, OTHER_TIME, TIME
-from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Scene, Target, targets_by_id
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import SceneCamera, lanes_by_channel
 
@@ -154,12 +154,19 @@ class Channel:
         return self.kind.bounds(self.owner)[1]
 
 
-def _weight_kind(obj: MorphObject, target_id: str) -> ChannelKind:
-    target = targets_by_id(obj)[target_id]
+def _weight_kind(obj: MorphObject, target: Target) -> ChannelKind:
+    driven = driven_by(obj, target)
+    return replace(_own_weight_kind(target), driven=driven) if driven else _own_weight_kind(target)
+
+
+@cached_by_identity
+def _own_weight_kind(target: Target) -> ChannelKind:
+    """Of a target that is not driven; shared by all the objects that an edit leaves it in."""
+    target_id = target.id
     return ChannelKind(
         target_id, target.name, "weight", lambda o: o.target(target_id).weight,
         lambda o, v: o.with_target(replace(o.target(target_id), weight=v)), lambda o: o.target(target_id).range,
-        colour=target.colour, quiet=target.muted, driven=driven_by(obj, target),
+        colour=target.colour, quiet=target.muted,
     )  # fmt: skip
 
 
@@ -205,8 +212,8 @@ def own_kinds(owner: Owner) -> dict[str, ChannelKind]:
 def find_channel(owner: Owner, channel_id: str) -> Channel | None:
     """One channel by its id, or None where the owner has none such."""
     kind = own_kinds(owner).get(channel_id)
-    if kind is None and isinstance(owner, MorphObject) and channel_id in targets_by_id(owner):
-        kind = _weight_kind(owner, channel_id)
+    if kind is None and isinstance(owner, MorphObject) and (target := targets_by_id(owner).get(channel_id)) is not None:
+        kind = _weight_kind(owner, target)
     elif kind is None and isinstance(owner, MorphObject) and channel_id in relays(owner):
         kind = _relay_kind(owner, channel_id)
     elif kind is None and isinstance(owner, MorphObject) and channel_id.removesuffix(FRONT) in swept(owner):
@@ -240,7 +247,7 @@ def kinds(owner: Owner) -> dict[str, ChannelKind]:
     led = {group_id: _relay_kind(owner, group_id) for group_id in relays(owner)}
     weights: dict[str, ChannelKind] = {}
     for target in owner.targets:
-        weights[target.id] = _weight_kind(owner, target.id)
+        weights[target.id] = _weight_kind(owner, target)
         if target.sweep is not None:
             weights[front_of(target.id)] = _front_kind(owner, front_of(target.id))
     return led | weights | own_kinds(owner)

@@ -11,11 +11,14 @@ from fictilis.core.geometry.kinds import Line
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 
+MANY = 150
 AROUND = 8  # pixels by which points and edges are drawn beside the surface
 
 
 def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: int) -> tuple[int, int, int, int] | None:
     """The rectangle (left, top, width, height) of a picture, in pixels, that items can reach; None where it may be all."""
+    if len(items) > MANY:
+        return None  # most likely they fill it, and looking at each takes longer than is won
     ends = []
     for item in items:
         if isinstance(item.geometry, Line):

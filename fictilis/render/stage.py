@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -118,6 +119,7 @@ class _Shape:
         self.laid: Deltas | None = None
         self.still_points: np.ndarray | None = None
         self.fine: np.ndarray | None = None
+        self.item: StageItem | None = None  # of a Line-up, while nothing of it changes
         self._kept: KeptNormals | None = None
 
     def show(self, key: tuple, make, mesh) -> None:
@@ -286,6 +288,18 @@ class Stage:
             live=live,
         )  # fmt: skip
 
+    def _lined_up(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live: Deltas | None) -> StageItem:
+        """One shape of a Line-up, there may be a thousand of them: the item of the picture before, where it shows the same."""
+        if ref == wish.shaping:
+            return self._alone(wish, obj, ref, live, "line-up")
+        shape = self._shapes.get(("line-up", obj.id, ref))
+        if shape is None or shape.item is None or shape.item.obj is not obj or shape.item.revision != shape.revision:
+            item = self._alone(wish, obj, ref, None, "line-up")
+            shape = self._shapes["line-up", obj.id, ref]
+            shape.item = item
+        shape.item.shaped = False
+        return shape.item
+
     def _line_up(self, wish: StageWish, obj: MorphObject, live: Deltas | None) -> list[StageItem]:
         refs = line_up_refs(obj, wish)
         in_mix = live
@@ -305,15 +319,16 @@ class Stage:
             if time.perf_counter() > end and self._shapes.get(("line-up", obj.id, ref)) is None:
                 self.unfinished = True  # the next picture has more of them
                 continue
-            items.append(self._alone(wish, obj, ref, live if ref == wish.shaping else None, "line-up"))
+            items.append(self._lined_up(wish, obj, ref, live))
             offsets += [places[ref]] * (1 + len(beside))
-            link = obj.target(ref.target).link if ref.target else None
+            link = obj.target(ref.target).link if ref.target and beside else None
             for other in beside:  # the other parts of the creature, as they are then
                 linked = links_of(other).get(link or "")
                 items.append(self._alone(wish, other, ShapeRef(linked.id if linked else None), None, "line-up"))
                 items[-1].shaped = False
+        matrices = {o.id: o.transform.matrix() for o in (obj, *beside)}
         for item, place in zip(items, offsets, strict=True):
-            item.matrix = item.matrix.copy()
+            item.matrix = matrices[item.obj.id].copy()
             item.matrix[:3, 3] += place
         return items
 
@@ -349,12 +364,23 @@ def seen_boxes(items: list[StageItem], camera: Camera, width: int, height: int) 
     items = [item for item in items if len(item.points)]
     if not items:
         return []
-    steps = [1 + len(item.points) * len(items) // LOOKED_AT for item in items]
-    clouds = [placed(i.points[::n].astype(np.float64), i.matrix) for i, n in zip(items, steps, strict=True)]
-    pixels, _ = camera.project(np.concatenate(clouds), width, height)
-    starts = np.cumsum([0, *(len(cloud) for cloud in clouds[:-1])])
+    most = max(LOOKED_AT // len(items), 20)
+    clouds = [item.points.take(_some(len(item.points), most), axis=0) for item in items]
+    counts = np.array([len(cloud) for cloud in clouds])
+    matrices = np.repeat(np.stack([item.matrix[:3] for item in items]), counts, axis=0)
+    cloud = np.concatenate(clouds).astype(np.float64)
+    pixels, _ = camera.project(np.einsum("nij,nj->ni", matrices[:, :, :3], cloud) + matrices[:, :, 3], width, height)
+    starts = np.cumsum(counts) - counts
     low, high = (ends.reduceat(pixels, starts, axis=0) for ends in (np.minimum, np.maximum))
     return list(zip(items, np.concatenate([low, high - low], axis=1).tolist(), strict=True))
+
+
+@lru_cache(maxsize=64)
+def _some(count: int, most: int) -> np.ndarray:
+    """All of ``count`` numbers, or so many that stand in no step with the rows of a grid."""
+    if count <= most:
+        return np.arange(count)
+    return (np.arange(most) * ((np.sqrt(5) - 1) / 2) % 1 * count).astype(np.int64)
 
 
 def warm_surfaces(scene: Scene) -> None:
@@ -387,11 +413,8 @@ def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
 def line_up_corners(obj: MorphObject, wish: StageWish) -> np.ndarray:
     """(k, 3): between these lies a Line-up, as far as the base and full targets reach; in the scene."""
     low, high = box(obj.base) if len(obj.base) else (np.zeros(3), np.zeros(3))
-    reach = np.zeros(3)
-    for target in obj.targets:
-        if len(target.deltas.offsets):
-            reach = np.maximum(reach, box(np.abs(target.deltas.offsets))[1])
-    corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1] - reach[1], high[1] + reach[1])
+    reach = max((float(np.abs(t.deltas.offsets[:, 1]).max(initial=0.0)) for t in obj.targets), default=0.0)
+    corners = np.array([(x, y, z) for x in (low[0], high[0]) for y in (low[1] - reach, high[1] + reach)
                         for z in (low[2], high[2])])  # fmt: skip
     corners = placed(corners, obj.transform.matrix())
     places = line_up_places(obj, len(line_up_refs(obj, wish)) + 1, wish)
@@ -413,10 +436,7 @@ def line_up_places(obj: MorphObject, count: int, wish: StageWish) -> np.ndarray:
     rows = max(range(1, count + 1), key=scale)
     per_row = -(-count // rows)
     rows = -(-count // per_row)
-    places = []
-    for number in range(count):
-        row, column = divmod(number, per_row)
-        in_row = min(per_row, count - row * per_row)
-        across, down = column - (in_row - 1) / 2, row - (rows - 1) / 2
-        places.append(across * wide * right - down * high * up)
-    return np.array(places)
+    row, column = np.divmod(np.arange(count), per_row)
+    in_row = np.minimum(per_row, count - row * per_row)
+    across, down = column - (in_row - 1) / 2, row - (rows - 1) / 2
+    return np.outer(across * wide, right) - np.outer(down * high, up)

@@ -178,11 +178,11 @@ def test_together_lays_the_selected_lanes_over_each_other_and_the_tools_stay(mov
     moving.press(K.Key_L)
     lanes = moving.lanes
     assert moving.doc.together and moving.window.transport.plot.buttons["Together"].isChecked()
-    drawn = lanes.drawn()
+    drawn = lanes.in_sight()
     assert len(drawn) == 4 and len({(p.body.top(), p.body.bottom()) for p in drawn}) == 1
     moving.click(moving.port, lanes.place_of("Lift").name.center())
     moving.click(moving.port, lanes.place_of("Slide").name.center(), CTRL)
-    assert [p.channel.name for p in lanes.drawn()] == ["Lift", "Slide"]
+    assert [p.channel.name for p in lanes.in_sight()] == ["Lift", "Slide"]
     assert lanes.place_of("Lift").low == lanes.place_of("Slide").low
     start = bead(lanes, "Slide", 30.0)
     moving.drag(moving.port, start, QPointF(lanes.axis.x(34), lanes.place_of("Slide").y(0.8)))
@@ -370,7 +370,7 @@ def test_together_draws_what_is_selected_on_top(moving):
         moving.doc.change(selected=())
         moving.doc.select_channel(moving.doc.channels.ref(chosen), add=True)
         moving.settle(5)
-        assert moving.lanes.drawn()[-1].ref == moving.doc.channels.ref(chosen)
+        assert moving.lanes.in_sight()[-1].ref == moving.doc.channels.ref(chosen)
 
 
 def test_a_filter_finds_lanes_of_a_folded_group(moving):

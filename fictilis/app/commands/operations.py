@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, ChoiceAsk, ask_for
 from fictilis.app.model.document import Document
-from fictilis.core.channels import ChannelRef, kinds
+from fictilis.core.arrays import cached_by_identity
+from fictilis.core.channels import ChannelRef, Owner, kinds
 from fictilis.core.kept import Pick
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
@@ -26,12 +27,16 @@ from fictilis.render.stage import warm_surfaces
 
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
     """The lanes an operation is for: those selected, else all of the object and the camera, in the order of the cards."""
-    owners = [(o, lanes_by_channel(o)) for o in (doc.object, doc.scene.camera) if o is not None and o.lanes]
-    keyed = tuple(
-        ChannelRef(owner.id, channel_id) for owner, lanes in owners for channel_id in kinds(owner) if channel_id in lanes
-    )
+    keyed = [ref for owner in (doc.object, doc.scene.camera) if owner is not None for ref in _keyed(owner)]
     chosen = frozenset(doc.selected)
-    return tuple(ref for ref in keyed if ref in chosen) or keyed
+    return tuple(ref for ref in keyed if ref in chosen) or tuple(keyed)
+
+
+@cached_by_identity
+def _keyed(owner: Owner) -> tuple[ChannelRef, ...]:
+    """The channels of an object or a camera that have a lane."""
+    lanes = lanes_by_channel(owner)
+    return tuple(ChannelRef(owner.id, channel_id) for channel_id in kinds(owner) if channel_id in lanes) if lanes else ()
 
 
 def span_of(doc: Document) -> tuple[float, float]:

@@ -130,7 +130,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self._places, self.headings, total = lay_out(
             self.doc, self.look, port.width(), port.height(), bar.value(), self.axis.head
         )
-        for place in self._places:
+        for place in self._places if kept else ():
             place.scale = kept.get(place.ref, place.scale)
         page = max(port.height() - RULER, 1)
         bar.setRange(0, max(total - page, 0))
@@ -140,14 +140,11 @@ class Lanes(Gesturing, QAbstractScrollArea):
     def places(self) -> list[LanePlace]:
         return self._places
 
-    def drawn(self) -> list[LanePlace]:
-        """The lanes whose bodies are seen; what is selected comes last, so that it lies on top."""
-        return sorted((p for p in self._places if p.drawn), key=lambda p: p.ref in self.doc.selected)
-
     def in_sight(self) -> list[LanePlace]:
-        """The lanes whose bodies are seen at present."""
-        high = self.viewport().height()
-        return [p for p in self.drawn() if p.body.bottom() > RULER and p.body.top() < high]
+        """The lanes whose bodies are seen at present; what is selected comes last, so that it lies on top."""
+        high, selected = self.viewport().height(), frozenset(self.doc.selected)
+        seen = [p for p in self._places if p.drawn and (p.plot is not None or p.shows(RULER, high))]
+        return sorted(seen, key=lambda p: p.ref in selected)
 
     def place_of(self, name: str) -> LanePlace:
         """The lane of a channel by name."""
@@ -291,8 +288,8 @@ class Lanes(Gesturing, QAbstractScrollArea):
         if at.y() < RULER:
             return None
         if at.x() < self.axis.head:
-            return next((p for p in self._places if p.head.top() <= at.y() < p.head.bottom()), None)
-        under = [p for p in self.drawn() if p.body.contains(at)]
+            return next((p for p in self._places if p.top <= at.y() < p.top + p.tall), None)
+        under = [p for p in self.in_sight() if p.body.contains(at)]
         if len(under) < 2:
             return under[0] if under else None
         frame = self.axis.frame_at(at.x())
@@ -302,7 +299,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         best: tuple[float, KeyRef] | None = None
         if at.y() < RULER:
             return None
-        for place in self.drawn():
+        for place in self.in_sight():
             if place.curve is None or not place.body.adjusted(-GRAB, -GRAB, GRAB, GRAB).contains(at):
                 continue
             shown = pose_under(self, place, at) if place.channel.poses else None

@@ -71,7 +71,7 @@ def heads(lanes: LaneArea, painter: QPainter) -> None:
         if heading.rect.bottom() > RULER and heading.rect.top() < high:
             _heading(lanes, painter, heading)
     for place in lanes.places():
-        if place.head.bottom() <= RULER or place.head.top() >= high:
+        if not place.shows(RULER, high):
             continue
         if place.owner not in values:
             values[place.owner] = doc.channels.values(doc.scene.owner(place.owner))

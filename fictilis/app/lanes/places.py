@@ -12,10 +12,10 @@ from PyQt6.QtCore import QRectF
 from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import cached_by_identity, distinct
-from fictilis.core.channels import Channel, ChannelRef, channels
+from fictilis.core.channels import Channel, ChannelRef, Owner, kinds
 from fictilis.core.mix.relay import relays as relays_of
 from fictilis.core.scene import Group, MorphObject
-from fictilis.core.timeline import Lane, SceneCamera, lanes_by_channel
+from fictilis.core.timeline import Lane, lanes_by_channel
 
 RULER, HEAD, WIDEST = 24, 222, 640
 THIN, LANE, RELAY, TALL, HEADING = 18, 34, 84, 132, 22
@@ -25,14 +25,32 @@ PARTS = {"object": "Place and look", "camera": "Camera", "rig": "Rig", "joint": 
 
 
 class LanePlace(Struct, eq=False):
-    """One lane's rectangles, and the values at the bottom and top of its body. ``drawn``: it has a body at all."""
+    """One lane: where it stands, and the values at the bottom and top of its body. All else is worked out for lanes that are
+    looked at. ``plot`` is where all bodies are where they lie over each other; ``drawn``: it has a body at all."""
 
     channel: Channel
     lane: Lane | None
-    head: QRectF
-    body: QRectF
+    top: float
+    tall: float
+    wide: float  # of the head
+    room: float  # of the body
     scale: tuple[float, float] | None = None
+    plot: QRectF | None = None
     drawn: bool = True
+
+    @property
+    def head(self) -> QRectF:
+        return QRectF(0, self.top, self.wide, self.tall)
+
+    @property
+    def body(self) -> QRectF:
+        if not self.drawn:
+            return QRectF()
+        return self.plot or QRectF(self.wide, self.top, self.room, self.tall)
+
+    def shows(self, low: float, high: float) -> bool:
+        """Whether something of its head is between two heights."""
+        return self.top + self.tall > low and self.top < high
 
     @property
     def low(self) -> float:
@@ -62,11 +80,11 @@ class LanePlace(Struct, eq=False):
 
     @property
     def is_open(self) -> bool:
-        return self.body.height() >= OPEN_FROM
+        return self.drawn and (self.plot.height() if self.plot is not None else self.tall) >= OPEN_FROM
 
     @property
     def is_thin(self) -> bool:
-        return self.head.height() < THIN_BELOW
+        return self.tall < THIN_BELOW
 
     @property
     def caret(self) -> QRectF:
@@ -93,7 +111,7 @@ class LanePlace(Struct, eq=False):
     @property
     def _more(self) -> float:
         """Pixels by which the head is wider than usual: the slider takes most of them."""
-        return self.head.width() - HEAD
+        return self.wide - HEAD
 
     @property
     def dot(self) -> QRectF:
@@ -209,91 +227,98 @@ def scale_of(channel: Channel, lane: Lane | None) -> tuple[float, float]:
     return low, high
 
 
-def owners_of(doc: Document) -> list[MorphObject | SceneCamera]:
+def owners_of(doc: Document) -> list[Owner]:
     """The object shown and the camera that is looked through."""
     return [owner for owner in (doc.object, doc.scene.camera) if owner is not None]
 
 
-class _Row(Struct, eq=False):
-    """A lane that may be shown: its owner, channel and lane, and the heading it stands under."""
+class _Row(Struct, eq=False, frozen=True):
+    """A lane that may be shown: its channel and lane, and the heading it stands under."""
 
-    owner: MorphObject | SceneCamera
     channel: Channel
     lane: Lane | None
     part: str | None
 
 
-def _rows(owner: MorphObject | SceneCamera) -> list[_Row]:
+def _rows(owner: Owner) -> list[_Row]:
     groups = {t.id: t.group for t in owner.targets} if isinstance(owner, MorphObject) else {}
     lanes = lanes_by_channel(owner)
-    return [_Row(owner, c, lanes.get(c.id), c.part if c.part in PARTS else groups.get(c.id)) for c in channels(owner)]
+    return [
+        _Row(Channel(owner, kind), lanes.get(name), kind.part if kind.part in PARTS else groups.get(name))
+        for name, kind in kinds(owner).items()
+    ]
 
 
-def relays(owner: MorphObject | SceneCamera) -> Mapping[str, Group]:
+def relays(owner: Owner) -> Mapping[str, Group]:
     return relays_of(owner) if isinstance(owner, MorphObject) else {}
 
 
-def _is_shown(doc: Document, look: LaneLook, row: _Row) -> bool:
-    """Whether a lane is among those that are asked for."""
-    which = doc.lanes_shown
-    if row.part in relays(row.owner) and which != "selected" and not look.filter:
-        return False  # a shape of a relay is seen on the relay's lane
-    if look.filter and look.filter.lower() not in row.channel.name.lower():
-        return False
+def _shown(doc: Document, look: LaneLook, owner: Owner) -> list[_Row]:
+    """The lanes that are asked for."""
+    which, wanted, rows, led = doc.lanes_shown, look.filter.lower(), _rows(owner), relays(owner)
+    if led and which != "selected" and not wanted:  # a shape of a relay is seen on the relay's lane
+        rows = [row for row in rows if row.part not in led]
+    if wanted:
+        rows = [row for row in rows if wanted in row.channel.name.lower()]
+    if which == "all":
+        return rows
     if which == "keyed":
-        return row.lane is not None
+        return [row for row in rows if row.lane is not None]
     if which == "selected":
-        return row.channel.ref in doc.selected
+        chosen = frozenset(doc.selected)
+        return [row for row in rows if row.channel.ref in chosen]
     if which.startswith("group:"):
-        return row.channel.part == "weight" and row.part == which.removeprefix("group:")
-    return which in ("all", "weight" if row.channel.poses else row.channel.part)
+        group = which.removeprefix("group:")
+        return [row for row in rows if row.channel.part == "weight" and row.part == group]
+    return [row for row in rows if which == ("weight" if row.channel.poses else row.channel.part)]
 
 
-def _is_folded(doc: Document, look: LaneLook, row: _Row) -> bool:
-    """Whether a lane is hidden under its heading. What is keyed or selected shows all the same, but for groups."""
-    if look.filter or doc.lanes_shown != "all" or row.part not in look.folded:
-        return False
+def _is_folded(doc: Document, row: _Row) -> bool:
+    """Whether a lane is hidden under its folded heading. What is keyed or selected shows all the same, but for groups."""
     return row.channel.part in ("weight", "relay") or row.lane is None and row.channel.ref not in doc.selected
 
 
-def _heading(row: _Row, owner: MorphObject | SceneCamera) -> str:
-    return owner.name if row.part == "camera" else f"{PARTS[row.part]} of {owner.name}"
+def _heading(row: _Row, owner: Owner) -> str:
+    group = owner.group(row.part) if isinstance(owner, MorphObject) and row.channel.part == "weight" else None
+    return group.name if group else owner.name if row.part == "camera" else f"{PARTS[row.part or '']} of {owner.name}"
 
 
 def rows_of(doc: Document, look: LaneLook) -> list[_Row | tuple[str, str]]:
     """Lanes, and headings as (part, text), from top to bottom."""
     out: list = []
+    folded = frozenset() if look.filter or doc.lanes_shown != "all" else look.folded
     for owner in owners_of(doc):
         last = None
-        for row in _rows(owner):
-            if not _is_shown(doc, look, row):
-                continue
-            if row.part != last and row.part is not None:
-                group = owner.group(row.part) if isinstance(owner, MorphObject) and row.channel.part == "weight" else None
-                out.append((row.part, group.name if group else _heading(row, owner)))
-            last = row.part
-            if not _is_folded(doc, look, row):
+        for row in _shown(doc, look, owner):
+            if row.part != last:
+                last = row.part
+                if last is not None:
+                    out.append((last, _heading(row, owner)))
+            if row.part not in folded or not _is_folded(doc, row):
                 out.append(row)
     return out
 
 
 def lay_out(
     doc: Document, look: LaneLook, width: float, height: float, scroll: float, head: float
-) -> tuple[list, list[Heading], int]:
+) -> tuple[list[LanePlace], list[Heading], int]:
     """Places, headings, and the height of all; ``width`` and ``height`` are of the whole area, ``head`` of the heads."""
     places: list[LanePlace] = []
     headings: list[Heading] = []
     y = RULER - scroll
     wide = max(width - head, 10)
+    heights, scales = look.heights if not doc.together else {}, look.scales
     for row in rows_of(doc, look):
         if isinstance(row, tuple):
             headings.append(Heading(row[0], row[1], QRectF(0, y, head, HEADING), row[0] in look.folded))
             y += HEADING
             continue
-        channel, lane = row.channel, row.lane
-        tall = LANE if doc.together else look.heights.get(channel.ref, RELAY if channel.poses else LANE)
-        body = QRectF(head, y, wide, tall)
-        places.append(LanePlace(channel, lane, QRectF(0, y, head, tall), body, look.scales.get(channel.ref)))
+        channel, tall, scale = row.channel, LANE, None
+        if channel.poses and not doc.together:
+            tall = RELAY
+        if heights or scales:
+            tall, scale = heights.get(channel.ref, tall), scales.get(channel.ref)
+        places.append(LanePlace(channel, row.lane, y, tall, head, wide, scale))
         y += tall
     if doc.together:
         _lay_together(doc, look, places, QRectF(head, RULER, wide, max(height - RULER, 10)))
@@ -305,10 +330,12 @@ def lay_out(
 def _lay_together(doc: Document, look: LaneLook, places: list[LanePlace], plot: QRectF) -> None:
     """One plot for the lanes selected, else for all that have keys or follow some; those of one unit share a scale."""
     keyed = [p for p in places if (p.lane is not None or p.channel.driven) and not p.channel.poses]
-    chosen = [p for p in keyed if p.channel.ref in doc.selected] or keyed
+    selected = frozenset(doc.selected)
+    chosen = [p for p in keyed if p.ref in selected] or keyed
     for place in places:
-        place.drawn = place in chosen
-        place.body = plot if place.drawn else QRectF()
+        place.plot, place.drawn = plot, False
+    for place in chosen:
+        place.drawn = True
     _share(look, chosen)
 
 

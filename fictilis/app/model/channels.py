@@ -192,11 +192,11 @@ class Channels:
             return
         gone = {*values, *(other for ref in values for other in self._linked(ref))}
         posed = {k: {c: v for c, v in d.items() if ChannelRef(k, c) not in gone} for k, d in self.doc.settled.posed.items()}
-        names = {c: self.channel(c).name for c in values}
         self.doc.commit(label, scene, posed={k: d for k, d in posed.items() if d})
-        self.doc.notice([self._notice(ref, names[ref], hold) for ref, hold in holds])
+        self.doc.notice([self._notice(ref, self.channel(ref).name, hold) for ref, hold in holds])
         if self.doc.session.auto_key and not holds:
-            self.doc.say(f"Auto-key wrote {', '.join(names.values())} at frame {self.doc.session.frame:g}.")
+            names = ", ".join(self.channel(ref).name for ref in values)
+            self.doc.say(f"Auto-key wrote {names} at frame {self.doc.session.frame:g}.")
 
     def _notice(self, ref: ChannelRef, name: str, hold: Hold) -> Notice:
         """What the hold guard did and how it is taken back, or what it offers to do; only while the lane is as it was left."""

@@ -31,6 +31,7 @@ class TargetSection(Section):
         self.built_on.setAccessibleName("Built on")
         self.built_on.activated.connect(self._set_built_on)
         self.built_on.setMinimumWidth(60)
+        self._parents: list[str | None] = [None]  # by the index of the choice
         self.add(Labelled("Built on", self.built_on))
         self.stages = ArrowCombo(palette)
         self.stages.setAccessibleName("In-betweens")
@@ -63,7 +64,7 @@ class TargetSection(Section):
             self.refresh()
 
     def _set_built_on(self, index: int) -> None:
-        doc, parent = self.doc, self.built_on.itemData(index)
+        doc, parent = self.doc, self._parents[index]
         if parent != doc.target.built_on:
             doc.edit(
                 f"Build {doc.target.name} on {self.built_on.itemText(index)}",
@@ -94,11 +95,11 @@ class TargetSection(Section):
         self.path_row.setVisible(not led)
         self.low.set_value(target.range[0])
         self.high.set_value(target.range[1])
-        choices = [("Base", None)] + [(t.name, t.id) for t in doc.object.targets if t.id != target.id]
+        others = [t for t in doc.object.targets if t.id != target.id]
+        self._parents = [None, *(t.id for t in others)]
         self.built_on.clear()
-        for name, target_id in choices:
-            self.built_on.addItem(name, target_id)
-        self.built_on.setCurrentIndex(max(self.built_on.findData(target.built_on), 0))
+        self.built_on.addItems(["Base", *(t.name for t in others)])
+        self.built_on.setCurrentIndex(self._parents.index(target.built_on))
         self.stages.clear()
         count = len(target.in_betweens)
         self.stages.addItem("none" if not count else f"{count}: choose", None)

@@ -18,15 +18,41 @@ def bar_part(target: Target, weight: float) -> float:
 
 
 class Place(Struct):
-    """Where a card is: its whole rectangle, its bar (none for the base and for what follows others) and its number (none
-    for the base); ``drivers`` is where a corrective says what drives it, a shape of a relay where it stands."""
+    """Where a card is, of the base without a target, and the parts of it, which are worked out for cards that are looked at."""
 
     target: Target | None
     rect: QRectF
-    bar: QRectF | None
-    number: QRectF | None
-    name: QRectF
-    drivers: QRectF | None = None
+    follows: bool
+    row: bool
+
+    @property
+    def bar(self) -> QRectF | None:
+        """None for the base and for what follows others."""
+        return None if self.target is None or self.follows else self._bar()
+
+    @property
+    def number(self) -> QRectF | None:
+        """None for the base."""
+        if self.target is None:
+            return None
+        number = _number(self.rect) if self.row else QRectF(self.rect.right() - 44, self.rect.top() + 4, 38, 16)
+        return number.adjusted(-26, 0, 0, 0) if self.follows else number
+
+    @property
+    def name(self) -> QRectF:
+        rect = self.rect
+        if self.row:
+            return QRectF(rect.left() + 36, rect.top(), 70, rect.height())
+        return QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
+
+    @property
+    def drivers(self) -> QRectF | None:
+        """Where a corrective says what drives it, a shape of a relay where it stands."""
+        return self._bar().adjusted(0, -5, 0, 5) if self.follows else None
+
+    def _bar(self) -> QRectF:
+        rect = self.rect
+        return _bar(rect) if self.row else QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
 
 
 class GroupPlace(Struct):
@@ -45,58 +71,36 @@ def lay_out(obj: MorphObject | None, wanted: str, width: float, rows: bool) -> t
     if obj is None:
         return placed, groups, 40
     shown: list[Target | None] = [None]
-    shown += [t for t in obj.targets if wanted.lower() in t.name.lower()]
+    shown += [t for t in obj.targets if wanted.lower() in t.name.lower()] if wanted else obj.targets
+    wide = width - 2 if rows else (width - GAP - 2) / 2
     y, column, group = 1.0, 0, None
     for target in shown:
-        its = obj.group(target.group) if target is not None else None
+        its = obj.group(target.group) if target is not None and target.group is not None else None
         if its is not group:
             group = its
             y, column = y + (CARD_HEIGHT + GAP if column else 0), 0
             if group is not None:
-                groups.append(_group(group, width, y))
+                rect = QRectF(1, y, width - 2, ROW_HEIGHT - 4)
+                groups.append(GroupPlace(group, rect, _bar(rect), _number(rect)))
                 y += ROW_HEIGHT
         if group is not None and group.folded and not wanted:
             continue
         follows = target is not None and bool(driven_by(obj, target))
         if rows:
-            placed.append(_row(target, width, y, follows))
+            placed.append(Place(target, QRectF(1, y, wide, ROW_HEIGHT - 3), follows, True))
             y += ROW_HEIGHT
         else:
-            placed.append(_card(target, column, width, y, follows))
+            placed.append(Place(target, QRectF(1 + column * (wide + GAP), y, wide, CARD_HEIGHT), follows, False))
             column = 1 - column
             y += CARD_HEIGHT + GAP if column == 0 else 0
     return placed, groups, int(y + (CARD_HEIGHT + GAP if column else 0)) + 4
 
 
-def _group(group: Group, width: float, y: float) -> GroupPlace:
-    rect = QRectF(1, y, width - 2, ROW_HEIGHT - 4)
-    return GroupPlace(group, rect, *_bar_and_number(rect))
-
-
-def _bar_and_number(rect: QRectF) -> tuple[QRectF, QRectF]:
+def _bar(rect: QRectF) -> QRectF:
     """In a row."""
-    bar = QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
-    return bar, QRectF(rect.right() - 42, rect.top(), 38, rect.height())
+    return QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
 
 
-def _row(target: Target | None, width: float, y: float, follows: bool) -> Place:
-    rect = QRectF(1, y, width - 2, ROW_HEIGHT - 3)
-    name = QRectF(rect.left() + 36, rect.top(), 70, rect.height())
-    return _place(target, rect, *_bar_and_number(rect), name, follows)
-
-
-def _place(target: Target | None, rect: QRectF, bar: QRectF, number: QRectF, name: QRectF, follows: bool) -> Place:
-    if target is None:
-        return Place(None, rect, None, None, name)
-    if follows:
-        return Place(target, rect, None, number.adjusted(-26, 0, 0, 0), name, bar.adjusted(0, -5, 0, 5))
-    return Place(target, rect, bar, number, name)
-
-
-def _card(target: Target | None, column: int, width: float, y: float, follows: bool) -> Place:
-    wide = (width - GAP - 2) / 2
-    rect = QRectF(1 + column * (wide + GAP), y, wide, CARD_HEIGHT)
-    bar = QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
-    number = QRectF(rect.right() - 44, rect.top() + 4, 38, 16)
-    name = QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
-    return _place(target, rect, bar, number, name, follows)
+def _number(rect: QRectF) -> QRectF:
+    """In a row."""
+    return QRectF(rect.right() - 42, rect.top(), 38, rect.height())

@@ -17,12 +17,14 @@ from fictilis.core.affine import placed
 from fictilis.core.copies import first_matrix
 from fictilis.core.deform.after import after_of
 from fictilis.core.evaluate import point_paths, points_over, some_points
-from fictilis.render.stage import ALONE, LINE_UP
+from fictilis.render.stage import ALONE, LINE_UP, StageItem
 
 FRAME = 3
 PATH_STEPS = 49
 MOST_PATHS = 24
 MOST_STEPS = 2000  # places on a motion path
+NAME_ACROSS, NAME_DOWN = 44, 30  # pixels from shape to shape of a Line-up that their names need
+Labels = list[tuple[StageItem, QRectF]]
 
 
 def divider_x(view: Canvas) -> float:
@@ -80,19 +82,45 @@ def _paint_tool(view: Canvas, painter: QPainter) -> None:
 
 
 def paint_labels(view: Canvas, painter: QPainter) -> None:
-    p = view.palette_
-    for item, rect in view.label_rects():
-        chosen = item.shaped
+    """The names of a Line-up's shapes; where these stand too close, of the shaped one and of what the pointer is on."""
+    p, labels = view.palette_, view.label_rects()
+    across, down = _spacing(view, [item for item, _ in labels])
+    under = label_under(labels, view.pointer)
+    crowded = across < NAME_ACROSS or down < NAME_DOWN
+    for item, rect in labels:
+        chosen, named = item.shaped, under is not None and item is under
+        if crowded and not chosen and not named:
+            continue
         if chosen:
             painter.setPen(QPen(QColor(p.primary), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(rect.adjusted(-8, -8, 8, 24), 7, 7)
         painter.setFont(font(12, 600 if chosen else 500))
-        painter.setPen(QColor(p.primary if chosen else p.text))
-        wide = max(rect.width() + 30, 40)
+        wide = 160.0 if crowded else max(min(rect.width() + 30, across - 6), 40)
+        text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideRight, int(wide))
         place = QRectF(rect.center().x() - wide / 2, rect.bottom() + 2, wide, 18)
-        text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideRight, int(place.width()))
+        if crowded:
+            wide = painter.fontMetrics().horizontalAdvance(text) + 14
+            place = QRectF(min(max(rect.center().x() - wide / 2, 4), view.width() - wide - 4), rect.bottom() + 4, wide, 21)
+            _box(painter, p, place)
+        painter.setPen(QColor(p.primary if chosen else p.text))
         painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def label_under(labels: Labels, at: QPointF) -> StageItem | None:
+    """The shape whose label, or place in the picture, is nearest to a pixel among those that it is on."""
+    on = [(item, rect.center()) for item, rect in labels if rect.adjusted(-6, -6, 6, 22).contains(at)]
+    return min(on, key=lambda pair: abs(pair[1].x() - at.x()) + abs(pair[1].y() - at.y()))[0] if on else None
+
+
+def _spacing(view: Canvas, items: list[StageItem]) -> tuple[float, float]:
+    """How many pixels the shapes of a Line-up stand apart in their rows, and the rows."""
+    if len(items) < 2:
+        return np.inf, np.inf
+    origins, _ = view.camera.project(np.array([item.matrix[:3, 3] for item in items]), view.width(), view.height())
+    across, down = np.abs(np.diff(origins, axis=0)).T
+    same = down < 1
+    return float(across.min(where=same & (across > 1), initial=np.inf)), float(down.min(where=~same, initial=np.inf))
 
 
 def _paint_ring(painter: QPainter, at: QPointF, radius: float, colour: QColor) -> None:

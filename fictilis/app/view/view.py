@@ -30,7 +30,7 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
-from fictilis.app.view.overlay import divider_x, paint_over
+from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import AT_ONCE, Pace, Picture
 from fictilis.app.view.ready import Ready
 from fictilis.app.view.strokes import Strokes
@@ -316,7 +316,8 @@ class View(Gesturing, QWidget):
         if doc.seeing.before and abs(press.x - divider_x(self)) < 6:
             return MoveDivider(self)
         if doc.way == LINE_UP:
-            item = self._line_up_under(press.x, press.y)
+            self._items = self.items()  # the picture may still show another object
+            item = label_under(self.label_rects(), event.position())
             if item is not None and item.ref is not None and item.ref != doc.shaping:
                 doc.start_shaping(item.ref)
                 return None
@@ -356,12 +357,6 @@ class View(Gesturing, QWidget):
             return
         self.doc.hand.cancel()
         double_click(self.bench(item), self.as_event("press", event))
-
-    def _line_up_under(self, x: float, y: float) -> StageItem | None:
-        self._items = self.items()  # the picture may still show another object
-        rects = [(item, rect) for item, rect in self.label_rects() if rect.adjusted(-6, -6, 6, 22).contains(x, y)]
-        rects.sort(key=lambda pair: abs(pair[1].center().x() - x) + abs(pair[1].center().y() - y))
-        return rects[0][0] if rects else None
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None:

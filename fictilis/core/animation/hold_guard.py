@@ -10,6 +10,8 @@ from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.channels import Owner, channel, part_of
 
+LEAST = 1e-9  # values nearer than this are one
+
 
 class Hold(Struct, frozen=True):
     """The hold key of a lane, by channel id. ``certain`` where the lane still stands at its neutral value; elsewhere a slow
@@ -31,20 +33,30 @@ def missing_hold(owner: Owner, channel_id: str, key: Key) -> Hold | None:
     lane = owner.lane(channel_id)
     if lane is None:
         return None
-    earlier = [k for k in lane.curve.keys if k.frame < key.frame - SAME_FRAME]
-    if not earlier:
+    keys = lane.curve.keys
+    place = bisect_left(keys, key.frame - SAME_FRAME, key=lambda k: k.frame)
+    if place == 0 or keys[place - 1].interpolation == "hold":
         return None
-    last = earlier[-1]
-    if last.interpolation == "hold":
-        return None
-    kept = lane.curve.value(key.frame)
-    if abs(kept - key.value) < 1e-9 or not lane.curve.is_still(last.frame, key.frame):
+    last = keys[place - 1]
+    if not _keeps(lane.curve, place, key.frame) or abs(last.value - key.value) < LEAST:
         return None
     frames = _stops_by_part(owner).get(part_of(owner, channel_id), [])  # of its own none lies between the two
     at = bisect_left(frames, key.frame - SAME_FRAME) - 1
     if at < 0 or frames[at] <= last.frame + SAME_FRAME:
         return None
-    return Hold(channel_id, Key(frames[at], kept, key.interpolation), abs(kept - channel(owner, channel_id).rest) < 1e-9)
+    return Hold(
+        channel_id, Key(frames[at], last.value, key.interpolation), abs(last.value - channel(owner, channel_id).rest) < LEAST
+    )
+
+
+def _keeps(curve: AnimationCurve, place: int, frame: float) -> bool:
+    """Whether a curve keeps its value from the key before ``place`` to a frame that is not beyond the next one; told by the
+    keys where they tell, as a thousand lanes may be keyed at once."""
+    last = curve.keys[place - 1]
+    if place == len(curve.keys):
+        return curve.after == "hold" or curve.is_still(last.frame, frame)
+    following = curve.keys[place]
+    return stands(last, following) or abs(following.value - last.value) < LEAST and curve.is_still(last.frame, frame)
 
 
 @cached_by_identity

@@ -30,14 +30,16 @@ class Column(Struct, frozen=True, eq=False, weakref=True):
 @cached_by_identity
 def columns(obj: MorphObject) -> tuple[Column, ...]:
     """All columns of an object: per target its in-betweens, then its full shape."""
-    out: list[Column] = []
-    for target in obj.targets:
-        out += [Column(target.id, stage.at, masked(stage.deltas, target.mask)) for stage in target.in_betweens]
-        if target.sweep is not None:
-            out += [Column(target.id, FULL, part, band) for band, part in enumerate(band_deltas(target))]
-        else:
-            out.append(Column(target.id, FULL, own(target)))
-    return tuple(out)
+    return tuple(column for target in obj.targets for column in _columns_of(target))
+
+
+@cached_by_identity
+def _columns_of(target: Target) -> tuple[Column, ...]:
+    """Shared by all the objects that an edit leaves the target in."""
+    stages = [Column(target.id, stage.at, masked(stage.deltas, target.mask)) for stage in target.in_betweens]
+    if target.sweep is None:
+        return (*stages, Column(target.id, FULL, own(target)))
+    return (*stages, *(Column(target.id, FULL, part, band) for band, part in enumerate(band_deltas(target))))
 
 
 def column_numbers(obj: MorphObject, target_id: str, at: float = FULL) -> list[int]:

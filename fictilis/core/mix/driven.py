@@ -171,6 +171,8 @@ def channel_word(channel_id: str) -> str:
 
 def drivers_of(obj: MorphObject, target: Target) -> str:
     """The names of what drives a target: “Contract and Lean left”."""
+    if target.rule is None and target.follows is None:
+        return ""
     known = targets_by_id(obj)
     names = [known[d.target].name for d in target.rule.drivers] if target.rule else []
     if target.follows is not None:

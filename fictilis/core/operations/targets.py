@@ -24,7 +24,7 @@ from fictilis.core.operations.table import (
     with_targets,
 )
 from fictilis.core.parameters import Choice, Flag, Number, Text
-from fictilis.core.scene import Scene
+from fictilis.core.scene import Scene, targets_by_id
 
 NAME = Text("name", "Name of the new target", asked=False)
 WEIGHT = (-1000.0, 1000.0)
@@ -73,8 +73,9 @@ def _led(s: Subject, scene: Scene) -> Outcome:
     obj = scene.object(s.obj.id)
     gone = {g.name: len(poses(s.obj, g.id)) - len(poses(obj, g.id)) for g in relays(s.obj).values()}
     said = [f"{count} pose{'' if count == 1 else 's'} of {name} went too." for name, count in gone.items() if count]
+    left = targets_by_id(obj)
     for before in s.obj.targets:
-        after = next((t for t in obj.targets if t.id == before.id), before)
+        after = left.get(before.id, before)
         if after.rule != before.rule or (after.follows is None) != (before.follows is None):
             said.append(f"{before.name} {'has fewer drivers' if after.rule else 'has a weight of its own'} now.")
     return Outcome(scene, said=" ".join(said))
