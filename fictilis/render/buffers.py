@@ -12,7 +12,7 @@ from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, is_closed, triangles
 from fictilis.render.coarse import Coarse
-from fictilis.render.items import DrawItem, Many
+from fictilis.render.items import SWIFT_DOTS, DrawItem, Many
 from fictilis.render.programs import Programs
 from fictilis.render.strands import Strands
 
@@ -54,6 +54,7 @@ class Buffers:
         self._edges: Any = None
         self._laid: tuple[Any, ...] | None = None
         self._marked: tuple[Any, ...] | None = None
+        self._picked: tuple[Any, ...] | None = None
         line = item.geometry
         self.strands = Strands(ctx, renderer.ribbon, line) if isinstance(line, Line) else None
         self._outward: bool | None = None
@@ -107,6 +108,20 @@ class Buffers:
             array = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, buffer)
             self._marked = (item.edge_marks, array, buffer)
         return self._marked[1]
+
+    def picked(self, item: DrawItem) -> tuple[Any, int]:
+        """The marked points as a vertex array, and how many; the first of them are spread over all. Made anew when they are
+        others."""
+        if self._picked is None or self._picked[0] is not item.marks:
+            self._release(self._picked)
+            found = np.flatnonzero(item.marks) if item.marks is not None else np.zeros(0, np.int64)
+            step = len(found) // SWIFT_DOTS + 1
+            order = np.concatenate([found[n::step] for n in range(step)]).astype(np.int32)
+            buffer = self._renderer.ctx.buffer(order.tobytes() or b"\0" * 4)
+            array = self._renderer.ctx.vertex_array(self._renderer.plain, self._plain, buffer)
+            self._picked = (item.marks, array, buffer)
+            self._picked_count = len(order)
+        return self._picked[1], self._picked_count
 
     def clothed(self, item: DrawItem):
         """A vertex array with every triangle's corners apart, each with texture coordinates of its own."""
@@ -165,6 +180,7 @@ class Buffers:
             self.strands.release()
         self._release(self._laid)
         self._release(self._marked)
+        self._release(self._picked)
 
 
 class CopyBuffers:

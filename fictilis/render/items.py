@@ -13,7 +13,9 @@ from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import opened_tube_mesh, tube_mesh, tube_points
 from fictilis.core.geometry.normals import normals_of_many, point_normals
+from fictilis.core.geometry.topology import triangles
 
+SWIFT_DOTS = 30_000  # picked points in a picture that is gone in a moment
 PLUM = "#46163F"
 ALMOST = (0.0, 1.0 - 1e-7)  # a closed strand drawn whole where others are not
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
@@ -90,6 +92,19 @@ class DrawItem(Struct, eq=False):
     many: Many | None = None
     finer: Finer | None = None
     fine: np.ndarray | None = None
+
+    @property
+    def triangle_count(self) -> int:
+        """With its copies."""
+        geometry = self.geometry if self.finer is None else self.finer.geometry
+        return len(triangles(geometry).points) * (1 if self.many is None else 1 + len(self.many.matrices))
+
+    @property
+    def many_dots(self) -> bool:
+        """Whether more points of it are picked, and only those are dotted, than a swift picture has."""
+        if self.marks is None or self.point_colours is None or self.point_colours[0] is not None:
+            return False
+        return int(np.count_nonzero(self.marks)) > SWIFT_DOTS
 
 
 def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:

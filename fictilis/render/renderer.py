@@ -16,7 +16,6 @@ import numpy as np
 from fictilis.core.affine import rgb
 from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.geometry.topology import triangles
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
@@ -24,19 +23,14 @@ from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
-from fictilis.render.items import Backdrop, DrawItem, Light, smooth_item, tube_item
+from fictilis.render.items import SWIFT_DOTS, Backdrop, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.programs import LINES, Programs
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
+Step = tuple[DrawItem, str]  # of drawing a picture: the whole item, or first some and then all of its many dots
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
-
-
-def _count(item: DrawItem) -> int:
-    """The triangles of an item and its copies."""
-    geometry = item.geometry if item.finer is None else item.finer.geometry
-    return len(triangles(geometry).points) * (1 if item.many is None else 1 + len(item.many.matrices))
 
 
 class Renderer:
@@ -121,9 +115,11 @@ class Renderer:
         frame = self._frame(width * factor, height * factor)
         covered = covered_part(items, camera, width, height) if factor == 2 else None
         items = sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1)
+        in_parts = not self._swift and np.isfinite(seconds)
+        steps = [(i, part) for i in items for part in (("some", "all") if in_parts and i.many_dots else ("whole",))]
         marks = [
             (i.key, i.revision, i.matrix.tobytes(), i.alpha, i.wire, i.point_colours, i.drawn, i.many and i.many.revision)
-            for i in items
+            for i, _ in steps
         ]
         picture = (frame, camera, ground, self.light, self._swift, self._insides)
         done = len(self._begun[1]) if self._begun is not None else 0
@@ -135,8 +131,8 @@ class Renderer:
             frame.fbo.clear(depth=1.0)
             self.ctx.copy_framebuffer(frame.fbo, frame.ground)
         frame.fbo.use()
-        done += self._draw_items(items[done:], camera, width, height, factor, seconds)
-        self.unfinished = done < len(items)
+        done += self._draw_steps(steps[done:], camera, width, height, factor, seconds)
+        self.unfinished = done < len(steps)
         self._begun = (picture, marks[:done]) if self.unfinished else None
         source = frame
         if factor == 2:
@@ -217,10 +213,8 @@ class Renderer:
         self._picture_pass.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
 
-    def _draw_items(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, factor: int, seconds: float
-    ) -> int:  # fmt: skip
-        """Draws items until the time is over; how many."""
+    def _draw_steps(self, steps: list[Step], camera: Camera, width: int, height: int, factor: int, seconds: float) -> int:
+        """Draws until the time is over; how many steps."""
         end = time.perf_counter() + seconds
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
@@ -245,17 +239,20 @@ class Renderer:
         for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
             programs.told(share)
         self._eye, self._parallel = camera.position(), camera.parallel
-        self._triangles = sum(_count(item) for item in items)
+        self._triangles = sum(item.triangle_count for item, part in steps if part != "all")
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
         waits = np.isfinite(seconds)
-        for number, item in enumerate(items, 1):
-            self._draw_item(item, factor)
-            if waits and len(items) > 1:
+        for number, (item, part) in enumerate(steps, 1):
+            if part != "all":
+                self._draw_item(item, factor)
+            if item.wire or item.point_colours:
+                self._draw_marks(item, factor, SWIFT_DOTS if self._swift or part == "some" else None)
+            if waits and len(steps) > 1:
                 self.ctx.finish()  # what was asked for is drawn only then
                 if time.perf_counter() > end:
                     return number
-        return len(items)
+        return len(steps)
 
     def forget(self) -> None:
         """Release what is kept of the items drawn so far."""
@@ -273,7 +270,7 @@ class Renderer:
                 self._frames.popitem()[1].release()
         self._last = self._begun = None
 
-    def _draw_item(self, item: DrawItem, factor: int) -> None:
+    def _buffers_of(self, item: DrawItem) -> Buffers:
         buffers = self._buffers.get(item.key)
         if buffers is not None and (buffers.geometry is not item.geometry):
             self._buffers.pop(item.key).release()
@@ -284,6 +281,11 @@ class Renderer:
                 self._buffers.popitem(last=False)[1].release()
         self._buffers.move_to_end(item.key)
         buffers.fill(item)
+        return buffers
+
+    def _draw_item(self, item: DrawItem, factor: int) -> None:
+        """Its surface or its strands."""
+        buffers = self._buffers_of(item)
         if item.alpha < 1:
             self.ctx.enable(moderngl.BLEND)
             self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
@@ -309,14 +311,16 @@ class Renderer:
             self._draw_item(self._surface(item), factor)
         elif buffers.strands is not None:
             self._draw_line(item, buffers.strands, factor)
-        if item.wire or item.point_colours:
-            # a tube hides the points it is led along
-            inside = isinstance(item.geometry, Line) and item.geometry.tube is not None
-            if inside:
-                self.ctx.disable(moderngl.DEPTH_TEST)
-            self._draw_plain(item, buffers, factor)
-            if inside:
-                self.ctx.enable(moderngl.DEPTH_TEST)
+
+    def _draw_marks(self, item: DrawItem, factor: int, dots: int | None) -> None:
+        """The wire and the points of an item over it, of many picked ones so many ``dots``."""
+        # a tube hides the points it is led along
+        inside = isinstance(item.geometry, Line) and item.geometry.tube is not None
+        if inside:
+            self.ctx.disable(moderngl.DEPTH_TEST)
+        self._draw_plain(item, self._buffers_of(item), factor, dots)
+        if inside:
+            self.ctx.enable(moderngl.DEPTH_TEST)
 
     def _draw_surface(self, item: DrawItem, buffers: Buffers) -> None:
         culled = not self._insides and item.alpha == 1 and buffers.turned_out(item, self._eye)
@@ -399,7 +403,7 @@ class Renderer:
         self.ribbon["scale"].value = self._pixel * abs(np.linalg.det(matrix[:3, :3])) ** (1 / 3)
         strands.render()
 
-    def _draw_plain(self, item: DrawItem, buffers: Buffers, factor: int) -> None:
+    def _draw_plain(self, item: DrawItem, buffers: Buffers, factor: int, dots: int | None) -> None:
         program = self.plain
         program["model"].write(item.matrix.T.astype("f4").tobytes())
         self.ctx.enable(moderngl.BLEND)
@@ -422,7 +426,11 @@ class Renderer:
                 (*rgb(quiet), 0.75 if len(item.points) < 1500 else 0.45) if quiet else (0.0, 0.0, 0.0, 0.0)
             )
             program["chosen_colour"].value = (*rgb(chosen), 1.0)
-            buffers.points.render(moderngl.POINTS, vertices=len(item.points))
+            if quiet:
+                buffers.points.render(moderngl.POINTS, vertices=len(item.points))
+            else:
+                array, count = buffers.picked(item)
+                array.render(moderngl.POINTS, vertices=min(count, dots or count))
 
     def release(self) -> None:
         with self.ctx:

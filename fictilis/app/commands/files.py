@@ -168,8 +168,8 @@ class Commands:
         named = self.doc.attempt(lambda: self.ask.run(f"Saving {path.name}", lambda progress: save(scene, path, progress)))
         if named is None:
             return False
+        self.ports.shell.saved_as(path)  # before all is told and painted anew
         self.doc.mark_saved(scene, named, path)
-        self.ports.shell.saved_as(path)
         self.doc.say(f"Saved {path.name}.")
         return True
 
