@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, Qt
 from fictilis.app.targets.card_paint import notch
 from fictilis.app.view.tools.handling import handle_ends
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.edits.targets import add_in_between
+from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.evaluate import full_shape
 from tests.app.conftest import CTRL, RIGHT, SHIFT, move
 
@@ -310,6 +310,35 @@ def test_shaping_alone_and_in_the_line_up(user):
     user.click(user.view, user.pixel(7))
     user.amount("1")
     assert np.allclose((full_shape(user.obj, "t1") - user.obj.base)[7], [1, 10, 0])
+
+
+def test_names_of_a_crowded_line_up_come_with_the_pointer(user):
+    """Where shapes stand too close for their names, the one under the pointer is named; else all are."""
+    view = user.view
+
+    def named() -> bool:
+        rects = user.view.label_rects()
+        rect = next(r for i, r in rects if i.label == "Lift")
+        pictures = []
+        for at in (QPointF(view.width() / 2, view.height() - 2), rect.center()):
+            move(view, at, Qt.MouseButton.NoButton)
+            user.settle(30)
+            pictures.append(view.grab().toImage())
+        return pictures[0] != pictures[1]
+
+    user.doc.change(way="Line-up")
+    user.settle(300)
+    assert not named()
+    scene, first = user.doc.scene, user.obj
+    for number in range(120):
+        scene, _ = target_from_points(scene, first.id, f"Wave {number}", full_shape(first, "t2"))
+    user.doc.open_scene(scene, None)
+    user.doc.change(way="Line-up")
+    user.settle(600)
+    assert named()
+    rect = next(r for i, r in view.label_rects() if i.label == "Lift")
+    user.click(view, rect.center())
+    assert user.doc.shaping == ShapeRef("t1")
 
 
 def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):

@@ -1,8 +1,10 @@
+from itertools import product
+
 import numpy as np
 import pytest
 
-from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.animation.hold_guard import stops
+from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS, AnimationCurve, Key
+from fictilis.core.animation.hold_guard import missing_hold, stops
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import KeyRef
@@ -45,6 +47,25 @@ def test_hold_guard_stays_silent(sheet, case):
     value = 0.0 if case == "same value" else 1.0
     scene, held = edits.key_values(scene, OBJ, 40, {"t2": value}, guard=case != "guard off")
     assert held == []
+
+
+def test_the_hold_guard_asks_of_exactly_those_lanes_that_stood_still(sheet):
+    """Told by a lane's keys, not by looking at its curve; here the curve is looked at."""
+    resting = edits.set_key(edits.set_key(sheet, OBJ, "t1", Key(0, 0.0)), OBJ, "t1", Key(20, 1.0))
+    handles = {"auto": {}, "flat": {}, "joined": {"out": (5.0, 0.0), "into": (5.0, 0.0)}, "broken": {"out": (5.0, 0.4)}}
+    asked = []
+    for kind, tangent, value, after, frame in product(INTERPOLATIONS, TANGENTS, (0.3, 0.3 + 1e-12, 0.8), BEYOND, (40, 60, 90)):
+        first = Key(10, 0.3, kind, tangent, **handles[tangent])
+        curve = AnimationCurve((first, Key(60, value, "smooth", "auto")), "hold", after)
+        obj = resting.object(OBJ)
+        owner = obj.with_lanes({"t2": curve})
+        last = 60 if frame > 60 else 10
+        looked = curve.evaluate(np.linspace(last, min(frame, 60 - 1e-9) if last == 10 else frame, 200))
+        still = np.ptp(looked) < 1e-9 and kind != "hold" and last == 10  # from 60 on nothing came to rest
+        found = missing_hold(owner, "t2", Key(frame, 5.0))
+        assert (found is not None) == still, (kind, tangent, value, after, frame)
+        asked.append(still)
+    assert 0 < sum(asked) < len(asked)
 
 
 def test_the_hold_guard_waits_for_a_lane_that_comes_to_rest_not_for_one_that_turns(sheet):

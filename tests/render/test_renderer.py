@@ -187,6 +187,70 @@ def test_the_line_up_stands_apart_and_a_still_one_is_not_made_again(sheet):
     assert [i.revision for i in stage.items(wish)] == [i.revision for i in items]
 
 
+def test_a_line_up_that_kept_its_shapes_is_as_one_made_anew(sheet):
+    """Whatever happens between two pictures, items that are kept show what a fresh stage shows."""
+    stage, live = Stage(), Deltas(np.array([3], np.int32), np.array([[0.0, 2.0, 0.0]]))
+    wish = StageWish(sheet, 0, way="Line-up", current="o1")
+    shaped = replace(wish, shaping=ShapeRef("t2"))
+    renamed = sheet.with_owner(sheet.objects[0].with_target(replace(sheet.objects[0].target("t2"), name="Glide")))
+    moved = set_value(renamed, "o1", "position.x", 7.0)
+    reshaped = moved.with_owner(moved.objects[0].with_target(replace(moved.objects[0].target("t2"), deltas=live)))
+    happens = {
+        "again": (wish, None),
+        "shaped": (shaped, None),
+        "a stroke": (shaped, live),
+        "given up": (wish, None),
+        "shaped again": (shaped, live),
+        "renamed": (replace(wish, scene=renamed), None),
+        "turned": (replace(wish, up=(0, 0, -1)), None),
+        "moved": (replace(wish, scene=moved), None),
+        "reshaped": (replace(wish, scene=reshaped), None),
+        "undone": (wish, None),
+    }
+    for what, (asked, stroke) in happens.items():
+        pairs = list(zip(stage.items(asked, stroke), Stage().items(asked, stroke), strict=True))
+        assert [a.label for a, _ in pairs] == [b.label for _, b in pairs], what
+        assert all(a.shaped == b.shaped and np.array_equal(a.matrix, b.matrix) for a, b in pairs), what
+        assert all(np.array_equal(a.points, b.points) and a.obj is b.obj for a, b in pairs), what
+    kept = stage.items(wish)
+    assert all(a is b for a, b in zip(stage.items(wish)[1:], kept[1:], strict=True))
+
+
+def test_only_picked_points_are_dotted_and_many_of_them_in_steps(renderer, ball, monkeypatch):
+    monkeypatch.setattr("fictilis.render.items.SWIFT_DOTS", 20)
+    monkeypatch.setattr("fictilis.render.buffers.SWIFT_DOTS", 20)
+    monkeypatch.setattr("fictilis.render.renderer.SWIFT_DOTS", 20)
+    ground = Ground("#000000", "#000000")
+
+    def drawn(marks, fine=False, **more):
+        item = replace(draw_item(ball, ball.base, "dots"), revision=len(drawings))
+        item.marks, item.point_colours = marks, (None, "#FF00FF")
+        drawings.append(item)
+        return renderer.draw([item], CAMERA, 200, 160, ground, fine, **more)
+
+    def dots(picture):
+        return (picture[..., 0] > 200) & (picture[..., 1] < 90) & (picture[..., 2] > 200)
+
+    drawings = []
+    pixels, _ = CAMERA.project(ball.base, 200, 160)
+    front = ball.base[:, 2] > 4  # toward the camera
+    for chosen in ([], np.flatnonzero(front)[:1], np.flatnonzero(front)[:9], np.flatnonzero(front)):
+        marks = np.zeros(len(ball.base), np.float32)
+        marks[chosen] = 1.0
+        seen = dots(drawn(marks))
+        for at in pixels[chosen].astype(int):
+            assert seen[at[1] - 1 : at[1] + 2, at[0] - 1 : at[0] + 2].any()
+        gap = np.linalg.norm(np.argwhere(seen)[:, None, ::-1] + 0.5 - pixels[chosen], axis=2)
+        assert not gap.size or gap.min(axis=1).max() < 6
+    assert front.sum() > 20  # these are drawn in steps, the first with a part of them
+    whole = drawn(marks, fine=True).copy()
+    first = drawn(marks, fine=True, seconds=0.0).copy()
+    assert renderer.unfinished and 0 < dots(first).sum() < dots(whole).sum()
+    rest = renderer.draw([drawings[-1]], CAMERA, 200, 160, ground, True, seconds=0.0)
+    assert not renderer.unfinished and np.array_equal(rest, whole)
+    assert 0 < dots(drawn(marks, swift=True)).sum() < dots(drawn(marks)).sum()
+
+
 def test_the_stage_agrees_with_evaluation_over_time():
     scene = fictilis.moon_jelly()
     stage = Stage()

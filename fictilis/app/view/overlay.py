@@ -23,7 +23,7 @@ FRAME = 3
 PATH_STEPS = 49
 MOST_PATHS = 24
 MOST_STEPS = 2000  # places on a motion path
-NAME_ACROSS, NAME_DOWN = 44, 30  # pixels from shape to shape of a Line-up that their names need
+NAME_ACROSS, NAME_DOWN = 60, 30  # pixels from shape to shape of a Line-up that their names need
 Labels = list[tuple[StageItem, QRectF]]
 
 
