@@ -109,8 +109,6 @@ class TopLine(QWidget):
         end.setSpacing(6)
         end.addStretch(1)
         self.find_field = FindField(palette, things)
-        self.find_field.setMaximumWidth(190)
-        self.find_field.setMinimumWidth(64)
         self.undo, self.redo = self._tool("undo"), self._tool("redo")
         self.export = QPushButton("Export")
         self.export.setIconSize(QSize(16, 16))

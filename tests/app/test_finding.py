@@ -53,6 +53,23 @@ def test_every_action_is_found_by_its_words_with_its_place(row):
     assert next(t for t in found if t.title == row.text).place
 
 
+def test_in_a_narrow_window_there_is_room_to_type_and_the_list_lies_beneath(user):
+    window, field = user.window, user.window.top.find_field
+    window.resize(900, 600)
+    user.settle(60)
+    assert field.width() < 100
+    ask(user, "previous")
+    assert field.width() >= 150 and window.width() == 900
+
+    def right(widget) -> int:
+        return widget.mapTo(window, QPoint(widget.width(), 0)).x()
+
+    assert right(field.list) == max(right(field), 608)  # within the window
+    user.press(K.Key_Escape)
+    user.settle(60)
+    assert field.width() < 100 and window.width() == 900
+
+
 def test_a_greyed_action_says_what_it_needs(user):
     user.doc.open_scene(Scene(), None)
     actions = user.window.actions_

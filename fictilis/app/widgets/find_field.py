@@ -14,6 +14,7 @@ from fictilis.app.widgets.theme import Palette, font, pixmap
 
 ROW, WIDE, EDGE = 34, 600, 8  # pixels: a row, the list, and its distance from the window's edge
 PLACE = 300  # where the middle column begins
+LEAST, TYPING, MOST = 64, 150, 190  # of the field
 
 
 class FindField(KeptKeysField):
@@ -22,6 +23,8 @@ class FindField(KeptKeysField):
     def __init__(self, palette: Palette, things: Callable[[], Sequence[Findable]]) -> None:
         super().__init__()
         self.things = things
+        self.setMinimumWidth(LEAST)
+        self.setMaximumWidth(MOST)
         self.setAccessibleName("Find actions, targets, lanes, markers and settings")
         self.setToolTip("Find an action, a target, a lane, a marker or a setting by a few words (Ctrl+F)")
         self.list = FindList(palette, self)
@@ -50,10 +53,23 @@ class FindField(KeptKeysField):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit()
+        if self.list.isVisible():
+            self.list.place()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
+        self._need(TYPING)
         self._fit()
+
+    def _need(self, wide: int) -> None:
+        """Take so much room at least; in a narrow window what stands beside it steps back at once, as the list lies beneath."""
+        self.setMinimumWidth(wide)
+        part: QWidget | None = self.parentWidget()
+        while part is not None and part is not self.window():
+            layout = part.layout()
+            if layout is not None:
+                layout.activate()
+            part = part.parentWidget()
 
     def begin(self) -> None:
         """Come to the field, with its text selected."""
@@ -81,6 +97,7 @@ class FindField(KeptKeysField):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        self._need(LEAST)
         self._fit()
         self.list.hide()
         self._known = ()
@@ -121,15 +138,19 @@ class FindList(QFrame):
         if not text.strip():
             self.hide()
             return
-        window = self.field.window()
-        self.setParent(window)  # over everything, and cut by nothing
-        wide = min(WIDE, window.width() - 2 * EDGE)
-        below = self.field.mapTo(window, QPoint(0, self.field.height() + 4))
-        left = min(max(below.x() + self.field.width() - wide, EDGE), window.width() - wide - EDGE)
-        self.setGeometry(left, below.y(), wide, max(len(found), 1) * ROW + 8)
+        self.setParent(self.field.window())  # over everything, and cut by nothing
+        self.place()
         self.show()
         self.raise_()
         self.update()
+
+    def place(self) -> None:
+        """Beneath the field, within the window."""
+        window = self.field.window()
+        wide = min(WIDE, window.width() - 2 * EDGE)
+        below = self.field.mapTo(window, QPoint(0, self.field.height() + 4))
+        left = min(max(below.x() + self.field.width() - wide, EDGE), window.width() - wide - EDGE)
+        self.setGeometry(left, below.y(), wide, max(len(self.found), 1) * ROW + 8)
 
     def step(self, way: int) -> None:
         if self.found:
