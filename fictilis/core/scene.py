@@ -151,6 +151,8 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
         force_setattr(self, "base", frozen(self.base, np.float64, 3))
         if len(self.base) != self.geometry.point_count:
             raise ValueError(f"{len(self.base)} base points, but the {self.geometry.kind} counts {self.geometry.point_count}")
+        if self.skin is not None and len(self.skin.bound.weights) != len(self.base):
+            raise ValueError(f"a skin of {len(self.skin.bound.weights)} points on {len(self.base)} base points")
 
     @property
     def repeated(self) -> Repeat | None:

@@ -11,6 +11,7 @@ from scipy.spatial.transform import Rotation
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.copies import copies, copy_count, up_to
+from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along
@@ -31,6 +32,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.gltf_player import accessor, play, read_arrays
 from tests.formats.test_native import edit_json
+from tests.rigged import rigged
 
 PLACE = Transform((3.0, -2.0, 5.0), (20.0, -35.0, 50.0), (2.0, 2.0, 2.0), (1.0, 0.5, -1.0))
 REPEATS = {
@@ -176,6 +178,18 @@ def test_one_object_from_copies_has_their_points_in_every_target(plain):
         assert np.abs(found - seen(scene, frame).reshape(-1, 3)).max() < 1e-9
     with pytest.raises(EditRefused, match="move at different times"):
         one_object(repeated(plain, "grid"), "o1", 0.0)
+
+
+def test_copies_that_are_bent_or_posed_each_where_it_stands_are_no_points_of_one_object(plain):
+    scene = set_repeat(plain, "o1", replace(REPEATS["grid"], later=0.0))
+    with pytest.raises(EditRefused, match="hangs on a rig"):
+        one_object(rigged(scene), "o1", 0.0)
+    for kind in ("bend", "twist", "taper"):
+        bent = change_deformer(scene, "o1", kind, amount=0.4)
+        with pytest.raises(EditRefused, match=f"^The {kind} of .* as one"):
+            one_object(bent, "o1", 0.0)
+        resting = one_object(change_deformer(bent, "o1", kind, on=False), "o1", 0.0)
+        assert len(resting.object("o1").base) == 12 * len(plain.object("o1").base)
 
 
 @pytest.mark.parametrize("name", REPEATS)

@@ -70,8 +70,17 @@ def _repeated(scene: Scene, object_id: str) -> MorphObject:
 
 def one_object(scene: Scene, object_id: str, frame: float) -> Scene:
     """The copies as points of the object itself, with every target, as they stand at a frame. Raises EditRefused where copies
-    move at different times, which one object cannot."""
+    move at different times, or each is bent or moved by a rig where it stands, which one object cannot."""
     obj = _repeated(scene.with_object(scene.unlocked(object_id)), object_id)
+    if obj.skin is not None:
+        raise EditRefused(
+            f"{obj.name} hangs on a rig, which would move its copies as one; make objects of them, or take it off the rig."
+        )
+    bent = [d.kind for d in obj.deformers if d.on]
+    if bent:
+        raise EditRefused(
+            f"The {bent[0]} of {obj.name} would go through its copies as one; make objects of them, or let it rest."
+        )
     spread = copies(scene, obj, frame)
     if spread.delays.any():
         raise EditRefused(f"The copies of {obj.name} move at different times; make objects of them, or let none be later.")
