@@ -43,6 +43,7 @@ from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.outlines import text_outline
 from fictilis.pictures.poster import poster
 from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
@@ -228,6 +229,7 @@ def first_uses() -> None:
     for name in LATE:
         import_module(name)
     poster(moon_jelly())
+    text_outline("Jelly", 1.0)
 
 
 class Mallinfo(ctypes.Structure):
