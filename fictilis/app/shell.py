@@ -138,8 +138,13 @@ class Shell(Opening):
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def event(self, event: QEvent) -> bool:
-        """Space and Enter press the button that Tab has reached, instead of playing or shaping."""
+        """Esc gives a gesture up, wherever the keys are, and does nothing else; Space and Enter press the button that Tab has
+        reached, instead of playing or shaping."""
         if self.furnished and event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            if event.key() == Qt.Key.Key_Escape and self.doc.hand.busy:
+                self.doc.hand.cancel()
+                event.accept()
+                return True
             press = event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
             if press and isinstance(QApplication.focusWidget(), QAbstractButton):
                 event.accept()

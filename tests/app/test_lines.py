@@ -125,6 +125,15 @@ def test_the_slider_shows_the_half_way_shape_and_commits_once(user):
     assert user.target("Spiky").match.shift == 0 and user.doc.redo_label() and section.start.value() == 0
 
 
+def test_escape_gives_up_the_slider(user):
+    section, before = user.window.side.match, user.doc.settled.scene
+    handle = QPointF(section.start.width() / 2, section.start.height() / 2)
+    user.drag(section.start, handle, handle + QPointF(40, 0),
+              between=lambda: user.press(K.Key_Escape, on=section.start))  # fmt: skip
+    assert user.doc.scene is before and section.start.value() == 0 and section.number.value == 0
+    assert user.doc.hand.gesture is None and user.doc.state.posed == user.doc.settled.posed
+
+
 def test_undo_in_the_middle_of_the_slider_and_a_reshaped_target(user):
     section = user.window.side.match
     section.corners.click()

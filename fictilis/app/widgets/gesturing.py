@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
@@ -24,15 +23,6 @@ class Gesturing:
 
     def hover(self, event: QMouseEvent) -> None:
         """The pointer moves with no button held."""
-
-    def event(self, event: QEvent) -> bool:
-        """Esc gives a gesture up, and does nothing else."""
-        if event.type() == QEvent.Type.ShortcutOverride and self.doc.hand.busy and isinstance(event, QKeyEvent):
-            if event.key() == Qt.Key.Key_Escape:
-                self.doc.hand.cancel()
-                event.accept()
-                return True
-        return super().event(event)  # type: ignore[misc]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         hand = self.doc.hand
