@@ -41,10 +41,8 @@ from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow
 from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
-from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.outlines import text_outline
-from fictilis.pictures.poster import poster
 from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
@@ -228,7 +226,6 @@ def first_uses() -> None:
     """What libraries take when they are first used is not looked for."""
     for name in LATE:
         import_module(name)
-    poster(moon_jelly())
     text_outline("Jelly", 1.0)
 
 
@@ -253,20 +250,22 @@ def in_use() -> int:
 
 
 def memory(user, scene) -> float:
-    """MB in use with a scene and a view as at the beginning, once nothing is kept that could go."""
-    doc = user.doc
+    """MB in use with a scene and a view as at the beginning, once nothing is kept that could go. The graphics context goes for
+    the moment: the driver keeps 20 MB of pictures that were drawn, or not."""
+    doc, window = user.doc, user.window
     first_uses()
     doc.interrupt()
     doc.open_scene(scene, None)
     doc.change(large=False, seeing=type(doc.seeing)(), way="In the mix", cues_shown=False)
-    for _ in range(3):  # the library of pictures takes what it needs for one of this size, and keeps it
-        user.settle(200)
-        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does
-        user.view.ready.forget()
-        user.window.renderer.forget()
-        user.window.renderer.forget_frames()
-        give_back()
-    return in_use() / 1e6
+    user.settle(200)
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does
+    user.view.ready.forget()
+    window.renderer.release()
+    give_back()
+    used = in_use() / 1e6
+    window.renderer = None
+    window.start_renderer()
+    return used
 
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + COUNT))
@@ -323,4 +322,4 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
         doc.redo()
     assert same_bits(doc.settled.scene, now)
     quarters.append(memory(user, scene))
-    assert quarters[-1] <= quarters[1] * 1.03 + 4, quarters
+    assert quarters[-1] <= quarters[1] + 4, quarters
