@@ -27,16 +27,17 @@ from fictilis.render.stage import warm_surfaces
 
 def lanes_of(doc: Document) -> tuple[ChannelRef, ...]:
     """The lanes an operation is for: those selected, else all of the object and the camera, in the order of the cards."""
-    keyed = [ref for owner in (doc.object, doc.scene.camera) if owner is not None for ref in _keyed(owner)]
+    owners = [owner for owner in (doc.object, doc.scene.camera) if owner is not None]
+    keyed = [ChannelRef(owner.id, channel_id) for owner in owners for channel_id in _keyed(owner)]
     chosen = frozenset(doc.selected)
     return tuple(ref for ref in keyed if ref in chosen) or tuple(keyed)
 
 
 @cached_by_identity
-def _keyed(owner: Owner) -> tuple[ChannelRef, ...]:
-    """The channels of an object or a camera that have a lane."""
+def _keyed(owner: Owner) -> tuple[str, ...]:
+    """The channels of an object or a camera that have a lane, in the order of the cards."""
     lanes = lanes_by_channel(owner)
-    return tuple(ChannelRef(owner.id, channel_id) for channel_id in kinds(owner) if channel_id in lanes) if lanes else ()
+    return tuple(channel_id for channel_id in kinds(owner) if channel_id in lanes) if lanes else ()
 
 
 def span_of(doc: Document) -> tuple[float, float]:
