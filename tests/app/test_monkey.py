@@ -7,6 +7,7 @@ import sys
 from functools import cache
 from importlib import import_module
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 import pytest
@@ -41,8 +42,10 @@ from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow
 from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
+from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.outlines import text_outline
+from fictilis.formats.registry import export
 from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
@@ -227,6 +230,8 @@ def first_uses() -> None:
     for name in LATE:
         import_module(name)
     text_outline("Jelly", 1.0)
+    with TemporaryDirectory() as folder:
+        export(moon_jelly(), Path(folder) / "page.html")
 
 
 class Mallinfo(ctypes.Structure):
@@ -250,13 +255,19 @@ def in_use() -> int:
 
 
 def memory(user, scene) -> float:
-    """MB in use with a scene and a view as at the beginning, once nothing is kept that could go. The graphics context goes for
-    the moment: the driver keeps 20 MB of pictures that were drawn, or not."""
-    doc, window = user.doc, user.window
+    """MB in use with a scene and a view as at the beginning, once nothing is kept that could go: the least of three looks, as
+    what is found in the background takes some too."""
+    doc = user.doc
     first_uses()
     doc.interrupt()
     doc.open_scene(scene, None)
     doc.change(large=False, seeing=type(doc.seeing)(), way="In the mix", cues_shown=False)
+    return min(look(user) for _ in range(3))
+
+
+def look(user) -> float:
+    """The graphics context goes for the moment: the driver keeps 20 MB of pictures that were drawn, or not."""
+    window = user.window
     user.settle(200)
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does
     user.view.ready.forget()
@@ -311,6 +322,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
         if number % 10 == 9:
             user.settle(1)
         if (number + 1) % (STEPS // 4) == 0 and number + 1 < STEPS:
+            written = None
             quarters.append(memory(user, scene))
     doc.interrupt()  # what stands typed in a field is taken by the first undo otherwise
     now = doc.settled.scene
@@ -321,5 +333,6 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     for _ in range(steps):
         doc.redo()
     assert same_bits(doc.settled.scene, now)
+    now = written = None  # and all that is kept for them
     quarters.append(memory(user, scene))
     assert quarters[-1] <= quarters[1] + 4, quarters
