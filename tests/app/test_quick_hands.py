@@ -513,6 +513,8 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried):
         user.settle()
     doc.see(ghosts="frames", motion=True, before=True)
     user.settle(400)
+    doc.set_tools(tool="grab", size=4.0)
+    user.drag(user.view, user.pixel(2), user.pixel(2) + QPointF(30, 0))  # and of what a gesture stood on
     obj = doc.object
     left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, obj.targets[0].deltas)]
     del obj

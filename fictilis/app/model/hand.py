@@ -59,10 +59,7 @@ class Hand:
 
     def release(self, event: Any = None) -> None:
         """The gesture ends as it was meant to; it commits when it is no longer held, so nothing interrupts it."""
-        gesture, self.gesture = self.gesture, None
-        if gesture is not None:
-            gesture.end(event)
-            self._drop_preview()
+        self._over(lambda gesture: gesture.end(event))
 
     def leave(self) -> None:
         """Something else acts: the gesture is interrupted."""
@@ -73,7 +70,7 @@ class Hand:
         self._over(lambda gesture: gesture.cancel())
 
     def _over(self, how: Callable[[Gesture], None]) -> None:
-        gesture, self.gesture = self.gesture, None
+        gesture, self.gesture, self._stood_on = self.gesture, None, ()  # a scene that is left does not stay for it
         if gesture is not None:
             how(gesture)
             self._drop_preview()
