@@ -287,7 +287,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     from the first step to the last one bit for bit; and memory does not grow."""
     monkeypatch.setattr("fictilis.app.model.document.UNDO_STEPS", 100)
     user = open_window(scene)
-    forms(user)
+    dialogs = forms(user)
     answered = user.window.ask.show
 
     def shown(dialog):
@@ -295,6 +295,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
             return answered(dialog)
         finally:
             dialog.deleteLater()  # as the window does; else forms are all that grows
+            dialogs.clear()
 
     monkeypatch.setattr(user.window.ask, "show", shown)
     (tmp_path / "tide.wav").write_bytes(wav(TONE))

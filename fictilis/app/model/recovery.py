@@ -98,7 +98,7 @@ class Autosave(QObject):
         self.doc, self.folder = doc, folder
         self.file = folder / f"{os.getpid()}-{id(self):x}.fictilis"
         self.note = self.file.with_suffix(".json")
-        self._written: Scene | None = None
+        self._written: tuple[int, int] | None = None  # numbers of a scene, since one that is left must be free to go
         self._failed = False
         self._writing = Background(self)
         self.timer = QTimer(self)
@@ -106,11 +106,11 @@ class Autosave(QObject):
         self.timer.start(EVERY)
 
     def tick(self) -> None:
-        scene = self.doc.settled.scene
+        now = self.doc.settled
         if not self.doc.unsaved:
             self.clear()
-        elif scene is not self._written and not self._writing.busy:
-            self._written = scene
+        elif (self.doc.openings, now.version) != self._written and not self._writing.busy:
+            self._written, scene = (self.doc.openings, now.version), now.scene
             told = {
                 "pid": os.getpid(),
                 "started": _started(os.getpid()),
