@@ -175,9 +175,6 @@ def open_window(qtbot, tmp_path: Path):
         window.autosave.stop()
         window.checker.stop()
         window.thumbnails._timer.stop()
-        window.hide()  # nothing is painted any more
-        window.view.picture = None
-        window.renderer.release()  # a context takes 35 MB, which a window that is the only one leaves to the end of its process
 
 
 @pytest.fixture
