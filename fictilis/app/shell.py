@@ -116,7 +116,7 @@ class Shell(Opening):
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
         self._at_rest = self._after(600, self._warm_strokes)
-        self._pictured = self._after(PICTURED, lambda: self._keep_picture(self.doc.path))
+        self._pictured = self._after(PICTURED, self._keep_picture)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self._making_window: MakingWindow | None = None
         self._restore_geometry()
@@ -287,8 +287,9 @@ class Shell(Opening):
         self.settings.add_recent(path)
         self._pictured.start()
 
-    def _keep_picture(self, path: Path | None) -> None:
-        """A small picture of the scene for the list of the last ones."""
+    def _keep_picture(self, path: Path | None = None) -> None:
+        """A small picture of the scene for the list of the last ones; as it is saved, for the file's ``path`` to be."""
+        path = path or self.doc.path
         if path is None or not self.doc.scene.objects or self.view.width() < 2:
             return
         image = self.view.grab().toImage()
