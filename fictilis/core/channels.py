@@ -291,11 +291,11 @@ def values_at(
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     if isinstance(owner, MorphObject):
         _lead(owner, frame, out, fps, (posed or {}).get(BLEND))
-    out.update(posed or {})
+    out.update({name: np.full(shape, value) for name, value in _free(owner, posed or {}).items()})
     if isinstance(owner, MorphObject):
         if owner.skin is not None:
             out.update(angles_over(owner, out, shape))
-        _follow(owner, frame, out, posed or {})
+        drive(owner, out)
     return out
 
 
@@ -312,11 +312,11 @@ def _values_at(owner: Owner, frame: float, posed: tuple[tuple[str, float], ...],
     out.update(lane_bank(owner.lanes).by_channel(frame, fps))
     if isinstance(owner, MorphObject):
         _lead(owner, frame, out, fps, dict(posed).get(BLEND))
-    out.update(posed)
+    out.update(_free(owner, dict(posed)))
     if isinstance(owner, MorphObject):
         if owner.skin is not None:
             out.update(pose_of(owner.skin, out).angles)
-        _follow(owner, frame, out, dict(posed))
+        drive(owner, out)
     return MappingProxyType(out)
 
 
@@ -341,17 +341,12 @@ def _lead(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], f
             values[name] = values[name] + (value - values[name]) * part
 
 
-def _follow(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], posed: Mapping[str, float]) -> None:
-    """Put in the weights that follow others, in place; a shape of a relay cannot be posed."""
-    for target_id in posed if relays(obj) else ():
-        if target_id in targets_by_id(obj) and relay_of(obj, targets_by_id(obj)[target_id]) is not None:
-            _lead_again(obj, frame, values, target_id)
-    drive(obj, values)
-
-
-def _lead_again(obj: MorphObject, frame: float | np.ndarray, values: dict[str, Any], target_id: str) -> None:
-    led = values_at(obj, frame)
-    values[target_id] = led[target_id]
+def _free(owner: Owner, posed: Mapping[str, float]) -> Mapping[str, float]:
+    """What can be posed: all but the shapes of relays, which are led."""
+    if not (isinstance(owner, MorphObject) and relays(owner)):
+        return posed
+    known = targets_by_id(owner)
+    return {name: value for name, value in posed.items() if name not in known or relay_of(owner, known[name]) is None}
 
 
 @cached_by_identity

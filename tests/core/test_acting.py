@@ -4,15 +4,22 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.lane_bank import LaneBank
-from fictilis.core.channels import stand_at, values_at
+from fictilis.core.channels import channels, stand_at, values_at
 from fictilis.core.checks import run_checks
+from fictilis.core.edits.correctives import set_follow, set_rule
 from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.targets import change_group, group_targets, set_muted, target_from_points
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
+from fictilis.core.rules import Driver, Follow, Rule
+from fictilis.core.shaping.fields import along_axis
+from fictilis.core.sweep import Sweep
 from fictilis.render.stage import Stage, StageWish
+from tests.rigged import rigged
 
 OBJ = "o1"
 
@@ -56,9 +63,27 @@ def test_a_pile_up_is_of_what_the_weights_amount_to(sheet, factor, count):
     assert all(not [f for f in run_checks(pile.mend(scene)) if f.check == "pile"] for pile in piles if factor == 1.0)
 
 
-def test_frames_that_are_all_posed_have_shares_each(sheet):
-    frames = np.array([0.0, 3.0, 9.0])
-    posed = {"t1": 0.25, "t2": 0.5}
-    found = shares_at(sheet.object("o1"), frames, posed)
-    assert found.shape == (2, 3) and np.array_equal(found, np.repeat([[0.25], [0.5]], 3, axis=1))
-    assert shares_at(replace(sheet.object("o1"), targets=()), frames, {}).shape == (0, 3)
+LED = Follow("position.x", AnimationCurve((Key(0, 0), Key(3, 1))))
+ALIVE = {
+    "nothing": lambda scene: scene,
+    "a weight follows a channel": lambda scene: set_follow(scene, OBJ, "t2", LED),
+    "a weight follows a weight": lambda scene: set_follow(scene, OBJ, "t2", replace(LED, source="t1")),
+    "a corrective": lambda scene: set_rule(scene, OBJ, "t2", Rule((Driver("t1"),))),
+    "a front": lambda scene: set_sweep(scene, OBJ, "t1", Sweep(along_axis(scene.object(OBJ), 0))),
+    "a relay": lambda scene: make_relay(scene, OBJ, ["t1", "t2"], "Row", 0.0, 12.0, "linear", "through")[0],
+    "a rig": lambda scene: rigged(scene, OBJ),
+}
+
+
+@pytest.mark.parametrize("whole", ["one", "all"])
+@pytest.mark.parametrize("alive", ALIVE)
+def test_what_is_posed_over_frames_is_what_is_posed_at_each(sheet, alive, whole):
+    scene = ALIVE[alive](set_key(set_key(sheet, OBJ, "position.x", Key(0, 1)), OBJ, "position.x", Key(12, 3)))
+    obj, frames = scene.object(OBJ), np.array([0.0, 3.0, 9.0])
+    names = ["t1"] if whole == "one" else [c.id for c in channels(obj) if c.part != "relay"]
+    posed = {name: 0.25 + n for n, name in enumerate(names)}
+    over, each = values_at(obj, frames, posed), [values_at(obj, float(f), posed) for f in frames]
+    assert over.keys() == each[0].keys() and all(np.shape(value) == (3,) for value in over.values())
+    assert all(np.allclose(over[name], [one[name] for one in each]) for name in over)
+    assert np.allclose(shares_at(obj, frames, posed), np.transpose([shares_at(obj, float(f), posed) for f in frames]))
+    assert shares_at(replace(sheet.object(OBJ), targets=()), frames, {}).shape == (0, 3)

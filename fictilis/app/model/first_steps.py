@@ -13,15 +13,17 @@ NOTICED = 0.05  # of a weight
 
 
 class Entered(Struct, frozen=True, eq=False):
-    """What was there when a step began: the scene, how many were opened, and the weights of the object shown."""
+    """What was there when a step began: the ids of the objects, how many targets they had, how many scenes were opened, and
+    the weights of the object shown. Not the scene, which would stay in memory when it is left."""
 
-    scene: Scene
+    objects: frozenset[str]
+    targets: int
     openings: int
     weights: dict[str, float]
 
     @staticmethod
     def of(doc: Document) -> Entered:
-        return Entered(doc.scene, doc.openings, _weights(doc))
+        return Entered(frozenset(o.id for o in doc.scene.objects), _count(doc.scene), doc.openings, _weights(doc))
 
 
 class Step(Struct, frozen=True):
@@ -43,7 +45,7 @@ def _objects(doc: Document) -> tuple[MorphObject, ...]:
 
 
 def _new_object(doc: Document, entered: Entered) -> bool:
-    known = {obj.id for obj in entered.scene.objects} if doc.openings == entered.openings else set()
+    known = entered.objects if doc.openings == entered.openings else ()
     return any(obj.id not in known for obj in _objects(doc))
 
 
@@ -77,7 +79,7 @@ STEPS: tuple[Step, ...] = (
          _new_object, lambda d: bool(_objects(d))),
     Step("A target", "Press {new-target}. A target is a copy of the base with the same points in the same order; it stands on "
          "a card at the left.",
-         lambda d, e: _count(d.scene) > _count(e.scene), lambda d: _count(d.scene) > 0),
+         lambda d, e: _count(d.scene) > e.targets, lambda d: _count(d.scene) > 0),
     Step("Its shape", "Type a name for it, and Enter. Then press {shape}: the view wears a frame while you shape. Take the "
          "brush Grab with {tool-grab}, and drag on the form.",
          lambda d, _e: _has_shape(d), _has_shape),

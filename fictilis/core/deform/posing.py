@@ -162,16 +162,15 @@ def locals_of(
 
 
 def own_over(rig: Rig, values: Mapping[str, Any], shape: tuple[int, ...] = ()) -> np.ndarray:
-    """(s, j, 4, 4) of joints by themselves where the ``values`` of an object's channels, numbers or arrays, have them; s is the
-    size of ``shape``."""
+    """(s, j, 4, 4) of joints by themselves where the ``values`` of an object's channels, numbers or arrays ``shape``d, have
+    them; s is the size of ``shape``."""
 
     def flat(name: str) -> np.ndarray:
         return np.broadcast_to(np.asarray(values[name], np.float64), shape).ravel()
 
     seconds, clips = flat(TIME), np.round(flat(CLIP)).astype(int)
-    rows = [values[name] for name in turn_ids(rig)]
-    turns = np.array(rows if not shape else np.broadcast_arrays(*rows, np.empty(shape))[:-1], np.float64)
-    turns = turns.reshape(len(rows), -1).T.reshape(len(seconds), -1, 3)
+    rows = np.array([values[name] for name in turn_ids(rig)], np.float64)
+    turns = rows.reshape(-1, len(seconds)).T.reshape(len(seconds), -1, 3)
     others = np.round(flat(OTHER_CLIP)).astype(int) if OTHER_PART in values else np.full(len(clips), -1)
     out = np.empty((len(seconds), len(rig.joints), 4, 4))
     for clip, other in sorted(set(zip(clips.tolist(), others.tolist(), strict=True))):

@@ -48,10 +48,7 @@ def shares_at(
 ) -> np.ndarray:
     """Coefficients of the columns at a frame (c,), or at frames (f,) as (c, f). Those of one frame are shared: read only."""
     if np.shape(frame):
-        found, count = shares(obj, weights_at(obj, frame, posed, fps)), np.size(frame)
-        if found.ndim == 1:  # all are posed, and so the same at each
-            found = np.repeat(found[:, None], count, axis=1)
-        return found.reshape(-1, count)
+        return shares(obj, weights_at(obj, frame, posed, fps)).reshape(-1, np.size(frame))
     return _shares_at(obj, float(frame), tuple(posed.items()) if posed else (), float(fps))
 
 

@@ -125,11 +125,7 @@ def drive(obj: MorphObject, weights: dict[str, Any]) -> None:
     if not driven_targets(obj):
         return
     factors = gains(obj)[: len(obj.targets)]
-    rows = [weights[t.id] for t in obj.targets]
-    try:
-        values = np.array(rows, np.float64)
-    except ValueError:  # over frames, some posed to one number
-        values = np.array(np.broadcast_arrays(*rows), np.float64)
+    values = np.array([weights[t.id] for t in obj.targets], np.float64)
     acting = np.concatenate([values * factors.reshape(-1, *(1,) * (values.ndim - 1)), np.ones((1, *values.shape[1:]))])
     for level, followers in _levels(obj):
         for number, source, follow in followers:
