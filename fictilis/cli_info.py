@@ -36,7 +36,6 @@ def _lanes(owner) -> list[dict]:
 def _object(scene, obj) -> dict:
     import numpy as np
 
-    from fictilis.core.copies import copy_count
     from fictilis.core.edits.relays import shape_name
     from fictilis.core.mix.relay import poses, relays
 
@@ -55,7 +54,7 @@ def _object(scene, obj) -> dict:
         "targets": [_target(scene, obj, t) for t in obj.targets],
         "lanes": _lanes(obj), "relays": rows, "line": _line(obj),
         "along": scene.object(obj.along.line).name if obj.along is not None else None,
-        "copies": copy_count(scene, obj), "surface": obj.surface.levels if obj.surface is not None else 0,
+        "copies": scene.copy_count(obj), "surface": obj.surface.levels if obj.surface is not None else 0,
         "deformers": [{"kind": d.kind, "axis": d.axis, "amount": d.amount, "on": d.on} for d in obj.deformers],
         "rig": obj.skin and {"name": obj.skin.rig.name, "joints": len(obj.skin.rig.joints), "dual": obj.skin.dual,
                              "clips": [c.name for c in obj.skin.rig.clips], "on": obj.skin.on},

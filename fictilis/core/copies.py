@@ -67,19 +67,6 @@ def first_matrix(scene: Scene, obj: MorphObject, frame: float, posed: Posed | No
     return copies(scene, obj, frame, posed).matrices[0]
 
 
-def copy_count(scene: Scene, obj: MorphObject) -> int:
-    """How many an object is seen as."""
-    repeat = obj.repeated
-    if repeat is None:
-        return 1
-    if repeat.other is None:
-        return int(np.prod(repeat.counts)) if repeat.way == GRID else repeat.counts[0]
-    other = scene.object(repeat.other)
-    if repeat.way == LINE:
-        return min(repeat.counts[0] * other.line.strand_count, MOST_COPIES)
-    return max(min(other.geometry.face_count if repeat.way == FACES else len(other.base), MOST_COPIES), 1)
-
-
 def steps_of(base: np.ndarray, repeat: Repeat) -> np.ndarray:
     """(3,) cm from one copy of a grid to the next on each axis, of an object with points (n, 3)."""
     given = np.array(repeat.spacing)
@@ -199,7 +186,7 @@ def _differing(obj: MorphObject, count: int) -> np.ndarray:
 def delays(scene: Scene, obj: MorphObject) -> np.ndarray:
     """(k,) frames by which the mix of each copy is behind. By place they follow from where the copies stand at rest, on
     the base of another object as it stands without lanes; they do not change while that one moves."""
-    repeat, count = obj.repeated, copy_count(scene, obj)
+    repeat, count = obj.repeated, scene.copy_count(obj)
     if repeat is None or not repeat.later or count < 2:
         return np.zeros(count)
     if repeat.order == RANDOM:

@@ -7,6 +7,7 @@ from msgspec import Struct
 from msgspec.structs import force_setattr
 
 from fictilis.core.arrays import plain_numbers
+from fictilis.core.geometry.kinds import Geometry, Line
 
 WAYS = GRID, RING, LINE, POINTS, FACES = "grid", "ring", "line", "points", "faces"
 ON_OTHERS = (LINE, POINTS, FACES)  # copies that stand on another object
@@ -58,3 +59,11 @@ class Repeat(Struct, frozen=True):
         numbers = (*self.spacing, self.radius, self.angle, self.later, *self.origin, self.turns, self.sizes)
         if not np.isfinite(numbers).all() or not 0 <= self.sizes < 1:
             raise ValueError("numbers of a repeat are finite, and sizes differ by less than 1")
+
+    def count_on(self, other: Geometry | None) -> int:
+        """How many copies there are, with the geometry of the object on which they stand."""
+        if other is None:
+            return int(np.prod(self.counts)) if self.way == GRID else self.counts[0]
+        if isinstance(other, Line) and self.way == LINE:
+            return min(self.counts[0] * other.strand_count, MOST_COPIES)
+        return max(min(other.face_count if self.way == FACES else other.point_count, MOST_COPIES), 1)

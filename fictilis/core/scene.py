@@ -13,7 +13,7 @@ from fictilis.core.arrays import any_in_rows, cached_by_identity, frozen, length
 from fictilis.core.cues import Cue
 from fictilis.core.deformers import Deformer
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import WHOLE, Geometry, Line, Match, Mesh
+from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Geometry, Line, Match, Mesh
 from fictilis.core.kept import FormNumbers, NamedPick, StoredMix
 from fictilis.core.names import number_of
 from fictilis.core.places import ALONG, Along, Transform
@@ -300,7 +300,22 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
             scene, obj = _clips_fitted(scene, obj, was)
         if obj.skin is not None:
             scene = _rigs_in_step(scene, obj, was)
+        if obj.geometry is not was.geometry or obj.repeat is not was.repeat:
+            scene.check_copies(obj)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
+
+    def copy_count(self, obj: MorphObject) -> int:
+        """How many an object is seen as."""
+        if obj.repeated is None:
+            return 1
+        return obj.repeated.count_on(self.object(obj.repeated.other).geometry if obj.repeated.other is not None else None)
+
+    def check_copies(self, obj: MorphObject) -> None:
+        """Raises EditRefused where an object, or what is repeated on it, would be seen with more points than are drawn."""
+        for o in self.objects:
+            concerned = o.repeated is not None and (o is obj or o.repeated.other == obj.id)
+            if concerned and (count := self.copy_count(o) * len(o.base)) > MOST_POINTS:
+                raise EditRefused(f"The copies of {o.name} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene without an object or a camera of it; what followed it or was repeated on it stands by itself."""
@@ -382,7 +397,7 @@ def _rigs_in_step(scene: Scene, obj: MorphObject, was: MorphObject) -> Scene:
     partners = [o for o in scene.objects if o is not obj and o.skin is not None and o.skin.rig is skin.rig]
     if not partners or before is None:
         return scene
-    lanes, old = _rig_lanes(obj), _rig_lanes(was)
+    lanes, old = (tuple(lane for lane in o.lanes if is_rigged(lane.channel)) for o in (obj, was))
     led = (skin.clip, skin.time, skin.turns)
     if led == (before.clip, before.time, before.turns) and lanes == old:
         return scene
@@ -393,10 +408,6 @@ def _rigs_in_step(scene: Scene, obj: MorphObject, was: MorphObject) -> Scene:
         new = replace(other, skin=hung, lanes=rest + lanes)
         scene = replace(scene, objects=tuple(new if o is other else o for o in scene.objects))
     return scene
-
-
-def _rig_lanes(obj: MorphObject) -> tuple[Lane, ...]:
-    return tuple(lane for lane in obj.lanes if is_rigged(lane.channel))
 
 
 def _clips_fitted(scene: Scene, obj: MorphObject, was: MorphObject) -> tuple[Scene, MorphObject]:

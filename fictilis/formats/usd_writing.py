@@ -18,7 +18,6 @@ from fictilis.core.affine import rgb
 from fictilis.core.arrays import distinct, put_rows
 from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
 from fictilis.core.channels import stand_at
-from fictilis.core.copies import copy_count
 from fictilis.core.deform.after import acts
 from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
@@ -393,7 +392,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
     writable(scene, shown)  # refuses where there is none
     for obj in shown:
         if obj.repeated is not None:
-            said.append(f"The {copy_count(scene, obj):,} copies of {obj.name} are written as objects.")
+            said.append(f"The {scene.copy_count(obj):,} copies of {obj.name} are written as objects.")
             scene = many_objects(scene, obj.id)[0]
     written, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
     meshes = [obj for obj in written if not isinstance(scene.object(obj.id).geometry, Line)]  # lines are exact at frames

@@ -6,9 +6,11 @@ from PyQt6.QtCore import QPointF, Qt
 
 from fictilis.app.targets.card_paint import notch
 from fictilis.app.view.tools.handling import handle_ends
+from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.primitives import ball
 from tests.app.conftest import CTRL, RIGHT, SHIFT, move
 
 K = Qt.Key
@@ -339,6 +341,32 @@ def test_names_of_a_crowded_line_up_come_with_the_pointer(user):
     rect = next(r for i, r in view.label_rects() if i.label == "Lift")
     user.click(view, rect.center())
     assert user.doc.shaping == ShapeRef("t1")
+
+
+def test_a_line_up_that_is_seen_whole_stays_so(user):
+    """With a target more, one less, and another object; one that was looked at from nearer stays as it is looked at."""
+    view, seen = user.view, user.view.rect().toRectF()
+
+    def whole() -> bool:
+        user.settle(60)
+        return all(seen.contains(rect) for _, rect in view.label_rects())
+
+    user.doc.change(way="Line-up")
+    assert whole()
+    for _ in range(5):
+        user.window.actions_.by_id["new-target"].trigger()
+        assert whole() and len(view.label_rects()) == len(user.obj.targets) + 2
+    wide = view.camera.distance
+    user.doc.undo()
+    assert whole() and view.camera.distance <= wide
+    points, mesh = ball(90.0, 2)
+    user.doc.commit("Add", add_object(user.doc.scene, "Reef", mesh, points)[0])
+    user.doc.select_object(user.doc.scene.objects[-1].id)
+    assert whole() and view.camera.distance > 1.5 * wide
+    view.eye.nearer(0.5)
+    near = view.camera
+    user.window.actions_.by_id["new-target"].trigger()
+    assert not whole() and view.camera == near
 
 
 def test_the_mix_shows_a_line_up_stroke_while_it_happens(user):

@@ -10,7 +10,7 @@ from scipy.spatial.transform import Rotation
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.copies import copies, copy_count, up_to
+from fictilis.core.copies import copies, up_to
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -122,7 +122,7 @@ def test_copies_stand_on_another_object_while_it_morphs_and_moves(plain, name):
         offset = turn @ np.array(PLACE.position)
         pivots = spread.matrices[:, :3, :3] @ PLACE.pivot + spread.matrices[:, :3, 3] - offset
         assert np.allclose(pivots[[0, -1]] if name == "line" else pivots, wanted, atol=1e-9)
-        assert len(spread) == copy_count(scene, ball) == len(spread.delays)
+        assert len(spread) == scene.copy_count(ball) == len(spread.delays)
         if name == "points":
             assert np.allclose(turn[:, :, 1], point_normals(other.geometry, points))
     assert np.array_equal(copies(scene, ball, 0.0).delays, spread.delays)  # they do not change while it moves
@@ -159,7 +159,7 @@ def test_objects_from_copies_do_at_each_frame_what_the_copies_did(plain, name):
         for frame, value in ((0, -35.0), (48, 100.0)):
             scene = set_key(scene, "o1", "rotation.y", Key(frame, value, "linear"))
     apart, ids = many_objects(scene, "o1")
-    assert len(ids) == copy_count(scene, scene.object("o1")) and apart.object("o1").repeat is None
+    assert len(ids) == scene.copy_count(scene.object("o1")) and apart.object("o1").repeat is None
     for frame in (0.0, 7.0, 31.0):
         wanted = seen(scene, frame)
         for number, object_id in enumerate(ids):
@@ -206,7 +206,7 @@ def test_gltf_and_obj_show_what_the_copies_do(plain, name, tmp_path):
     parent = {child: n for n, node in enumerate(data.nodes) for child in node.children or []}
     shown = [n for n, node in enumerate(data.nodes) if node.mesh == 0]
     moving = {(c.target.node, c.target.path): data.animations[0].samplers[c.sampler] for c in data.animations[0].channels}
-    assert len(data.meshes) == 3 and len(shown) == copy_count(scene, scene.object("o1"))
+    assert len(data.meshes) == 3 and len(shown) == scene.copy_count(scene.object("o1"))
 
     def value(node, path, seconds):
         sampler = moving.get((node, path))
@@ -271,7 +271,7 @@ def test_what_goes_leaves_the_object_by_itself_and_too_much_is_refused(plain):
         (Repeat("faces", other="o2"), "has no faces to stand on"),
     ):  # fmt: skip
         if words is None:
-            assert copy_count(set_repeat(plain, "o1", repeat), set_repeat(plain, "o1", repeat).object("o1")) == 10_000
+            assert set_repeat(plain, "o1", repeat).copy_count(set_repeat(plain, "o1", repeat).object("o1")) == 10_000
             with pytest.raises(EditRefused, match="10,000 copies; up to 1,000 become objects"):
                 many_objects(set_repeat(plain, "o1", repeat), "o1")
             continue
@@ -280,6 +280,10 @@ def test_what_goes_leaves_the_object_by_itself_and_too_much_is_refused(plain):
     scene, big = add_form(plain, "Ball", {"segments": 40})
     with pytest.raises(EditRefused, match="would have .* points; up to 4,000,000"):
         set_repeat(scene, big, Repeat(counts=(30, 30, 1)))
+    within = set_repeat(scene, big, Repeat(counts=(20, 20, 1)))
+    for grown, name in ((within, big), (set_repeat(scene, big, Repeat("faces", other="o1")), "o1")):
+        with pytest.raises(EditRefused, match="The copies of Ball 2 would have .* points"):  # it grows, or what it stands on
+            _subdivided(grown, name, 3)
     with pytest.raises(EditRefused, match="has no copies|not repeated"):
         OPERATIONS["repeat-later"].make(Subject(plain, "o1"))
 
@@ -295,3 +299,9 @@ def test_a_grid_begins_a_quarter_apart_and_keeps_its_steps_in_another_measure(pl
         assert np.allclose(copies(other, other.object("o1"), 0.0).matrices, copies(first, first.object("o1"), 0.0).matrices)
     along = set_along(first, "o1", "o2")  # what is repeated may follow a line as well
     assert len(copies(along, along.object("o1"), 12.0)) == 4
+
+
+def _subdivided(scene, name: str, times: int):
+    for _ in range(times):
+        scene = OPERATIONS["mesh-subdivide"].make(Subject(scene, name)).scene
+    return scene

@@ -10,7 +10,6 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.copies import copy_count
 from fictilis.core.edits.repeats import change_repeat
 from fictilis.core.operations.repeats import ORDERS, SHORT_MEASURES, spacing_in
 from fictilis.core.repeats import FROM_POINT, GRID, LINE, MOST_COPIES, ON_OTHERS, RANDOM, RING, SIZES, Repeat
@@ -137,7 +136,7 @@ class RepeatSection(Section):
         self.on.blockSignals(True)
         self.on.setChecked(repeat.on)
         self.on.blockSignals(False)
-        self.count.setText(f"{copy_count(doc.scene, doc.object):,}")
+        self.count.setText(f"{doc.scene.copy_count(doc.object):,}")
 
     def set_palette_(self, palette: Palette) -> None:
         super().set_palette_(palette)

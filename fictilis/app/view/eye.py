@@ -17,7 +17,7 @@ from fictilis.core.standing import camera_standing
 from fictilis.core.timeline import SavedView, SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import ROOM, START_PITCH, START_YAW, bounds
-from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners
+from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners, line_up_refs
 
 
 class Sight(Protocol):
@@ -77,6 +77,7 @@ class Eye:
         self._own = Camera(yaw=START_YAW, pitch=START_PITCH)
         self._before_line_up: Camera | None = None
         self._was_way = doc.way
+        self._fitted: tuple[Camera, tuple[str | None, int]] | None = None  # how a Line-up was fitted, and to what
 
     @property
     def own(self) -> Camera:
@@ -114,8 +115,12 @@ class Eye:
             self.doc.hand.release()
 
     def changed(self) -> None:
-        """The document changed: frame another way of showing."""
+        """The document changed: frame another way of showing, and a Line-up that grew where it was seen whole."""
         if self.doc.way == self._was_way:
+            if self.doc.way == LINE_UP and self._fitted is not None:
+                camera, stood = self._fitted
+                if stood != self._lined_up() and (camera is self._own or stood[0] != self.doc.object_id):
+                    self.fit()
             return
         was, self._was_way = self._was_way, self.doc.way
         if self.doc.way == LINE_UP:
@@ -123,6 +128,11 @@ class Eye:
             self.fit()
         elif was == LINE_UP and self._before_line_up is not None:
             self._own = self._before_line_up
+
+    def _lined_up(self) -> tuple[str | None, int]:
+        """Of which object how many shapes stand in a Line-up."""
+        obj = self.doc.object
+        return self.doc.object_id, 0 if obj is None else len(line_up_refs(obj, self.view.wish()))
 
     def look(self, way: str) -> None:
         """Turn to front, side or top, change the projection, or fit."""
@@ -166,6 +176,7 @@ class Eye:
             half = max(above, across / aspect) / 2 * 1.12
             distance = half / self.camera.tangent + (high[2] - low[2]) / 2
             self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
+            self._fitted = self._own, self._lined_up()
             self.view.refresh()
             return
         shaped = self.view.shaped_item()

@@ -13,10 +13,9 @@ from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Texture
 from fictilis.core.channel_kinds import AXES, OBJECT_KINDS
 from fictilis.core.channels import values_at
-from fictilis.core.copies import copies, copy_count
+from fictilis.core.copies import copies
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.timing import bake, map_frames
-from fictilis.core.edits.topology import MOST_POINTS
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.mix.relay import relays
@@ -39,11 +38,7 @@ def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
         other.line  # noqa: B018 - which refuses what is none
     if other is not None and repeat.way == FACES and not other.geometry.face_count:
         raise EditRefused(f"{other.name} has no faces to stand on; repeat {obj.name} on its points.")
-    scene = scene.with_object(replace(obj, repeat=repeat))
-    count = copy_count(scene, scene.object(object_id)) * len(obj.base)
-    if count > MOST_POINTS:
-        raise EditRefused(f"The copies of {obj.name} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
-    return scene
+    return scene.with_object(replace(obj, repeat=repeat))
 
 
 def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:
@@ -142,7 +137,7 @@ def many_objects(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
     Raises EditRefused for more than MOST_OBJECTS, and where a copy is turned in a space that is scaled unevenly.
     """
     obj = _repeated(scene, object_id)
-    count = copy_count(scene, obj)
+    count = scene.copy_count(obj)
     if count > MOST_OBJECTS:
         raise EditRefused(f"{obj.name} is {count:,} copies; up to {MOST_OBJECTS:,} become objects.")
     scene = scene.with_object(_led_by_keys(scene, obj))

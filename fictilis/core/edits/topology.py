@@ -14,7 +14,7 @@ from fictilis.core.deform.after import carried_bound
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.geometry.finer import MOST_LEVELS, Finer, finer
-from fictilis.core.geometry.kinds import WHOLE, Line, Mesh
+from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
 from fictilis.core.kept import NamedPick
@@ -23,8 +23,6 @@ from fictilis.core.places import Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.rigs import Skin
 from fictilis.core.scene import Deltas, InBetween, MorphObject, Scene, Target
-
-MOST_POINTS = 4_000_000
 
 
 def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:

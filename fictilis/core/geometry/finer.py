@@ -11,11 +11,10 @@ from fictilis.core.arrays import recent_by_identity
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.carry.subdivision import subdivide
-from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.kinds import MOST_POINTS, Mesh
 from fictilis.core.geometry.topology import edges
 
 MOST_LEVELS = 2
-MOST_POINTS = 4_000_000
 
 
 class Finer(Struct, frozen=True, eq=False, weakref=True):

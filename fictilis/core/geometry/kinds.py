@@ -15,6 +15,7 @@ from fictilis.core.arrays import frozen
 
 NO_CORNERS = frozen((), np.int32)
 NO_FACES = frozen((0,), np.int32)
+MOST_POINTS = 4_000_000  # that are made of one object, or drawn of its copies
 WHOLE = (0.0, 1.0)  # of a line that is drawn from its beginning to its end
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.arrays import extent
-from fictilis.core.copies import copy_count, steps_of
+from fictilis.core.copies import steps_of
 from fictilis.core.edits import repeats as edits
 from fictilis.core.errors import EditRefused
 from fictilis.core.operations.lines import OtherLine
@@ -46,7 +46,7 @@ class OtherObject(Parameter, frozen=True):
 
 def _made(s: Subject, **values: Any) -> Outcome:
     scene = edits.change_repeat(s.scene, s.obj.id, **values)
-    count = copy_count(scene, scene.object(s.obj.id))
+    count = scene.copy_count(scene.object(s.obj.id))
     return Outcome(scene, said=f"{s.obj.name} is {count:,} {'copy' if count == 1 else 'copies'}.")
 
 
