@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 from typing import TYPE_CHECKING
+from weakref import ref
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, Qt, QTimer
@@ -114,7 +115,7 @@ class Shell(Opening):
         self.setWindowTitle("Fictilis")
         self.resize(WIDTH, HEIGHT)
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
-        self._warmed: Geometry | None = None  # the mesh that strokes were made ready for
+        self._warmed: ref[Geometry] | None = None  # the mesh that strokes were made ready for; it may go with its scene
         self._at_rest = self._after(600, self._warm_strokes)
         self._pictured = self._after(PICTURED, self._keep_picture)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
@@ -167,10 +168,10 @@ class Shell(Opening):
     def _warm_strokes(self) -> None:
         """Find what brushes need to know of a large mesh while the pointer is still on its way to it."""
         obj = self.doc.object
-        if obj is None or obj.geometry is self._warmed or self._warming.busy:
+        if obj is None or self._warming.busy or self._warmed is not None and self._warmed() is obj.geometry:
             return
         if obj.geometry.point_count > WARMED_FROM:
-            self._warmed = obj.geometry
+            self._warmed = ref(obj.geometry)
             from fictilis.core.shaping.brushes import prepare
 
             self._warming.run(lambda: prepare(obj))

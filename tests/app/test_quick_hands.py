@@ -499,7 +499,8 @@ def test_numbers_are_followed_after_a_click_on_the_tool_already_chosen(hurried):
     assert seen[1] > seen[0]
 
 
-def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried):
+def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
+    monkeypatch.setattr("fictilis.app.shell.WARMED_FROM", 10)
     user, doc = hurried, hurried.doc
     points, mesh = ball(8.0, 6)
     scene, object_id = add_object(Scene(), "Pearl", mesh, points)
@@ -515,6 +516,13 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried):
     user.settle(400)
     doc.set_tools(tool="grab", size=4.0)
     user.drag(user.view, user.pixel(2), user.pixel(2) + QPointF(30, 0))  # and of what a gesture stood on
+    user.settle(700)  # strokes are made ready
+    doc.set_tools(tool="move")
+    user.type("-5")
+    assert user.view.amount.isVisible()
+    user.press(Qt.Key.Key_Escape)
+    user.settle(60)
+    assert not user.view.amount.isVisible()
     obj = doc.object
     left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, obj.targets[0].deltas)]
     del obj

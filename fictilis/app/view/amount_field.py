@@ -179,7 +179,7 @@ class AmountField(QFrame):
 
     def stroke_ended(self) -> None:
         if self.isVisible():
-            self.ready = None
+            self.ready = self._opened = None
             within = any(box.hasFocus() for box in self.boxes.values())
             self.hide()
             if within:

@@ -108,6 +108,8 @@ class Strokes:
         """The document changed: do the stroke again with other numbers, and show the exact change as it is now."""
         if self.gesture is not None:
             self.gesture.renew()
+        elif self.doc.shaping is None:
+            self._kept_bench = None  # of a large mesh it is large
         self.show_exact()
 
     def bench(self, item: StageItem) -> Bench:
