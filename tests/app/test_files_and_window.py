@@ -545,6 +545,32 @@ def test_the_buttons_over_the_view_never_touch(user, width):
         assert not one.adjusted(-6, -6, 6, 6).intersects(other)
 
 
+@pytest.mark.parametrize("way", ["In the mix", "Line-up"])
+def test_what_was_fitted_stays_whole_beneath_the_buttons_in_any_window_until_it_is_turned(user, way):
+    window, view = user.window, user.view
+    user.doc.change(way=way)
+    view.eye.fit()
+
+    def lies() -> tuple[float, float]:
+        """The top and the bottom of what is drawn, and that it is within the sides."""
+        user.settle(60)
+        pixels = np.concatenate([view.camera.project(i.in_scene(), view.width(), view.height())[0] for i in view.items()])
+        assert pixels[:, 0].min() >= 0 and pixels[:, 0].max() <= view.width()
+        return float(pixels[:, 1].min()), float(pixels[:, 1].max())
+
+    for size in ((1280, 800), (900, 600), (1600, 700), (900, 900)):
+        window.resize(*size)
+        top, bottom = lies()
+        stacked = window.frame.looks.y() > window.frame.ways.y()
+        assert bottom <= view.height() and top >= (window.frame.ways.geometry().bottom() if stacked else 0)
+    assert stacked
+    view.eye.turn(5.0, 0.0)
+    turned = view.camera
+    window.resize(1280, 800)
+    user.settle(60)
+    assert view.camera == turned
+
+
 def test_every_box_of_the_side_column_can_be_ticked_and_ticked_back(user, answers):
     """In each state of the window; what a box says is what the document says."""
     answers(user.window)

@@ -78,6 +78,8 @@ class Eye:
         self._before_line_up: Camera | None = None
         self._was_way = doc.way
         self._fitted: tuple[Camera, tuple[str | None, int]] | None = None  # how a Line-up was fitted, and to what
+        self._boxed: tuple[Camera, np.ndarray, np.ndarray] | None = None  # how a box was fitted, and its ends
+        self.covered = 0  # pixels at the top of the view that buttons lie over from side to side
 
     @property
     def own(self) -> Camera:
@@ -163,21 +165,43 @@ class Eye:
         self.camera = self.camera.zoomed(factor, wide / 2, high / 2, wide, high)
         self.view.refresh()
 
+    def resized(self, covered: int) -> None:
+        """The view has another size, or other parts of it are covered: what was fitted and not turned since stays fitted."""
+        self.covered = covered
+        if self.doc.way == LINE_UP:
+            if self._fitted is not None and self._fitted[0] is self._own:
+                self.fit()
+        elif self._boxed is not None and self._boxed[0] is self._own and not self.looks_through():
+            self._fit_box(*self._boxed[1:])
+
+    def _fit_box(self, low: np.ndarray, high: np.ndarray) -> None:
+        wide, tall, free = self._room()
+        self._take(self.camera.fitted(low, high, aspect=wide / free, margin=ROOM * tall / free))
+        self._boxed = None if self.looks_through() else (self._own, low, high)
+
+    def _room(self) -> tuple[int, int, int]:
+        """Width and height of the view, and the height below what covers it."""
+        return self.view.width(), max(self.view.height(), 1), max(self.view.height() - self.covered, 1)
+
+    def _take(self, fitted: Camera) -> None:
+        """A camera that was fitted to the whole view, for what of it is free."""
+        self.camera = fitted.moved(0.0, self.covered / 2, max(self.view.height(), 1))
+        self.view.refresh()
+
     def fit(self) -> None:
         """Show the pick, else the object, whole; in the Line-up all shapes."""
-        aspect = self.view.width() / max(self.view.height(), 1)
         if self.doc.way == LINE_UP and self.doc.object is not None:
+            wide, tall, free = self._room()
             # what stands where depends on the camera's axes only
             every = line_up_corners(self.doc.object, self.view.wish())
             axes = self.camera.axes()
             flat = every @ axes.T
             low, high = box(flat)
             across, above = high[0] - low[0], (high[1] - low[1]) * 1.12  # room for the labels
-            half = max(above, across / aspect) / 2 * 1.12
+            half = max(above / free, across / wide) * tall / 2 * 1.12
             distance = half / self.camera.tangent + (high[2] - low[2]) / 2
-            self.camera = replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance))
+            self._take(replace(self.camera, centre=tuple(axes.T @ ((low + high) / 2)), distance=float(distance)))
             self._fitted = self._own, self._lined_up()
-            self.view.refresh()
             return
         shaped = self.view.shaped_item()
         if shaped is not None and len(self.doc.picks()) > 1:
@@ -187,8 +211,7 @@ class Eye:
             low, high = low - grow, high + grow
         else:
             low, high = bounds(self.doc.scene, self.doc.frame)
-        self.camera = self.camera.fitted(low, high, aspect=aspect, margin=ROOM)
-        self.view.refresh()
+        self._fit_box(low, high)
 
     def go_to(self, view: SavedView) -> None:
         """Look from where a kept view looks."""

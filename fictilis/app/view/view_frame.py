@@ -170,11 +170,14 @@ class ViewFrame(QWidget):
         if self.shows.width() + gap + self.looks.width() <= beside:
             self.looks.move(edge - self.looks.width(), 12)
             self.shows.move(self.looks.x() - gap - self.shows.width(), 12)
+            covered = 0
         else:
             row = 12 if self.shows.width() <= beside else 50
+            covered = self.ways.geometry().bottom()
             self.shows.move(edge - self.shows.width(), row)
             self.looks.move(edge - self.looks.width(), row + 38)
         self._lay_out_strip()
         self.strip.move(12, 54)
+        self.view.eye.resized(covered)
         self.toast.place()
         self.guide.place()
