@@ -644,7 +644,7 @@ def test_a_texture_from_a_file_or_from_the_view_is_saved(bench, tmp_path, monkey
 
 
 def test_views_are_kept_and_turning_about_the_pick_keeps_it_in_place(bench, forms):
-    forms(bench, {"name": "Close"}, {"name": "Close"})
+    forms(bench, {"name": "Close"}, {"name": "Close", "to": "Near"}, {"name": "Near"})
     bench.view.camera = replace(bench.view.camera, yaw=33.0, distance=55.0)
     run(bench, "keep-view")
     bench.view.eye.look("side")
@@ -659,6 +659,8 @@ def test_views_are_kept_and_turning_about_the_pick_keeps_it_in_place(bench, form
     assert bench.view.camera.yaw != 33.0
     after = bench.pixel(index)
     assert abs(after.x() - at.x()) < 1 and abs(after.y() - at.y()) < 1
+    run(bench, "rename-view")
+    assert [v.name for v in bench.doc.scene.views] == ["Near"]
     run(bench, "drop-view")
     assert bench.doc.scene.views == ()
 

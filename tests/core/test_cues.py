@@ -426,6 +426,23 @@ def test_a_marker_that_is_renamed_takes_its_cues_along(pond):
     assert timeline.set_marker(twice, 12, "Pulse").cues[0].when.marker == "Beat"
 
 
+@pytest.mark.parametrize(("kind", "name", "other"), [("pick", "Hem", "Tip"), ("mix", "Open", "Shut")])
+def test_a_kept_pick_or_mix_that_is_renamed_takes_its_cues_along(pond, kind, name, other):
+    """At its place, on its own object only, and to no name that another has."""
+    scene, rename = keep_mix(pond, OBJ, "Shut", {"t1": 0.0}), {"pick": objects.rename_pick, "mix": objects.rename_mix}[kind]
+    word = {"pick": lambda c: c.when.pick, "mix": lambda c: c.act.mix}[kind]
+    told = [Cue("", "x", When(CLICK, owner, pick="Hem"), Act(MIX, owner=owner, mix="Open")) for owner in (OBJ, "o2")]
+    scene = with_cues(scene, *told)
+    new = rename(scene, OBJ, name, "  Wide open ")
+    assert [word(c) for c in new.cues] == ["Wide open", name]
+    kept = {"pick": lambda o: o.picks, "mix": lambda o: o.mixes}[kind]
+    assert [k.name for k in kept(new.object(OBJ))] == ["Wide open", other]
+    assert [word(c) for c in rename(new, OBJ, "Wide open", name).cues] == [name, name]
+    for wrong, why in ((other, f"Pad has a kept {kind} named {other}"), (" ", "needs a name")):
+        with pytest.raises(EditRefused, match=why):
+            rename(scene, OBJ, name, wrong)
+
+
 def test_what_a_cue_led_may_go_and_comes_back_with_undo(pond):
     scene = with_cues(pond, click())
     gone = remove_target(scene, OBJ, "t1")

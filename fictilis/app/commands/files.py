@@ -240,9 +240,16 @@ class Commands:
             view = SavedView(given["name"], camera.centre, camera.distance, camera.yaw, camera.pitch, camera.parallel)
             doc.edit(f"Keep the view {given['name']}", lambda s: object_edits.keep_view(s, view))
 
+    def _views(self) -> ChoiceAsk:
+        return ChoiceAsk("name", "View", [(v.name, v.name) for v in self.doc.scene.views])
+
+    def rename_view(self) -> None:
+        given = self.ask.form("Rename a kept view", "", (self._views(), TextAsk("to", "New name", "")), "Rename it")
+        if given is not None:
+            self.doc.edit(f"Rename the view {given['name']}", lambda s: object_edits.rename_view(s, given["name"], given["to"]))
+
     def drop_view(self) -> None:
-        names = [v.name for v in self.doc.scene.views]
-        given = self.ask.form("Forget a kept view", "", (ChoiceAsk("name", "View", [(n, n) for n in names]),), "Forget it")
+        given = self.ask.form("Forget a kept view", "", (self._views(),), "Forget it")
         if given is not None:
             self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
 

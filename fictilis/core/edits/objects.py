@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from typing import TypeVar
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,11 +12,13 @@ from msgspec.structs import replace
 from fictilis.core.appearance import Appearance
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.kept import NamedPick, Pick
+from fictilis.core.kept import NamedPick, Pick, StoredMix
 from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.places import Transform
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import SavedView
+
+K = TypeVar("K", NamedPick, StoredMix, SavedView)
 
 
 def add_object(
@@ -114,6 +117,35 @@ def keep_pick(scene: Scene, object_id: str, name: str, pick: Pick) -> Scene:
 def drop_pick(scene: Scene, object_id: str, name: str) -> Scene:
     obj = scene.object(object_id)
     return scene.with_object(replace(obj, picks=tuple(p for p in obj.picks if p.name != name)))
+
+
+def rename_pick(scene: Scene, object_id: str, name: str, to: str) -> Scene:
+    """A kept pick under another name, also in the cues that wait for a click on it. Raises EditRefused where another has it."""
+    obj = scene.object(object_id)
+    picks, to = _renamed(obj.picks, name, to, f"{obj.name} has a kept pick")
+    waiting = {c.id for c in scene.cues if (c.when.owner, c.when.pick) == (object_id, name)}
+    cues = tuple(replace(c, when=replace(c.when, pick=to)) if c.id in waiting else c for c in scene.cues)
+    return replace(scene.with_object(replace(obj, picks=picks)), cues=cues)
+
+
+def rename_mix(scene: Scene, object_id: str, name: str, to: str) -> Scene:
+    """A kept mix under another name, also in the cues that lead to it. Raises EditRefused where another has it."""
+    obj = scene.object(object_id)
+    mixes, to = _renamed(obj.mixes, name, to, f"{obj.name} has a kept mix")
+    leading = {c.id for c in scene.cues if (c.act.owner, c.act.mix) == (object_id, name)}
+    cues = tuple(replace(c, act=replace(c.act, mix=to)) if c.id in leading else c for c in scene.cues)
+    return replace(scene.with_object(replace(obj, mixes=mixes)), cues=cues)
+
+
+def rename_view(scene: Scene, name: str, to: str) -> Scene:
+    """A kept view under another name. Raises EditRefused where another has it."""
+    return replace(scene, views=_renamed(scene.views, name, to, "There is a kept view")[0])
+
+
+def _renamed(kept: Sequence[K], name: str, to: str, already: str) -> tuple[tuple[K, ...], str]:
+    """Kept things with one of them under another name, and that name."""
+    to = given_name(to, f"What was {name}", (k.name for k in kept if k.name != name), already)
+    return tuple(replace(k, name=to) if k.name == name else k for k in kept), to
 
 
 def keep_view(scene: Scene, view: SavedView) -> Scene:

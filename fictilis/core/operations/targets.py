@@ -7,6 +7,7 @@ import numpy as np
 from fictilis.core.edits import links
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
+from fictilis.core.edits.objects import rename_mix
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
 from fictilis.core.errors import EditRefused
 from fictilis.core.kept import StoredMix
@@ -240,6 +241,10 @@ MIXES = (
     Operation("object", "keep-mix", "Keep this mix", _keep,
               (Text("name", "Name", lambda s: f"Mix {len(s.obj.mixes) + 1}"),), ("any target",),
               "The weights as they are now, under a name.", "Keep it", done="Keep the mix {name}"),
+    Operation("object", "rename-mix", "Rename a kept mix",
+              lambda s, v: rename_mix(s.scene, s.obj.id, v["name"], v["to"]),
+              (Kept("name", "Mix", needed=True, among=_mixes), Text("to", "New name", needed=True)), ("mix",),
+              "Cues that lead to it know the new name.", "Rename it", done="Rename the mix {name}"),
     Operation("object", "drop-mix", "Forget a kept mix", lambda s, v: edits.drop_mix(s.scene, s.obj.id, v["name"]),
               (Kept("name", "Mix", needed=True, among=_mixes),), ("mix",), "", "Forget it", done="Forget the mix {name}"),
     Operation("object", "put-back", "Put back a kept mix", lambda s, v: _put_back(s, dict(_mix(s, v["name"]).weights)),
