@@ -59,7 +59,7 @@ class Ready(QObject):
     def forget(self) -> None:
         self._timer.stop()
         self._pictures.clear()
-        self._then = None
+        self._of, self._then = (), None
         self.changed.emit()
 
     def frames(self) -> list[float]:

@@ -108,6 +108,7 @@ class View(Gesturing, QWidget):
         self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
         self.strokes.forget()
+        self.ready.forget()
         if self.picture is not None:
             self.picture.renderer.forget()
 

@@ -36,8 +36,14 @@ class Checker(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
         self._timer.timeout.connect(self._start)
+        doc.opened.connect(self._forget)
         doc.changed.connect(self._later)
         doc.acting.connect(self._give_way)
+
+    def _forget(self) -> None:
+        """What was found in a scene that was left is nothing of this one."""
+        self._looked_at, self.found, self.seam = None, [], None
+        self.changed.emit()
 
     def _give_way(self) -> None:
         """Something acts: what is looked at is out of date soon, and the interface needs Python for itself."""
