@@ -17,6 +17,7 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.scene import Scene
 from tests.app.conftest import SHIFT, bead
 from tests.app.test_bench import forms, run  # noqa: F401
 
@@ -278,6 +279,8 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
     assert seen and timed.target("Lift").range == (0.0, 1.5)
     timed.doc.undo()
     assert timed.target("Lift").range == (0.0, 1.0)
+    timed.doc.open_scene(Scene(), None)
+    assert timed.window.top.checks.text() == "No checks"  # at once: those were of another scene
 
 
 def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa: F811
