@@ -89,6 +89,7 @@ def furnish(w: Shell) -> None:
     w.set_theme(w.palette_.name)
     doc.acting.connect(end_editing)
     doc.opened.connect(w.thumbnails.forget)
+    w.thumbnails.elsewhere = lambda: w.view.moving
     doc.opened.connect(lambda: QTimer.singleShot(500, give_back))
     doc.changed.connect(w.follow)
     w.follow()

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from fictilis.core.scene import Scene
 
 SMALL = 3_000_000  # bytes that are read in a moment
+TURN = 0.0005  # s that a thread beside may keep the window waiting at each event: 5 ms add up to 0.3 s in a dialog
 HINT = "With a virtual one: xvfb-run fictilis demo."
 
 
@@ -54,6 +55,7 @@ def application() -> QApplication:
     QGuiApplication.setDesktopFileName("fictilis")
     MainThreadGarbage(app)
     keep_freed()
+    sys.setswitchinterval(TURN)
     return app
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -22,6 +23,7 @@ from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
+WAIT = 50  # ms, while the processor is needed elsewhere
 MANY = 50_000  # points: with more, a pixel has points enough to be smooth, and making takes long
 WIDTH, HEIGHT = 88, 66
 
@@ -70,7 +72,7 @@ class Thumbnails(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make_one)
-        self.paused = False
+        self.elsewhere: Callable[[], bool] = lambda: False  # whether the processor is needed for what moves
 
     def get(self, obj: MorphObject, ref: ShapeRef, ground: Ground) -> QImage | None:
         """The thumbnail of a shape; an older one, or None, until it is made."""
@@ -101,10 +103,13 @@ class Thumbnails(QObject):
         return tuple(parts)
 
     def _make_one(self) -> None:
-        if self.renderer is None or self.paused or not self._wanted:
-            if not self._wanted:
-                self._timer.stop()
+        if not self._wanted:
+            self._timer.stop()
             return
+        if self.renderer is None or self.elsewhere():
+            self._timer.setInterval(WAIT)
+            return
+        self._timer.setInterval(0)
         place, obj, ref, ground = self._wanted[0]
         if not ref.exists_in(obj):
             self._wanted.pop(0)

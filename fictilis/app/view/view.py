@@ -47,7 +47,7 @@ from fictilis.render.items import DrawItem
 from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
-FINE_AFTER = 180  # ms of stillness before the picture is drawn smooth
+LARGE, FINE_AFTER = 50_000, 180  # points of a scene; ms of stillness before the picture is drawn smooth
 
 
 class View(Gesturing, QWidget):
@@ -86,7 +86,7 @@ class View(Gesturing, QWidget):
         self._drawn_size = QSize()
         self.pace = Pace()
         self._before_image: QImage | None = None
-        self._painted = False
+        self._painted = self._next_time = False  # a large scene that was opened is drawn when all else stands
         self._dirty = True
         self._items: list[StageItem] = []
         self.moving = False
@@ -107,6 +107,7 @@ class View(Gesturing, QWidget):
         self.drawing.leave()
         self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
+        self._next_time = sum(len(o.base) for o in self.doc.scene.objects) > LARGE
         self.strokes.forget()
         self.ready.forget()
         if self.picture is not None:
@@ -209,11 +210,14 @@ class View(Gesturing, QWidget):
 
     def paintEvent(self, _event: object) -> None:
         painter, ground = QPainter(self), self.palette_.view
-        if self.picture is None:
+        if self.picture is None or self._next_time:
             if not self._painted:
                 self._painted = True
                 self.first_painted.emit()
             painter.fillRect(self.rect(), QColor(mix(ground.top, ground.bottom, 0.5)))  # a gradient takes a while
+            if self._next_time:
+                QTimer.singleShot(0, self.update)
+            self._next_time = False
         else:
             if self._dirty or self._image is None or self._drawn_size != self._pixel_size():
                 self._draw()
