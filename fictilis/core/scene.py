@@ -300,7 +300,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
             scene, obj = _clips_fitted(scene, obj, was)
         if obj.skin is not None:
             scene = _rigs_in_step(scene, obj, was)
-        if obj.geometry is not was.geometry or obj.repeat is not was.repeat:
+        if obj.geometry is not was.geometry:
             scene.check_copies(obj)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 

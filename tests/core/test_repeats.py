@@ -281,6 +281,9 @@ def test_what_goes_leaves_the_object_by_itself_and_too_much_is_refused(plain):
     with pytest.raises(EditRefused, match="would have .* points; up to 4,000,000"):
         set_repeat(scene, big, Repeat(counts=(30, 30, 1)))
     within = set_repeat(scene, big, Repeat(counts=(20, 20, 1)))
+    too_many = replace(scene.object(big), repeat=Repeat(counts=(30, 30, 1)))
+    with pytest.raises(EditRefused, match="would have .* points"):  # as a file asks that has it already
+        set_repeat(replace(scene, objects=(too_many,)), big, too_many.repeat)
     for grown, name in ((within, big), (set_repeat(scene, big, Repeat("faces", other="o1")), "o1")):
         with pytest.raises(EditRefused, match="The copies of Ball 2 would have .* points"):  # it grows, or what it stands on
             _subdivided(grown, name, 3)

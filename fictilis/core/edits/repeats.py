@@ -38,7 +38,9 @@ def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
         other.line  # noqa: B018 - which refuses what is none
     if other is not None and repeat.way == FACES and not other.geometry.face_count:
         raise EditRefused(f"{other.name} has no faces to stand on; repeat {obj.name} on its points.")
-    return scene.with_object(replace(obj, repeat=repeat))
+    scene = scene.with_object(replace(obj, repeat=repeat))
+    scene.check_copies(scene.object(object_id))
+    return scene
 
 
 def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:
