@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from weakref import ref
 
 from PyQt6.QtGui import QMouseEvent
 
@@ -15,7 +16,7 @@ class Gesturing:
     """Beside QWidget: ``begin`` says what a press begins, ``hover`` what a move without a press does."""
 
     doc: Document
-    _held: Gesture | None = None
+    _held: ref[Gesture] | None = None  # of the last press; the hand keeps it for as long as it goes on
 
     def begin(self, event: QMouseEvent) -> Gesture | None:
         """The gesture that a press begins; None where a click is all, or nothing."""
@@ -34,19 +35,24 @@ class Gesturing:
             self.safely(lambda: self._begin(event))
 
     def _begin(self, event: QMouseEvent) -> None:
-        self._held = self.begin(event)
-        if self._held is not None:
-            self.doc.hand.take(self._held)
+        gesture = self.begin(event)
+        if gesture is not None:
+            self._held = ref(gesture)
+            self.doc.hand.take(gesture)
+
+    def _holds(self) -> bool:
+        """Whether what goes on is what the last press here began."""
+        return self.doc.hand.gesture is not None and self._held is not None and self._held() is self.doc.hand.gesture
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None and self._held is self.doc.hand.gesture:
+        if self._holds():
             self.safely(lambda: self.doc.hand.move(event))
         elif not event.buttons():
             self.hover(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        held, self._held = self._held, None
-        if held is not None and held is self.doc.hand.gesture:
+        holds, self._held = self._holds(), None
+        if holds:
             self.safely(lambda: self.doc.hand.release(event))
 
     def safely(self, act: Callable[[], object]) -> None:
