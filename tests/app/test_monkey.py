@@ -303,6 +303,8 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     first, known = tmp_path / "first.fictilis", living()
     write_native(first, scene)
     user = open_window(read_native(first))  # which shares nothing with another, and so leaves nothing to it
+    for section in user.window.side._parts:  # all of them: else those made on the way are what grows
+        getattr(user.window.side, section)
     dialogs = forms(user)
     answered = user.window.ask.show
 
