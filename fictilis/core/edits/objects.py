@@ -10,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
+from fictilis.core.cues import Cue
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.kept import NamedPick, Pick, StoredMix
@@ -123,18 +124,25 @@ def rename_pick(scene: Scene, object_id: str, name: str, to: str) -> Scene:
     """A kept pick under another name, also in the cues that wait for a click on it. Raises EditRefused where another has it."""
     obj = scene.object(object_id)
     picks, to = _renamed(obj.picks, name, to, f"{obj.name} has a kept pick")
-    waiting = {c.id for c in scene.cues if (c.when.owner, c.when.pick) == (object_id, name)}
-    cues = tuple(replace(c, when=replace(c.when, pick=to)) if c.id in waiting else c for c in scene.cues)
-    return replace(scene.with_object(replace(obj, picks=picks)), cues=cues)
+    return _told(scene.with_object(replace(obj, picks=picks)), "when", object_id, "pick", name, to)
 
 
 def rename_mix(scene: Scene, object_id: str, name: str, to: str) -> Scene:
     """A kept mix under another name, also in the cues that lead to it. Raises EditRefused where another has it."""
     obj = scene.object(object_id)
     mixes, to = _renamed(obj.mixes, name, to, f"{obj.name} has a kept mix")
-    leading = {c.id for c in scene.cues if (c.act.owner, c.act.mix) == (object_id, name)}
-    cues = tuple(replace(c, act=replace(c.act, mix=to)) if c.id in leading else c for c in scene.cues)
-    return replace(scene.with_object(replace(obj, mixes=mixes)), cues=cues)
+    return _told(scene.with_object(replace(obj, mixes=mixes)), "act", object_id, "mix", name, to)
+
+
+def _told(scene: Scene, part: str, object_id: str, what: str, name: str, to: str) -> Scene:
+    """The scene with the new name in that part of each cue which names it of that object."""
+
+    def told(cue: Cue) -> Cue:
+        said = getattr(cue, part)
+        mine = (said.owner, getattr(said, what)) == (object_id, name)
+        return replace(cue, **{part: replace(said, **{what: to})}) if mine else cue
+
+    return replace(scene, cues=tuple(map(told, scene.cues)))
 
 
 def rename_view(scene: Scene, name: str, to: str) -> Scene:
