@@ -27,9 +27,12 @@ from fictilis.app.commands.time import TimeCommands
 from fictilis.app.commands.walking import WalkCommands
 from fictilis.app.model import recovery
 from fictilis.app.model.recovery import left_behind
+from fictilis.core.cues import Cue
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.edits.timeline import add_camera
 from fictilis.core.scene import Scene
+from fictilis.core.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
@@ -141,7 +144,7 @@ def test_new_scene_from_a_form(open_window, answers, form):
     assert user.doc.unsaved and user.window.column.chooser.currentText() == form
 
 
-def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answers):
+def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answers, tmp_path):
     choose(user, monkeypatch, open=sheet_files["bend"])
 
     def from_file(dialog):
@@ -162,6 +165,12 @@ def test_new_scene_from_a_file_and_beside(user, sheet_files, monkeypatch, answer
     user.doc.undo()
     user.doc.undo()
     assert [o.name for o in user.doc.scene.objects] == ["Sheet"]
+    alone = add_camera(Scene(cues=(Cue("q1", "Wink"),)), SceneCamera("", "Near", (0, 0, 0), 50, 30, 20))[0]
+    write_native(tmp_path / "camera.fictilis", alone)
+    choose(user, monkeypatch, open=tmp_path / "camera.fictilis")
+    user.press(K.Key_N, CTRL)
+    assert (user.doc.undo_label(), user.obj.name) == ("Import cameras", "Sheet")
+    assert len(user.doc.scene.cameras) == 1 and [c.name for c in user.doc.scene.cues] == ["Wink"]
 
 
 def test_exports_from_the_window(user, tmp_path, monkeypatch, answers):

@@ -529,3 +529,34 @@ def test_a_segment_begins_away_and_ends_at_its_goal(ease):
 def test_an_easing_looked_at_once_is_the_one_looked_at_in_rows(ease):
     u = np.linspace(0, 1, 1001)
     assert np.abs(ease_at(ease, u) - [ease_now(ease, x) for x in u.tolist()]).max() < 1e-12
+
+
+BESIDE = {  # a cue, and whether it comes along with all objects; with the second alone
+    "a click": (click(), True, False),
+    "its other object": (Cue("", "", When(CLICK, "o2"), Act(LEAD, (Lead("o2", "t1"),))), True, True),
+    "a mix": (click(Act(MIX, owner=OBJ, mix="Open")), True, False),
+    "the end of itself": (Cue("", "", When(KEY, key="E"), Act(END, cue="q1")), True, True),
+    "a marker": (Cue("", "", When(MARKER, marker="Beat"), lead()), False, False),
+    "a clip": (click(Act(CLIP, clip="p3")), False, False),
+    "the sound": (click(Act(SOUND)), False, False),
+}
+
+
+@pytest.mark.parametrize("name", BESIDE)
+def test_cues_come_along_to_another_scene_and_lead_what_came(pond, name):
+    made, whole, second = BESIDE[name]
+    here, there = with_cues(pond, click()), with_cues(pond, made)
+    both = objects.with_all_of(here, there)
+    assert both.cues[:1] == here.cues and len(both.cues) == 1 + whole
+    assert len(objects.with_all_of(here, there.without(there.object(OBJ))).cues) == 1 + second
+    if whole:
+        theirs = both.cues[1]
+        assert (theirs.id, theirs.name, fault(both, theirs)) == ("q2", "Cue 2", "")
+        named = {theirs.when.owner, theirs.act.owner, *(row.owner for row in theirs.act.leads)} - {""}
+        assert named <= {"o3", "o4"} and theirs.act.cue in ("", "q2")
+
+
+def test_more_cues_than_there_may_be_are_not_added(pond):
+    many = replace(pond, cues=tuple(replace(click(), id=f"q{n}", name=f"{n}") for n in range(1, 502)))
+    with pytest.raises(EditRefused, match="up to 1,000 cues, and these would be 1,002"):
+        objects.with_all_of(many, many)

@@ -10,7 +10,7 @@ from fictilis.core.channels import set_value
 from fictilis.core.edits import correctives, keys, links, relays, targets, timeline, timing
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, set_key
-from fictilis.core.edits.objects import add_object, remove_object
+from fictilis.core.edits.objects import add_object, remove_object, with_all_of
 from fictilis.core.errors import EditRefused
 from fictilis.core.final import evaluate
 from fictilis.core.rules import Driver, Rule
@@ -126,3 +126,11 @@ def test_what_makes_no_sense_is_refused_by_name(parts, change, said):
     scene, _ = targets.new_target(parts, LID, "Slide 2")
     with pytest.raises(EditRefused, match=said):
         change(scene)
+
+
+def test_what_is_added_from_another_scene_keeps_its_own_links(parts):
+    both = with_all_of(parts, parts)
+    edited = set_key(both, both.objects[4].id, "t1", Key(7, 0.6))
+    assert alike(replace(edited, objects=edited.objects[:3])) and alike(replace(edited, objects=edited.objects[3:]))
+    counts = [len(o.lane("t1").curve.keys) for o in edited.objects]
+    assert counts == [2, 2, 2, 3, 3, 3]

@@ -59,12 +59,28 @@ class Commands:
             scene = self._read(choice.file, OBJECTS if choice.beside else SCENE)
         if scene is None:
             return
+        if choice.beside and choice.file is not None:
+            self.put_beside(replace(scene, sound=None))
+            return
         if choice.beside:
-            whole = scene if choice.file is None else added(beside, scene)
-            self.doc.commit(f"Add {whole.objects[-1].name}", whole)
-            self.doc.select_object(whole.objects[-1].id)
+            self.doc.commit(f"Add {scene.objects[-1].name}", scene)
+            self.doc.select_object(scene.objects[-1].id)
         else:
             self.doc.open_scene(scene, None, saved=False)
+        self.ports.view.eye.fit()
+
+    def put_beside(self, other: Scene) -> None:
+        """All that another scene holds comes to the one there is, in one step."""
+        doc, known = self.doc, {o.id for o in self.doc.scene.objects}
+        whole = doc.attempt(lambda: added(doc.ground, other))
+        if whole is None:
+            return
+        whole = whole if other.sound is None else replace(whole, sound=other.sound)
+        new = [o for o in whole.objects if o.id not in known]
+        names = ", ".join(o.name for o in new[:3]) + (f" and {len(new) - 3} more" if len(new) > 3 else "")
+        doc.commit(f"Import {names or 'cameras'}", whole)
+        if new:
+            doc.select_object(new[0].id)
         self.ports.view.eye.fit()
 
     def _read(self, path: Path, way: str) -> Scene | None:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from msgspec.structs import replace
-
 from fictilis.app.commands.exchange import LANES, TABLES, ExchangeCommands
 from fictilis.app.commands.files import SCENES, Commands, file_kinds
 from fictilis.app.commands.ports import Ports
@@ -14,8 +12,7 @@ from fictilis.app.commands.relays import POINTS, RelayCommands
 from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
-from fictilis.core.scene import Scene
-from fictilis.formats.importing import Held, added, read_held, shapes_of, taken
+from fictilis.formats.importing import Held, read_held, shapes_of, taken
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.rows import Row, add_shape, row_name
 
@@ -86,7 +83,7 @@ class ImportCommands:
             doc.open_scene(scene, None, saved=False)
             self.ports.view.eye.fit()
         elif choice.way == OBJECTS:
-            self._take_objects(scene, choice.sound)
+            self.files.put_beside(scene)
         elif choice.way == TARGETS:
             self.targets.take_targets(shapes_of(scene, held.stems), held.said)
         else:
@@ -97,15 +94,3 @@ class ImportCommands:
             return
         for warning in held.said:
             doc.say(warning, "warning")
-
-    def _take_objects(self, scene: Scene, sound: bool) -> None:
-        doc, known = self.doc, {o.id for o in self.doc.scene.objects}
-        whole = added(doc.ground, scene)
-        if sound and scene.sound is not None:
-            whole = replace(whole, sound=scene.sound)
-        new = [o for o in whole.objects if o.id not in known]
-        names = ", ".join(o.name for o in new[:3]) + (f" and {len(new) - 3} more" if len(new) > 3 else "")
-        doc.commit(f"Import {names or 'cameras'}", whole)
-        if new:
-            doc.select_object(new[0].id)
-        self.ports.view.eye.fit()

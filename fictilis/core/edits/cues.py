@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channels import ChannelRef, channel, find_channel
-from fictilis.core.cues import ACTS, CLICK, LETTER, MEETINGS, THENS, WHENS, Act, Cue, Lead, Then, When
+from fictilis.core.cues import ACTS, CLICK, CLIP, LETTER, MARKER, MEETINGS, SOUND, THENS, WHENS, Act, Cue, Lead, Then, When
 from fictilis.core.edits.timing import bake, reduce_keys
 from fictilis.core.errors import EditRefused
 from fictilis.core.interrupt import check
@@ -29,12 +29,40 @@ MOVES = 1e-9  # what a value must change by, for a take to key it
 
 def add_cue(scene: Scene, made: Cue, place: int | None = None) -> tuple[Scene, str]:
     """A cue with an id and a name of its own, last or at a place."""
-    if len(scene.cues) >= MOST_CUES:
-        raise EditRefused(f"A scene has up to {MOST_CUES:,} cues; delete one first.")
+    _check_room(len(scene.cues) + 1)
     new_id = fresh_id(LETTER, (c.id for c in scene.cues), scene.id_floor)
     new = checked_cue(replace(made, id=new_id, name=fresh_name(made.name or "Cue", {c.name for c in scene.cues})))
     at = len(scene.cues) if place is None else place
     return _coming_to_an_end(replace(scene, cues=(*scene.cues[:at], new, *scene.cues[at:])), new_id), new_id
+
+
+def _check_room(count: int) -> None:
+    if count > MOST_CUES:
+        raise EditRefused(f"A scene has up to {MOST_CUES:,} cues, and these would be {count:,}; delete some first.")
+
+
+def cues_beside(scene: Scene, other: Scene, owners: Mapping[str, str]) -> tuple[Cue, ...]:
+    """The cues of a scene, and behind them those of another one whose objects come to it as ``owners`` says, under ids and
+    names of their own. One that waits for a marker or plays a clip or the sound stays where those are; so does one about an
+    object that does not come. Raises EditRefused for more than there may be."""
+    here = {"": "", **owners}
+    coming = [
+        c for c in other.cues
+        if c.when.kind != MARKER and c.act.kind not in (CLIP, SOUND)
+        and all(o in here for o in (c.when.owner, c.act.owner, *(lead.owner for lead in c.act.leads)))
+    ]  # fmt: skip
+    _check_room(len(scene.cues) + len(coming))
+    first, names = number_of(fresh_id(LETTER, (c.id for c in scene.cues), scene.id_floor)), {c.name for c in scene.cues}
+    ids = {c.id: f"{LETTER}{n}" for n, c in enumerate(coming, first)}
+    made = []
+    for c in coming:
+        when = replace(c.when, owner=here[c.when.owner], cue=ids.get(c.when.cue, ""))
+        leads = tuple(replace(lead, owner=here[lead.owner]) for lead in c.act.leads)
+        act = replace(c.act, owner=here[c.act.owner], leads=leads, cue=ids.get(c.act.cue, ""))
+        then = replace(c.then, cue=ids.get(c.then.cue, ""))
+        made.append(replace(c, id=ids[c.id], name=fresh_name(c.name, names), when=when, act=act, then=then))
+        names.add(made[-1].name)
+    return (*scene.cues, *made)
 
 
 def cue_from(scene: Scene, object_id: str | None, selected: Sequence[ChannelRef]) -> Cue:

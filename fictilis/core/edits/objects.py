@@ -11,12 +11,13 @@ from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.cues import Cue
+from fictilis.core.edits.cues import cues_beside
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.kept import NamedPick, Pick, StoredMix
-from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, given_name, number_of, tidy_name
 from fictilis.core.places import Transform
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene import MorphObject, Scene, links_of
 from fictilis.core.timeline import SavedView
 
 K = TypeVar("K", NamedPick, StoredMix, SavedView)
@@ -43,11 +44,13 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
 
 
 def with_all_of(scene: Scene, other: Scene) -> Scene:
-    """A scene with all objects and cameras of another one, as that has them in hand, under ids and names of their own."""
+    """A scene with all objects and cameras of another one, as that has them in hand, and its cues, all under ids and names of
+    their own. Raises EditRefused for more cues than a scene may have."""
     if not other.owners:
         return scene
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
     taken, new_ids = {o.name for o in scene.owners}, {o.id: f"o{n}" for n, o in enumerate(other.objects, first)}
+    links = _fresh_links(scene, other)
     objects = []
     for obj in other.objects:
         along = obj.along and replace(obj.along, line=new_ids[obj.along.line])
@@ -56,14 +59,23 @@ def with_all_of(scene: Scene, other: Scene) -> Scene:
             repeat = replace(repeat, other=new_ids[repeat.other])
         name = fresh_name(obj.name, taken)
         taken.add(name)
-        objects.append(replace(obj, id=new_ids[obj.id], name=name, along=along, repeat=repeat, blend=None))
-    scene = replace(scene, objects=(*scene.objects, *objects))
+        targets = tuple(t if t.link is None else replace(t, link=links[t.link]) for t in obj.targets)
+        new = replace(obj, id=new_ids[obj.id], name=name, targets=targets, along=along, repeat=repeat, blend=None)
+        objects.append(new)
+    scene = replace(scene, objects=(*scene.objects, *objects), cues=cues_beside(scene, other, new_ids))
     for camera in other.cameras:
         along = camera.along and replace(camera.along, line=new_ids[camera.along.line])
         name = fresh_name(camera.name, {o.name for o in scene.owners})
         made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras), scene.id_floor), name=name, along=along)
         scene = replace(scene, cameras=(*scene.cameras, made))
     return scene
+
+
+def _fresh_links(scene: Scene, other: Scene) -> dict[str, str]:
+    """New links for those of another scene, which would lead targets of this one otherwise."""
+    used = [link for o in scene.objects for link in links_of(o)]
+    first = number_of(fresh_id("k", used))
+    return {link: f"k{n}" for n, link in enumerate(dict.fromkeys(k for o in other.objects for k in links_of(o)), first)}
 
 
 def remove_object(scene: Scene, object_id: str) -> Scene:
