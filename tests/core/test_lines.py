@@ -201,6 +201,7 @@ def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip):
 
 RESHAPED = {
     "insert": lambda line: reshaping.insert_points(line, np.array([3, 14])),
+    "insert in one": lambda line: reshaping.insert_points(line, np.array([14])),
     "delete": lambda line: reshaping.delete_points(line, np.array([2, 15])),
     "split": lambda line: reshaping.split(line, np.array([4, 15])),
     "join itself": lambda line: reshaping.join(line, np.array([0, 11])),
@@ -231,7 +232,7 @@ def test_strands_after_each_change():
         return carry.geometry.counts.tolist(), carry.geometry.closed.tolist()
 
     wanted = {
-        "insert": ([13, 9], [False, True]), "delete": ([11, 7], [False, True]), "split": ([5, 8, 9], [False] * 3),
+        "insert": ([13, 9], [False, True]), "insert in one": ([12, 9], [False, True]), "delete": ([11, 7], [False, True]), "split": ([5, 8, 9], [False] * 3),
         "join itself": ([12, 8], [True, True]), "open": ([12, 8], [False, False]), "reverse": ([12, 8], [False, True]),
         "first": ([12, 8], [False, True]), "rebuild": ([17, 17], [False, True]),
     }  # fmt: skip

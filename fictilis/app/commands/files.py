@@ -260,7 +260,7 @@ class Commands:
         return ChoiceAsk("name", "View", [(v.name, v.name) for v in self.doc.scene.views])
 
     def rename_view(self) -> None:
-        given = self.ask.form("Rename a kept view", "", (self._views(), TextAsk("to", "New name", "")), "Rename it")
+        given = self.ask.form("Rename a kept view", "", (self._views(), TextAsk("to", "New name", needed=True)), "Rename it")
         if given is not None:
             self.doc.edit(f"Rename the view {given['name']}", lambda s: object_edits.rename_view(s, given["name"], given["to"]))
 

@@ -39,6 +39,7 @@ class TextAsk(Struct, frozen=True):
     name: str
     label: str
     default: str = ""
+    needed: bool = False
 
 
 Ask = NumberAsk | ChoiceAsk | CheckAsk | TextAsk
@@ -53,4 +54,4 @@ def ask_for(parameter: Parameter, start: Any) -> Ask:
         return CheckAsk(name, label, bool(start))
     if isinstance(parameter, Choice):
         return ChoiceAsk(name, label, [(text, value) for _, text, value in parameter.options], start)
-    return TextAsk(name, label, str(start or ""))
+    return TextAsk(name, label, str(start or ""), parameter.needed)

@@ -35,6 +35,8 @@ def shares(count: int, closed: bool, degree: int, through: bool, places: np.ndar
 
     places = np.asarray(places, np.float64)
     degree = degree_of(count, degree, closed)
+    if not len(places):  # which SciPy's matrices refuse
+        return csr_array((0, count))
     if degree == 1:
         first = np.clip(np.floor(places).astype(int), 0, count - 1 if closed else count - 2)
         part = places - first
