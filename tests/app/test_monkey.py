@@ -1,4 +1,4 @@
-"""Hours of random input: ``make soak``. Each seed is printed by pytest as the test's name, and can be run alone by it."""
+"""Hours of random input: ``make soak``. Each seed runs in a process of its own, and can be run alone by its number."""
 
 import ctypes
 import gc
@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.memory import give_back
 from fictilis.app.widgets.fields import Editor
+from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.clips import duplicate_clip
 from fictilis.core.edits.correctives import set_follow
@@ -278,6 +279,8 @@ def look(user) -> float:
     """The graphics context goes for the moment: the driver keeps 20 MB of pictures that were drawn, or not."""
     window = user.window
     user.settle(200)
+    spoken = window.findChildren(Spoken)  # a slow machine's pictures come so late that they are told when the last is there
+    assert user.comes(lambda: not any(part.soon.isActive() for part in spoken))
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # without a loop of its own nothing else does
     user.view.ready.forget()
     window.renderer.release()
