@@ -5,6 +5,7 @@ import gc
 import os
 import random
 import sys
+from collections import deque
 from functools import cache
 from importlib import import_module
 from pathlib import Path
@@ -107,7 +108,8 @@ class Monkey:
     """Does one thing after another, whatever comes."""
 
     def __init__(self, user, seed: int, files: list[Path], sound: Path) -> None:
-        self.user, self.random, self.done, self.files, self.sound = user, random.Random(seed), [], files, sound
+        self.user, self.random, self.files, self.sound = user, random.Random(seed), files, sound
+        self.done = deque[str](maxlen=9)  # what was done last
 
     def place(self, widget) -> QPointF:
         return QPointF(self.random.uniform(2, widget.width() - 2), self.random.uniform(2, widget.height() - 2))
@@ -333,12 +335,12 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     for number in range(STEPS):
         monkey.step()
         if doc.hand.gesture is None:
-            assert nothing_is_left(user), monkey.done[-9:]
-        assert nothing_points_astray(user), monkey.done[-9:]
+            assert nothing_is_left(user), [*monkey.done]
+        assert nothing_points_astray(user), [*monkey.done]
         if doc.settled.scene is not written:
             written = doc.settled.scene
             write_native(file, written)
-            assert same_bits(read_native(file), written), monkey.done[-9:]
+            assert same_bits(read_native(file), written), [*monkey.done]
         if sum(len(o.base) for o in doc.scene.objects) > 20_000 or not doc.scene.objects:
             doc.open_scene(read_native(first), None)
         if number % 10 == 9:
@@ -347,7 +349,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
             written = None
             quarters.append(memory(user, read_native(first)))
             there = {id(base) for base in (*known, *(o.base for o in doc.scene.objects))}
-            assert all(id(base) in there for base in living()), monkey.done[-9:]
+            assert all(id(base) in there for base in living()), [*monkey.done]
     doc.interrupt()  # what stands typed in a field is taken by the first undo otherwise
     now = doc.settled.scene
     steps = 0

@@ -232,7 +232,8 @@ def test_strands_after_each_change():
         return carry.geometry.counts.tolist(), carry.geometry.closed.tolist()
 
     wanted = {
-        "insert": ([13, 9], [False, True]), "insert in one": ([12, 9], [False, True]), "delete": ([11, 7], [False, True]), "split": ([5, 8, 9], [False] * 3),
+        "insert": ([13, 9], [False, True]), "insert in one": ([12, 9], [False, True]),
+        "delete": ([11, 7], [False, True]), "split": ([5, 8, 9], [False] * 3),
         "join itself": ([12, 8], [True, True]), "open": ([12, 8], [False, False]), "reverse": ([12, 8], [False, True]),
         "first": ([12, 8], [False, True]), "rebuild": ([17, 17], [False, True]),
     }  # fmt: skip
