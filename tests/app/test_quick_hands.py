@@ -127,7 +127,7 @@ def _marker(user):
 def _sound(user):
     row = user.window.sound_row
     user.qtbot.waitUntil(lambda: row.wave() is not None)
-    return row, QPointF(row.extent()[0] + 20, 20), QPointF(50, 0)
+    return row, QPointF(row.extent(row.wave())[0] + 20, 20), QPointF(50, 0)
 
 
 def _stroke(tool):

@@ -20,9 +20,10 @@ from fictilis.core.edits import timeline
 from fictilis.core.kept import Pick
 from fictilis.core.timeline import Sound
 from fictilis.formats.registry import load, save
-from fictilis.formats.sound import RATE, read_sound
+from fictilis.formats.sound import RATE, decoded, read_sound
 from tests.app.conftest import CTRL, RIGHT, SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
+from tests.formats.test_sound import TONE, wav
 
 K = Qt.Key
 OBJ = "o1"
@@ -219,7 +220,7 @@ def test_scrubbing_is_heard_and_can_be_silent(sounding):
 def test_the_waveform_is_dragged_in_time_and_muted_by_its_icon(sounding):
     row, doc, lanes = sounding.window.sound_row, sounding.doc, sounding.window.lanes
     assert row.isVisible()
-    left, right = row.extent()
+    left, right = row.extent(row.wave())
     assert left == pytest.approx(lanes.axis.x(12)) and right == pytest.approx(lanes.axis.x(36))
     sounding.drag(row, (lanes.axis.x(20), 20), (lanes.axis.x(28), 20))
     assert doc.scene.sound.start == 20 and doc.undo_label() == "Move the sound"
@@ -285,13 +286,16 @@ def test_a_sound_dropped_on_the_lanes_is_taken_and_a_reopened_one_is_read_in_the
     keyed.doc.open_scene(load(tmp_path / "s.fictilis"), None)
     row = keyed.window.sound_row
     keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
-    assert row.extent()[1] == pytest.approx(keyed.window.lanes.axis.x(24))
+    assert row.extent(row.wave())[1] == pytest.approx(keyed.window.lanes.axis.x(24))
+    decoded(Sound("other.wav", wav(TONE)))  # somebody reads another one, and the samples of the last are kept only
+    assert row.wave() is None
+    keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
 
 
 def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
     keyed.doc.edit("Sound", lambda s: timeline.set_sound(s, Sound("broken.wav", b"not a sound")))
     row = keyed.window.sound_row
-    keyed.qtbot.waitUntil(lambda: row._failed, timeout=3000)
+    keyed.qtbot.waitUntil(lambda: row._unreadable is not None, timeout=3000)
     assert row.isVisible() and row.wave() is None
     keyed.press(K.Key_Space)
     keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=3000)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -254,8 +255,7 @@ class SoundRow(TimeRow):
     HIGH = 46
 
     def __init__(self, *parts) -> None:
-        self._wanted: bytes | None = None  # the sound that is being read, or could not be
-        self._failed = False
+        self._unreadable: bytes | None = None  # the sound that could not be read
         self._picture: tuple[tuple, QPixmap] | None = None
         super().__init__(*parts)
         self.setAccessibleName("Sound")
@@ -274,24 +274,21 @@ class SoundRow(TimeRow):
         if sound is None:  # just removed; the pointer may still stand here
             return None
         wave = known(sound)
-        if wave is None and self._wanted is not sound.data and not self._reading.busy:
-            self._wanted, self._failed = sound.data, False
-            self._reading.run(lambda: decoded(sound), self._was_read)
+        if wave is None and self._unreadable is not sound.data and not self._reading.busy:
+            self._reading.run(lambda: decoded(sound), partial(self._was_read, sound.data))
         return wave
 
-    def _was_read(self, task: Task[Waveform]) -> None:
+    def _was_read(self, data: bytes, task: Task[Waveform]) -> None:
         try:
             task.result()
         except FictilisError:
-            self._failed = True
+            self._unreadable = data
         self.update()
 
-    def extent(self) -> tuple[float, float] | None:
+    def extent(self, wave: Waveform) -> tuple[float, float]:
         """The first and last pixel of the waveform."""
-        sound, wave = self.doc.scene.sound, self.wave()
-        if wave is None:
-            return None
-        return self.lanes.axis.x(sound.start), self.lanes.axis.x(sound.start + wave.seconds * self.doc.scene.fps)
+        start, fps = self.doc.scene.sound.start, self.doc.scene.fps
+        return self.lanes.axis.x(start), self.lanes.axis.x(start + wave.seconds * fps)
 
     def paint_head(self, painter: QPainter) -> None:
         sound = self.doc.scene.sound
@@ -307,7 +304,7 @@ class SoundRow(TimeRow):
         if self.doc.every_frame:
             said += ", silent while every frame is shown"
         if self.wave() is None:
-            said = "cannot be read" if self._failed else "being read"
+            said = "cannot be read" if self._unreadable is sound.data else "being read"
         painter.drawText(QRectF(30, 0, self.lanes.axis.head - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
         painter.restore()
 
@@ -342,7 +339,7 @@ class SoundRow(TimeRow):
 
     def _paint_wave(self, painter: QPainter, wave: Waveform) -> None:
         sound, p = self.doc.scene.sound, self.palette_
-        left, right = self.extent()
+        left, right = self.extent(wave)
         first, last = int(max(np.floor(left), self.lanes.axis.head)), int(min(np.ceil(right), self.right()))
         if last <= first:
             return
@@ -359,8 +356,11 @@ class SoundRow(TimeRow):
                            for x, (low, high) in zip(xs.tolist(), rows.tolist(), strict=False)])  # fmt: skip
 
     def _on_wave(self, x: float) -> bool:
-        extent = self.extent()
-        return extent is not None and x >= self.lanes.axis.head and extent[0] <= x <= extent[1]
+        wave = self.wave()
+        if wave is None or x < self.lanes.axis.head:
+            return False
+        left, right = self.extent(wave)
+        return left <= x <= right
 
     def begin(self, event: QMouseEvent) -> Gesture | None:
         at = event.position()
