@@ -165,7 +165,7 @@ def _build_low(w: Shell) -> None:
     w.view.ready.changed.connect(w.lanes.viewport().update)
     w.lanes.dropped.connect(w.scene_time_commands.take_sound)
     w.marker_row = MarkerRow(doc, w.lanes, w.actions_, p)
-    w.sound_row = SoundRow(doc, w.lanes, w.actions_, p)
+    w.sound_row = SoundRow(w.sound.samples, doc, w.lanes, w.actions_, p)
     for row in (w.marker_row, w.sound_row):
         stack.addWidget(row)
         row.refresh()

@@ -126,8 +126,8 @@ def _marker(user):
 
 def _sound(user):
     row = user.window.sound_row
-    user.qtbot.waitUntil(lambda: row.wave() is not None)
-    return row, QPointF(row.extent(row.wave())[0] + 20, 20), QPointF(50, 0)
+    user.qtbot.waitUntil(lambda: row.samples.wave() is not None)
+    return row, QPointF(row.extent(row.samples.wave())[0] + 20, 20), QPointF(50, 0)
 
 
 def _stroke(tool):

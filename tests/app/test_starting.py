@@ -101,7 +101,7 @@ def test_the_pointer_may_stand_over_a_sound_that_is_gone(user):
     QTest.mouseRelease(row, Qt.MouseButton.LeftButton, pos=QPointF(430, 20).toPoint())
     row.update()
     user.settle(30)
-    assert user.doc.scene.sound is None and row.wave() is None
+    assert user.doc.scene.sound is None and row.samples.wave() is None
 
 
 def test_work_that_ends_after_its_owner_is_gone_disturbs_nobody(qtbot):

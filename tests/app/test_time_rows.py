@@ -3,10 +3,12 @@
 import os
 import subprocess
 import sys
+import threading
 import wave
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
@@ -160,6 +162,20 @@ def test_sound_plays_in_step_with_the_frames(sounding):
     assert ear.read is None and not sounding.window.playback.playing
 
 
+def test_playing_does_not_wait_for_a_sound_that_is_being_read(sounding, monkeypatch):
+    doc, ear, samples, go_on = sounding.doc, sounding.ear, sounding.window.sound.samples, threading.Event()
+    monkeypatch.setattr("fictilis.app.lanes.samples.decoded", lambda sound: go_on.wait(5) and decoded(sound))
+    doc.edit("Another", lambda s: timeline.set_sound(s, replace(s.sound, data=bytes(bytearray(s.sound.data)))))
+    doc.set_frame(12)
+    sounding.press(K.Key_Space)
+    assert not ear.read(RATE // 4).any() and samples.wave() is None and sounding.window.playback.playing
+    go_on.set()
+    sounding.qtbot.waitUntil(lambda: samples.wave() is not None, timeout=3000)
+    joined = ear.read(RATE // 4)
+    assert np.abs(joined[:, 0] - (np.arange(RATE // 4) + RATE // 4) // 2).max() <= 1
+    sounding.press(K.Key_Space)
+
+
 def test_the_picture_follows_what_is_heard_and_waits_for_no_device(sounding):
     doc, ear, now = sounding.doc, sounding.ear, [0.0]
     playback = Playback(doc, clock=lambda: now[0], sound=sounding.window.sound)
@@ -220,7 +236,7 @@ def test_scrubbing_is_heard_and_can_be_silent(sounding):
 def test_the_waveform_is_dragged_in_time_and_muted_by_its_icon(sounding):
     row, doc, lanes = sounding.window.sound_row, sounding.doc, sounding.window.lanes
     assert row.isVisible()
-    left, right = row.extent(row.wave())
+    left, right = row.extent(row.samples.wave())
     assert left == pytest.approx(lanes.axis.x(12)) and right == pytest.approx(lanes.axis.x(36))
     sounding.drag(row, (lanes.axis.x(20), 20), (lanes.axis.x(28), 20))
     assert doc.scene.sound.start == 20 and doc.undo_label() == "Move the sound"
@@ -285,18 +301,18 @@ def test_a_sound_dropped_on_the_lanes_is_taken_and_a_reopened_one_is_read_in_the
     save(keyed.doc.scene, tmp_path / "s.fictilis")
     keyed.doc.open_scene(load(tmp_path / "s.fictilis"), None)
     row = keyed.window.sound_row
-    keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
-    assert row.extent(row.wave())[1] == pytest.approx(keyed.window.lanes.axis.x(24))
+    keyed.qtbot.waitUntil(lambda: row.samples.wave() is not None, timeout=3000)
+    assert row.extent(row.samples.wave())[1] == pytest.approx(keyed.window.lanes.axis.x(24))
     decoded(Sound("other.wav", wav(TONE)))  # somebody reads another one, and the samples of the last are kept only
-    assert row.wave() is None
-    keyed.qtbot.waitUntil(lambda: row.wave() is not None, timeout=3000)
+    assert row.samples.wave() is None
+    keyed.qtbot.waitUntil(lambda: row.samples.wave() is not None, timeout=3000)
 
 
 def test_a_sound_that_cannot_be_read_shows_so_and_stops_nothing(keyed):
     keyed.doc.edit("Sound", lambda s: timeline.set_sound(s, Sound("broken.wav", b"not a sound")))
     row = keyed.window.sound_row
-    keyed.qtbot.waitUntil(lambda: row._unreadable is not None, timeout=3000)
-    assert row.isVisible() and row.wave() is None
+    keyed.qtbot.waitUntil(lambda: row.samples.failed, timeout=3000)
+    assert row.isVisible() and row.samples.wave() is None
     keyed.press(K.Key_Space)
     keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=3000)
     keyed.press(K.Key_Space)

@@ -11,10 +11,10 @@ from typing import Protocol
 import numpy as np
 from PyQt6.QtCore import QIODevice, QObject
 
+from fictilis.app.lanes.samples import Samples
 from fictilis.app.model.document import Document
-from fictilis.core.errors import FictilisError
-from fictilis.core.waveform import Waveform, heard
-from fictilis.formats.sound import RATE, decoded
+from fictilis.core.waveform import heard
+from fictilis.formats.sound import RATE
 
 SCRUB = 0.09  # s of sound heard at each frame scrubbed over
 FADE = 0.004
@@ -96,7 +96,7 @@ class SoundPlayer(QObject):
 
     def __init__(self, doc: Document, find: Callable[[QObject], Speaker | None] | None = None) -> None:
         super().__init__()
-        self.doc, self._find = doc, find or find_speaker
+        self.doc, self._find, self.samples = doc, find or find_speaker, Samples(doc)
         self._speaker: Speaker | None = None
         self._looked = False
         self._leapt = 0.0  # s that the sound was sent on since it began
@@ -110,21 +110,17 @@ class SoundPlayer(QObject):
             self._speaker = self._find(self)
         return self._speaker
 
-    def wave(self) -> Waveform | None:
-        """The samples of the scene's sound; None without one, or where it is muted or cannot be read."""
+    @property
+    def sounds(self) -> bool:
+        """Whether there is a sound that can be heard, now or once it was read."""
         sound = self.doc.scene.sound
-        if sound is None or sound.muted:
-            return None
-        try:
-            return decoded(sound)
-        except FictilisError:
-            return None
+        return sound is not None and not sound.muted and not self.samples.failed and self.speaker is not None
 
     def start(self, frames: Callable[[np.ndarray], np.ndarray]) -> bool:
-        """Play from now on; ``frames(seconds)`` says which frame is due. Returns whether anything can be heard."""
+        """Play from now on; ``frames(seconds)`` says which frame is due. A sound that is still being read is heard as soon as
+        it is. Returns whether anything can be heard."""
         self.stop()
-        wave = self.wave()
-        if wave is None or self.speaker is None:
+        if not self.sounds:
             return False
         place, self._leapt = 0, 0.0
 
@@ -132,9 +128,11 @@ class SoundPlayer(QObject):
             nonlocal place
             seconds = (place + np.arange(count)) / RATE + self._leapt
             place += count
-            sound, fps = self.doc.scene.sound, self.doc.scene.fps
-            return np.zeros((count, 2), np.int16) if sound is None else heard(wave, sound, frames(seconds), fps)
+            sound, fps, wave = self.doc.scene.sound, self.doc.scene.fps, self.samples.wave()
+            silent = sound is None or wave is None
+            return np.zeros((count, 2), np.int16) if silent else heard(wave, sound, frames(seconds), fps)
 
+        self.samples.wave()
         self.speaker.start(read)
         return True
 
@@ -156,10 +154,8 @@ class SoundPlayer(QObject):
         if doc.frame == self._frame:
             return
         self._frame = doc.frame
-        if doc.playing or not doc.scrub_sound or doc.scene.sound is None:
-            return
-        wave = self.wave()
-        if wave is None or self.speaker is None:
+        wave = self.samples.wave() if not doc.playing and doc.scrub_sound and self.sounds else None
+        if wave is None:
             return
         frames = doc.frame + np.arange(int(RATE * SCRUB)) / RATE * doc.scene.fps
         piece = heard(wave, doc.scene.sound, frames, doc.scene.fps).astype(np.float64)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -14,19 +13,17 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.gestures import CLICK
 from fictilis.app.lanes.lanes import Lanes
 from fictilis.app.lanes.paint import playhead_line
+from fictilis.app.lanes.samples import Samples
 from fictilis.app.lanes.spoken import SpokenMarkers
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
-from fictilis.core.errors import FictilisError
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import Marker
 from fictilis.core.waveform import Waveform, outline
-from fictilis.formats.sound import decoded, known
 
 
 class RowGesture(Gesture):
@@ -254,12 +251,12 @@ class SoundRow(TimeRow):
 
     HIGH = 46
 
-    def __init__(self, *parts) -> None:
-        self._unreadable: bytes | None = None  # the sound that could not be read
+    def __init__(self, samples: Samples, *parts) -> None:
+        self.samples = samples
         self._picture: tuple[tuple, QPixmap] | None = None
         super().__init__(*parts)
         self.setAccessibleName("Sound")
-        self._reading = Background(self)
+        samples.came.connect(self.update)
 
     def is_there(self) -> bool:
         return self.doc.scene.sound is not None
@@ -267,23 +264,6 @@ class SoundRow(TimeRow):
     @property
     def icon_place(self) -> QRectF:
         return QRectF(6, self.height() / 2 - 11, 22, 22)
-
-    def wave(self) -> Waveform | None:
-        """The samples; None while a thread reads them, and where they cannot be read."""
-        sound = self.doc.scene.sound
-        if sound is None:  # just removed; the pointer may still stand here
-            return None
-        wave = known(sound)
-        if wave is None and self._unreadable is not sound.data and not self._reading.busy:
-            self._reading.run(lambda: decoded(sound), partial(self._was_read, sound.data))
-        return wave
-
-    def _was_read(self, data: bytes, task: Task[Waveform]) -> None:
-        try:
-            task.result()
-        except FictilisError:
-            self._unreadable = data
-        self.update()
 
     def extent(self, wave: Waveform) -> tuple[float, float]:
         """The first and last pixel of the waveform."""
@@ -303,13 +283,13 @@ class SoundRow(TimeRow):
         said = f"from frame {sound.start:g}" + (", muted" if sound.muted else "")
         if self.doc.every_frame:
             said += ", silent while every frame is shown"
-        if self.wave() is None:
-            said = "cannot be read" if self._unreadable is sound.data else "being read"
+        if self.samples.wave() is None:
+            said = "cannot be read" if self.samples.failed else "being read"
         painter.drawText(QRectF(30, 0, self.lanes.axis.head - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, said)
         painter.restore()
 
     def paint_body(self, painter: QPainter) -> None:
-        wave = self.wave()
+        wave = self.samples.wave()
         if wave is not None:
             painter.drawPixmap(0, 0, self._wave_picture(wave))
         playhead_line(self.lanes, painter, 0, self.height())
@@ -356,7 +336,7 @@ class SoundRow(TimeRow):
                            for x, (low, high) in zip(xs.tolist(), rows.tolist(), strict=False)])  # fmt: skip
 
     def _on_wave(self, x: float) -> bool:
-        wave = self.wave()
+        wave = self.samples.wave()
         if wave is None or x < self.lanes.axis.head:
             return False
         left, right = self.extent(wave)
