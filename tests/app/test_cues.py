@@ -12,6 +12,7 @@ from fictilis.core.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Le
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import remove_target
+from fictilis.core.errors import Cancelled
 from fictilis.core.rehearsal.meaning import AT_ONCE
 from tests.app.conftest import CTRL, LEFT, SHIFT
 from tests.app.test_exchange import act
@@ -219,6 +220,23 @@ def test_a_take_becomes_keys_in_one_step_and_survives_save_and_open(stage, tmp_p
     assert fictilis.load(tmp_path / "taken.fictilis").cues == user.doc.scene.cues
     act(user, "undo")
     assert user.obj.lane("t1") is None and user.doc.undo_label() == ""
+
+
+def test_a_take_goes_on_where_making_its_keys_was_cancelled(stage, monkeypatch):
+    def cancelled(_label, _work):
+        raise Cancelled("Stopped.")
+
+    stage.press(K.Key_R, CTRL | SHIFT)
+    pass_time(stage, 0.5)
+    stage.click(stage.view, middle(stage))
+    pass_time(stage, 0.4)
+    with monkeypatch.context() as patch:
+        patch.setattr(stage.window.ask, "run", cancelled)
+        stage.press(K.Key_R, CTRL | SHIFT)
+    assert stage.doc.taking and "goes on" in stage.said[-1][0] and stage.obj.lane("t1") is None
+    pass_time(stage, 0.4)
+    stage.press(K.Key_R, CTRL | SHIFT)
+    assert not stage.doc.rehearsing and float(stage.obj.lane("t1").values(0.9 * 24.0, 24.0)) == pytest.approx(1.0, abs=0.05)
 
 
 def test_a_take_of_nothing_says_so_and_writes_nothing(stage):

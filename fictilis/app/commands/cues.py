@@ -7,6 +7,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.core.cues import Cue
 from fictilis.core.edits import cues as edits
+from fictilis.core.errors import Cancelled, EditRefused
 from fictilis.core.rehearsal.meaning import cue
 
 
@@ -30,9 +31,16 @@ class CueCommands:
             doc.change(taking=True)
             return
         events, seconds, frame, scene = rehearsing.events(), rehearsing.seconds, doc.frame, doc.ground
-        rehearsing.leave()
         within = doc.take_within
-        made = self.ask.run("Making keys of the take", lambda _progress: edits.take(scene, events, seconds, frame, within))
+        try:
+            made = self.ask.run("Making keys of the take", lambda _progress: edits.take(scene, events, seconds, frame, within))
+        except Cancelled:
+            doc.say("The take goes on; end it once more to make its keys.")
+            return
+        except EditRefused:
+            rehearsing.leave()
+            raise
+        rehearsing.leave()
         new, lanes, said = made
         doc.commit("Take", new)
         last = frame + seconds * scene.fps
