@@ -18,7 +18,8 @@ from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.timeline import SceneCamera
 
 ALSO = {  # words of the trade for what is called otherwise here
-    "delete": "remove erase", "remove-target": "delete erase", "remove-object": "delete erase", "key": "keyframe set",
+    "delete": "remove erase", "remove-target": "delete erase",
+    "remove-object": "delete erase", "duplicate-object": "copy clone", "key": "keyframe set",
     "key-mix": "keyframe all", "new-target": "morph shape add create copy duplicate", "checks": "problems warnings errors",
     "in-between": "breakdown stage", "hold": "stepped constant", "linear": "straight", "ease": "easing", "fit": "zoom all",
     "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",

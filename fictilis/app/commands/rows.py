@@ -287,6 +287,7 @@ ROWS = (
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),
     operated("follow-line", "Object", "object-along"),
     operated("leave-line", "Object", "object-no-along"),
+    operated("duplicate-object", "Object", "object-duplicate"),
     operated("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("sharp", "See", "Sharp while it moves", "see", (), always, lambda d: d.seeing.sharp, "sharp"),

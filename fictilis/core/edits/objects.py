@@ -17,6 +17,7 @@ from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.kept import NamedPick, Pick, StoredMix
 from fictilis.core.names import fresh_id, fresh_name, given_name, number_of, tidy_name
 from fictilis.core.places import Transform
+from fictilis.core.rigs import Rig
 from fictilis.core.scene import MorphObject, Scene, links_of
 from fictilis.core.timeline import SavedView
 
@@ -50,8 +51,7 @@ def with_all_of(scene: Scene, other: Scene) -> Scene:
         return scene
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
     taken, new_ids = {o.name for o in scene.owners}, {o.id: f"o{n}" for n, o in enumerate(other.objects, first)}
-    links = _fresh_links(scene, other)
-    objects = []
+    links, rigs, objects = _fresh_links(scene, other), dict[int, Rig](), []
     for obj in other.objects:
         along = obj.along and replace(obj.along, line=new_ids[obj.along.line])
         repeat = obj.repeat
@@ -61,7 +61,7 @@ def with_all_of(scene: Scene, other: Scene) -> Scene:
         taken.add(name)
         targets = tuple(t if t.link is None else replace(t, link=links[t.link]) for t in obj.targets)
         new = replace(obj, id=new_ids[obj.id], name=name, targets=targets, along=along, repeat=repeat, blend=None)
-        objects.append(new)
+        objects.append(new if obj.skin is None else _on_rig(new, rigs.setdefault(id(obj.skin.rig), replace(obj.skin.rig))))
     scene = replace(scene, objects=(*scene.objects, *objects), cues=cues_beside(scene, other, new_ids))
     for camera in other.cameras:
         along = camera.along and replace(camera.along, line=new_ids[camera.along.line])
@@ -76,6 +76,30 @@ def _fresh_links(scene: Scene, other: Scene) -> dict[str, str]:
     used = [link for o in scene.objects for link in links_of(o)]
     first = number_of(fresh_id("k", used))
     return {link: f"k{n}" for n, link in enumerate(dict.fromkeys(k for o in other.objects for k in links_of(o)), first)}
+
+
+def duplicate_object(scene: Scene, object_id: str) -> tuple[Scene, str]:
+    """A copy of an object right behind it, with all that it has: its targets, its lanes in every clip, what it follows and
+    how it is repeated. Links stay with the first, and a skin is put on a rig of its own. Returns the scene and the new id."""
+    source = scene.object(object_id)
+    new_id = fresh_id("o", (o.id for o in scene.objects), scene.id_floor)
+    name = fresh_name(source.name, {o.name for o in scene.owners})
+    targets = tuple(t if t.link is None else replace(t, link=None) for t in source.targets)
+    made = on_rig_of_its_own(replace(source, id=new_id, name=name, targets=targets))
+    clips = tuple(replace(c, parts=(*c.parts, *(replace(p, owner=new_id) for p in c.parts if p.owner == object_id)))
+                  for c in scene.clips)  # fmt: skip
+    place = scene.objects.index(source) + 1
+    return replace(scene, objects=(*scene.objects[:place], made, *scene.objects[place:]), clips=clips), new_id
+
+
+def on_rig_of_its_own(obj: MorphObject) -> MorphObject:
+    """An object whose rig, where it has one, moves no other object."""
+    return obj if obj.skin is None else _on_rig(obj, replace(obj.skin.rig))
+
+
+def _on_rig(obj: MorphObject, rig: Rig) -> MorphObject:
+    assert obj.skin is not None
+    return replace(obj, skin=replace(obj.skin, bound=replace(obj.skin.bound, rig=rig)))
 
 
 def remove_object(scene: Scene, object_id: str) -> Scene:

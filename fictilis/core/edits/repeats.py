@@ -14,7 +14,7 @@ from fictilis.core.appearance import Texture
 from fictilis.core.channel_kinds import AXES, OBJECT_KINDS
 from fictilis.core.channels import values_at
 from fictilis.core.copies import copies
-from fictilis.core.edits.objects import add_objects
+from fictilis.core.edits.objects import add_objects, on_rig_of_its_own
 from fictilis.core.edits.timing import bake, map_frames
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
@@ -158,9 +158,8 @@ def many_objects(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
             obj, id=new.id, name=new.name, repeat=None, along=None, lanes=rest, transform=stands[0][number],
             targets=tuple(replace(t, link=None) for t in obj.targets) if number or later else obj.targets,
         )  # fmt: skip
-        if single.skin is not None and number:  # on a rig of its own, which moves at its own time
-            bound = replace(single.skin.bound, rig=replace(single.skin.rig))
-            single = replace(single, skin=replace(single.skin, bound=bound))
+        if number:  # it moves at its own time
+            single = on_rig_of_its_own(single)
         scene = _later(scene.with_object(single), new_id, later)
         if len(frames) > 1:
             scene = _moving(scene, new_id, frames, [row[number] for row in stands])

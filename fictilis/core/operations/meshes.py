@@ -90,6 +90,11 @@ def _given(v: Values) -> dict[str, float]:
     return {name: number for name, number in v.items() if name != "kind" and number is not None}
 
 
+def _duplicate(s: Subject, _v: Values) -> Outcome:
+    scene, made = edits.duplicate_object(s.scene, s.obj.id)
+    return Outcome(scene, object_id=made)
+
+
 def _hide_surface(s: Subject, v: Values) -> Scene:
     held = s.obj.surface or Surface()
     return topology.set_surface(s.scene, s.obj.id, held.levels, bool(v["off"]))
@@ -182,6 +187,8 @@ OBJECTS = (
     Operation("form", "numbers", "Numbers of its form", lambda s, v: forms.set_form(s.scene, s.obj.id, _given(v)),
               _numbers_of_forms(), ("object",), "Other numbers for an object that is still the simple form it was made as.",
               done="Form of {object}"),
+    Operation("object", "duplicate", "Duplicate object", _duplicate, (), ("object",),
+              "A copy with targets and lanes of its own. Its links stay with the first.", done="Duplicate {object}"),
     Operation("object", "rename", "Rename object", lambda s, v: edits.rename_object(s.scene, s.obj.id, v["name"]),
               (Text("name", "Name", needed=True),), ("object",), "Another name for the object.", done="Rename {object}"),
     Operation("object", "remove", "Remove object", lambda s, _v: edits.remove_object(s.scene, s.obj.id), (), ("object",),
