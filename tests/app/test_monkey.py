@@ -43,7 +43,7 @@ from fictilis.core.geometry.primitives import ball
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
 from fictilis.core.rules import Follow
-from fictilis.core.scene import MorphObject
+from fictilis.core.scene import MorphObject, Target
 from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
 from fictilis.demo import SAMPLES, sample
@@ -293,9 +293,16 @@ def look(user) -> float:
     return used
 
 
-def living() -> list[np.ndarray]:
-    """The bases of the objects in memory."""
-    return [o.base for o in gc.get_objects() if type(o) is MorphObject]
+def living() -> list[object]:
+    """The bases of the objects in memory, and the deltas of the targets."""
+    things = gc.get_objects()
+    return [o.base for o in things if type(o) is MorphObject] + [o.deltas for o in things if type(o) is Target]
+
+
+def nothing_of_another_lives(scene, known: list[object]) -> None:
+    mine = [o.base for o in scene.objects] + [t.deltas for o in scene.objects for t in o.targets]
+    there = {id(thing) for thing in (*known, *mine)}
+    assert all(id(thing) in there for thing in living())
 
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + COUNT))
@@ -348,8 +355,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
         if (number + 1) % (STEPS // 4) == 0 and number + 1 < STEPS:
             written = None
             quarters.append(memory(user, read_native(first)))
-            there = {id(base) for base in (*known, *(o.base for o in doc.scene.objects))}
-            assert all(id(base) in there for base in living()), [*monkey.done]
+            nothing_of_another_lives(doc.scene, known)
     doc.interrupt()  # what stands typed in a field is taken by the first undo otherwise
     now = doc.settled.scene
     steps = 0
@@ -361,6 +367,7 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
     assert same_bits(doc.settled.scene, now)
     now = written = None  # and all that is kept for them
     quarters.append(memory(user, read_native(first)))
+    nothing_of_another_lives(doc.scene, known)
     assert quarters[-1] <= quarters[1] * 1.03 + 4, quarters
     user.window.hide()  # and nothing is painted any more
     user.view.picture = user.window.thumbnails.renderer = None

@@ -15,9 +15,11 @@ from fictilis.app.lanes.places import TALL
 from fictilis.app.lanes.relay import pose_pictures
 from fictilis.app.view.front import front_in
 from fictilis.app.view.tools.handling import handle_ends
+from fictilis.app.widgets.fields import _Inline
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.edits.correctives import set_follow
+from fictilis.core.channels import ChannelRef
+from fictilis.core.edits.correctives import add_corrective, set_follow
 from fictilis.core.edits.keys import KeyRef, delete_keys, set_interpolation, set_key
 from fictilis.core.edits.objects import add_object, remove_object, rename_object
 from fictilis.core.edits.relays import make_relay
@@ -32,6 +34,7 @@ from fictilis.core.scene import Scene
 from fictilis.core.shaping.fields import along_axis
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import SceneCamera, Sound
+from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same
 from tests.formats.test_sound import RATE, wav
@@ -399,6 +402,28 @@ def test_an_editor_over_a_name_goes_with_what_it_was_opened_for(hurried):
     assert not user.doc.scene.markers
 
 
+OVER = {  # what opens an editor over a painted text
+    "a target": lambda w: (w.column.cards, w.column.cards.place_of("Lift").name.center()),
+    "a marker": lambda w: (w.marker_row, w.marker_row.places()[0][1].center()),
+    "a lane": lambda w: (w.lanes.viewport(), w.lanes.place(ChannelRef("o1", "t1")).number.center()),
+}
+
+
+@pytest.mark.parametrize("over", OVER)
+def test_an_editor_over_a_painted_text_goes_with_its_scene(hurried, over, tmp_path):
+    user, doc = hurried, hurried.doc
+    doc.select_object("o1")
+    user.double_click(*OVER[over](user.window))
+    typed(QApplication.focusWidget(), "1")
+    assert isinstance(QApplication.focusWidget(), _Inline)
+    write_native(tmp_path / "again.fictilis", doc.settled.scene)
+    again = read_native(tmp_path / "again.fictilis")
+    doc.open_scene(again, None)
+    user.settle()
+    user.click(user.view, (60, 200))
+    assert doc.settled.scene is again and not any(field.isVisible() for field in user.window.findChildren(_Inline))
+
+
 def test_a_marker_renamed_and_undone_by_the_button_stays_undone(hurried):
     user, row = hurried, hurried.window.marker_row
     user.double_click(row, row.places()[0][1].center())
@@ -504,8 +529,13 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
     user, doc = hurried, hurried.doc
     points, mesh = ball(8.0, 6)
     scene, object_id = add_object(Scene(), "Pearl", mesh, points)
-    doc.open_scene(target_from_points(scene, object_id, "Puff", points * 1.5)[0], None)
+    for name in ("Puff", "Bulge"):
+        scene, _ = target_from_points(scene, object_id, name, points * 1.5)
+    doc.open_scene(add_corrective(scene, object_id, {"t1": 1.0, "t2": 1.0}, "Both")[0], None)
     del scene, points, mesh
+    doc.select_target("t3")  # its section names the others
+    user.settle()
+    assert user.window.side.drivers.isVisible()
     doc.start_shaping(ShapeRef("t1"))
     doc.set_picks(np.arange(6))
     doc.set_tools(tool="move")
@@ -524,7 +554,9 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
     user.settle(60)
     assert not user.view.amount.isVisible()
     obj = doc.object
-    left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, obj.targets[0].deltas)]
+    left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, *(t.deltas for t in obj.targets))]
+    user.double_click(user.window.lanes.viewport(), user.window.lanes.place(ChannelRef("o1", "t1")).number.center())
+    assert isinstance(QApplication.focusWidget(), _Inline)
     del obj
     doc.open_scene(Scene(), None)
     user.settle(400)

@@ -433,7 +433,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         rect = place.number.adjusted(-8, -2, 4, 2)
         inline_editor(
             self.viewport(), rect, text, lambda t: self.doc.channels.type_value(place.ref, t),
-            lambda: self.place(place.ref) is not None and self.doc.channels.find(place.ref) is not None, self.doc.changed,
+            lambda: self.place(place.ref) is not None and self.doc.channels.find(place.ref) is not None, self.doc,
         )  # fmt: skip
 
     def _context(self, event: QMouseEvent) -> None:

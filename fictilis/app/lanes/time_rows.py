@@ -243,7 +243,7 @@ class MarkerRow(TimeRow):
             if text.strip() != marker.name:
                 self.doc.edit(f"Rename the marker {marker.name}", lambda s: edits.set_marker(s, marker.frame, text))
 
-        inline_editor(self, rect, marker.name, finish, lambda: marker in self.doc.scene.markers, self.doc.changed)
+        inline_editor(self, rect, marker.name, finish, lambda: marker in self.doc.scene.markers, self.doc)
 
 
 class SoundRow(TimeRow):

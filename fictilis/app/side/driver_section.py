@@ -25,7 +25,7 @@ class _Name(QWidget):
 
     def __init__(self, palette: Palette, target: Target) -> None:
         super().__init__()
-        self.palette_, self.target = palette, target
+        self.palette_, self.colour = palette, target.colour  # no more of it: a hidden section outlives its scene
         line = QHBoxLayout(self)
         line.setContentsMargins(16, 0, 0, 0)
         line.setSpacing(4)
@@ -47,7 +47,7 @@ class _Name(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.palette_.lane(self.target.colour)))
+        painter.setBrush(QColor(self.palette_.lane(self.colour)))
         painter.drawEllipse(QRectF(1, self.height() / 2 - 4, 8, 8))
 
 
@@ -106,13 +106,14 @@ class DriverSection(Section):
             self._edit(f"Another driver of {self._target().name}", edits.set_driver, driver_id, at=at)
 
     def _block(self, obj: MorphObject, driver: Driver) -> dict[str, Any]:
-        name = _Name(self.palette_, obj.target(driver.target))
+        target = obj.target(driver.target)
+        name = _Name(self.palette_, target)
         name.gone.clicked.connect(
             lambda: self._edit(f"A driver less for {self._target().name}", edits.drop_driver, driver.target)
         )
         at = NumberField("In full at", "", 2)
         at.committed.connect(lambda v: self._set(driver.target, at=v))
-        way = Segments(f"How {name.target.name} drives", WAYS)
+        way = Segments(f"How {target.name} drives", WAYS)
         way.chosen.connect(lambda w: self._passing(self._known(driver.target), w))
         width = NumberField("Fades within", "", 2)
         width.committed.connect(lambda v: self._set(driver.target, width=v))

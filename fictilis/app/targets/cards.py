@@ -399,11 +399,11 @@ class Cards(Gesturing, QWidget):
 
     def _edit(self, part_id: str, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:
         """Type over a painted text of a target or a group."""
-        doc, opened = self.doc, (self.doc.openings, self.doc.object_id)
+        doc, opened = self.doc, self.doc.object_id
 
         def still() -> bool:
             obj = doc.object
             there = obj is not None and (part_id in targets_by_id(obj) or obj.group(part_id) is not None)
-            return there and opened == (doc.openings, doc.object_id)
+            return there and opened == doc.object_id
 
-        self._editor = inline_editor(self, rect, text, finish, still, doc.changed)
+        self._editor = inline_editor(self, rect, text, finish, still, doc)

@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QWheelEvent
@@ -27,6 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.arithmetic import number_from
+from fictilis.app.model.document import Document
 from fictilis.app.widgets.theme import Palette, pixmap
 
 
@@ -335,10 +335,11 @@ def end_editing(unless: QObject | None = None) -> None:
 
 
 def inline_editor(
-    parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None], still: Callable[[], bool], changed: Any
+    parent: QWidget, rect: QRectF, text: str, finish: Callable[[str], None], still: Callable[[], bool], doc: Document
 ) -> QLineEdit:
     """A field over a painted text: Enter or leaving it finishes, Esc leaves the text as it was. It goes with what it was
-    opened for: once ``still()`` is not so after the signal ``changed``."""
+    opened for: with the scene, or once ``still()`` is not so after a change."""
+    opened = doc.openings
     editor = _Inline(parent)
     editor.setProperty("inline", True)
     editor.setGeometry(rect.toRect())
@@ -352,12 +353,12 @@ def inline_editor(
             editor.hide()
             editor.deleteLater()
             parent.setFocus()
-            if apply and still():
+            if apply and editor.still():
                 finish(said)
 
     editor.closing.connect(close)
-    changed.connect(editor.check)
-    editor.still = still
+    doc.changed.connect(editor.check)
+    editor.still = lambda: doc.openings == opened and still()
     editor.show()
     editor.setFocus()
     return editor
