@@ -89,7 +89,8 @@ def furnish(w: Shell) -> None:
     w.set_theme(w.palette_.name)
     doc.acting.connect(end_editing)
     doc.opened.connect(w.thumbnails.forget)
-    w.thumbnails.elsewhere = lambda: w.view.moving
+    # each one drawn between two parts of a picture would make that begin anew
+    w.thumbnails.elsewhere = lambda: w.view.moving or w.view.picture is not None and w.view.picture.unfinished
     doc.opened.connect(lambda: QTimer.singleShot(500, give_back))
     doc.changed.connect(w.follow)
     w.follow()

@@ -564,6 +564,26 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
     assert [part() for part in left] == [None] * len(left)
 
 
+def test_thumbnails_wait_until_a_picture_of_many_objects_is_whole(hurried, monkeypatch):
+    """One drawn between two parts of a picture made it begin anew: objects were missing until the last thumbnail was made."""
+    window, drawn = hurried.window, []
+    draw = window.renderer.draw
+
+    def noted(*given, **more):
+        picture = draw(*given, **more)
+        drawn.append("a part" if window.renderer.unfinished else "whole" if len(given) > 7 else "a thumbnail")
+        return picture
+
+    monkeypatch.setattr("fictilis.app.view.picture.AT_ONCE", 0.0)
+    monkeypatch.setattr(window.renderer, "draw", noted)
+    window.thumbnails.forget()
+    window.column.cards.update()
+    hurried.doc.set_frame(7)
+    assert hurried.comes(lambda: drawn.count("a thumbnail") > 1 and "whole" in drawn)
+    assert "a part" in drawn
+    assert all(after != "a thumbnail" for before, after in zip(drawn, drawn[1:], strict=False) if before == "a part"), drawn
+
+
 def test_edits_leave_no_older_objects_behind(hurried):
     """500 steps are kept, and each holds only what differs; the objects between them must be free to go."""
     doc, seen = hurried.doc, []

@@ -37,7 +37,6 @@ class MatchSection(Section):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
-        self._seen: tuple[object, Match | None] = (None, None)
         self.start = QSlider(Qt.Orientation.Horizontal)
         self.start.setAccessibleName("Start along the line")
         self.start.setRange(-STEPS // 2, STEPS // 2)
@@ -55,14 +54,9 @@ class MatchSection(Section):
         self.add(self.corners)
 
     def _match(self) -> Match | None:
-        """What the target was made of; found anew only when the target or the base is another."""
+        """What the target was made of."""
         obj, target = self.doc.object, self.doc.target
-        if obj is None or target is None or target.match is None:
-            return None
-        made_of = (target, obj.base, obj.geometry)
-        if self._seen[0] is None or any(a is not b for a, b in zip(self._seen[0], made_of, strict=True)):
-            self._seen = (made_of, match_of(obj, target))
-        return self._seen[1]
+        return None if obj is None or target is None else match_of(obj, target)
 
     def subject(self) -> object:
         return self.doc.openings, self.doc.object_id, self.doc.target and self.doc.target.id

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Appearance
+from fictilis.core.arrays import cached_by_both
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
@@ -100,8 +101,8 @@ def _beside(scene: Scene, made: MorphObject, name: str) -> tuple[Scene, str]:
     return scene.with_object(replace(made, id=new.id, name=new.name, form=None, blend=None, locked=False)), new_id
 
 
-def _as_target(obj: MorphObject, match: Match) -> Deltas:
-    return Deltas.from_dense(matched(obj.line, obj.base, match) - obj.base)
+def _as_target(line: Line, base: np.ndarray, match: Match) -> Deltas:
+    return Deltas.from_dense(matched(line, base, match) - base)
 
 
 def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> tuple[Scene, str, int]:
@@ -112,7 +113,7 @@ def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> t
     if more:
         scene = carry_through(scene, object_id, grown(obj.line, obj.base, more))
         obj = scene.object(object_id)
-    scene, target_id = append(scene, obj, Target("", "", _as_target(obj, match), match=match), name)
+    scene, target_id = append(scene, obj, Target("", "", _as_target(obj.line, obj.base, match), match=match), name)
     return scene, target_id, len(more)
 
 
@@ -149,9 +150,14 @@ def match_of(obj: MorphObject, target: Target) -> Match | None:
     """What a target was made of, where nothing of it was reshaped since, nor of the base; None otherwise."""
     if target.match is None or not isinstance(obj.geometry, Line) or target.built_on is not None:
         return None
-    found = _as_target(obj, target.match)
-    same = np.array_equal(found.indices, target.deltas.indices) and np.array_equal(found.offsets, target.deltas.offsets)
-    return target.match if same else None
+    return target.match if _as_matched(target, obj.base, obj.geometry) else None
+
+
+@cached_by_both
+def _as_matched(target: Target, base: np.ndarray, line: Line) -> bool:
+    assert target.match is not None
+    found = _as_target(line, base, target.match)
+    return np.array_equal(found.indices, target.deltas.indices) and np.array_equal(found.offsets, target.deltas.offsets)
 
 
 def set_match(scene: Scene, object_id: str, target_id: str, shift: float, backwards: bool, corners: bool) -> Scene:
@@ -163,7 +169,7 @@ def set_match(scene: Scene, object_id: str, target_id: str, shift: float, backwa
     if match is None:
         raise EditRefused(f"{target.name} is not a matched line any more; match it again from the other line.")
     match = replace(match, shift=shift, backwards=backwards, corners=corners)
-    return scene.with_object(obj.with_target(replace(target, deltas=_as_target(obj, match), match=match)))
+    return scene.with_object(obj.with_target(replace(target, deltas=_as_target(obj.line, obj.base, match), match=match)))
 
 
 def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name: str) -> tuple[Scene, str]:
