@@ -16,7 +16,7 @@ test: ready
 	@FICTILIS_VIRTUAL=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 tests
 
 soak: ready
-	@FICTILIS_VIRTUAL=1 FICTILIS_SOAK=1 scripts/on_screen.sh .venv/bin/python -m pytest -n 2 -m soak --timeout 3600 --ignore tests/app/test_monkey.py tests
+	@FICTILIS_VIRTUAL=1 FICTILIS_SOAK=$${FICTILIS_SOAK:-1} scripts/on_screen.sh .venv/bin/python -m pytest -n 2 -m soak --timeout 3600 --ignore tests/app/test_monkey.py tests
 	@scripts/monkeys.sh
 
 bench: setup
