@@ -48,6 +48,7 @@ from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import by_tab_only, end_editing
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import font, load_fonts
+from fictilis.core.by_bytes import keep_only_of
 from fictilis.render.ground import Ground
 
 
@@ -89,6 +90,7 @@ def furnish(w: Shell) -> None:
     w.set_theme(w.palette_.name)
     doc.acting.connect(end_editing)
     doc.opened.connect(w.thumbnails.forget)
+    doc.opened.connect(lambda: keep_only_of(doc.scene))
     # each one drawn between two parts of a picture would make that begin anew
     w.thumbnails.elsewhere = lambda: w.view.moving or w.view.picture is not None and w.view.picture.unfinished
     doc.opened.connect(lambda: QTimer.singleShot(500, give_back))

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.by_bytes import ByBytes
 from fictilis.core.errors import BadFile
 from fictilis.core.timeline import Reference
 from fictilis.formats.files import read_bytes
@@ -145,21 +146,19 @@ def _image(reference: Reference) -> np.ndarray:
         return np.asarray(image.convert("RGBA"))
 
 
-_opened: dict[int, tuple[bytes, np.ndarray | Film]] = {}
+_opened: ByBytes[np.ndarray | Film] = ByBytes(1)
 
 
 def opened(reference: Reference) -> np.ndarray | Film:
     """The picture (h, w, 4) uint8 or the film of a reference; kept for the bytes opened last. Raises BadFile."""
-    kept = _opened.get(id(reference.data))
-    if kept is not None and kept[0] is reference.data:
-        return kept[1]
+    kept = _opened.get(reference.data)
+    if kept is not None:
+        return kept
     kind = kind_of(reference.data)
     if not kind:
         raise BadFile(f"{reference.name} cannot be opened as a picture; PNG, JPEG, MP4, WebM, MOV and GIF are known.")
-    made: np.ndarray | Film = _image(reference) if kind == "image" else Film(reference.name, reference.data)
-    _opened.clear()
-    _opened[id(reference.data)] = (reference.data, made)
-    return made
+    made = _image(reference) if kind == "image" else Film(reference.name, reference.data)
+    return _opened.put(reference.data, made)
 
 
 def picture_at(reference: Reference, frame: float, fps: float) -> np.ndarray | None:

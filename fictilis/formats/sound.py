@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from fictilis.core.by_bytes import ByBytes
 from fictilis.core.errors import BadFile
 from fictilis.core.timeline import Sound
 from fictilis.core.waveform import Waveform
@@ -96,20 +97,15 @@ def _frames(container: Any, stream: Any) -> Iterator[Any]:
     yield None  # what the resampler still holds
 
 
-_by_data: dict[int, tuple[bytes, Waveform]] = {}
+_by_data: ByBytes[Waveform] = ByBytes(1)
 
 
 def known(sound: Sound) -> Waveform | None:
     """The samples of a sound where they are kept already."""
-    kept = _by_data.get(id(sound.data))
-    return kept[1] if kept is not None and kept[0] is sound.data else None
+    return _by_data.get(sound.data)
 
 
 def decoded(sound: Sound, progress: Progress = no_progress) -> Waveform:
     """The samples of a sound, 48,000 a second; kept for the bytes read last. Raises BadFile."""
     wave = known(sound)
-    if wave is None:
-        wave = _decoded(sound, progress)
-        _by_data.clear()
-        _by_data[id(sound.data)] = (sound.data, wave)
-    return wave
+    return _by_data.put(sound.data, _decoded(sound, progress)) if wave is None else wave

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
+from fictilis.core.by_bytes import ByBytes
 from fictilis.core.copies import first_matrix
 from fictilis.core.deform.after import After
 from fictilis.core.edits.topology import finer_of
@@ -29,7 +30,7 @@ from fictilis.render.stage import StageItem
 T = TypeVar("T")
 KEPT = 64
 KEPT_IMAGES = 16
-_images: dict[int, tuple[bytes, np.ndarray | None]] = {}
+_images: ByBytes[tuple[np.ndarray | None]] = ByBytes(KEPT_IMAGES)
 EARLIER, LATER = "#B9821A", "#2A8FA3"  # ghosts in time
 
 
@@ -87,12 +88,7 @@ def image_of_bytes(data: bytes | None) -> np.ndarray | None:
     would unpack to too much. Kept for the bytes asked for last, so that it is unpacked before it is painted."""
     if data is None:
         return None
-    kept = _images.get(id(data))
-    if kept is None or kept[0] is not data:
-        while len(_images) >= KEPT_IMAGES:
-            _images.pop(next(iter(_images)), None)
-        kept = _images[id(data)] = (data, _unpacked(data))
-    return kept[1]
+    return (_images.get(data) or _images.put(data, (_unpacked(data),)))[0]
 
 
 def _unpacked(data: bytes) -> np.ndarray | None:

@@ -42,6 +42,11 @@ class User:
     def press(self, key: Qt.Key, modifiers=NONE, on: QWidget | None = None) -> None:
         QTest.keyClick(on or self.view, key, modifiers)
 
+    def take_keys_again(self) -> None:
+        """A slow machine shows the window of progress, which takes the keys; here no window manager gives them back."""
+        self.window.activateWindow()
+        self.qtbot.waitUntil(self.window.isActiveWindow, timeout=5000)
+
     def type(self, text: str, on: QWidget | None = None) -> None:
         QTest.keyClicks(on or self.view, text)
 

@@ -177,8 +177,7 @@ def test_exports_from_the_window(user, tmp_path, monkeypatch, answers):
     user.window.ask.files.folder = str(tmp_path)
     for name in ("a.glb", "a.obj"):
         answers(user.window, ExportDialog=lambda d, n=name: (d.name.setText(n), d.buttons["ok"].click()))
-        user.window.activateWindow()  # a slow machine shows the progress dialog, which takes the keys for a moment
-        user.qtbot.waitUntil(user.window.isActiveWindow, timeout=5000)
+        user.take_keys_again()
         user.press(K.Key_E, CTRL)
         assert (tmp_path / name).stat().st_size > 500 and f"Exported {name}" in user.said[-1][0]
     choose(user, monkeypatch, folder_for=tmp_path / "shapes")

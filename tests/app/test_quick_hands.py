@@ -553,8 +553,11 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
     user.press(Qt.Key.Key_Escape)
     user.settle(60)
     assert not user.view.amount.isVisible()
+    doc.edit("Sound", lambda s: set_sound(s, Sound("tide.wav", wav(np.zeros(RATE, np.int16)))))
+    samples = user.window.sound.samples
+    assert user.comes(lambda: samples.wave() is not None)
     obj = doc.object
-    left = [weakref.ref(part) for part in (obj, obj.geometry, obj.base, *(t.deltas for t in obj.targets))]
+    left = [weakref.ref(part) for part in (obj, samples.wave(), obj.geometry, obj.base, *(t.deltas for t in obj.targets))]
     user.double_click(user.window.lanes.viewport(), user.window.lanes.place(ChannelRef("o1", "t1")).number.center())
     assert isinstance(QApplication.focusWidget(), _Inline)
     del obj

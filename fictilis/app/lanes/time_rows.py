@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from weakref import ref
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -298,7 +299,7 @@ class SoundRow(TimeRow):
         """The waveform as it lies under the lanes, kept until it looks otherwise."""
         sound, ratio = self.doc.scene.sound, self.devicePixelRatioF()
         key = (
-            wave,
+            ref(wave),
             sound.start,
             sound.muted,
             self.lanes.axis.frames_in_sight(),
