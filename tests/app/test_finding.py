@@ -19,7 +19,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.forms import add_form, form_of, set_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.edits.targets import new_target
+from fictilis.core.edits.targets import keep_mix, new_target
 from fictilis.core.edits.timeline import add_camera, set_marker
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import Scene
@@ -249,8 +249,8 @@ def test_the_shortcut_window_is_filtered_by_words(user, qtbot):
 # the dialog of a new scene
 
 
-def new_scene_dialog(user, act):
-    """Opens the dialog, lets ``act`` use it, and closes it where that did not."""
+def in_dialog(user, act, action="new"):
+    """Opens the dialog of an action, lets ``act`` use it, and closes it where that did not."""
     seen = []
 
     def show(dialog: Dialog):
@@ -264,8 +264,14 @@ def new_scene_dialog(user, act):
         return dialog.answer
 
     user.window.ask.show = show
-    user.window.actions_.by_id["new"].trigger()
+    user.window.actions_.by_id[action].trigger()
     return seen[0]
+
+
+def test_a_name_that_a_form_needs_is_typed_at_once(user):
+    user.doc.edit("Keep", lambda s: keep_mix(s, "o1", "Calm", {"t1": 0.5}))
+    in_dialog(user, lambda _dialog: QTest.keyClicks(QApplication.focusWidget(), "Storm\r"), "rename-mix")
+    assert [m.name for m in user.obj.mixes] == ["Storm"]
 
 
 def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(user):
@@ -283,12 +289,12 @@ def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(u
         assert dialog.field("radius").value == 50 or dialog.field("radius").value == 20
         dialog.buttons["cancel"].click()
 
-    new_scene_dialog(user, act)
+    in_dialog(user, act)
     assert user.doc.state is before and user.doc.session is session and user.view.camera == camera
     scene, _ = add_camera(before.scene, SceneCamera("", "Camera", (0.0, 0.0, 0.0), 120.0, 20.0, 30.0))
     user.doc.commit("Camera", scene)
     user.doc.change(through_camera=True)
-    new_scene_dialog(user, act)
+    in_dialog(user, act)
     user.settle(300)
     assert user.doc.settled.scene is scene and user.doc.undo_label() == "Camera" and user.doc.through_camera
 
@@ -303,7 +309,7 @@ def test_enter_is_the_main_button_from_anywhere(user):
             QTest.keyClick(widget, K.Key_Return)
 
         user.doc.saved_version = user.doc.settled.version
-        dialog = new_scene_dialog(user, act)
+        dialog = in_dialog(user, act)
         assert dialog.answer == "form" and user.doc.object.name == "Plane", focus
 
 

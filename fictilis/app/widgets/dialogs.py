@@ -162,9 +162,9 @@ class FormDialog(Dialog):
         for ask in asks:
             widget, read = ask_field(ask, palette)
             self.fields[ask.name], self._read[ask.name] = widget, read
+            self.body.addWidget(widget if isinstance(ask, CheckAsk) else Labelled(ask.label, widget, width=118))
             if isinstance(ask, TextAsk) and ask.needed:
                 widget.setFocus()  # it is typed in any case
-            self.body.addWidget(widget if isinstance(ask, CheckAsk) else Labelled(ask.label, widget, width=118))
         self.button("cancel", "Cancel")
         self.button("ok", verb, True)
 
