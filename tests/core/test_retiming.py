@@ -206,7 +206,8 @@ def test_what_reducing_leaves_is_within_the_tolerance_and_no_key_more_could_go(r
     beyond = {"hold": [], "linear": [last + 1e9], "ping-pong": 2 * last - np.concatenate(inside)}[after]
     at = np.unique(np.concatenate([*inside, beyond]))
     wanted = curve.evaluate(at)
-    assert np.abs(thin.evaluate(at) - wanted).max() <= tolerance + 1e-9
+    rounding = np.where(at > 2 * last, 1e-6, 1e-9)  # a slope's last bit, a thousand million frames on
+    assert (np.abs(thin.evaluate(at) - wanted) - rounding).max() <= tolerance
     if after == "ping-pong":  # what is repeated keeps its ends
         assert (thin.keys[0].frame, thin.keys[-1].frame) == (first, last)
     for key in thin.keys[1:-1] if after == "ping-pong" else thin.keys if len(thin.keys) > 1 else ():
