@@ -92,7 +92,8 @@ def _given(v: Values) -> dict[str, float]:
 
 def _duplicate(s: Subject, _v: Values) -> Outcome:
     scene, made = edits.duplicate_object(s.scene, s.obj.id)
-    return Outcome(scene, object_id=made)
+    said = f"{scene.object(made).name} stands where {s.obj.name} does."
+    return Outcome(scene, object_id=made, said=said)
 
 
 def _hide_surface(s: Subject, v: Values) -> Scene:
