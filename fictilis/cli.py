@@ -8,6 +8,7 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import argparse
+import signal
 import sys
 from collections.abc import Collection
 from pathlib import Path
@@ -27,6 +28,8 @@ def main(arguments: list[str] | None = None) -> int:
         if words[0] not in known and not words[0].startswith("-"):
             return _window(words)
         options = parser.parse_args(words)
+        if arguments is None and options.command != "demo":
+            signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))  # an end like any other: nothing half written is left
         return options.run(options) or 0
     except KeyboardInterrupt:
         print("fictilis: stopped.", file=sys.stderr)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import os
-import signal
 import sys
 import time
 from pathlib import Path
@@ -80,7 +79,6 @@ def _run(given: argparse.Namespace) -> None:
     watch = _told(given.watched) if given.watched is not None else _counted if sys.stderr.isatty() else None
     if given.watched is not None:
         os.nice(5)  # the window that watches goes first
-        signal.signal(signal.SIGTERM, lambda *_: sys.exit(2))  # so that nothing half made is left
     said = make(load(given.scene), order, watch, Light(*given.light) if given.light else Light())
     for sentence in said:
         print(f"fictilis: warning: {sentence}", file=sys.stderr)

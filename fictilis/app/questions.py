@@ -187,9 +187,9 @@ class Questions:
         self.files.folder = str(at.parent)
         return self.files.save("Where to", at.name, kinds.replace("(.", "(*."))
 
-    def form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str) -> dict | None:
+    def form(self, title: str, sentence: str, asks: Sequence[Ask], verb: str, destroys: bool = False) -> dict | None:
         """Values by name, or None when it was given up."""
-        dialog = dialogs.FormDialog(self._window, title, sentence, asks, verb, self._asker.palette_)
+        dialog = dialogs.FormDialog(self._window, title, sentence, asks, verb, self._asker.palette_, destroys)
         return dialog.values if self.show(dialog) == "ok" else None
 
     def blend(self) -> None:
@@ -284,7 +284,7 @@ class Questions:
     def stop_making(self) -> bool:
         """Whether what is being made may be given up."""
         said = "Something is still being made. Closing the window stops it, and nothing of it is kept."
-        return self.form("A movie or picture is being made", said, (), "Stop it and close") is not None
+        return self.form("A movie or picture is being made", said, (), "Stop it and close", destroys=True) is not None
 
     def changed_on_disk(self, path: Path) -> str | None:
         return self.show(file_questions.ChangedOnDisk(self._window, path))

@@ -330,7 +330,7 @@ class Shell(Opening):
         for found in left_behind(self.recovery_folder):
             answer = self.ask.recover(found)
             if answer == "discard":
-                found.discard()
+                found.throw_away()
             elif answer == "recover" and self.commands.may_leave() and self._recover(found):
                 return
 

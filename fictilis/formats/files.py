@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import shutil
 import stat
 import tempfile
-from collections.abc import Callable, Collection, Iterable
-from contextlib import suppress
+from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import numpy as np
@@ -28,6 +30,8 @@ def no_progress(_fraction: float) -> None:
 
 
 MOST_BYTES = 16_000_000_000
+PART = (".fictilis-", ".part")  # how the name of a file that is being written begins and ends
+FOLDER = ".folder"  # and of a folder beside it
 
 
 class MeshData(Struct, frozen=True, eq=False, weakref=True):
@@ -137,29 +141,66 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
     Raises CannotSave with what the system said.
     """
     path = Path(path)
-    temporary = None
+    temporary, handle = None, -1
     try:
         place = Path(os.path.realpath(path))
         old = place.stat() if place.exists() else None
         if old is not None and not stat.S_ISREG(old.st_mode):
             raise CannotSave(f"{path} could not be saved: it is {_what(old.st_mode)}, not a file. Nothing was changed.")
-        handle, name = tempfile.mkstemp(prefix=".fictilis-", suffix=".part", dir=place.parent)
-        os.close(handle)
-        temporary = Path(name)
+        remove_leftovers(place.parent)
+        handle, temporary = _part(place.parent)
         write(temporary)
         with open(temporary, "rb") as done:
+            _hold(done.fileno())  # a writer may have put a file of its own there
             os.fsync(done.fileno())
-        if old is not None and not os.access(place, os.W_OK):
-            raise PermissionError(13, "the file is write-protected")
-        _like(temporary, old)
-        os.replace(temporary, place)
+            if old is not None and not os.access(place, os.W_OK):
+                raise PermissionError(13, "the file is write-protected")
+            _like(temporary, old)
+            os.replace(temporary, place)
     except (OSError, RuntimeError, ValueError) as error:
         kept = " The file that was there is unchanged." if path.is_file() else ""
         said = reason(error) if isinstance(error, OSError) else str(error)
         raise CannotSave(f"{path} could not be saved: {said}.{kept}") from None
     finally:
-        if temporary is not None and temporary.exists():
-            temporary.unlink()
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
+            os.close(handle)
+
+
+def _part(folder: Path) -> tuple[int, Path]:
+    """A new hidden file in a folder, locked as long as its handle is open: the system lets go of it when a process dies."""
+    while True:
+        handle, name = tempfile.mkstemp(prefix=PART[0], suffix=PART[1], dir=folder)
+        _hold(handle)
+        if os.fstat(handle).st_nlink:  # else another process took it for a leftover before it was locked
+            return handle, Path(name)
+        os.close(handle)
+
+
+def _hold(handle: int) -> None:
+    with suppress(OSError):  # some file systems have no locks; there nothing is taken for a leftover either
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+
+def remove_leftovers(folder: Path) -> None:
+    """Remove the hidden files in a folder that a process which was killed left while it wrote."""
+    with suppress(OSError):
+        for part in folder.glob("*".join(PART)):
+            with suppress(OSError), open(part, "rb") as left:
+                fcntl.flock(left, fcntl.LOCK_EX | fcntl.LOCK_NB)  # refused while somebody writes it
+                shutil.rmtree(part.with_suffix(FOLDER), ignore_errors=True)
+                part.unlink()
+
+
+@contextmanager
+def folder_beside(part: Path) -> Iterator[Path]:
+    """A hidden folder for a library that writes files of its own names, as long as ``part`` is being written."""
+    folder = part.with_suffix(FOLDER)
+    folder.mkdir()
+    try:
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _like(new: Path, old: os.stat_result | None) -> None:

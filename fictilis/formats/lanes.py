@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from fictilis.core.channels import channel, channels
 from fictilis.core.edits.keys import checked_keys
-from fictilis.core.edits.timeline import lanes_at_rate
+from fictilis.core.edits.timeline import AtRate
 from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Lane, SceneCamera
@@ -93,7 +93,7 @@ def set_lanes(scene: Scene, file: LaneFile, object_id: str | None = None) -> tup
         names = {plain_name(found.name): found.id for found in channels(owner)}
         shapes = {t.name: t.id for t in owner.targets} if isinstance(owner, MorphObject) else {}
         try:
-            lanes = lanes_at_rate(lanes_of(row.lanes), factor)
+            lanes = AtRate(factor).lanes(lanes_of(row.lanes))
         except (FictilisError, ValueError, TypeError) as error:
             raise EditRefused(f"The lanes of {row.name} cannot be taken: {str(error).rstrip('.')}.") from None
         for lane in lanes:

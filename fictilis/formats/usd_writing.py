@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import re
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +29,7 @@ from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.core.standing import camera_standing, eye, standing
 from fictilis.formats.choices import Values, linear_of
-from fictilis.formats.files import Progress, as_targets, no_progress, writable, write_whole
+from fictilis.formats.files import Progress, as_targets, folder_beside, no_progress, writable, write_whole
 from fictilis.formats.gltf import column_names
 from fictilis.formats.gltf_rigs import played_clips
 from fictilis.formats.usd_rigs import UsdRigWriter
@@ -405,8 +404,8 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
 
     def fill(temporary: Path) -> None:
         suffix = Path(path).suffix.lower()
-        with tempfile.TemporaryDirectory(prefix=".fictilis-", dir=temporary.parent) as folder:
-            inner = Path(folder) / f"scene{'.usdc' if suffix == '.usdz' else suffix}"
+        with folder_beside(temporary) as folder:
+            inner = folder / f"scene{'.usdc' if suffix == '.usdz' else suffix}"
             stage = Usd.Stage.CreateNew(str(inner))
             UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if values.get("up") == "z" else UsdGeom.Tokens.y)
             UsdGeom.SetStageMetersPerUnit(stage, UNITS[values.get("unit", "cm")] / 100)
@@ -426,7 +425,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
             stage.GetRootLayer().Save()
             del stage, writer
             if suffix == ".usdz":
-                packed = Path(folder) / "packed.usdz"
+                packed = folder / "packed.usdz"
                 UsdUtils.CreateNewUsdzPackage(str(inner), str(packed))
                 inner = packed
             os.replace(inner, temporary)

@@ -106,6 +106,8 @@ def test_a_masked_shape_is_carried_as_it_is_seen(name):
         seen = carry.deltas(full_shape(old, "t1", at) - old.base)
         assert np.allclose(full_shape(new, "t1", at) - new.base, seen, atol=1e-12)
     assert np.allclose(new.target("t1").mask, np.clip(carry.scalars(mask), 0, 1))
+    hidden, bare = new.target("t1").mask == 0, carry.deltas(old.target("t1").deltas.dense(len(points)))
+    assert np.allclose(new.target("t1").deltas.dense(len(new.base))[hidden], bare[hidden])  # for when the mask is taken off
 
 
 def test_linear_subdivision_changes_no_surface_and_quarters_quads():

@@ -63,7 +63,7 @@ MEETS = {
     "a new name": (lambda s: targets.rename_target(s, OBJ, LIFT, "Up"), 1.0),
     "a copy of what it follows": (lambda s: whole.duplicate(s, OBJ, LIFT)[0], 1.0),
     "made plain": (lambda s: correctives.set_follow(s, OBJ, SLIDE, None, 0.7), 0.7),
-    "what it follows removed": (lambda s: targets.remove_target(s, OBJ, LIFT), 0.0),
+    "what it follows removed": (lambda s: targets.remove_target(s, OBJ, LIFT), 1.0),
     "a corrective after it": (lambda s: correctives.add_corrective(s, OBJ, {LIFT: 1.0, SLIDE: 1.0})[0], 1.0),
 }
 

@@ -6,17 +6,22 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import set_value
-from fictilis.core.edits import correctives, keys, links, relays, targets, timeline, timing
+from fictilis.core.channels import ChannelRef, set_value, values_at
+from fictilis.core.edits import clips, correctives, keys, links, relays, targets, timeline, timing
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object, remove_object, with_all_of
 from fictilis.core.errors import EditRefused
 from fictilis.core.final import evaluate
+from fictilis.core.kept import Pick
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Subject
+from fictilis.core.rigs import turn_id
 from fictilis.core.rules import Driver, Rule
 from fictilis.core.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
+from tests.rigged import rigged
 
 SKIN, TEETH, LID = "o1", "o2", "o3"
 
@@ -134,3 +139,65 @@ def test_what_is_added_from_another_scene_keeps_its_own_links(parts):
     assert alike(replace(edited, objects=edited.objects[:3])) and alike(replace(edited, objects=edited.objects[3:]))
     counts = [len(o.lane("t1").curve.keys) for o in edited.objects]
     assert counts == [2, 2, 2, 3, 3, 3]
+
+
+SHARED = [o for o in OPERATIONS.values() if {"lanes", "lane", "keys"} & set(o.needs)]
+
+
+@pytest.mark.parametrize("operation", SHARED, ids=lambda o: o.id)
+@pytest.mark.parametrize("shared", ["a link", "a rig"])
+def test_lanes_that_are_one_are_changed_once(parts, shared, operation):
+    """All of them selected, an operation does what it does with one of them selected."""
+    scene, channel, owners = parts, "t1", (SKIN, TEETH, LID)
+    if shared == "a rig":
+        scene = rigged(scene, SKIN)
+        skin = scene.object(SKIN).skin
+        scene = scene.with_object(replace(scene.object(TEETH), skin=skin))
+        channel, owners = turn_id(1, "x"), (SKIN, TEETH)
+        scene = set_key(set_key(scene, SKIN, channel, Key(0, 0, "linear")), SKIN, channel, Key(10, 1, "linear"))
+    given = {"onto": (0.0, 30.0), "by": 2.0, "factor": 2.0, "ease": "ease-in", "frames": 3.0, "value": 0.3, "within": 0.001}
+    values = {p.name: given[p.name] for p in operation.parameters if p.name in given}
+
+    def done(owners) -> Scene:
+        refs = tuple(ChannelRef(owner, channel) for owner in owners)
+        keys = frozenset(KeyRef(owner, channel, 10.0) for owner in owners)
+        subject = Subject(scene, SKIN, ("t1",), Pick(), "points", refs, refs, keys, 12.0, (0.0, 10.0))
+        try:
+            return operation.make(subject, values).scene
+        except EditRefused as refused:
+            return str(refused)
+
+    all_, one = done(owners), done(owners[:1])
+    assert all_ == one if isinstance(one, str) else same(all_, one)
+
+
+def test_keeping_seconds_moves_the_keys_of_a_rig_once(parts):
+    scene = rigged(parts, SKIN)
+    for other in (TEETH, LID):
+        scene = scene.with_object(replace(scene.object(other), skin=scene.object(SKIN).skin))
+    scene = set_key(scene, SKIN, "rig.time", Key(96, 1.0, "linear"))
+    slow = timeline.set_rate(scene, 48.0, True)
+    assert [slow.object(o).lane("rig.time").curve.keys[-1].frame for o in (SKIN, TEETH, LID)] == [192.0] * 3
+
+
+@pytest.mark.parametrize("first", [SKIN, LID])
+def test_linking_takes_no_keys_from_another_clip_and_reaches_the_second_of_a_blend(parts, first):
+    """Slide is keyed in each of two clips in another object; then it is linked, in the one or the other's name."""
+    scene, made = targets.target_from_points(parts, LID, "Slide", parts.object(LID).base + [1, 0, 0])
+    scene, one = clips.new_clip(scene, "One")
+    scene = set_key(set_key(scene, SKIN, "t2", Key(0, 0.2, "linear")), SKIN, "t2", Key(10, 0.8, "linear"))
+    scene, two = clips.new_clip(scene, "Two")
+    scene = set_key(set_key(scene, LID, made, Key(0, 0.9, "linear")), LID, made, Key(10, -0.4, "linear"))
+    other = [(SKIN, "t2"), (LID, made)]
+    linked = links.link_targets(scene, other if first == SKIN else other[::-1])
+    for clip in (one, two):
+        chosen = clips.choose_clip(linked, clip)
+        a, b = chosen.object(SKIN).lane("t2"), chosen.object(LID).lane(made)
+        before = clips.choose_clip(scene, clip)
+        assert a.curve is b.curve and a.curve in [lane.curve for o in before.objects for lane in o.lanes]
+    both, _ = clips.blend_clips(linked, one, two, "Both")
+    shown = links.link_targets(clips.blend_clips(scene, one, two, "Both")[0], other)
+    for blended in (both, shown):
+        blended = set_value(blended, SKIN, "blend", 0.5)
+        a, b = values_at(blended.object(SKIN), 4.0)["t2"], values_at(blended.object(LID), 4.0)[made]
+        assert a == b and abs(a - (0.44 + 0.38) / 2) < 1e-9

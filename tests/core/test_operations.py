@@ -5,9 +5,10 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.channels import values_at
 from fictilis.core.cues import BACK, CLICK, Act, Cue, Lead, Then, When
 from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
-from fictilis.core.edits.correctives import add_corrective
+from fictilis.core.edits.correctives import add_corrective, followed, set_follow
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.lines import set_along, target_from_line
@@ -15,9 +16,10 @@ from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
-from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, target_from_points
+from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, new_target, target_from_points
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.errors import EditRefused
+from fictilis.core.final import evaluate
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import plane
@@ -31,9 +33,11 @@ from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Sub
 from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
+from fictilis.core.rules import Follow
 from fictilis.core.sweep import Sweep
 from fictilis.core.timeline import Reference, SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
+from fictilis.formats.registry import export, scene_from_file
 from tests.formats.test_native import same
 from tests.rigged import rigged
 
@@ -263,3 +267,50 @@ def test_a_new_target_of_the_command_line_is_named_in_its_own_object(everything)
         made = OPERATIONS[f"target-{verb}"].make(subject, {"name": "Brand new"})
         assert made.scene.object(OBJ).target(made.made).name == "Brand new"
         assert made.scene.objects[1] is everything.objects[1]
+
+
+def sources(obj) -> list[str]:
+    """Every kind of number that a weight of an object can follow: one of each."""
+    kinds = {s.split(".")[0] if not s.startswith("angle") else s: s for s in followed(obj)}
+    return [*kinds.values(), *(t.id for t in obj.targets[:1])]
+
+
+@pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
+def test_what_follows_a_number_outlives_every_operation_that_takes_it_away(operation, everything, tmp_path):
+    """With a target that follows each number of its object, an operation is refused, or what it makes can be saved, opened and
+    drawn; where the number went, the follower keeps its weight."""
+    subject = subject_for(operation, everything)
+    if subject.found is None or subject.found.locked:
+        return
+    followers = {}
+    scene = subject.scene
+    for source in sources(subject.obj):
+        follow = Follow(source, AnimationCurve((Key(-1, 0.3, "linear"), Key(1, 0.7, "linear"))))
+        scene, made = new_target(scene, subject.object_id, f"After {source}")
+        scene = set_follow(scene, subject.object_id, made, follow)
+        followers[made] = source
+    subject = replace(subject, scene=scene)
+    before = values_at(subject.obj, 3.0, fps=scene.fps)
+    try:
+        made = operation.make(replace(subject, frame=3.0) if operation.id == "target-remove" else subject,
+                              given_for(operation, subject))  # fmt: skip
+    except EditRefused:
+        return
+    write_native(tmp_path / "s.fictilis", made.scene)
+    read = read_native(tmp_path / "s.fictilis")
+    evaluate(read, 3.0)
+    left = next((o for o in read.objects if o.id == subject.object_id), None)
+    for target_id, _source in followers.items() if left is not None else ():
+        target = next((t for t in left.targets if t.id == target_id), None)
+        if target is not None and target.follows is None and operation.id not in ("target-plain", "target-follow"):
+            assert abs(values_at(left, 3.0, fps=scene.fps)[target_id] - before[target_id]) < 1e-9
+
+
+def test_an_export_of_what_leads_a_weight_by_its_taper_is_whole(everything, tmp_path):
+    third = everything.object_named("Third")
+    scene, made = new_target(everything, third.id, "After the taper")
+    scene = set_key(set_key(scene, third.id, "taper", Key(0, 0.0)), third.id, "taper", Key(20, 0.6))
+    scene = set_follow(scene, third.id, made, Follow("taper", AnimationCurve((Key(0, 0.0), Key(1, 1.0)))))
+    for suffix in (".glb", ".usda"):
+        export(scene, tmp_path / f"out{suffix}")
+        assert scene_from_file(tmp_path / f"out{suffix}")[0].object_named("Third").target_named("After the taper")

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import ChannelRef, set_value, values_at
 from fictilis.core.checks.checks import run_checks
-from fictilis.core.edits import correctives, relays, targets, timing, topology
+from fictilis.core.edits import clips, correctives, relays, targets, timing, topology
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, delete_keys, key_values, move_keys, set_interpolation, set_key
 from fictilis.core.edits.shape import set_mask
@@ -16,6 +16,8 @@ from fictilis.core.evaluate import evaluate_frames, evaluate_object, full_shape
 from fictilis.core.geometry import carry
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.relay import poses
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Subject
 from fictilis.core.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
@@ -224,6 +226,10 @@ def test_poses_move_in_time_only_and_close_the_loop(row):
     played = replace(open_, start=0.0, end=48.0)
     closed = timing.close_loop(played, [ChannelRef(OBJ, group)])
     assert np.allclose(points(closed, 48), points(closed, 0)) and poses(closed.object(OBJ), group)[-1].shape == A
+    lane = (ChannelRef(OBJ, group),)
+    made = OPERATIONS["lanes-close"].make(Subject(replace(open_, start=0.0, end=40.0), OBJ, lanes=lane, selected=lane))
+    assert [(k.frame, k.shape) for k in poses(made.scene.object(OBJ), group)][-2:] == [(40.0, C), (60.0, A)]
+    assert made.said == "Row has its first pose again at frame 60; let the range end there."
 
 
 def test_a_pose_that_nothing_shows_is_found_and_a_row_is_no_pile_up(row):
@@ -246,6 +252,21 @@ def test_as_layered_keys_it_moves_the_same_and_the_error_is_stated(row, path, wa
     apart = np.abs(evaluate_frames(layers.object(OBJ), frames) - evaluate_frames(scene.object(OBJ), frames)).max()
     assert apart <= error + 1e-9 and layers.object(OBJ).group(group).relay is None
     assert error < 0.01 and (error == 0 or path == "through" and way in ("smooth", "ease"))
+
+
+@pytest.mark.parametrize("path", ["straight", "through"])
+def test_layered_keys_stand_in_every_clip_and_in_both_of_a_blend(row, path):
+    scene, group = row
+    scene = relays.set_relay_path(scene, OBJ, group, path)
+    scene, second = clips.duplicate_clip(scene, "Slow")
+    scene = move_keys(scene, [KeyRef(OBJ, group, 10.0)], 5.0, 0.0)[0]
+    first = scene.clips[0].id
+    scene, both = clips.blend_clips(scene, first, second, "Both")
+    scene = set_value(scene, OBJ, "blend", 0.3)
+    layers, error = relays.put_in_layers(scene, OBJ, group)
+    for clip in (both, first, second):
+        before, after = (evaluate_frames(clips.choose_clip(s, clip).object(OBJ), FRAMES) for s in (scene, layers))
+        assert np.abs(before - scene.object(OBJ).base).max() > 0.1 and np.abs(after - before).max() <= error + 1e-9
 
 
 @pytest.mark.parametrize("path", ["straight", "through"])

@@ -4,6 +4,8 @@ import io
 import socket
 import struct
 import subprocess
+import sys
+import time
 import tracemalloc
 import wave
 
@@ -13,8 +15,11 @@ from msgspec.structs import replace
 
 from fictilis.core.appearance import Texture
 from fictilis.core.errors import BadFile
+from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import images
+from fictilis.formats.files import write_whole
 from fictilis.formats.images import image_texture
+from fictilis.formats.native import write_native
 from fictilis.formats.obj import read_obj
 from fictilis.formats.sound import kind_of, read_sound
 from fictilis.render.dress import image_of_bytes
@@ -123,3 +128,51 @@ def test_odd_material_files_and_marks_are_borne(tmp_path):
     path.write_bytes(b"\xef\xbb\xbfmtllib m.mtl\nmtllib m.mtl\nusemtl skin\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
     read = read_obj(path)
     assert read.objects[0].colour == "#0080FF" and read.warnings == ()
+
+
+KILLED = """
+import os, signal, sys, time
+from pathlib import Path
+from fictilis.formats.files import folder_beside, write_whole
+
+def write(part):
+    part.write_bytes(b"half")
+    with folder_beside(part) as folder:
+        (folder / "scene.usdc").write_bytes(b"half")
+        print("writes", flush=True)
+        time.sleep(60)
+
+write_whole(Path(sys.argv[1]), write)
+"""
+
+
+def test_what_a_killed_process_left_beside_a_file_is_removed_at_the_next_save(tmp_path):
+    """And what another process is writing at that moment stays."""
+    path = tmp_path / "bell.fictilis"
+    begun = [subprocess.Popen([sys.executable, "-c", KILLED, path], stdout=subprocess.PIPE) for _ in range(2)]
+    for process in begun:
+        assert process.stdout.readline() == b"writes\n"
+    begun[0].kill()
+    begun[0].wait()
+    assert len(list(tmp_path.glob(".fictilis-*"))) == 4
+    write_whole(path, lambda part: part.write_bytes(b"whole"))
+    left = sorted(p.suffix for p in tmp_path.glob(".fictilis-*"))
+    begun[1].kill()
+    begun[1].wait()
+    assert path.read_bytes() == b"whole" and left == [".folder", ".part"]
+    for process in begun:
+        process.stdout.close()
+    write_whole(path, lambda part: part.write_bytes(b"again"))
+    assert [p.name for p in tmp_path.iterdir()] == ["bell.fictilis"]
+
+
+def test_a_movie_that_is_terminated_leaves_nothing(tmp_path):
+    write_native(tmp_path / "s.fictilis", moon_jelly())
+    words = ["movie", tmp_path / "s.fictilis", tmp_path / "out.mp4", "--size", "1280x720"]
+    making = subprocess.Popen([sys.executable, "-m", "fictilis", *words], stderr=subprocess.DEVNULL)
+    for _ in range(600):
+        if any(p.stat().st_size for p in tmp_path.glob(".fictilis-*")):
+            break
+        time.sleep(0.05)
+    making.terminate()
+    assert making.wait(20) == 143 and [p.name for p in tmp_path.iterdir()] == ["s.fictilis"]

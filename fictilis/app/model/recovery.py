@@ -16,9 +16,11 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
 from fictilis.core.errors import FictilisError
 from fictilis.core.scene import Scene
+from fictilis.formats.files import remove_leftovers
 from fictilis.formats.native import write_native
 
 EVERY = 60_000  # ms
+DAYS_KEPT = 7  # of a copy that was thrown away
 
 
 class Recoverable(Struct, frozen=True):
@@ -30,9 +32,22 @@ class Recoverable(Struct, frozen=True):
     path: Path | None
     when: datetime
 
+    @property
+    def thrown_to(self) -> Path:
+        return self.file.parent / "thrown away"
+
     def discard(self) -> None:
+        """Remove it: its work is saved."""
         with suppress(OSError):
             self.file.unlink(missing_ok=True)
+            self.note.unlink(missing_ok=True)
+
+    def throw_away(self) -> None:
+        """Put it aside for some days, as a scene that can be opened."""
+        with suppress(OSError):
+            self.thrown_to.mkdir(exist_ok=True)
+            os.utime(self.file)  # its days count from now
+            self.file.rename(self.thrown_to / self.file.name)
             self.note.unlink(missing_ok=True)
 
 
@@ -83,11 +98,12 @@ def left_behind(folder: Path) -> list[Recoverable]:
 
 
 def sweep(folder: Path) -> None:
-    """Throw away what broken-off writing left more than a day ago."""
+    """Remove what broken-off writing left, and copies that were thrown away long enough ago."""
+    remove_leftovers(folder)
     with suppress(OSError):
-        for part in folder.glob(".*.part"):
-            if time.time() - part.stat().st_mtime > 86_400:
-                part.unlink(missing_ok=True)
+        for thrown in folder.glob("thrown away/*"):
+            if time.time() - thrown.stat().st_mtime > DAYS_KEPT * 86_400:
+                thrown.unlink(missing_ok=True)
 
 
 class Autosave(QObject):

@@ -128,6 +128,7 @@ def run_task(parent: QWidget, label: str, work: Callable[[Callable[[float], None
     row = QHBoxLayout()
     row.addStretch()
     cancel = QPushButton("Cancel")
+    cancel.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # Space, meant to play, must not stop the work; Esc does
     row.addWidget(cancel)
     layout.addLayout(row)
 

@@ -64,9 +64,11 @@ class Dialog(QDialog):
         self.body.addWidget(label)
         return label
 
-    def button(self, name: str, text: str, primary: bool = False) -> QPushButton:
+    def button(self, name: str, text: str, primary: bool = False, destroys: bool = False) -> QPushButton:
+        """A verb of the last row. One that ``destroys`` work is pressed by keys only once Tab or the mouse reached it."""
         button = QPushButton(text)
         button.setProperty("primary", primary)
+        button.setProperty("destroys", destroys)
         button.setAutoDefault(False)
         button.clicked.connect(lambda _on: self._close(name))
         self.row.addWidget(button)
@@ -74,13 +76,16 @@ class Dialog(QDialog):
         return button
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter is the main button from anywhere, Esc gives up."""
+        """Enter is the verb that has the keys, from anywhere else the main one. Esc gives up."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            main = next((b for b in self.buttons.values() if b.property("primary")), None)
+            main = next((b for b in self.buttons.values() if b is self.focusWidget()), self._main())
             if main is not None and main.isEnabled():
                 main.click()
         else:
             super().keyPressEvent(event)
+
+    def _main(self) -> QPushButton | None:
+        return next((b for b in self.buttons.values() if b.property("primary") and not b.property("destroys")), None)
 
     def showEvent(self, event: QShowEvent) -> None:
         for button in self.findChildren(QPushButton):
@@ -88,11 +93,18 @@ class Dialog(QDialog):
         for part in self.findChildren(QAbstractItemView):
             part.installEventFilter(self)
         super().showEvent(event)
+        first = self.focusWidget() or self.nextInFocusChain()
+        while first is not self and not _takes_keys(first):
+            first = first.nextInFocusChain()
+        if first in self.buttons.values() or first is self:  # no field comes first: the keys begin on what keeps
+            keeps = self._main() or self.buttons.get("cancel")
+            if keeps is not None:
+                keeps.setFocus()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Lists leave Enter to the dialog."""
+        """The dialog's lists leave Enter to it. An open list of choices has a window of its own, and takes Enter itself."""
         if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent) and isinstance(watched, QAbstractItemView):
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and watched.window() is self:
                 self.keyPressEvent(event)
                 return True
         return super().eventFilter(watched, event)
@@ -103,6 +115,10 @@ class Dialog(QDialog):
             self.reject()
         else:
             self.accept()
+
+
+def _takes_keys(widget: QWidget) -> bool:
+    return bool(widget.focusPolicy() & Qt.FocusPolicy.TabFocus) and widget.isVisible() and widget.isEnabled()
 
 
 SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
@@ -152,7 +168,16 @@ def watch(widget: QWidget, seen: Callable[[], None]) -> None:
 class FormDialog(Dialog):
     """A few numbers, choices and texts; ``values`` by name once it was accepted."""
 
-    def __init__(self, parent: QWidget, title: str, sentence: str, asks: Sequence[Ask], verb: str, palette: Palette) -> None:
+    def __init__(
+        self,
+        parent: QWidget,
+        title: str,
+        sentence: str,
+        asks: Sequence[Ask],
+        verb: str,
+        palette: Palette,
+        destroys: bool = False,
+    ) -> None:
         super().__init__(parent, title)
         if sentence:
             self.sentence(sentence, True)
@@ -166,7 +191,7 @@ class FormDialog(Dialog):
             if isinstance(ask, TextAsk) and ask.needed:
                 widget.setFocus()  # it is typed in any case
         self.button("cancel", "Cancel")
-        self.button("ok", verb, True)
+        self.button("ok", verb, not destroys, destroys)
 
     def _close(self, name: str) -> None:
         if name == "ok":

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QWidget
 
-from fictilis.app.model.recovery import Recoverable
+from fictilis.app.model.recovery import DAYS_KEPT, Recoverable
 from fictilis.app.widgets.dialogs import Dialog
 
 MOST_TOLD = 4  # changes of a scene that is left
@@ -21,7 +21,7 @@ class UnsavedDialog(Dialog):
         if len(changes) > MOST_TOLD:
             self.sentence(f"And {len(changes) - MOST_TOLD} more.")
         self.sentence("They are lost if they are not saved.", True)
-        self.button("discard", "Do not save")
+        self.button("discard", "Do not save", destroys=True)
         self.button("cancel", "Cancel")
         self.button("save", "Save", True)
 
@@ -31,7 +31,8 @@ class RecoverDialog(Dialog):
         super().__init__(parent, "Recover unsaved work?")
         when = found.when.strftime("%d %B, %H:%M")
         self.sentence(f"“{found.name}” was not closed properly. A copy from {when} was kept.")
-        self.button("discard", "Throw it away")
+        self.sentence(f"A copy that is thrown away stays for {DAYS_KEPT} days in {found.thrown_to}.", True)
+        self.button("discard", "Throw it away", destroys=True)
         self.button("cancel", "Decide later")
         self.button("recover", "Recover", True)
 
@@ -45,5 +46,5 @@ class ChangedOnDisk(Dialog):
         )
         self.button("cancel", "Cancel")
         self.button("look", "Look")
-        self.button("as", "Save as…")
-        self.button("save", "Save anyway", True)
+        self.button("save", "Save anyway", destroys=True)
+        self.button("as", "Save as…", True)

@@ -65,6 +65,7 @@ class _Row(QWidget):
         words.addStretch(1)
         row.addLayout(words, 1)
         self.verb = QPushButton()
+        self.verb.setAutoDefault(False)
         self.verb.setFixedWidth(104)
         self.verb.clicked.connect(lambda _on: self._act())
         row.addWidget(self.verb)
@@ -136,6 +137,9 @@ class MakingWindow(QDialog):
         row.addWidget(self.clear)
         row.addWidget(close)
         outer.addLayout(row)
+        for button in (self.clear, close):
+            button.setAutoDefault(False)
+        close.setFocus()  # Space, meant to play, must stop nothing that is being made
         self.rows: dict[Job, _Row] = {}
         making.changed.connect(self.refresh)
         self.refresh()

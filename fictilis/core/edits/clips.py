@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
 import numpy as np
@@ -12,7 +12,7 @@ from fictilis.core.channels import own_kinds
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.scene import BLEND, MorphObject, Scene, in_step
+from fictilis.core.scene import BLEND, MorphObject, Scene, in_step, linked_lanes, links_of
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
 
 LETTER = "p"  # of the ids of clips
@@ -36,11 +36,28 @@ def clip_named(scene: Scene, name: str) -> Clip:
 
 def stowed(scene: Scene) -> tuple[Clip, ...]:
     """The clips of a scene with what the one in hand holds put into it."""
-    parts = tuple(ClipPart(o.id, o.lanes, o.blend) for o in scene.objects if o.lanes or o.blend is not None)
+    parts = _parts_now(scene)
     return tuple(
         replace(c, start=scene.start, end=scene.end, played=scene.played, parts=parts) if c.id == scene.clip else c
         for c in scene.clips
     )
+
+
+def _parts_now(scene: Scene) -> tuple[ClipPart, ...]:
+    """What the objects do in the clip in hand."""
+    return tuple(ClipPart(o.id, o.lanes, o.blend) for o in scene.objects if o.lanes or o.blend is not None)
+
+
+def with_lanes_of(scene: Scene, obj: MorphObject, change: Callable[[tuple[Lane, ...]], tuple[Lane, ...]]) -> Scene:
+    """The scene with an object as ``obj``, and ``change`` made of its lanes in every clip, and in both of a blend."""
+
+    def part(old: ClipPart) -> ClipPart:
+        blend = old.blend and replace(old.blend, lanes=change(old.blend.lanes))
+        return replace(old, lanes=change(old.lanes), blend=blend)
+
+    clips = (replace(c, parts=tuple(part(p) if p.owner == obj.id else p for p in c.parts)) for c in scene.clips)
+    now = part(ClipPart(obj.id, obj.lanes, obj.blend))
+    return replace(scene, clips=tuple(clips)).with_object(replace(obj, lanes=now.lanes, blend=now.blend))
 
 
 def whole_clip(scene: Scene, clip_id: str) -> Clip:
@@ -61,12 +78,38 @@ def _in_hand(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
         same = part.lanes is obj.lanes and part.blend is obj.blend
         objects.append(obj if same else replace(obj, lanes=part.lanes, blend=part.blend))
     kept = tuple(_emptied(c) if c.id == chosen.id else c for c in clips)
-    scene = replace(
+    return replace(
         scene, objects=tuple(objects), clips=kept, clip=chosen.id, start=chosen.start, end=chosen.end, played=chosen.played
     )
-    for obj in scene.objects:  # what was linked since has one lane
-        scene = in_step(scene, scene.object(obj.id))
-    return scene
+
+
+def links_in_step(scene: Scene, first: str) -> Scene:
+    """The scene with linked targets led by one lane in every clip, and in both of a blend: as the object ``first`` has it, or
+    where that has no keys in a clip, the next one that has."""
+    objects = sorted(scene.objects, key=lambda obj: obj.id != first)
+    links = {link for obj in objects for link in links_of(obj)}
+    parts = {part.owner: part for part in _parts_in_step(objects, _parts_now(scene), links)}
+    now = {obj.id: parts.get(obj.id, ClipPart(obj.id, ())) for obj in objects}
+    stowed = tuple(c if c.id == scene.clip else replace(c, parts=_parts_in_step(objects, c.parts, links)) for c in scene.clips)
+    led = tuple(replace(obj, lanes=now[obj.id].lanes, blend=now[obj.id].blend) for obj in scene.objects)
+    scene = replace(scene, objects=led, clips=stowed)
+    return in_step(scene, scene.object(first))
+
+
+def _parts_in_step(objects: Sequence[MorphObject], parts: tuple[ClipPart, ...], links: Collection[str]) -> tuple[ClipPart, ...]:
+    """The parts of one clip with linked targets led alike. What a blend leads alike plays both of its clips."""
+    by_owner = {part.owner: part for part in parts}
+    lanes = linked_lanes(objects, {part.owner: part.lanes for part in parts}, links)
+    beside = linked_lanes(objects, {part.owner: part.blend.lanes for part in parts if part.blend is not None}, links)
+    both = next((part for part in parts if part.blend is not None), None)
+    out = []
+    for owner in dict.fromkeys([*by_owner, *lanes, *beside]):
+        mine, blend = lanes.get(owner, ()), by_owner.get(owner, ClipPart(owner, ())).blend
+        if both is not None and both.blend is not None and blend is None:
+            blend = both.blend
+            mine += tuple(lane for lane in both.lanes if lane.channel == BLEND)
+        out.append(ClipPart(owner, mine, blend and replace(blend, lanes=beside.get(owner, ()))))
+    return tuple(out)
 
 
 def choose_clip(scene: Scene, clip_id: str) -> Scene:

@@ -12,7 +12,7 @@ from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import Hold, missing_hold
 from fictilis.core.channels import ChannelRef, Owner, channel, settable
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene import MorphObject, Scene, lanes_shared
 
 
 class KeyRef(Struct, frozen=True):
@@ -77,17 +77,12 @@ def key_values(
 
 
 def delete_keys(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
-    for (owner_id, channel_id), frames in by_lane(keys).items():
-        owner = scene.owner(owner_id)
-        lane = owner.lane(channel_id)
-        if lane:
-            scene = scene.with_owner(owner.with_lane(channel_id, lane.curve.without(frames)))
-    return scene
+    return change_keys(scene, keys, AnimationCurve.without)
 
 
 def change_keys(scene: Scene, keys: Iterable[KeyRef], change: Callable[[AnimationCurve, list[float]], AnimationCurve]) -> Scene:
     """``change(curve, frames)`` made to each lane that has some of ``keys``."""
-    for (owner_id, channel_id), frames in by_lane(keys).items():
+    for ((owner_id, channel_id), *_), frames in by_lane(scene, keys):
         owner = scene.owner(owner_id)
         lane = owner.lane(channel_id)
         if lane:
@@ -173,7 +168,8 @@ def move_keys(
     A moved key that lands on one that stays replaces it. Returns the keys' new places too.
     """
     moved_refs: list[KeyRef] = []
-    for (owner_id, channel_id), chosen in by_lane(keys).items():
+    for lanes, chosen in by_lane(scene, keys):
+        owner_id, channel_id = lanes[0]
         owner = scene.owner(owner_id)
         lane = owner.lane(channel_id)
         if lane is None:
@@ -188,12 +184,13 @@ def move_keys(
             landed.append(replace(key, frame=float(np.round(frame)) if snap and frames else frame, value=key.value + up))
         curve = AnimationCurve.of((*staying, *landed), lane.curve)
         scene = scene.with_owner(owner.with_lane(channel_id, curve))
-        moved_refs += [KeyRef(owner_id, channel_id, key.frame) for key in landed]
+        moved_refs += [KeyRef(*where, key.frame) for where in lanes for key in landed]
     return scene, moved_refs
 
 
-def by_lane(keys: Iterable[KeyRef]) -> dict[tuple[str, str], list[float]]:
-    out: dict[tuple[str, str], list[float]] = {}
+def by_lane(scene: Scene, keys: Iterable[KeyRef]) -> list[tuple[list[tuple[str, str]], list[float]]]:
+    """Lanes, those together that are one, and the frames of the keys that are meant on them."""
+    frames: dict[tuple[str, str], list[float]] = {}
     for key in keys:
-        out.setdefault((key.owner, key.channel), []).append(key.frame)
-    return out
+        frames.setdefault((key.owner, key.channel), []).append(key.frame)
+    return [(lanes, sorted({f for lane in lanes for f in frames[lane]})) for lanes in lanes_shared(scene, frames)]

@@ -10,10 +10,11 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
+from fictilis.core.edits.clips import links_in_step
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.names import fresh_id, number_of
-from fictilis.core.scene import MorphObject, Scene, Target, in_step, links_of
+from fictilis.core.scene import MorphObject, Scene, Target, links_of
 
 
 def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[MorphObject, Target]]:
@@ -25,7 +26,8 @@ def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[Morph
 
 
 def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:
-    """One weight and one lane for targets of several objects, as (object id, target id): those of the first.
+    """One weight and one lane for targets of several objects, as (object id, target id): those of the first. Where that has no
+    keys in a clip, the keys of the next one that has lead.
 
     What the first is linked with already stays with it; another one leaves what it was linked with.
     """
@@ -46,7 +48,7 @@ def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:
         scene = replace(
             scene, objects=tuple(obj.with_target(replace(mine, link=link)) if o is obj else o for o in scene.objects)
         )
-    return in_step(scene, scene.object(first.id))
+    return links_in_step(scene, first.id)
 
 
 def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
@@ -81,7 +83,7 @@ def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
         targets = tuple(replace(t, link=mine[t.id]) if t.id in mine else t for t in owner.targets)
         objects.append(replace(owner, targets=targets) if mine else owner)
     scene = replace(scene, objects=tuple(objects))
-    return in_step(scene, scene.object(object_id)), linked
+    return links_in_step(scene, object_id), linked
 
 
 def unlink(scene: Scene, object_id: str, target_id: str) -> Scene:

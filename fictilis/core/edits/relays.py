@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.arrays import add_rows
+from fictilis.core.edits.clips import with_lanes_of
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import append, tidy_groups
 from fictilis.core.errors import EditRefused
@@ -17,7 +18,7 @@ from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
 from fictilis.core.names import fresh_id, fresh_name
 from fictilis.core.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
-from fictilis.core.timeline import lanes_by_channel
+from fictilis.core.timeline import Lane, lanes_by_channel
 
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed
@@ -275,14 +276,28 @@ def _lengths(curve: AnimationCurve, path: str, shapes: list[str], gram: np.ndarr
 def put_in_layers(scene: Scene, object_id: str, group_id: str) -> tuple[Scene, float]:
     """A relay as layered targets with keys of their own, and how far a point may be off, cm: 0 where the path is straight.
 
-    Led through, a share is one cubic from pose to pose where the way is linear or held; elsewhere it is keyed each frame.
+    Led through, a share is one cubic from pose to pose where the way is linear or held; elsewhere it is keyed each frame. So in
+    every clip, and in both of a blend.
     """
     obj = scene.unlocked(object_id)
-    group, lane = relay(obj, group_id), obj.lane(group_id)
-    obj = replace(obj, groups=tuple(replace(g, relay=None) if g.id == group_id else g for g in obj.groups))
-    if lane is None:
-        return scene.with_object(tidy_groups(obj)), 0.0
-    path, curve, keys = group.relay or STRAIGHT, lane.curve, lane.curve.keys
+    path, errors = relay(obj, group_id).relay or STRAIGHT, [0.0]
+
+    def layered(lanes: tuple[Lane, ...]) -> tuple[Lane, ...]:
+        lane = next((lane for lane in lanes if lane.channel == group_id), None)
+        if lane is None:
+            return lanes
+        curves, error = _layers(obj, lane.curve, path)
+        errors.append(error)
+        return (*(x for x in lanes if x is not lane), *(Lane(shape, curve) for shape, curve in curves.items()))
+
+    plain = replace(obj, groups=tuple(replace(g, relay=None) if g.id == group_id else g for g in obj.groups))
+    scene = with_lanes_of(scene, plain, layered)
+    return scene.with_object(tidy_groups(scene.object(object_id))), max(errors)
+
+
+def _layers(obj: MorphObject, curve: AnimationCurve, path: str) -> tuple[dict[str, AnimationCurve], float]:
+    """The curves of weights of the shapes of a row of poses, and how far they may be off, cm."""
+    keys = curve.keys
     if path == STRAIGHT:
         rows = {shape: _stepped(keys, shape) for shape in dict.fromkeys(k.shape for k in keys)}
     else:
@@ -290,9 +305,6 @@ def put_in_layers(scene: Scene, object_id: str, group_id: str) -> tuple[Scene, f
     ends = {"linear": "hold", "offset": "repeat"}
     before, after = (ends.get(way, way) for way in (curve.before, curve.after))
     curves = {shape: AnimationCurve(tuple(row), before, after) for shape, row in rows.items() if shape}
-    lanes = tuple(x for x in obj.lanes if x is not lane)
-    made = replace(obj, lanes=lanes).with_lanes(curves)
-    made = tidy_groups(made)
     at = np.linspace(keys[0].frame, keys[-1].frame, 8 * len(keys) * PARTS + 1)
     shapes, shares = pose_shares(curve, path, at)
     known = targets_by_id(obj)
@@ -301,7 +313,7 @@ def put_in_layers(scene: Scene, object_id: str, group_id: str) -> tuple[Scene, f
         if shape:
             off += np.abs(curves[shape].evaluate(at) - share) * known[shape].deltas.largest
     error = float(off.max(initial=0.0))
-    return scene.with_object(made), error if error > 1e-9 else 0.0
+    return curves, error if error > 1e-9 else 0.0
 
 
 def _stepped(keys: Sequence[Key], shape: str) -> list[Key]:

@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Texture
 from fictilis.core.channel_kinds import AXES, OBJECT_KINDS
-from fictilis.core.channels import values_at
 from fictilis.core.copies import copies
+from fictilis.core.edits.followers import followers, keyed
 from fictilis.core.edits.objects import add_objects, on_rig_of_its_own
 from fictilis.core.edits.timing import bake, map_frames
 from fictilis.core.errors import EditRefused
@@ -170,7 +170,7 @@ def _led_by_keys(scene: Scene, obj: MorphObject) -> MorphObject:
     """An object whose weights follow no number of where it stands, since its copies stand elsewhere, and that plays one clip,
     since two are played alike by all objects: a key a frame with the values that it has. Raises EditRefused for a relay between
     two clips, which has no values."""
-    led = {t.id for t in obj.targets if t.follows is not None and t.follows.source in OBJECT_KINDS}
+    led = set(followers(obj, OBJECT_KINDS))
     if obj.blend is not None:
         if relays(obj):
             raise EditRefused(f"{obj.name} is a relay that plays two clips; take one of them in hand first.")
@@ -178,14 +178,8 @@ def _led_by_keys(scene: Scene, obj: MorphObject) -> MorphObject:
     if not led:
         return obj
     frames = np.arange(scene.start - max(abs(obj.repeat.later) if obj.repeat is not None else 0.0, 1.0), scene.end + 0.5)
-    rows = values_at(obj, frames, fps=scene.fps)
-    targets = (replace(t, follows=None) if t.id in led else t for t in obj.targets)
-    obj = replace(obj, targets=tuple(targets), blend=None, lanes=tuple(x for x in obj.lanes if x.channel != BLEND))
-    for channel_id in sorted(led):
-        values = np.broadcast_to(rows[channel_id], frames.shape)
-        keys = (Key(float(f), float(v), "linear") for f, v in zip(frames, values, strict=True))
-        obj = obj.with_lane(channel_id, AnimationCurve.of(keys))
-    return obj
+    obj = keyed(obj, led, frames, scene.fps)
+    return replace(obj, blend=None, lanes=tuple(x for x in obj.lanes if x.channel != BLEND))
 
 
 def _frames(scene: Scene, obj: MorphObject) -> list[float]:

@@ -7,17 +7,17 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.curve import Key
 from fictilis.core.arrays import lengths
 from fictilis.core.deform.after import after_of
 from fictilis.core.deformers import DEFORMERS
+from fictilis.core.edits.followers import followers, keyed, with_lane_in_both
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.final import unposed_points
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target
-from fictilis.core.timeline import Lane
 
 CLOSE = 0.01  # cm that targets may be off
 MOST_TARGETS = 24
@@ -70,13 +70,21 @@ def bake_deformers(
         raise EditRefused(f"{obj.name} is not bent, twisted or tapered; bend, twist or taper it first.")
     if obj.spring is not None:
         raise EditRefused(f"The point spring of {obj.name} follows what bends it; make targets of the spring first.")
+    scene, obj = _by_itself(scene, obj)
     return _baked(scene, obj, _straight(obj), "Bent", within, most)
 
 
 def bake_all(scene: Scene, object_id: str) -> tuple[Scene, list[str], float]:
     """As bake_spring, instead of everything between the mix and the smooth surface."""
-    obj = scene.unlocked(object_id)
+    scene, obj = _by_itself(scene, scene.unlocked(object_id))
     return _baked(scene, obj, replace(_straight(obj), spring=None), "Float", CLOSE, MOST_TARGETS)
+
+
+def _by_itself(scene: Scene, obj: MorphObject) -> tuple[Scene, MorphObject]:
+    """The scene and an object in which no weight follows how far it is bent: those that do get a key a frame."""
+    led = followers(obj, [d.kind for d in obj.deformers])
+    obj = keyed(obj, led, np.arange(scene.start, scene.end + 0.5), scene.fps)
+    return scene.with_object(obj) if led else scene, obj
 
 
 def _straight(obj: MorphObject) -> MorphObject:
@@ -115,11 +123,7 @@ def _baked(
         span = (min(float(weight.min()), 0.0), max(float(weight.max()), 0.0))
         scene, target_id = append(scene, scene.object(object_id), Target("", "", deltas, range=span), f"{word} {number}")
         keys = [Key(frame, float(value), "linear") for frame, value in zip(frames.tolist(), weight, strict=True)]
-        now = scene.object(object_id).with_lane(target_id, AnimationCurve.of(keys))
-        if now.blend is not None:  # the other clip moves alike, so that what is between both does
-            beside = AnimationCurve.of(replace(key, frame=key.frame - now.blend.offset) for key in keys)
-            now = replace(now, blend=replace(now.blend, lanes=(*now.blend.lanes, Lane(target_id, beside))))
-        scene = scene.with_object(now)
+        scene = scene.with_object(with_lane_in_both(scene.object(object_id), target_id, keys))
         ids.append(target_id)
     return scene, ids, max(off, missed)
 

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from fictilis.core.arrays import add_rows
 from fictilis.core.channels import settable
+from fictilis.core.edits.followers import followers, weights_kept
 from fictilis.core.edits.shape import add_deltas
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
@@ -91,11 +92,13 @@ def target_from_seen(
     return target_from_points(scene, object_id, name, seen)
 
 
-def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
+def remove_target(scene: Scene, object_id: str, target_id: str, frame: float | None = None) -> Scene:
     """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape; a corrective it
-    drives goes on with its other drivers, and is a plain target where there are none."""
+    drives goes on with its other drivers, and is a plain target at 0 where there are none. What followed it becomes a plain
+    target, and keeps the weight that it has at ``frame``, by default the first."""
     obj = scene.unlocked(object_id)
     gone = obj.target(target_id)
+    kept = weights_kept(obj, followers(obj, [target_id]), scene.start if frame is None else frame, scene.fps)
 
     def adopt(target: Target) -> Target:
         if target.built_on != target_id:
@@ -106,8 +109,8 @@ def remove_target(scene: Scene, object_id: str, target_id: str) -> Scene:
     def freed(target: Target) -> Target:
         if target.sweep is not None and target.sweep.until == target_id:
             target = replace(target, sweep=replace(target.sweep, until=None))
-        if target.follows is not None and target.follows.source == target_id:
-            return replace(target, follows=None)
+        if target.id in kept:
+            return replace(target, follows=None, weight=kept[target.id])
         return target if target.rule is None else replace(target, rule=target.rule.without(target_id))
 
     targets = tuple(freed(adopt(t)) for t in obj.targets if t.id != target_id)

@@ -7,11 +7,10 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import Key
-from fictilis.core.edits.timing import map_frames
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, given_name
-from fictilis.core.scene import Scene
+from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.timeline import Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0
@@ -28,17 +27,11 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
     if not keep_seconds:
         return replace(scene, fps=float(fps))
     factor = fps / scene.fps
-    every = [(owner.id, lane.channel) for owner in scene.owners for lane in owner.lanes]
-    scene = map_frames(scene, every, lambda f: f * factor, step=factor)
-    for owner in scene.owners:
-        for lane in owner.lanes:
-            scene = scene.with_owner(
-                scene.owner(owner.id).with_modifiers(lane.channel, tuple(m.with_frames_scaled(factor) for m in lane.modifiers))
-            )
+    at = AtRate(factor)
     return replace(
-        scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor,
-        objects=tuple(o if o.blend is None else replace(o, blend=_slower(o.blend, factor)) for o in scene.objects),
-        clips=tuple(c if c.id == scene.clip else _clip_at(c, factor) for c in scene.clips),
+        scene, fps=float(fps), start=scene.start * factor, end=scene.end * factor, objects=tuple(map(at.object, scene.objects)),
+        cameras=tuple(replace(c, lanes=at.lanes(c.lanes)) for c in scene.cameras),
+        clips=tuple(c if c.id == scene.clip else at.clip(c) for c in scene.clips),
         played=None if scene.played is None else (scene.played[0] * factor, scene.played[1] * factor),
         markers=tuple(replace(m, frame=m.frame * factor) for m in scene.markers),
         sound=None if scene.sound is None else replace(scene.sound, start=scene.sound.start * factor),
@@ -46,30 +39,38 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
     )  # fmt: skip
 
 
-def lanes_at_rate(lanes: tuple[Lane, ...], factor: float) -> tuple[Lane, ...]:
-    """Lanes whose keys, handles and modifiers keep their times at a rate ``factor`` times as high."""
+class AtRate:
+    """Keeps times at a rate ``factor`` times as high. Curves that several lanes share are shared afterwards too."""
 
-    def at(key: Key) -> Key:
-        into, out = (h and (h[0] * factor, h[1]) for h in (key.into, key.out))
-        return replace(key, frame=key.frame * factor, into=into, out=out)
+    def __init__(self, factor: float) -> None:
+        self.factor = factor
+        self._curves: dict[AnimationCurve, AnimationCurve] = {}
 
-    return tuple(
-        replace(lane, curve=replace(lane.curve, keys=tuple(map(at, lane.curve.keys))),
-                modifiers=tuple(m.with_frames_scaled(factor) for m in lane.modifiers))
-        for lane in lanes
-    )  # fmt: skip
+    def key(self, key: Key) -> Key:
+        into, out = (h and (h[0] * self.factor, h[1]) for h in (key.into, key.out))
+        return replace(key, frame=key.frame * self.factor, into=into, out=out)
 
+    def lanes(self, lanes: tuple[Lane, ...]) -> tuple[Lane, ...]:
+        """Lanes with their keys, handles and modifiers."""
+        for lane in lanes:
+            if lane.curve not in self._curves:
+                self._curves[lane.curve] = replace(lane.curve, keys=tuple(map(self.key, lane.curve.keys)))
+        return tuple(
+            replace(x, curve=self._curves[x.curve], modifiers=tuple(m.with_frames_scaled(self.factor) for m in x.modifiers))
+            for x in lanes
+        )
 
-def _slower(blend: Blend, factor: float) -> Blend:
-    return replace(blend, lanes=lanes_at_rate(blend.lanes, factor), offset=blend.offset * factor)
+    def blend(self, blend: Blend | None) -> Blend | None:
+        return blend and replace(blend, lanes=self.lanes(blend.lanes), offset=blend.offset * self.factor)
 
+    def object(self, obj: MorphObject) -> MorphObject:
+        repeat = obj.repeat and replace(obj.repeat, later=obj.repeat.later * self.factor)
+        return replace(obj, lanes=self.lanes(obj.lanes), blend=self.blend(obj.blend), repeat=repeat)
 
-def _clip_at(clip: Clip, factor: float) -> Clip:
-    parts = tuple(
-        replace(p, lanes=lanes_at_rate(p.lanes, factor), blend=p.blend and _slower(p.blend, factor)) for p in clip.parts
-    )
-    played = clip.played and (clip.played[0] * factor, clip.played[1] * factor)
-    return replace(clip, start=clip.start * factor, end=clip.end * factor, played=played, parts=parts)
+    def clip(self, clip: Clip) -> Clip:
+        parts = tuple(replace(p, lanes=self.lanes(p.lanes), blend=self.blend(p.blend)) for p in clip.parts)
+        played = clip.played and (clip.played[0] * self.factor, clip.played[1] * self.factor)
+        return replace(clip, start=clip.start * self.factor, end=clip.end * self.factor, played=played, parts=parts)
 
 
 def set_frame_range(scene: Scene, start: float, end: float) -> Scene:

@@ -17,7 +17,7 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import channel, settable
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
+from fictilis.core.scene import Scene, each_once
 
 Lanes = Iterable[tuple[str, str]]
 SAME_SLOPE = 1e-9  # a frame; a straight way on outside would leave any tolerance in the end
@@ -45,7 +45,7 @@ def map_frames(
 
 
 def _map_lanes(scene: Scene, lanes: Lanes, change: Callable[[AnimationCurve], AnimationCurve]) -> Scene:
-    for owner_id, channel_id in lanes:
+    for owner_id, channel_id in each_once(scene, lanes):
         owner = scene.owner(owner_id)
         lane = owner.lane(channel_id)
         if lane is not None:
@@ -55,7 +55,7 @@ def _map_lanes(scene: Scene, lanes: Lanes, change: Callable[[AnimationCurve], An
 
 def valued(scene: Scene, lanes: Lanes) -> list[tuple[str, str]]:
     """The lanes whose keys have values. Raises EditRefused where all there are are lanes of relays."""
-    lanes = list(lanes)
+    lanes = each_once(scene, lanes)
     out = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
     if lanes and not out:
         settable(scene.owner(lanes[0][0]), lanes[0][1])
@@ -85,7 +85,7 @@ def keys_lost(before: Scene, after: Scene, lanes: Lanes) -> int:
         kept = (scene.owner(owner_id).lane(channel_id) for owner_id, channel_id in lanes)
         return sum(len(lane.curve.keys) for lane in kept if lane is not None)
 
-    lanes = list(lanes)
+    lanes = each_once(before, lanes)
     return count(before) - count(after)
 
 
@@ -166,7 +166,7 @@ def scale_values(scene: Scene, lanes: Lanes, factor: float) -> Scene:
 
 def stagger(scene: Scene, lanes: Lanes, frames: float) -> Scene:
     """Each lane ``frames`` later than the one before it, in the order given."""
-    for number, lane in enumerate(lanes):
+    for number, lane in enumerate(each_once(scene, lanes)):
         later = number * frames
         scene = map_frames(scene, [lane], partial(operator.add, later))
     return scene
@@ -323,17 +323,20 @@ def hold_until(scene: Scene, owner_id: str, channel_id: str, frame: float) -> Sc
 
 
 def close_loop(scene: Scene, lanes: Lanes) -> Scene:
-    """The last frame played gets the value of the first, and both the same slope, so that the loop has no seam; a relay ends on
-    the shape it begins with."""
+    """The last frame played gets the value of the first, and both the same slope, so that the loop has no seam. A relay gets
+    its first pose once more: on the last frame, or behind its poses where another shape stands there."""
     first, last = scene.span
     lanes = list(lanes)
     for owner_id, channel_id in lanes:
         owner = scene.owner(owner_id)
         lane = owner.lane(channel_id)
         if lane is not None and channel(owner, channel_id).poses:
-            start = next((k for k in lane.curve.keys if k.frame >= first - SAME_FRAME), lane.curve.keys[-1])
-            curve = lane.curve.with_key(replace(start, frame=last))
-            scene = scene.with_owner(owner.with_lane(channel_id, curve))
+            keys, at = lane.curve.keys, last
+            start = next((k for k in keys if k.frame >= first - SAME_FRAME), keys[-1])
+            there = lane.curve.key_at(last)
+            if there is not None and not there.shows(start):
+                at = keys[-1].frame + (keys[-1].frame - keys[-2].frame if len(keys) > 1 else 1.0)
+            scene = scene.with_owner(owner.with_lane(channel_id, lane.curve.with_key(replace(start, frame=at))))
     lanes = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
 
     def change(curve: AnimationCurve) -> AnimationCurve:

@@ -139,14 +139,16 @@ def carried_object(obj: MorphObject, carry: Carry) -> MorphObject:
     """An object with another geometry, and everything that belongs to its points carried along."""
 
     def deltas(old: Deltas, was: np.ndarray | None, mask: np.ndarray | None) -> Deltas:
-        """What is carried is the masked shape; with the mask carried too, D′ = C (m D) / (C m) makes it the same one again."""
+        """What is carried is the masked shape; with the mask carried too, D′ = C (m D) / (C m) makes it the same one again.
+        Where the mask is 0 the offsets that it hides, C D, are kept for when it is taken off."""
         if not len(old.indices):
             return old
         dense = old.dense(len(obj.base))
         if was is None or mask is None:
             return Deltas.from_dense(carry.deltas(dense))
         moved = carry.deltas(was[:, None] * dense)
-        return Deltas.from_dense(np.where(mask[:, None] > 0, moved / np.where(mask > 0, mask, 1.0)[:, None], 0.0))
+        seen = moved / np.where(mask > 0, mask, 1.0)[:, None]
+        return Deltas.from_dense(np.where(mask[:, None] > 0, seen, carry.deltas(dense)))
 
     def target(old: Target) -> Target:
         mask = None if old.mask is None else np.clip(carry.scalars(old.mask), 0.0, 1.0)

@@ -72,6 +72,16 @@ def _snap(s: Subject, _v: Values) -> Outcome:
     return _met(s, timing.snap_to_frames(s.scene, s.lanes))
 
 
+def _close(s: Subject, _v: Values) -> Outcome:
+    scene, said = timing.close_loop(s.scene, s.lanes), []
+    for ref in s.lanes:
+        before, after = (at.owner(ref.owner).lane(ref.channel) for at in (s.scene, scene))
+        last = after.curve.keys[-1].frame if after is not None else 0.0
+        if before is not None and last > max(before.curve.keys[-1].frame, s.scene.span[1]):
+            said.append(f"{s.named(ref)} has its first pose again at frame {last:g}; let the range end there.")
+    return Outcome(scene, said=" ".join(said))
+
+
 def _met(s: Subject, scene: Scene) -> Outcome:
     return Outcome(scene, said=timing.lost_words(timing.keys_lost(s.scene, scene, s.lanes)))
 
@@ -113,8 +123,9 @@ LANES = (
     Operation("lanes", "hold", "Hold until here", _hold, (Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1],
         asked=False),),
               ("lane",), "Keeps the earlier value until a frame.", done="Hold until frame {frame}"),
-    Operation("lanes", "close", "Close the loop", lambda s, _v: timing.close_loop(s.scene, s.lanes), (), ("lanes",),
-              "First and last frame get the same value and slope.", done="Close the loop"),
+    Operation("lanes", "close", "Close the loop", _close, (), ("lanes",),
+              "First and last frame get the same value and slope; a relay gets its first pose once more.",
+              done="Close the loop"),
     Operation("lanes", "beyond", "Before and after the keys",
               _beyond,
               tuple(Choice(side, label, _goes_on(side),

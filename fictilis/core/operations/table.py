@@ -24,7 +24,7 @@ from fictilis.core.kept import Pick
 from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.rehearsal.meaning import cue
-from fictilis.core.scene import MorphObject, Scene, Target, targets_by_id
+from fictilis.core.scene import MorphObject, Scene, Target, each_once, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
@@ -114,8 +114,9 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
 
     @property
     def keyed(self) -> tuple[ChannelRef, ...]:
-        """Those of the channels selected that have keys."""
-        return tuple(ref for ref in self.selected if self.scene.owner(ref.owner).lane(ref.channel) is not None)
+        """Those of the channels selected that have keys; one of those that are one by a link or a rig."""
+        keyed = (ref for ref in self.selected if self.scene.owner(ref.owner).lane(ref.channel) is not None)
+        return tuple(ChannelRef(*ref) for ref in each_once(self.scene, keyed))
 
     @property
     def axis(self) -> int:

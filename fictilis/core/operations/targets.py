@@ -78,7 +78,8 @@ def _led(s: Subject, scene: Scene) -> Outcome:
     for before in s.obj.targets:
         after = left.get(before.id, before)
         if after.rule != before.rule or (after.follows is None) != (before.follows is None):
-            said.append(f"{before.name} {'has fewer drivers' if after.rule else 'has a weight of its own'} now.")
+            own = f"follows nothing now; its weight stays at {after.weight:.2f}"
+            said.append(f"{before.name} {'has fewer drivers now' if after.rule else own}.")
     return Outcome(scene, said=" ".join(said))
 
 
@@ -173,7 +174,7 @@ TARGETS = (
               (Flag("off", "Let it act again", asked=False),), ("target",), "A muted target does not act.",
               done="Mute {targets}"),
     Operation("target", "remove", "Remove targets",
-              lambda s, _v: _led(s, with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t))), (),
+              lambda s, _v: _led(s, with_targets(s, lambda scene, t: edits.remove_target(scene, s.obj.id, t, s.frame))), (),
               ("target",),
               "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {targets}"),
     Operation("target", "rename", "Rename", lambda s, v: edits.rename_target(s.scene, s.obj.id, s.target_id, v["name"]),
