@@ -5,17 +5,22 @@ import pytest
 from msgspec.structs import replace
 from scipy.signal import lsim
 
-from fictilis.core.animation.curve import Key
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.deform.springs import run_of, steps_of
+from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_beyond, set_key
+from fictilis.core.edits.rigs import turn_joint
 from fictilis.core.edits.springs import bake_spring, set_spring
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.final import evaluate, final_points
 from fictilis.core.point_spring import PointSpring
+from fictilis.core.rigs import angle_id
+from fictilis.core.rules import Follow
 from fictilis.core.scene import Scene
 from fictilis.core.standing import standing
+from tests.rigged import rigged
 
 MASS = 1.5
 SPRINGS = {"under": (180.0, 12.0), "critical": (150.0, 30.0), "over": (60.0, 60.0), "free": (90.0, 0.0)}
@@ -114,3 +119,64 @@ def test_baked_targets_move_as_the_springs_did(wave):
     for frame in (0.0, 13.0, 50.0):
         apart = evaluate(baked, frame)["Wave"] - evaluate(scene, frame)["Wave"]
         assert np.abs(apart).max() <= 0.0051
+
+
+def oscillation(seconds, stiffness, damping, mass):
+    """From 0 to 1 at once, under-damped. Source: Meirovitch, Fundamentals of Vibrations, the step response."""
+    slow = damping / mass / 2
+    fast = np.sqrt(stiffness / mass - slow**2)
+    return 1 - np.exp(-slow * seconds) * (np.cos(fast * seconds) + slow / fast * np.sin(fast * seconds))
+
+
+@pytest.mark.parametrize("at", [10.0, 10.4])
+@pytest.mark.parametrize("damping", [12.0, 0.0])
+def test_a_held_step_begins_at_its_key_and_swings_as_the_handbooks_have_it(wave, at, damping):
+    scene, line = add_form(Scene(end=60.0), "Wave", {"points": 12})
+    scene, up = target_from_points(scene, line, "Up", scene.object(line).base + [0, 10, 0])
+    scene = set_key(set_key(scene, line, up, Key(0, 0.0, "hold")), line, up, Key(at, 1.0, "hold"))
+    scene = sprung(scene, stiffness=180.0, damping=damping, mass=1.5)
+    for frame in (60.0, 3.0, at, at + 0.3, 11.0, 12.5, 30.0):
+        gone = (final_points(scene, scene.objects[0], frame) - scene.objects[0].base)[:, 1]
+        wanted = 10 * oscillation((frame - at) / 24, 180.0, damping, 1.5) if frame > at else 0.0
+        assert np.allclose(gone, wanted, atol=1e-7)
+
+
+def test_a_repeated_curve_jumps_at_each_of_its_seams(wave):
+    """A saw of period 5: it equals the same saw keyed by hand with held keys beside it."""
+    scene, line = add_form(Scene(end=40.0), "Wave", {"points": 12})
+    scene, up = target_from_points(scene, line, "Up", scene.object(line).base + [0, 10, 0])
+    scene = set_key(set_key(scene, line, up, Key(0, 0.0, "hold")), line, up, Key(5, 1.0, "hold"))
+    repeated = sprung(set_beyond(set_key(scene, line, up, Key(9, 0.0, "hold")), line, up, after="repeat"), damping=2.0)
+    for turn in range(5):
+        scene = set_key(scene, line, up, Key(9.0 * turn, 0.0, "hold"))
+        scene = set_key(scene, line, up, Key(9.0 * turn + 5, 1.0, "hold"))
+    scene = sprung(scene, damping=2.0)
+    for frame in (8.0, 13.0, 22.5, 39.0):
+        assert np.allclose(final_points(repeated, repeated.objects[0], frame), final_points(scene, scene.objects[0], frame))
+
+
+@pytest.mark.parametrize("twice", [False, True])
+def test_each_mass_is_its_own_however_light_it_is_beside_others(wave, twice):
+    """A point of a hundredth moves as a point of that mass does by itself."""
+    field = np.full(12, 1.0)
+    field[[2, 5, 7]] = 0.01, 0.0137, 0.5
+    together = sprung(wave, mass=2.0, field=field, damping=8.0, twice=twice)
+    for frame in (1.5, 7.0, 33.25):
+        seen = final_points(together, together.objects[0], frame)
+        for point in (2, 5, 7, 0):
+            alone = sprung(wave, mass=2.0 * field[point], damping=8.0, twice=twice)
+            assert np.allclose(seen[point], final_points(alone, alone.objects[0], frame)[point], atol=1e-9)
+
+
+def test_a_joint_turned_by_hand_begins_the_motion_anew(wave):
+    """A weight follows the joint's angle: nothing of what was worked out before is shown."""
+    scene, ball = add_form(Scene(end=40.0), "Ball", {"radius": 4.0})
+    scene, up = target_from_points(scene, ball, "Up", scene.object(ball).base + [0, 10, 0])
+    scene = rigged(scene, ball)
+    scene = set_follow(scene, ball, up, Follow(angle_id(1), AnimationCurve((Key(0, 0.0, "linear"), Key(90, 1.0, "linear")))))
+    scene = set_spring(scene, ball, PointSpring(damping=4.0))
+    before = final_points(scene, scene.object(ball), 12.0)
+    turned = turn_joint(scene, ball, 1, {"x": 60.0})
+    seen = final_points(turned, turned.object(ball), 12.0)
+    anew = set_spring(turned, ball, PointSpring(damping=4.0))
+    assert np.allclose(seen, final_points(anew, anew.object(ball), 12.0)) and np.abs(seen - before).max() > 1

@@ -176,6 +176,39 @@ class AnimationCurve(Struct, frozen=True, eq=False, weakref=True):
             at = np.where(out, first + part, at)
         return at, shift, way
 
+    def knots(self, first: float, last: float) -> np.ndarray:
+        """(k,) rising frames from ``first`` to ``last`` at which one piece ends and the next begins, also outside the keys
+        where the curve repeats."""
+        frames = np.array([key.frame for key in self.keys])
+        if not len(frames):
+            return frames
+        rows, span = [frames], frames[-1] - frames[0]
+        for mode, low, high in ((self.before, first, min(frames[0], last)), (self.after, max(frames[-1], first), last)):
+            if mode in ("hold", "linear") or span <= 0 or low >= high:
+                continue
+            turns = np.arange(np.floor((low - frames[0]) / span), np.floor((high - frames[0]) / span) + 1)
+            back = (turns % 2 != 0) & (mode == "ping-pong")
+            rows.append(np.where(back[:, None], frames[-1] - frames, frames - frames[0]).ravel() + np.repeat(
+                frames[0] + turns * span, len(frames)))  # fmt: skip
+        every = np.unique(np.concatenate(rows))
+        return every[(every >= first) & (every <= last)]
+
+    def jumps(self, first: float, last: float) -> np.ndarray:
+        """(k,) rising frames from ``first`` to ``last`` at which the value, or the pose, becomes another one at once."""
+        if len(self.keys) < 2 or not self.may_jump:
+            return np.zeros(0)
+        knots = self.knots(first, last)
+        if any(key.shape for key in self.keys):
+            return knots  # whether two shapes differ, the curve cannot tell
+        near = 16 * np.spacing(np.maximum(np.abs(knots), 1.0))
+        apart = np.abs(self.evaluate(knots + near) - self.evaluate(knots - near))
+        return knots[apart > 1e-9 * max(1.0, max(abs(key.value) for key in self.keys))]
+
+    @property
+    def may_jump(self) -> bool:
+        """Whether it holds a value somewhere, or repeats."""
+        return any(key.interpolation == "hold" for key in self.keys[:-1]) or not {self.before, self.after} <= {"hold", "linear"}
+
     def value(self, frame: float) -> float:
         return float(self.evaluate(frame))
 

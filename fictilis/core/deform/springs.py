@@ -11,16 +11,18 @@ from msgspec.structs import replace
 
 from fictilis.core import interrupt
 from fictilis.core.affine import placed
+from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.evaluate import bent_object
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import standing
 
-LEVELS = 256  # masses that are told apart
 MOST_BYTES = 96_000_000  # of states that are kept for one object
 SETTLED = 1e-3  # of what a motion was: then it is over
 LONGEST = 8.0  # s before the range in which what repeats may have begun
 SAME = 1e-9
+JUST = 1e-12  # of a frame's number, or of a frame: just before or after it
+LEAST_MASS = 1e-9  # what is lighter stays with the mix
 BLOCK = 2048  # points that are led at once
 
 
@@ -28,36 +30,49 @@ def steps_of(spring: PointSpring, mass: np.ndarray, seconds: float) -> tuple[np.
     """How the state of masses (l,) goes on over some seconds: (s, s, l) what becomes of the state, place and speed of one
     spring or of both; (s, l) what the place that is followed adds, and (s, l) how far that goes on meanwhile, evenly.
 
-    Exact for what is followed on a straight line. Source: van Loan (1978), Computing Integrals Involving the Matrix
-    Exponential, IEEE Transactions on Automatic Control 23(3).
+    Exact for what is followed on a straight line. Source: what follows u₀ + s t goes its way at last, c / k behind it for each
+    spring; what is left of it swings out. Own derivation.
     """
-    size = 4 if spring.twice else 2
-    k, c = spring.stiffness / mass, spring.damping / mass
-    system = np.zeros((len(mass), size + 2, size + 2))
-    for first in range(0, size, 2):
-        system[:, first, first + 1] = 1.0
-        system[:, first + 1, first], system[:, first + 1, first + 1] = -k, -c
-        system[:, first + 1, size if first == 0 else 0] = k  # the mix, or the spring before
-    system[:, size, size + 1] = 1.0 / max(seconds, 1e-300)
-    whole = _exponential(system * seconds)
-    rows = whole[:, :size].transpose(1, 2, 0)
-    return rows[:, :size], rows[:, size], rows[:, size + 1]
+    swing = _swing(spring.stiffness / mass, spring.damping / mass, seconds, spring.twice)
+    late = spring.damping / spring.stiffness
+    still, begin = np.array([1.0, 0.0, 1.0, 0.0])[: len(swing)], np.array([-late, 1.0, -2 * late, 1.0])[: len(swing)]
+    place = still[:, None] - np.einsum("rcl,c->rl", swing, still)
+    way = begin[:, None] + seconds * still[:, None] - np.einsum("rcl,c->rl", swing, begin)
+    return swing, place, way / max(seconds, 1e-300)
 
 
-def _exponential(matrices: np.ndarray) -> np.ndarray:
-    """Matrix exponentials (l, n, n), by Taylor's series of a part of each, squared as often as needed. SciPy's takes 0.6 s to
-    be loaded, in the middle of a picture. Source: Moler and Van Loan (2003), SIAM Review 45(1), method 3."""
-    largest = float(np.abs(matrices).sum(axis=2).max(initial=0.0))
-    halvings = max(int(np.ceil(np.log2(max(largest, 1e-300) / 0.5))), 0)
-    part = matrices / 2.0**halvings
-    term = np.broadcast_to(np.eye(matrices.shape[1]), matrices.shape)
-    out = term.copy()
-    for n in range(1, 17):
-        term = term @ part / n
-        out += term
-    for _ in range(halvings):
-        out = out @ out
-    return out
+def _swing(k: np.ndarray, c: np.ndarray, h: float, twice: bool) -> np.ndarray:
+    """(s, s, l): exp(A h) of y″ = -k y - c y′, and with ``twice`` of a second y that follows the first.
+
+    With B = A + c/2 traceless, B² = r² and exp(A h) = e^(-ch/2) (C + S B), where C = cosh r h and S = sinh r h / r. What the
+    first spring does to the second is e^(-ch/2) times the convolution of (C + S B) with itself about K, in which only the
+    speed of the second is led by the place of the first. Source: the closed form for two by two matrices (Cayley and
+    Hamilton); the convolutions are own derivation.
+    """
+    square = c * c / 4 - k
+    over, root = square > 0, np.sqrt(np.abs(square))
+    slow, fast = np.exp(-k / (root + c / 2 + (k == 0)) * h), np.exp(-(root + c / 2) * h)  # of what is over-damped
+    fades, angle = np.exp(-c * h / 2), root * h
+    even = np.where(over, (slow + fast) / 2, fades * np.cos(angle))
+    odd = np.where(over, (slow - fast) / np.where(over, 2 * root, 1.0), fades * h * np.sinc(angle / np.pi))
+    near = angle < 1e-3  # where differences would cancel
+    odd = np.where(near, fades * h * (1 + square * h * h / 6), odd)
+    turn = np.array([[c / 2, np.ones_like(c)], [-k, -c / 2]])  # B
+    own = even * np.eye(2)[..., None] + odd * turn
+    if not twice:
+        return own
+    both = (h * even + odd) / 2
+    cross = h * odd / 2
+    far = np.where(near, fades * h**3 / 6 * (1 + square * h * h / 10), (h * even - odd) / (2 * np.where(near, 1.0, square)))
+    push = np.zeros_like(turn)
+    push[1, 0] = k  # K
+    led = both * push + cross * (_times(turn, push) + _times(push, turn)) + far * _times(_times(turn, push), turn)
+    return np.block([[own.transpose(2, 0, 1), np.zeros((len(k), 2, 2))],
+                     [led.transpose(2, 0, 1), own.transpose(2, 0, 1)]]).transpose(1, 2, 0)  # fmt: skip
+
+
+def _times(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    return np.einsum("ijl,jkl->ikl", a, b)
 
 
 class Run:
@@ -69,11 +84,10 @@ class Run:
         self._obj = replace(obj, spring=None)  # which must not hold what the run is kept for
         self._fps = scene.fps
         mass = self._spring.mass * (np.ones(len(obj.base)) if self._spring.field is None else self._spring.field)
-        unit = max(float(mass.max(initial=0.0)), 1e-300) / LEVELS
-        levels = np.maximum(np.round(mass / unit).astype(int), mass > 0)  # what is light is not without mass
-        levels, self._level = np.unique(levels, return_inverse=True)
-        self._masses = levels * unit
-        self._free = np.flatnonzero(mass > 0)
+        self._free = np.flatnonzero(mass > LEAST_MASS)
+        self._masses, self._level = np.unique(mass[self._free], return_inverse=True)
+        self._jumping = _jumping(scene, obj)
+        self._jumps, self._looked = np.zeros(0), -np.inf
         self._parts: dict[float, tuple[np.ndarray, np.ndarray, np.ndarray]] = {}
         self._start = self._begin(scene)
         size = 4 if self._spring.twice else 2
@@ -106,13 +120,37 @@ class Run:
 
     def _steps(self, frames: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         if frames not in self._parts:
-            masses = np.where(self._masses > 0, self._masses, 1.0)
             if len(self._parts) > 8:
                 self._parts.pop(next(p for p in self._parts if p != 1.0))
-            level = self._level[self._free]
-            parts = steps_of(self._spring, masses, frames / self._fps)
-            self._parts[frames] = tuple(np.ascontiguousarray(part[..., None, level]) for part in parts)  # type: ignore[assignment]
+            parts = steps_of(self._spring, self._masses, frames / self._fps)
+            self._parts[frames] = tuple(np.ascontiguousarray(part[..., None, self._level]) for part in parts)  # type: ignore[assignment]
         return self._parts[frames]
+
+    def _jumps_to(self, frame: float) -> np.ndarray:
+        """The frames up to one, and some beyond it, at which what is followed may jump."""
+        if self._jumping and frame > self._looked:
+            self._looked = max(frame + 100.0, self._start)
+            rows = [curve.jumps(self._start - shift, self._looked - shift) + shift for curve, shift in self._jumping]
+            self._jumps = np.unique(np.concatenate(rows))
+        return self._jumps
+
+    def _right(self, scene: Scene, frame: float) -> np.ndarray:
+        """(3, k): what is followed right after a frame."""
+        jumps = self._jumps_to(frame)
+        here = jumps.searchsorted(frame)
+        jumped = here < len(jumps) and jumps[here] == frame and frame > self._start
+        return self._followed(scene, frame + JUST * max(abs(frame), 1.0) if jumped else frame)
+
+    def _led(self, scene: Scene, state: np.ndarray, now: np.ndarray, at: float, frame: float) -> tuple[np.ndarray, np.ndarray]:
+        """The state at a frame, from that at an earlier one, and what is followed right after it: straight but for jumps."""
+        jumps = self._jumps_to(frame)
+        for jump in jumps[jumps.searchsorted(at, "right") : jumps.searchsorted(frame, "right")].tolist():
+            then = self._followed(scene, jump - JUST * max(abs(jump), 1.0))
+            state, now, at = self._on(state, now, then, jump - at), self._right(scene, jump), jump
+        if at < frame:
+            then = self._followed(scene, frame)
+            state, now = self._on(state, now, then, frame - at), then
+        return state, now
 
     def _on(self, state: np.ndarray, now: np.ndarray, then: np.ndarray, frames: float) -> np.ndarray:
         """(s, 3, k): the state some frames later, while what is followed goes from one place to another."""
@@ -138,10 +176,8 @@ class Run:
             if state is None:
                 return None
             number, (at, place) = whole, state
-            rest = frame - self._start - number
-            if rest > SAME:
-                then = self._followed(scene, frame)
-                at = self._on(at, place, then, rest)
+            if frame - self._start - number > SAME:
+                at = self._led(scene, at, place, self._start + number, frame)[0]
             seen = (at[2] if self._spring.twice else at[0]).T
             if not self._spring.mix:
                 back = np.linalg.inv(standing(scene, self._obj, frame).transform.matrix())
@@ -154,15 +190,15 @@ class Run:
         if self._last is not None and self._last[0] == whole:
             return self._last[1:]
         if whole in self._kept:
-            return self._kept[whole], self._followed(scene, self._start + whole)
+            return self._kept[whole], self._right(scene, self._start + whole)
         number, state, place = self._nearest(scene, whole)
         while number < whole:
             interrupt.check()
             if time.perf_counter() > end:
                 self._last = (number, state, place)
                 return None
-            then = self._followed(scene, self._start + number + 1)
-            state, place, number = self._on(state, place, then, 1.0), then, number + 1
+            state, place = self._led(scene, state, place, self._start + number, self._start + number + 1)
+            number += 1
             if number % self._every == 0:
                 self._kept[number] = state
         self._last = (number, state, place)
@@ -173,7 +209,7 @@ class Run:
         known = max((n for n in self._kept if n <= whole), default=0)
         if self._last is not None and known <= self._last[0] <= whole:
             return self._last
-        place = self._followed(scene, self._start + known)
+        place = self._right(scene, self._start + known)
         if known:
             return known, self._kept[known], place
         return 0, np.stack([place, np.zeros_like(place)] * (2 if self._spring.twice else 1)), place
@@ -182,6 +218,18 @@ class Run:
     def known(self) -> int:
         """How many frames are worked out."""
         return max(max(self._kept, default=0), self._last[0] if self._last is not None else 0)
+
+
+def _jumping(scene: Scene, obj: MorphObject) -> list[tuple[AnimationCurve, float]]:
+    """The curves that may lead an object, or the lines it follows, in jumps, and by how many frames each comes later."""
+    out: list[tuple[AnimationCurve, float]] = []
+    owner: MorphObject | None = obj
+    while owner is not None:
+        out += [(lane.curve, 0.0) for lane in owner.lanes]
+        if owner.blend is not None:
+            out += [(lane.curve, owner.blend.offset) for lane in owner.blend.lanes]
+        owner = scene.object(owner.along.line) if owner.along is not None else None
+    return [(curve, shift) for curve, shift in out if curve.may_jump]
 
 
 _runs: WeakKeyDictionary[PointSpring, dict[str, tuple[tuple[object, ...], Run]]] = WeakKeyDictionary()
@@ -194,7 +242,7 @@ def run_of(scene: Scene, obj: MorphObject) -> Run | None:
     if spring is None or not spring.on:
         return None
     made_of: list[object] = [obj.base, obj.geometry, obj.targets, obj.groups, obj.lanes, obj.blend, obj.transform, obj.along]
-    made_of.append(obj.deformers)
+    made_of += [obj.deformers, obj.skin]  # a weight may follow a joint
     made_of += [scene.fps, scene.start]
     line = obj.along
     while line is not None:
