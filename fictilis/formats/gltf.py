@@ -37,7 +37,18 @@ from fictilis.formats.files import Progress, as_targets, no_progress, writable, 
 from fictilis.formats.gltf_buffer import ARRAY_BUFFER, ELEMENT_BUFFER, Buffer, Packed, packed, single
 from fictilis.formats.gltf_dress import material
 from fictilis.formats.gltf_rigs import RigWriter, sets_of
-from fictilis.formats.tracks import Track, camera_tracks, copy_tracks, motion_tracks, parted, quaternion, weight_track
+from fictilis.formats.tracks import (
+    EXACT,
+    Track,
+    camera_tracks,
+    copy_tracks,
+    motion_tracks,
+    parted,
+    quaternion,
+    still_motion,
+    still_weights,
+    weight_track,
+)
 
 METRES = 0.01  # a scene's centimetre in glTF's metres
 LINES = 1
@@ -130,19 +141,22 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
         progress(0.5 * (number + 1) / len(shown))
     cameras = [_camera_node(g, gltf, scene, camera) for camera in scene.cameras]
     clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(rigs.title(scene) or scene.name, scene)]
+    told = []
     for done, (name, clip) in enumerate(clips):
-        made, off = _animations(g, buffer, clip, name, [obj.id for obj in shown], parts, sampled)
-        if rigs.hung:
-            made = made or [g.Animation(name=name, channels=[], samplers=[])]
-            rigs.animate(clip, made[0])
-            made = [animation for animation in made if animation.channels]
+        led, off = _led(clip, [obj.id for obj in shown], parts, sampled)
         for camera, node in zip(clip.cameras, cameras, strict=True):
-            for part, moved in camera_tracks(clip, camera).items():
-                made = made or [g.Animation(name=name, channels=[], samplers=[])]
-                _animate(g, buffer, made[0], moved, [node], *NODE_PARTS[part])
-        gltf.animations += made
+            led.update({((node,), part): track for part, track in camera_tracks(clip, camera).items()})
+        told.append(led)
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
-        progress(0.5 + 0.5 * (done + 1) / len(clips))
+        progress(0.5 + 0.4 * (done + 1) / len(clips))
+    stills = [_Still(clip, [obj.id for obj in shown], parts, cameras) for _, clip in clips]
+    every = dict.fromkeys([*(key for led in told for key in led), *_Still.differing(stills)])
+    for (name, clip), led, still in zip(clips, told, stills, strict=True):
+        animation = g.Animation(name=name, channels=[], samplers=[])
+        for key in every:  # what one clip moves the others say too, else it stays where the one before left it
+            _animate(g, buffer, animation, led.get(key) or still.track(*key), *key)
+        rigs.animate(clip, animation)
+        gltf.animations += [animation] if animation.channels else []
     gltf.animations += rigs.others()
     gltf.buffers = [g.Buffer(byteLength=buffer.length)]
     if path.suffix.lower() == ".gltf":
@@ -177,7 +191,7 @@ def _write_apart(path: Path, gltf: Any, buffer: Buffer) -> None:
 
 
 NODE_PARTS = {
-    "translation": ("translation", "VEC3", METRES), "rotation": ("rotation", "VEC4", 1.0), "scale": ("scale", "VEC3", 1.0),
+    "translation": ("VEC3", METRES), "rotation": ("VEC4", 1.0), "scale": ("VEC3", 1.0), "weights": ("SCALAR", 1.0),
 }  # fmt: skip
 
 
@@ -200,12 +214,13 @@ def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
     return len(gltf.nodes) - 1
 
 
-def _animations(
-    g: Any, buffer: Buffer, scene: Scene, name: str, ids: list[str], nodes: list[_Parts], sampled: bool
-) -> tuple[list[Any], list[str]]:
-    """What the objects do in one clip, as an animation of its name; none where all stand still. And what is not exact in it."""
+Led = dict[tuple[tuple[int, ...], str], Track]  # by nodes and what of them
+
+
+def _led(scene: Scene, ids: list[str], nodes: list[_Parts], sampled: bool) -> tuple[Led, list[str]]:
+    """What moves the nodes of objects in one clip, and what of it is not exact."""
     off: list[str] = []
-    animation = g.Animation(name=name, channels=[], samplers=[])
+    out: Led = {}
     for object_id, own in zip(ids, nodes, strict=True):
         obj = scene.object(object_id)
         obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
@@ -214,19 +229,49 @@ def _animations(
             track = weight_track(scene, obj, later, sampled)
             if track is not None:
                 error = max(error, track.error)
-                alike = [node for node, delay in zip(own.shapes, own.delays, strict=True) if delay == later]
-                _animate(g, buffer, animation, track, alike, "weights", "SCALAR")
+                out[own.alike(later), "weights"] = track
         if error > SAID_FROM or error and sampled:
             off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
+        if not own.movers:
+            continue
         apart = len(own.movers) > 1 or obj.repeated is not None and obj.repeated.other is not None
-        for node, tracks in (
-            ()
-            if not own.movers
-            else zip(own.movers, copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)], strict=True)
-        ):
-            for part, moved in tracks.items():
-                _animate(g, buffer, animation, moved, [node], *NODE_PARTS[part])
-    return ([animation] if animation.channels else []), off
+        moves = copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)]
+        for node, tracks in zip(own.movers, moves, strict=True):
+            out.update({((node,), part): track for part, track in tracks.items()})
+    return out, off
+
+
+class _Still:
+    """What the nodes of one clip keep where nothing moves them there."""
+
+    def __init__(self, scene: Scene, ids: list[str], nodes: list[_Parts], cameras: list[int]) -> None:
+        self.scene = scene
+        self.places: dict[int, np.ndarray] = {}
+        self.weights: dict[tuple[int, ...], tuple[MorphObject, float]] = {}
+        for object_id, own in zip(ids, nodes, strict=True):
+            obj = scene.object(object_id)
+            outer = copies(scene, obj, scene.start).outer
+            self.places |= dict(zip(own.movers, outer, strict=False))
+            obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
+            self.weights |= {own.alike(later): (obj, later) for later in own.delays}
+        for camera, node in zip(scene.cameras, cameras, strict=True):
+            self.places[node] = eye(camera_standing(scene, camera, scene.start))
+
+    @staticmethod
+    def differing(clips: list[_Still]) -> list[tuple[tuple[int, ...], str]]:
+        """What is not the same in all clips."""
+        first, *others = clips
+        keys: list[tuple[tuple[int, ...], str]] = []
+        if others:
+            keys = [((node,), part) for node in first.places for part in ("translation", "rotation", "scale")]
+        keys += [(nodes, "weights") for nodes, (obj, _) in first.weights.items() if obj.targets] if others else []
+        values = [{key: clip.track(*key).values[0] for key in keys} for clip in clips]
+        return [key for key in keys if any(np.abs(v[key] - values[0][key]).max(initial=0.0) > EXACT for v in values)]
+
+    def track(self, nodes: tuple[int, ...], part: str) -> Track:
+        if part == "weights":
+            return still_weights(self.scene, *self.weights[nodes])
+        return still_motion(self.scene, self.places[nodes[0]])[part]
 
 
 def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
@@ -335,6 +380,10 @@ class _Parts(Struct, frozen=True):
     shapes: list[int]
     delays: list[float]
 
+    def alike(self, later: float) -> tuple[int, ...]:
+        """The nodes of its mesh that are so many frames later."""
+        return tuple(node for node, delay in zip(self.shapes, self.delays, strict=True) if delay == later)
+
 
 @cache
 def _weighted_node(g: Any) -> Any:
@@ -404,19 +453,14 @@ def _stays(scene: Scene, obj: MorphObject) -> bool:
     return not moves and own.along is None and own.transform.matrix().tolist() == np.eye(4).tolist()
 
 
-def _animate(
-    g: Any, buffer: Buffer, animation: Any, track: Track, nodes: list[int], path: str, kind: str, unit: float = 1.0
-) -> None:  # fmt: skip
-    times = track.times.astype(np.float32)
-    for i in range(1, len(times)):
-        if times[i] <= times[i - 1]:
-            times[i] = np.nextafter(times[i - 1], np.float32(np.inf))
+def _animate(g: Any, buffer: Buffer, animation: Any, track: Track, nodes: tuple[int, ...], path: str) -> None:
+    kind, unit = NODE_PARTS[path]
     values = track.values[:, None]
     if track.tangents_in is not None and track.tangents_out is not None:
         values = np.stack([track.tangents_in, track.values, track.tangents_out], axis=1)
     animation.samplers.append(
         g.AnimationSampler(
-            input=buffer.add(times, "SCALAR", bounds=True),
+            input=buffer.add(track.stored, "SCALAR", bounds=True),
             output=buffer.add(unit * (values.ravel() if kind == "SCALAR" else values.reshape(-1, values.shape[2])), kind),
             interpolation=track.interpolation,
         )

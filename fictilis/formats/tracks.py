@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 import numpy as np
 from msgspec import Struct
@@ -20,13 +19,15 @@ from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.places import Transform
 from fictilis.core.scene import BLEND, MorphObject, Scene, is_rigged, targets_by_id
-from fictilis.core.standing import camera_standing, eye, standing
+from fictilis.core.standing import camera_standing, eye, jumping, jumps_of, standing
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane, SceneCamera
 
 Values = Callable[[np.ndarray], np.ndarray]
 JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes
 EXACT = 1e-9
+JUST = 1e-9  # of a stretch
+SAME = 1e-6  # values nearer to one another are no jump
 MOST_TURN = 100.0  # degrees from one key to the next, since a quaternion goes the shorter way
 _NODES = np.array([0.02, 0.33, 0.67, 0.98])
 _PROBES = np.array([0.11, 0.5, 0.84])
@@ -34,7 +35,8 @@ _PROBES = np.array([0.11, 0.5, 0.84])
 
 class Track(Struct, frozen=True, eq=False, weakref=True):
     """times (k,) seconds; values (k, c); tangents (k, c) a second, in and out, for CUBICSPLINE only; ``error`` is how far
-    values are off between keys where the motion was sampled, 0 where it is exact."""
+    values are off between keys where the motion was sampled, 0 where it is exact. ``sharp`` (k,) says of a time beside a jump
+    to which side it may be rounded: -1 to an earlier one, 1 to a later one, 0 to the nearest."""
 
     interpolation: str
     times: np.ndarray
@@ -42,6 +44,20 @@ class Track(Struct, frozen=True, eq=False, weakref=True):
     tangents_in: np.ndarray | None = None
     tangents_out: np.ndarray | None = None
     error: float = 0.0
+    sharp: np.ndarray | None = None
+
+    @property
+    def stored(self) -> np.ndarray:
+        """(k,) float32 rising times, rounded so that none tips over a jump."""
+        times = self.times.astype(np.float32)
+        if self.sharp is not None:
+            for side, off in ((-1, times > self.times), (1, times < self.times)):
+                on = off & (self.sharp == side)
+                times[on] = np.nextafter(times[on], np.float32(side * np.inf))
+        for i in range(1, len(times)):
+            if times[i] <= times[i - 1]:
+                times[i] = np.nextafter(times[i - 1], np.float32(np.inf))
+        return times
 
 
 def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0, sampled: bool = False) -> Track | None:
@@ -58,19 +74,34 @@ def weight_track(scene: Scene, obj: MorphObject, later: float = 0.0, sampled: bo
     def shares(frames: np.ndarray) -> np.ndarray:
         return shares_at(obj, frames - later, fps=scene.fps).T
 
-    return _track_of(scene, _within(scene, np.array(_bends(obj)) + later), shares, sampled)
+    return _track_of(scene, _within(scene, np.array(_bends(scene, obj, later)) + later), shares, sampled)
+
+
+def still_weights(scene: Scene, obj: MorphObject, later: float = 0.0) -> Track:
+    """The coefficients of an object that nothing drives, over the scene's range."""
+    return _still(scene, shares_at(obj, scene.start - later, fps=scene.fps))
+
+
+def still_motion(scene: Scene, matrix: np.ndarray) -> dict[str, Track]:
+    """Where something stands all the time, (4, 4), by the paths of its node."""
+    paths = zip(("translation", "rotation", "scale"), parted(matrix), strict=True)
+    return {path: _still(scene, np.array(value)) for path, value in paths}
+
+
+def _still(scene: Scene, value: np.ndarray) -> Track:
+    return Track("STEP", np.array([0.0, (scene.end - scene.start) / scene.fps]), np.array([value, value]))
 
 
 def _track_of(scene: Scene, knots: np.ndarray, values: Values, sampled: bool = False) -> Track:
     """The track of values (f, c) at frames (f,), which may bend at ``knots`` only."""
     cubics = None if sampled else _cubics(values, knots)
     if cubics is not None:
-        return _track(scene, knots, cubics)
+        return _track(scene, knots, cubics, values)
     knots = _sampled(scene, knots)
     cubics = _chords(values, knots)
     inside = values((knots[:-1, None] + np.diff(knots)[:, None] * _PROBES).ravel()).reshape(len(cubics), len(_PROBES), -1)
     chords = cubics[:, None, 0] + cubics[:, None, 1] * _PROBES[:, None]
-    return replace(_track(scene, knots, cubics), error=float(np.abs(inside - chords).max(initial=0.0)))
+    return replace(_track(scene, knots, cubics, values), error=float(np.abs(inside - chords).max(initial=0.0)))
 
 
 def _sampled(scene: Scene, knots: np.ndarray) -> np.ndarray:
@@ -88,14 +119,12 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
     moving = [lane for lane in both if lane.channel in OBJECT_KINDS and "." in lane.channel]
     if not moving and obj.along is None:
         return {}
-    shift = obj.blend.offset if obj.blend is not None else 0.0
-    bends = [k.frame + (shift if lane not in obj.lanes else 0.0) for lane in moving for k in lane.curve.keys]
-    knots = _within(scene, [*bends, *(k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys)])
-
     if obj.along is not None:  # the line moves too, so that only frames tell
-        frames = _sampled(scene, knots)
-        stand = [standing(scene, obj, float(f)).transform for f in frames]
-        return _sampled_tracks((frames - scene.start) / scene.fps, np.array([t.matrix() for t in stand]))
+        return _sampled_tracks(scene, obj, lambda frame: standing(scene, obj, frame).transform.matrix())
+    shift = obj.blend.offset if obj.blend is not None else 0.0
+    led = [lane for lane in obj.lanes if lane.channel == BLEND]
+    knots = _within(scene, np.concatenate([
+        _knots(scene, lane, 0.0 if lane in obj.lanes else shift) for lane in (*moving, *led)]))  # fmt: skip
 
     def stands(frames: np.ndarray) -> list[Transform]:
         return [standing(scene, obj, float(f)).transform for f in frames]
@@ -125,22 +154,38 @@ def camera_tracks(scene: Scene, camera: SceneCamera) -> dict[str, Track]:
     """As motion_tracks, for a camera: sampled at each frame, straight between."""
     if not camera.lanes and camera.along is None:
         return {}
-    frames = _sampled(scene, np.array([key.frame for lane in camera.lanes for key in lane.curve.keys]))
-    stands = np.array([eye(camera_standing(scene, camera, float(frame))) for frame in frames])
-    return _sampled_tracks((frames - scene.start) / scene.fps, stands)
+    return _sampled_tracks(scene, camera, lambda frame: eye(camera_standing(scene, camera, frame)))
 
 
 def copy_tracks(scene: Scene, obj: MorphObject) -> list[dict[str, Track]]:
     """As motion_tracks, for each copy of an object that is repeated on another one: sampled at each frame, straight between."""
-    frames = _sampled(scene, np.zeros(0))
+    frames, jumps = _sampled_with_jumps(scene, obj)
     outer = np.array([copies(scene, obj, float(frame)).outer for frame in frames])
-    return [_sampled_tracks((frames - scene.start) / scene.fps, outer[:, number]) for number in range(outer.shape[1])]
+    return [_between(scene, frames, outer[:, number], jumps) for number in range(outer.shape[1])]
 
 
-def _sampled_tracks(times: np.ndarray, matrices: np.ndarray) -> dict[str, Track]:
-    """Matrices (f, 4, 4) at times (f,), straight between them, by the paths of a node that they move."""
+def _sampled_tracks(scene: Scene, owner: MorphObject | SceneCamera, stands: Callable[[float], np.ndarray]) -> dict[str, Track]:
+    """What a matrix (4, 4) does at each frame and around jumps, straight between, by the paths of a node that it moves."""
+    frames, jumps = _sampled_with_jumps(scene, owner)
+    return _between(scene, frames, np.array([stands(float(frame)) for frame in frames]), jumps)
+
+
+def _sampled_with_jumps(scene: Scene, owner: MorphObject | SceneCamera) -> tuple[np.ndarray, np.ndarray]:
+    """Frames (f,) at which an owner is looked at: its keys, whole ones, and those around its jumps (k,)."""
+    jumps = jumps_of(jumping(scene, owner), scene.start, scene.end)
+    keyed = [key.frame for lane in owner.lanes for key in lane.curve.keys]
+    return _sampled(scene, np.concatenate([keyed, jumps - JUMP, jumps, jumps + JUMP])), jumps
+
+
+def _between(scene: Scene, frames: np.ndarray, matrices: np.ndarray, jumps: np.ndarray) -> dict[str, Track]:
+    """Matrices (f, 4, 4) at frames (f,), straight between them, by the paths of a node that they move."""
     if not np.ptp(matrices, axis=0).any():
         return {}
+    times, sharp = (frames - scene.start) / scene.fps, np.zeros(len(frames), int)
+    flat = matrices.reshape(len(frames), -1)
+    for n in np.flatnonzero(np.isin(frames, jumps)).tolist():
+        before, after = (np.abs(flat[n] - flat[k]).max() for k in (max(n - 1, 0), min(n + 1, len(frames) - 1)))
+        sharp[n] = 1 if before < after else -1
     out = {}
     parts = [parted(matrix) for matrix in matrices]
     for path, rows in zip(("translation", "rotation", "scale"), zip(*parts, strict=True), strict=True):
@@ -149,7 +194,7 @@ def _sampled_tracks(times: np.ndarray, matrices: np.ndarray) -> dict[str, Track]
             signs = np.where((values[1:] * values[:-1]).sum(axis=1) < 0, -1.0, 1.0)
             values[1:] *= np.cumprod(signs)[:, None]  # the shorter way round
         if np.ptp(values, axis=0).max() > EXACT:
-            out[path] = Track("LINEAR", times, values)
+            out[path] = Track("LINEAR", times, values, sharp=sharp)
     return out
 
 
@@ -165,30 +210,46 @@ def parted(matrix: np.ndarray) -> tuple[np.ndarray, list[float], np.ndarray]:
 def _rotation_track(scene: Scene, knots: np.ndarray, turns: Values) -> Track:
     """STEP where every stretch stands still, else LINEAR: at the knots, or at the frames."""
     first, probes, last = _stretches(turns, knots)
-    if max(_apart(first, probes[:, n]).max() for n in range(probes.shape[1])) < EXACT and _apart(first, last).max() < EXACT:
-        keep = np.append(True, _apart(first[1:], first[:-1]) > EXACT)
-        return Track("STEP", (knots[:-1][keep] - scene.start) / scene.fps, first[keep])
+    still = max(_apart(first, probes[:, n]).max() for n in range(probes.shape[1])) < EXACT and _apart(first, last).max() < EXACT
     between = [slerp(first, last, part) for part in _PROBES]
-    if max(_apart(found, probes[:, n]).max() for n, found in enumerate(between)) > EXACT:
+    if not still and max(_apart(found, probes[:, n]).max() for n, found in enumerate(between)) > EXACT:
         knots = _sampled(scene, knots)
         first, _, last = _stretches(turns, knots)
-    rows = [(knots[0], first[0])]
-    for n, knot in enumerate(knots[1:-1]):
-        if _apart(last[n : n + 1], first[n + 1 : n + 2])[0] > EXACT:  # it jumps
-            rows.append((knot - JUMP, last[n]))
-        rows.append((knot, first[n + 1]))
-    rows.append((knots[-1], last[-1]))
-    values = np.array([row[1] for row in rows])
+    track = _keyed(scene, knots, turns, (last, first), _apart, still)
+    values = track.values.copy()
     for n in range(1, len(values)):  # the shorter way round
         values[n] *= 1 if values[n] @ values[n - 1] >= 0 else -1
-    return Track("LINEAR", (np.array([row[0] for row in rows]) - scene.start) / scene.fps, values)
+    return replace(track, values=values)
+
+
+def _keyed(
+    scene: Scene, knots: np.ndarray, values: Values, ends: tuple[np.ndarray, np.ndarray],
+    apart: Callable[[np.ndarray, np.ndarray], np.ndarray], still: bool,
+) -> Track:  # fmt: skip
+    """Keys at knots (k,). ``ends`` are the values (k - 1, c) with which each stretch between them ends, and those with which it
+    begins: where the value at a knot is another one it jumps, just before or just after.
+    """
+    here, (before, after) = values(knots), ends
+    left, right = np.concatenate([here[:1], before]), np.concatenate([after, here[-1:]])
+    early, late = apart(left, here) > SAME, apart(here, right) > SAME
+    rows: list[tuple[float, np.ndarray, int]] = []
+    for n, knot in enumerate(knots.tolist()):
+        if early[n] and not still:
+            rows.append((knot - JUMP, values(np.array([knot - JUMP]))[0], 0))
+        if not still or early[n] or n in (0, len(knots) - 1):
+            rows.append((knot, here[n], -1 if early[n] else 1 if late[n] else 0))
+        if late[n]:
+            rows.append((knot + JUMP, right[n] if still else values(np.array([knot + JUMP]))[0], 0))
+    times = (np.array([row[0] for row in rows]) - scene.start) / scene.fps
+    kind = "STEP" if still else "LINEAR"
+    return Track(kind, times, np.array([row[1] for row in rows]), sharp=np.array([row[2] for row in rows]))
 
 
 def _stretches(values: Values, knots: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Values (i, c) at the start of each stretch, (i, 3, c) at the probes in it, and (i, c) just before its end."""
+    """Values (i, c) just after the start of each stretch, (i, 3, c) at the probes in it, and (i, c) just before its end."""
     spans = np.diff(knots)
     inside = values((knots[:-1, None] + spans[:, None] * _PROBES).ravel()).reshape(len(spans), len(_PROBES), -1)
-    return values(knots[:-1]), inside, values(knots[1:] - 1e-9 * spans)
+    return values(knots[:-1] + JUST * spans), inside, values(knots[1:] - JUST * spans)
 
 
 def _apart(a: np.ndarray, b: np.ndarray) -> np.ndarray:
@@ -229,15 +290,21 @@ def _levels(obj: MorphObject) -> dict[str, set[float]]:
     return out
 
 
-def _bends(obj: MorphObject) -> list[float]:
-    """Frames at which a coefficient may bend: keys, and weights crossing a level."""
-    knots = [key.frame for group_id in relays(obj) for key in poses(obj, group_id)]
-    knots += [k.frame for lane in obj.lanes if lane.channel == BLEND for k in lane.curve.keys]
+def _knots(scene: Scene, lane: Lane, shift: float = 0.0) -> np.ndarray:
+    """Frames of the range at which a lane may bend, where it is played so many frames later."""
+    return lane.curve.knots(scene.start - shift, scene.end - shift) + shift
+
+
+def _bends(scene: Scene, obj: MorphObject, later: float) -> list[float]:
+    """Frames, ``later`` before those of the range, at which a coefficient may bend: keys, and weights crossing a level."""
+    led = {BLEND, *relays(obj)}
+    knots = [f for lane in obj.lanes if lane.channel in led for f in _knots(scene, lane, later) - later]
     if obj.blend is not None:
-        knots += [k.frame + obj.blend.offset for lane in obj.blend.lanes for k in lane.curve.keys]
+        shift = obj.blend.offset
+        knots += [f for lane in obj.blend.lanes for f in _knots(scene, lane, later + shift) - later]
     levels = _levels(obj)
     for lane in _weight_lanes(obj):
-        knots += [k.frame for k in lane.curve.keys]
+        knots += (_knots(scene, lane, later) - later).tolist()
         target = targets_by_id(obj).get(lane.channel)
         factor = gain(obj, target) if target is not None else 1.0
         if not levels.get(lane.channel) or not factor:
@@ -279,45 +346,46 @@ def _cubics(values_at: Values, knots: np.ndarray) -> np.ndarray | None:
 def _chords(values_at: Values, knots: np.ndarray) -> np.ndarray:
     """(i, 4, c): straight lines between the values just inside each interval."""
     spans = np.diff(knots)
-    tiny = 1e-7
-    first, last = values_at(knots[:-1]), values_at(knots[1:] - tiny * spans)
+    first, last = values_at(knots[:-1] + JUST * spans), values_at(knots[1:] - JUST * spans)
     out = np.zeros((len(spans), 4, first.shape[1]))
     out[:, 0], out[:, 1] = first, last - first
     return out
 
 
-def _track(scene: Scene, knots: np.ndarray, cubics: np.ndarray) -> Track:
+def _track(scene: Scene, knots: np.ndarray, cubics: np.ndarray, values_at: Values) -> Track:
+    """What cubics (k - 1, 4, c) between knots (k,) do, with the values that stand right at the knots."""
     spans = np.diff(knots)[:, None]
     begin, finish = cubics[:, 0], cubics.sum(1)
-    jumps = np.abs(finish[:-1] - begin[1:]).max(axis=1, initial=0.0) > 1e-6
-    still, straight = not cubics[:, 1:].any(), not cubics[:, 2:].any()
-    if still and jumps.any():
-        keep = np.append(True, jumps)
-        return Track("STEP", (knots[:-1][keep] - scene.start) / scene.fps, begin[keep])
+    if not cubics[:, 2:].any():
+        still = not cubics[:, 1:].any()
+        track = _keyed(scene, knots, values_at, (finish, begin), lambda a, b: np.abs(a - b).max(axis=1, initial=0.0), still)
+        if still and np.ptp(track.values, axis=0).max(initial=0.0) > SAME:
+            return track
+        keep = _needed(track.times, track.values)
+        sharp = None if track.sharp is None else track.sharp[keep]
+        return Track("LINEAR", track.times[keep], track.values[keep], sharp=sharp)
     slopes_first, slopes_last = cubics[:, 1] / spans, (cubics[:, 1] + 2 * cubics[:, 2] + 3 * cubics[:, 3]) / spans
-    rows: list[tuple[Any, ...]] = [(knots[0], begin[0], slopes_first[0], slopes_first[0])]
-    for i, jump in enumerate(jumps):
-        if jump:
-            u = 1 - JUMP / spans[i, 0]
-            value = u ** np.arange(4) @ cubics[i]
-            slope = np.array([0, 1, 2 * u, 3 * u * u]) @ cubics[i] / spans[i]
-            rows.append((knots[i + 1] - JUMP, value, slope, np.zeros_like(begin[0])))
-            rows.append((knots[i + 1], begin[i + 1], np.zeros_like(begin[0]), slopes_first[i + 1]))
-        else:
-            rows.append((knots[i + 1], begin[i + 1], slopes_last[i], slopes_first[i + 1]))
-    rows.append((knots[-1], finish[-1], slopes_last[-1], slopes_last[-1]))
-    frames = np.array([row[0] for row in rows])
-    times, values = (frames - scene.start) / scene.fps, np.array([row[1] for row in rows])
-    if straight:
-        keep = _needed(times, values)
-        return Track("LINEAR", times[keep], values[keep])
-    return Track(
-        "CUBICSPLINE",
-        times,
-        values,
-        np.array([row[2] for row in rows]) * scene.fps,
-        np.array([row[3] for row in rows]) * scene.fps,
-    )
+    rows: list[tuple[float, np.ndarray, np.ndarray, np.ndarray, int]] = []
+    flat, here = np.zeros_like(begin[0]), values_at(knots)
+    for n, knot in enumerate(knots.tolist()):
+        into, out = slopes_last[n - 1] if n else slopes_first[0], slopes_first[n] if n < len(begin) else slopes_last[-1]
+        early = n > 0 and np.abs(finish[n - 1] - here[n]).max(initial=0.0) > SAME
+        late = n < len(begin) and np.abs(begin[n] - here[n]).max(initial=0.0) > SAME
+        if early:
+            value, slope = _inside(cubics[n - 1], spans[n - 1, 0], 1 - JUMP / spans[n - 1, 0])
+            rows.append((knot - JUMP, value, slope, flat, 0))
+        rows.append((knot, here[n], flat if early else into, flat if late else out, -1 if early else 1 if late else 0))
+        if late:
+            value, slope = _inside(cubics[n], spans[n, 0], JUMP / spans[n, 0])
+            rows.append((knot + JUMP, value, flat, slope, 0))
+    frames, values, into, out, sharp = (np.array(column) for column in zip(*rows, strict=True))
+    times = (frames - scene.start) / scene.fps
+    return Track("CUBICSPLINE", times, values, into * scene.fps, out * scene.fps, sharp=sharp)
+
+
+def _inside(cubic: np.ndarray, span: float, u: float) -> tuple[np.ndarray, np.ndarray]:
+    """The value (c,) and the slope a frame (c,) of a cubic (4, c) at a part of its span."""
+    return u ** np.arange(4) @ cubic, np.array([0, 1, 2 * u, 3 * u * u]) @ cubic / span
 
 
 def _needed(times: np.ndarray, values: np.ndarray) -> np.ndarray:

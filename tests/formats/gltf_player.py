@@ -72,20 +72,26 @@ def read_arrays(path):
     return data, arrays
 
 
-def node_at(data, seconds):
-    """Translation, rotation and scale of the first node, as its animation plays them. Source: glTF 2.0, 3.11 and appendix C."""
-    node = data.nodes[0]
+def node_at(data, seconds, number=0, animation=0):
+    """Translation, rotation, scale and weights of a node, as an animation plays them. Source: glTF 2.0, 3.11 and appendix C."""
+    node = data.nodes[number]
     out = {"translation": node.translation, "rotation": node.rotation, "scale": node.scale}
-    for channel in data.animations[0].channels:
-        sampler = data.animations[0].samplers[channel.sampler]
-        values = accessor(data, sampler.output).astype(float)
-        if channel.target.path == "weights":
-            continue
-        spline = sampler.interpolation == "CUBICSPLINE"
-        rows = values.reshape(-1, 3, values.shape[1]) if spline else values[:, None]
-        track = SimpleNamespace(
-            interpolation=sampler.interpolation, times=accessor(data, sampler.input).astype(float), values=rows[:, 1 * spline],
-            tangents_in=rows[:, 0], tangents_out=rows[:, -1],
-        )  # fmt: skip
-        out[channel.target.path] = play(track, [seconds], channel.target.path == "rotation")[0]
+    if node.mesh is not None:
+        out["weights"] = data.meshes[node.mesh].weights
+    for channel in data.animations[animation].channels:
+        if channel.target.node == number:
+            track = stored_track(data, data.animations[animation].samplers[channel.sampler], channel.target.path)
+            out[channel.target.path] = play(track, [seconds], channel.target.path == "rotation")[0]
     return out
+
+
+def stored_track(data, sampler, path):
+    """A sampler as a track: the numbers of the file, times in float32."""
+    times, values = accessor(data, sampler.input).astype(float), accessor(data, sampler.output).astype(float)
+    spline = sampler.interpolation == "CUBICSPLINE"
+    wide = values.size // len(times) // (3 if spline else 1) if path == "weights" else values.shape[1]
+    rows = values.reshape(len(times), 3 if spline else 1, wide)
+    return SimpleNamespace(
+        interpolation=sampler.interpolation, times=times, values=rows[:, 1 * spline], tangents_in=rows[:, 0],
+        tangents_out=rows[:, -1],
+    )  # fmt: skip

@@ -5,7 +5,8 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import Key
 from fictilis.core.appearance import Appearance
 from fictilis.core.channels import set_value, stand_at
-from fictilis.core.edits.keys import set_key
+from fictilis.core.edits import clips
+from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.objects import set_appearance, set_visible
 from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_path
 from fictilis.core.edits.timeline import add_camera
@@ -13,8 +14,8 @@ from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.scene import Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
-from fictilis.formats.tracks import weight_track
-from tests.formats.gltf_player import node_at, play, read_arrays
+from fictilis.formats.tracks import quaternion, weight_track
+from tests.formats.gltf_player import accessor, node_at, play, read_arrays
 
 OBJ = "o1"
 
@@ -230,3 +231,73 @@ def test_the_base_colour_is_linear(sheet, tmp_path, colour, linear):
     export(sheet.with_object(replace(obj, appearance=replace(obj.appearance, colour=colour))), tmp_path / "m.glb")
     data, _ = read_arrays(tmp_path / "m.glb")
     assert np.allclose(data.materials[0].pbrMetallicRoughness.baseColorFactor[:3], linear, atol=1e-4)
+
+
+JUMPING = {
+    "held on twos": lambda s, c: on_twos(s, c),
+    "held on twos between frames": lambda s, c: on_twos(s, c, 0.37),
+    "a saw": lambda s, c: set_beyond(keys_of(s, c, "linear", (2, 0.0), (7, 1.0)), OBJ, c, "repeat", "repeat"),
+    "a smooth saw": lambda s, c: set_beyond(keys_of(s, c, "smooth", (2, 0.2), (4, -0.3), (7, 1.0)), OBJ, c, "repeat", "repeat"),
+    "a mirrored hold": lambda s, c: set_beyond(
+        keys_of(s, c, "hold", (2, 0.0), (4, 1.0), (7, 0.4)), OBJ, c, "ping-pong", "ping-pong"
+    ),
+    "a jump at the end": lambda s, c: keys_of(s, c, "hold", (0, 0.0), (30, 1.0)),
+}
+
+
+def keys_of(scene, channel, way, *rows):
+    for frame, value in rows:
+        scene = set_key(scene, OBJ, channel, Key(frame, value, way))
+    return scene
+
+
+def on_twos(scene, channel, shift=0.0):
+    return keys_of(scene, channel, "hold", *((2 * n + shift, (n * 0.37) % 1) for n in range(13)))
+
+
+@pytest.mark.parametrize("fps", [24.0, 23.976, 30.0])
+@pytest.mark.parametrize("channel", ["t1", "position.x", "rotation.y"])
+@pytest.mark.parametrize("case", JUMPING)
+def test_at_the_very_frame_of_a_jump_the_file_shows_what_the_application_shows(sheet, tmp_path, case, channel, fps):
+    """Read by a player of the standard that counts seconds in doubles, and in floats, with the times that the file holds; and
+    what plays lasts as long as the range."""
+    scene = JUMPING[case](replace(sheet, start=0.0, end=30.0, fps=fps), channel)
+    with_other = set_key(set_key(scene, OBJ, "t2", Key(0, 0.0)), OBJ, "t2", Key(30, 1.0))  # smooth beside what jumps
+    for number, made in enumerate((scene, with_other)):
+        path = tmp_path / f"s{number}.glb"
+        export(made, path)
+        data, _ = read_arrays(path)
+        obj, ends = made.object(OBJ), []
+        for sampler in data.animations[0].samplers:
+            ends.append(float(accessor(data, sampler.input)[-1]))
+        assert ends == pytest.approx([30 / fps] * len(ends), abs=1e-6)
+        for frame in np.arange(31.0):
+            for seconds in (frame / fps, float(np.float32(frame / fps)), float(np.float32(frame) / np.float32(fps))):
+                found = node_at(data, seconds)
+                assert np.allclose(found["weights"], shares_at(obj, frame, fps=fps), atol=3e-5), (frame, seconds)
+                stand = stand_at(obj, frame, fps=fps).transform
+                assert np.allclose(found["translation"], np.array(stand.position) / 100, atol=3e-5)
+                turn = np.array(quaternion(stand.rotation_matrix()))
+                assert np.allclose(np.abs(turn @ found["rotation"]), 1, atol=1e-6)
+
+
+def test_every_clip_says_all_that_any_clip_moves(sheet, tmp_path):
+    """A player that goes from one clip to the next shows what the application shows, whatever was played before."""
+    scene = keys_of(sheet, "t1", "linear", (0, 0.3), (20, 1.0))
+    scene = keys_of(scene, "position.x", "linear", (0, 40.0), (20, 10.0))
+    scene, first = clips.duplicate_clip(scene, "Walk")
+    scene, other = clips.new_clip(scene, "Rest")
+    scene = keys_of(scene, "rotation.y", "linear", (0, 0.0), (20, 50.0))
+    scene, last = clips.new_clip(scene, "Stand")
+    scene = set_key(scene, OBJ, "position.z", Key(0, 7.0))
+    scene = clips.choose_clip(scene, first)
+    export(scene, tmp_path / "s.glb")
+    data, _ = read_arrays(tmp_path / "s.glb")
+    moved = [{(c.target.node, c.target.path) for c in a.channels} for a in data.animations]
+    assert all(paths == moved[0] for paths in moved) and len(moved) == 4
+    for number, clip in enumerate(scene.clips):
+        obj = clips.choose_clip(scene, clip.id).object(OBJ)
+        for frame in (0.0, 10.0):
+            found = node_at(data, frame / 24, animation=number)
+            assert np.allclose(found["translation"], np.array(stand_at(obj, frame).transform.position) / 100, atol=1e-6)
+            assert np.allclose(found["weights"], shares_at(obj, frame), atol=1e-6)

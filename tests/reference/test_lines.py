@@ -11,7 +11,7 @@ from fictilis.core.geometry.lines.forms import LINE_FORMS, circle, helix, spiral
 from fictilis.core.geometry.lines.matching import least_travel, matched, pair_strands
 from fictilis.core.geometry.lines.measuring import Measured, even_places, strands, total_length
 from fictilis.core.geometry.lines.reshaping import insert_points, rebuild
-from fictilis.core.geometry.lines.splines import drawn, shares
+from fictilis.core.geometry.lines.splines import drawn, lead_places, shares
 from fictilis.core.geometry.topology import edges
 
 RNG = np.random.default_rng(14)
@@ -183,3 +183,41 @@ def test_simple_lines_are_drawn_as_their_formula_says(kind):
     points, line = form(points=605) if kind != "Star" else form(spikes=300)
     assert len(points) == line.point_count and len(edges(line)) == line.point_count - (not line.closed[0])
     assert np.isfinite(points).all() and np.ptp(points, axis=0).max() <= 101
+
+
+@pytest.mark.parametrize("degree", [2, 3])
+@pytest.mark.parametrize("closed", [False, True])
+@pytest.mark.parametrize("count", [5, 24, 100, 400])
+def test_points_that_lead_a_curve_are_found_safely(count, closed, degree):
+    """Source: de Boor, A Practical Guide to Splines, ch. XIII: interpolation at the Greville abscissae is well conditioned,
+    whatever the count (even places at open ends throw points far away)."""
+    places = lead_places(count, closed, degree)
+    assert np.linalg.cond(shares(count, closed, degree, False, places).toarray()) < 20
+    if not closed:
+        last = count - degree
+        knots = np.concatenate([np.zeros(degree), np.arange(last + 1.0), np.full(degree, last)])
+        means = [knots[n + 1 : n + degree + 1].mean() for n in range(count)]
+        assert np.allclose(places * last / (count - 1), means)
+
+
+@pytest.mark.parametrize("count", [12, 100])
+def test_a_wave_rebuilt_beside_its_points_stays_the_wave(count):
+    """Common practice, no published source: the rebuilt curve lies on the old one, its points near it."""
+    at = np.linspace(0, 3 * np.pi, 90)
+    points = np.stack([10 * at, 20 * np.sin(at), 3 * np.cos(2 * at)], axis=1)
+    old = one(points, False, degree=3)
+    made = rebuild(old, points, count, 3, False, False)
+    new = made.matrix @ points
+    seen, was = drawn(made.geometry).of(new), drawn(old).of(points)
+    off = np.sqrt(((seen[:, None] - was[None]) ** 2).sum(axis=2)).min(axis=1)
+    assert off.max() < (4.0 if count == 12 else 0.5) and np.abs(new).max() < 1.2 * np.abs(points).max()
+
+
+def test_a_line_beside_its_points_is_matched_onto_another_line():
+    at = np.linspace(0, 2 * np.pi, 100)
+    base = np.stack([20 * at, 0 * at, 0 * at], axis=1)
+    other = np.stack([20 * at, 15 * np.sin(at), 0 * at], axis=1)
+    line = one(base, False, degree=3, through=False)
+    found = matched(line, base, Match(one(other, False), other))
+    seen = drawn(line).of(found)
+    assert np.abs(seen[:, 1] - 15 * np.sin(seen[:, 0] / 20)).max() < 0.1 and np.abs(found[:, 1]).max() < 16

@@ -11,11 +11,10 @@ from msgspec.structs import replace
 
 from fictilis.core import interrupt
 from fictilis.core.affine import placed
-from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.evaluate import bent_object
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
+from fictilis.core.standing import jumping, jumps_of, standing
 
 MOST_BYTES = 96_000_000  # of states that are kept for one object
 SETTLED = 1e-3  # of what a motion was: then it is over
@@ -86,7 +85,7 @@ class Run:
         mass = self._spring.mass * (np.ones(len(obj.base)) if self._spring.field is None else self._spring.field)
         self._free = np.flatnonzero(mass > LEAST_MASS)
         self._masses, self._level = np.unique(mass[self._free], return_inverse=True)
-        self._jumping = _jumping(scene, obj)
+        self._jumping = jumping(scene, obj)
         self._jumps, self._looked = np.zeros(0), -np.inf
         self._parts: dict[float, tuple[np.ndarray, np.ndarray, np.ndarray]] = {}
         self._start = self._begin(scene)
@@ -130,8 +129,7 @@ class Run:
         """The frames up to one, and some beyond it, at which what is followed may jump."""
         if self._jumping and frame > self._looked:
             self._looked = max(frame + 100.0, self._start)
-            rows = [curve.jumps(self._start - shift, self._looked - shift) + shift for curve, shift in self._jumping]
-            self._jumps = np.unique(np.concatenate(rows))
+            self._jumps = jumps_of(self._jumping, self._start, self._looked)
         return self._jumps
 
     def _right(self, scene: Scene, frame: float) -> np.ndarray:
@@ -218,18 +216,6 @@ class Run:
     def known(self) -> int:
         """How many frames are worked out."""
         return max(max(self._kept, default=0), self._last[0] if self._last is not None else 0)
-
-
-def _jumping(scene: Scene, obj: MorphObject) -> list[tuple[AnimationCurve, float]]:
-    """The curves that may lead an object, or the lines it follows, in jumps, and by how many frames each comes later."""
-    out: list[tuple[AnimationCurve, float]] = []
-    owner: MorphObject | None = obj
-    while owner is not None:
-        out += [(lane.curve, 0.0) for lane in owner.lanes]
-        if owner.blend is not None:
-            out += [(lane.curve, owner.blend.offset) for lane in owner.blend.lanes]
-        owner = scene.object(owner.along.line) if owner.along is not None else None
-    return [(curve, shift) for curve, shift in out if curve.may_jump]
 
 
 _runs: WeakKeyDictionary[PointSpring, dict[str, tuple[tuple[object, ...], Run]]] = WeakKeyDictionary()

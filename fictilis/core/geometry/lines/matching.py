@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines.measuring import Measured, strands
-from fictilis.core.geometry.lines.splines import controls
+from fictilis.core.geometry.lines.splines import controls, lead_places
 
 ROUND = 512  # evenly spaced places that two strands are compared by
 MOST_PAIRS = 2500  # pairs of strands that are compared by travel; more of them by their middles
@@ -122,7 +122,9 @@ def _kept_corners(own: Measured, fractions: np.ndarray, corners: np.ndarray) -> 
 
 def matched_strand(own: Measured, other: Measured, match: Match) -> np.ndarray:
     """(k, 3): where our points go on the other strand."""
-    fractions = own.fractions(np.arange(own.count, dtype=np.float64))
+    line = own.line
+    places = np.arange(float(own.count)) if line.through else lead_places(own.count, own.closed, line.degree)
+    fractions = own.fractions(places)
     even, its = _even(own), _even(other)
     shift, backwards, _ = least_travel(even, its, other.closed)
     if match.backwards:

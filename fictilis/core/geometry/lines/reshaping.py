@@ -11,7 +11,7 @@ from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.measuring import even_places, strands
-from fictilis.core.geometry.lines.splines import controls, shares, side_by_side
+from fictilis.core.geometry.lines.splines import controls, lead_places, shares, side_by_side
 from fictilis.core.kept import Pick
 
 Strand = tuple[np.ndarray, bool]  # points of the old line, in order, and whether the strand is closed
@@ -170,7 +170,7 @@ def start_at(line: Line, points: np.ndarray) -> Carry:
 def rebuild(line: Line, base: np.ndarray, count: int, degree: int, through: bool, corners: bool) -> Carry:
     """Every strand with ``count`` points, evenly along the curve of the base (n, 3), and another degree.
 
-    A curve beside its points gets points whose curve passes where those of a curve through them would be.
+    A curve beside its points gets points whose curve passes places of the old one, each at the length at which a point leads.
     """
     from scipy.sparse import csr_array
 
@@ -183,6 +183,8 @@ def rebuild(line: Line, base: np.ndarray, count: int, degree: int, through: bool
             at = even_places(measured, count, corners and degree == 1)
         except ValueError as error:
             raise EditRefused(f"The strand {strand + 1} has too many corners: {error}.") from None
+        if not through:
+            at = measured.places(lead_places(count, measured.closed, degree) / (count if measured.closed else count - 1))
         own = shares(measured.count, measured.closed, line.degree, line.through, at)
         if not through:
             own = csr_array(controls(count, measured.closed, degree) @ own)

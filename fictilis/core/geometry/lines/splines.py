@@ -135,9 +135,24 @@ def _periodic(count: int, degree: int, places: np.ndarray) -> Any:
     return csr_array((weights.ravel(), (rows, columns.ravel())), shape=(len(places), count))
 
 
+def lead_places(count: int, closed: bool, degree: int) -> np.ndarray:
+    """(count,): for each point of a strand the place, in segments, at which it leads a curve beside its points most. At these
+    the points that make a curve pass given places are found safely, whatever the count.
+
+    Source: the Greville abscissae, knot averages; de Boor, A Practical Guide to Splines, ch. XIII.
+    """
+    degree = degree_of(count, degree, closed)
+    if closed:
+        return np.arange(float(count))
+    last = count - degree
+    knots = np.concatenate([np.zeros(degree), np.arange(last + 1.0), np.full(degree, float(last))])
+    means = np.convolve(knots, np.full(degree, 1.0 / degree), "valid")[1:-1]
+    return means * ((count - 1) / last)
+
+
 def controls(count: int, closed: bool, degree: int) -> np.ndarray:
-    """(count, count): the points beside which a curve passes given places, one for each point."""
-    return np.linalg.inv(shares(count, closed, degree, False, np.arange(float(count))).toarray())
+    """(count, count): the points beside which a curve passes given places at ``lead_places``, one for each point."""
+    return np.linalg.inv(shares(count, closed, degree, False, lead_places(count, closed, degree)).toarray())
 
 
 class Drawn(Struct, frozen=True, eq=False, weakref=True, dict=True):
