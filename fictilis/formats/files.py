@@ -87,11 +87,14 @@ def doubles(values: np.ndarray) -> np.ndarray:
         return values.astype(np.float64)
 
 
-def writable(scene: Scene, objects: Iterable[MorphObject]) -> tuple[list[MorphObject], list[str]]:
+def writable(scene: Scene, objects: Iterable[MorphObject], points: bool = False) -> tuple[list[MorphObject], list[str]]:
     """Those of ``objects`` that a file for other programs can hold, lines as they are drawn, and a sentence that names all
-    others of the scene. Raises EditRefused when there is none.
+    others of the scene; where there is nothing else, and the file holds ``points`` alone, objects without faces. Raises
+    EditRefused when there is none.
     """
+    objects = list(objects)
     held = [obj for obj in objects if obj.geometry.face_count or isinstance(obj.geometry, Line)]
+    held = held or [obj for obj in objects if points and len(obj.base)]
     if not held:
         raise EditRefused("There is nothing to export: no visible object has faces or strands.")
     curves = [obj.name for obj in held if isinstance(obj.geometry, Line) and obj.geometry.degree > 1]

@@ -150,10 +150,11 @@ def read_obj(path: Path, progress: Progress = no_progress) -> Imported:
     parts = [p for p in reader.parts if p.sizes] or ([] if any(p.strands for p in reader.parts) else reader.parts[:1])
     ends = [p.first_point for p in reader.parts[1:]] + [len(points)]
     stops = {id(part): end for part, end in zip(reader.parts, ends, strict=True)}
-    objects = []
+    objects, alone = [], sum(bool(p.sizes or p.strands) for p in reader.parts) < 2
+    lines_before = any(p.strands for p in reader.parts[: reader.parts.index(parts[0])]) if parts else False
     for number, part in enumerate(parts):
-        own = (0 if number == 0 else part.first_point, stops[id(part)])
-        objects.append(_mesh_data(reader, part, points, uvs, own, len(parts) == 1, colours))
+        own = (part.first_point if number or lines_before else 0, stops[id(part)])
+        objects.append(_mesh_data(reader, part, points, uvs, own, alone, colours))
     objects += [_line_data(path, part, points, colours) for part in reader.parts if part.strands]
     return Imported(tuple(objects), tuple(warnings))
 

@@ -95,7 +95,7 @@ class Format(Struct, frozen=True):
 
 def _at_frame(scene: Scene, frame: float, values: Values) -> tuple[list[MeshData], list[str]]:
     """All that a scene shows at a frame, copies too, as it is written by formats of one shape; and what is left out."""
-    meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible])
+    meshes, left_out = writable(scene, [obj for obj in scene.objects if obj.visible], points=True)
     data, linear = [], linear_of(values)
     for obj in meshes:
         own = scene.object(obj.id)
@@ -238,15 +238,15 @@ FORMATS = (
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",
-        "weights of all targets, a column each", "all but weights", export=_export_weights, options=(PERCENT, ROWS), told=False,
+        "weights of all targets, a column each", "all but weights", export=_export_weights, options=(PERCENT, ROWS),
     ),
     Format(
         "lanes", "Lanes with their curves", (".json",), "keys, interpolations, handles, and motion laid over, by names",
-        "the same, of objects and cameras", "all but lanes", export=_export_lanes, told=False,
+        "the same, of objects and cameras", "all but lanes", export=_export_lanes,
     ),
     Format(
         "npz", "Points as NumPy arrays", (".npz",), "points of a range, as a relay", "points of a range, in cm",
-        "all but points", export=_export_points, options=(STEP,), told=False,
+        "all but points", export=_export_points, options=(STEP,),
     ),
 )  # fmt: skip
 

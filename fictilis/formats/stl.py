@@ -40,6 +40,11 @@ def read_stl(path: Path, progress: Progress = no_progress) -> Imported:
     return Imported((MeshData(path.stem, doubles(rows[order]), mesh, smooth=False),), tuple(said))
 
 
+def stl_corners(path: Path) -> np.ndarray:
+    """(3t, 3) float64: three places a triangle, as they stand in the file. Raises BadFile."""
+    return _corners(Path(path), read_bytes(path))
+
+
 def _corners(path: Path, data: bytes) -> np.ndarray:
     """(3t, 3) float64: three places a triangle."""
     count = int(np.frombuffer(data[80:84], "<u4")[0]) if len(data) >= HEAD else -1
