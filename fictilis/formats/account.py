@@ -211,9 +211,10 @@ FEATURES = (
             | _all(_if("motion", (CHANGED, "the place at each frame that is written")), *SHAPES) | _by(page=GONE)),
     Feature("Visibility and opacity over time", _lanes(lambda c: c in ("visible", "opacity")),
             _by(gltf=GONE, usd=KEEP, lanes=KEEP) | _all(GONE, *SHAPES) | _by(page=KEEP)),
-    Feature("Clips", lambda scene, _shown: [c.name for c in scene.clips if c.id != scene.clip],
-            _by(gltf=KEEP) | _all((LEFT_OUT, "only the clip in hand is written"), "usd", "csv", "lanes", "npz", *SHAPES)
-            | _by(page=KEEP)),
+    Feature("Clips", lambda scene, _shown: [c.name for c in scene.clips] if len(scene.clips) > 1 else [],
+            _by(gltf=KEEP, page=KEEP)),
+    Feature("Other clips", lambda scene, _shown: [c.name for c in scene.clips if c.id != scene.clip],
+            _all((LEFT_OUT, "only the clip in hand is written"), "usd", "csv", "lanes", "npz", *SHAPES)),
     Feature("Lines", _objects(lambda o: isinstance(o.geometry, Line) and o.geometry.tube is None),
             _all(KEEP, "obj", "gltf", "usd", "npz") | _all((LEFT_OUT, "only meshes are written"), "ply", "stl")
             | _by(page=KEEP)),

@@ -232,3 +232,10 @@ def test_points_of_a_range_go_out_and_come_back_as_a_relay(user, answers, tmp_pa
     path.write_bytes(b"PK")
     act(user, "relay-files")
     assert "cannot be read" in user.said[-1][0] and len(user.obj.groups) == groups + 1
+
+
+def test_a_new_scene_is_asked_for_while_a_relay_is_chosen(user, answers):
+    """Meanwhile another form is seen, which has no relay; nothing is asked of it."""
+    opened = answers(user.window, NewSceneDialog="cancel")
+    user.press(K.Key_N, CTRL)
+    assert len(opened) == 1 and poses(user.obj, user.group)

@@ -560,3 +560,29 @@ def test_more_cues_than_there_may_be_are_not_added(pond):
     many = replace(pond, cues=tuple(replace(click(), id=f"q{n}", name=f"{n}") for n in range(1, 502)))
     with pytest.raises(EditRefused, match="up to 1,000 cues, and these would be 1,002"):
         objects.with_all_of(many, many)
+
+
+@pytest.mark.parametrize("then", [Then(), Then(0.0, BACK, 1.0)], ids=["stays", "comes back"])
+@pytest.mark.parametrize("ease", ["expo-out", "elastic-out", "linear", "cubic-in", "spring"])
+def test_what_arrives_as_a_carrying_cue_begins_has_the_speed_of_its_formula(pond, ease, then):
+    """Also where the easing jumps at its end by 2⁻¹⁰: that is no speed. The same whether it was led there or came back."""
+    seconds = 1.0 if then.kind != BACK else 0.0
+    scene = with_cues(pond, click(lead(1.0, seconds=seconds, ease=ease), then),
+                      Cue("", "On", When(KEY, key="B"), lead(float(then.kind != BACK), seconds=1.0), carry=True))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    arrives = 4.0 if ease == "spring" else 1.0
+    before = at(runner, arrives - 2e-4, arrives - 1e-4)
+    runner.key(arrives, "B")
+    soon = at(runner, arrives, arrives + 1e-5)
+    assert (soon[1] - soon[0]) / 1e-5 == pytest.approx((before[1] - before[0]) / 1e-4, abs=0.02)
+    assert max(at(runner, *np.linspace(arrives, arrives + 1, 50))) < 1.46
+
+
+def test_what_has_arrived_a_moment_ago_has_no_speed(pond):
+    scene = with_cues(pond, click(lead(1.0, seconds=1.0, ease="linear")),
+                      Cue("", "On", When(KEY, key="B"), lead(1.0, seconds=1.0), carry=True))  # fmt: skip
+    runner = Runner(scene)
+    runner.click(0.0, OBJ)
+    runner.key(1.0 + 1e-9, "B")
+    assert at(runner, 1.2, 1.5) == pytest.approx([1.0, 1.0])

@@ -112,7 +112,8 @@ MAKERS = {
     "Motion laid over lanes": (shaken, "mesh"), "Own motion": (pairs.FEATURES["moves"], "mesh"),
     "Motion along a line": (pairs.FEATURES["follows a line"], "mesh"),
     "Visibility and opacity over time": (with_lanes(opacity=(1.0, 0.4)), "mesh"),
-    "Clips": (lambda s: clips.duplicate_clip(s, "Other")[0], "mesh"), "Lines": (ALL, "line"), "Curves": (ALL, "line"),
+    "Clips": (lambda s: clips.duplicate_clip(s, "Other")[0], "mesh"),
+    "Other clips": (lambda s: clips.duplicate_clip(s, "Other")[0], "mesh"), "Lines": (ALL, "line"), "Curves": (ALL, "line"),
     "Widths of lines": (lambda s: s.with_object(replace(s.object(OBJ), geometry=replace(
         s.object(OBJ).line, widths=np.linspace(1, 2, 7)))), "line"),
     "Tubes": (ALL, "tube"), "Lines drawn in part": (with_lanes(line__end=(0.5, 1.0)), "line"),

@@ -9,6 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 import fictilis
+from fictilis.core.animation.easing import ease_at
 from fictilis.core.channels import stand_at, values_at
 from fictilis.core.cues import BACK, CLICK, KEY, LEAD, Act, Cue, Lead, Then, When
 from fictilis.core.edits.cues import add_cue
@@ -17,6 +18,7 @@ from fictilis.core.edits.topology import as_drawn
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.rehearsal.runner import Event, Runner
+from fictilis.core.timeline import Sound
 from fictilis.formats.page import write_page
 from tests.core.test_cues import pond as pond_fixture
 from tests.core.test_cues import random_pond
@@ -27,7 +29,7 @@ pytestmark = pytest.mark.skipif(bool(MISSING), reason=MISSING)
 pond = pond_fixture
 POINTS = "fictilis.player.frame = arguments[0]; fictilis.show(); return fictilis.objects.map(o => Array.from(o.points))"
 PLACES = "return fictilis.objects.map(o => o.mesh.matrix.elements)"
-LEFT_OUT = ("Motion along a line", "Clips")
+LEFT_OUT = ("Motion along a line", "Clips", "Other clips")
 
 
 @pytest.fixture(scope="module")
@@ -195,3 +197,93 @@ def test_a_page_has_the_sliders_that_were_chosen(which, names, browser, tmp_path
     write_page(tmp_path / "p.html", touched(), sliders=which)
     page = browser.open(tmp_path / "p.html")
     assert page.run("return Array.from(document.querySelectorAll('.slider label'), (x) => x.textContent)") == names
+
+
+HOSTILE = (
+    "x</sCrIpT><svg onload=document.title='run'>", "<!-- <script>", "</title><img src=x onerror=document.title='run'>",
+    "a\u2028b\u2029c", "]]>&lt;script&gt;", "\\u003c/script>", "${document.title='run'}", '"><b onclick=1>',
+    "@data @code", "&amp;",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_no_name_runs_anything_in_a_page(name, browser, tmp_path):
+    """Source: HTML (WHATWG), 13.1.2 and 4.12.1.3: how a script element ends. The names are shown as they are."""
+    scene = touched()
+    bell = scene.objects[0]
+    bell = replace(bell, name=name, targets=(replace(bell.targets[0], name=name), *bell.targets[1:]))
+    cues = (replace(scene.cues[0], name=name), *scene.cues[1:])
+    scene = replace(scene, name=name, objects=(bell,), cues=cues, clips=())
+    write_page(tmp_path / "p.html", scene)
+    page = browser.open(tmp_path / "p.html")
+    seen = page.run("return [document.title, document.querySelector('.slider label').textContent, document.scripts.length]")
+    assert seen == [name, name, 3] and not page.fetched() and not page.said()
+    assert page.run("return fictilis.data.name") == name
+
+
+def test_nothing_but_the_pages_own_script_may_run(jelly):
+    """Source: Content Security Policy Level 3 (W3C): what no hash names is refused."""
+    _, page = jelly
+    page.run("document.body.insertAdjacentHTML('beforeend', `<img src=x onerror=\"document.title='run'\">`)")
+    page.run("const s = document.createElement('script'); s.textContent = \"document.title='run'\"; document.body.append(s)")
+    assert page.run("return new Promise((r) => setTimeout(() => r(document.title), 200))") != "run"
+    assert any("Content Security Policy" in said for said in page.said())
+
+
+def test_a_key_has_the_name_that_the_application_gives_it(browser, tmp_path):
+    """Source: QKeySequence's portable text, which the application takes its names from; UI Events KeyboardEvent key values."""
+    from selenium.webdriver import ActionChains
+    from selenium.webdriver.common.keys import Keys
+
+    scene = replace(fictilis.moon_jelly(), cues=())
+    names = ("A", "Shift+A", "Ctrl+B", "Shift+Left", "Shift+!")
+    for number, key in enumerate(names):
+        act = Act(LEAD, (Lead("o1", f"t{number % 4 + 1}", 1.0),), seconds=0.1)
+        scene, _ = add_cue(scene, Cue("", f"Cue {key}", When(KEY, key=key), act))
+    write_page(tmp_path / "p.html", scene)
+    page = browser.open(tmp_path / "p.html")
+    pressed = [("a",), (Keys.SHIFT, "A"), (Keys.CONTROL, "b"), (Keys.SHIFT, Keys.ARROW_LEFT), (Keys.SHIFT, "!")]
+    for keys in pressed:
+        chain = ActionChains(page.driver)
+        for modifier in keys[:-1]:
+            chain = chain.key_down(modifier)
+        chain = chain.send_keys(keys[-1])
+        for modifier in keys[:-1]:
+            chain = chain.key_up(modifier)
+        chain.perform()
+    log = page.run("return fictilis.player.runner.log.filter((row) => row[2] === 'begins').map((row) => row[1])")
+    assert log == [cue.id for cue in scene.cues]
+
+
+@pytest.mark.parametrize("ease", ["cubic-bezier(0.5, 1e+0, 0.25, 1)", "cubic-bezier(.5, -1E-1, +0.25, 1.5e0)"])
+def test_numbers_of_an_easing_are_read_as_css_writes_them(ease, jelly):
+    """Source: CSS Values and Units Level 4 (W3C), 4.3: a number may have a sign, and an exponent with a sign."""
+    _, page = jelly
+    page.run("""const r = fictilis.player.runner, cue = fictilis.data.cues[1]; cue.act.ease = arguments[0]; cue.act.seconds = 1;
+             r.key(r.now, 'A')""", ease)  # fmt: skip
+    begun, first = page.run("const r = fictilis.player.runner; return [r.now, r.base('value|o1|t2', r.now)]")
+    for u in (0.2, 0.5, 0.8):
+        now = "const r = fictilis.player.runner; r.advance(arguments[0]); return r.numberAt('value|o1|t2', arguments[0])"
+        value = page.run(now, begun + u)
+        assert value == pytest.approx(first + (0.8 - first) * float(ease_at(ease, np.array([u]))[0]), abs=1e-6)
+
+
+def test_a_sound_is_heard_where_the_scene_stands_in_time(browser, tmp_path):
+    """It begins after Play where it lies later, stops where the range begins anew, and goes on where a cue has it."""
+    scene = replace(touched(), sound=Sound("surf.wav", b"RIFF not really", 24.0))
+    write_page(tmp_path / "p.html", scene)
+    page = browser.open(tmp_path / "p.html")
+    page.run("""window.done = []; fictilis.audio = { paused: true, currentTime: 0, duration: 1.5,
+             play() { this.paused = false; done.push(["play", this.currentTime]); return Promise.resolve(); },
+             pause() { this.paused = true; done.push(["pause"]); } }""")
+    page.run("fictilis.toggle()")
+    assert page.run("return done") == []
+    page.run("fictilis.player.step(1.25); fictilis.follow()")
+    assert page.run("return done") == [["play", 0.25]]
+    page.run("fictilis.audio.currentTime = 0.75; fictilis.player.step(0.5); fictilis.follow()")
+    assert page.run("return done") == [["play", 0.25]]
+    page.run("fictilis.player.step(1.25); fictilis.follow()")  # past its end
+    page.run("fictilis.player.step(1.25); fictilis.follow()")  # 4.25 s: the range began anew
+    assert page.run("return done") == [["play", 0.25], ["pause"]]
+    page.run("fictilis.player.step(1.0); fictilis.follow()")
+    assert [row[0] for row in page.run("return done")] == ["play", "pause", "play"]

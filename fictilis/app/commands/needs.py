@@ -49,8 +49,8 @@ def is_muted(doc: Document) -> bool:
 
 def path_of(doc: Document) -> str | None:
     """The path of the relay that is meant, or None without one."""
-    relay_id = subject_of(doc).relay_id
-    return relays(doc.object)[relay_id].relay if relay_id is not None else None
+    subject = subject_of(doc)  # of the scene itself, whatever a question shows meanwhile
+    return relays(subject.obj)[subject.relay_id].relay if subject.relay_id is not None else None
 
 
 always = Need("", lambda _doc: True)

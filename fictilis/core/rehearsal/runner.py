@@ -89,6 +89,7 @@ class Runner:
         self.cues = [c for c in scene.cues if c.on and not fault(scene, c)]
         self.layers = Layers(scene, self.frame)
         self.segments: dict[Key, Segment] = {}
+        self._arrived: dict[Key, Segment] = {}  # the last of each number that came back to what the scene has
         self.runs: dict[int, _Run] = {}
         self.queue: list[Cue] = []
         self.events: list[Event] = []
@@ -306,7 +307,7 @@ class Runner:
 
     def _rest(self, _t: float, key: Key, segment: Segment) -> None:
         if self.segments.get(key) is segment:
-            del self.segments[key]
+            self._arrived[key] = self.segments.pop(key)
 
     def _initial(self, key: Key) -> float:
         return float(modifier_on(self.scene, (key[1], key[2], int(key[3]))))
@@ -326,11 +327,15 @@ class Runner:
     def _rate(self, key: Key, t: float, to_base: bool) -> float:
         """How much faster than its goal a number moves at ``t`` s, 1/s."""
         segment = self.segments.get(key)
-        step = STEP if segment is not None and t - segment.begun < STEP else -STEP
-        rate = (self._number(key, t + step) - self._number(key, t)) / step
-        if to_base:
-            rate -= (self._base(key, t + step) - self._base(key, t)) / step
-        return rate
+        if segment is None and key in self._arrived and self._arrived[key].ends == t:
+            segment = self._arrived[key]  # which arrives in this instant, as one that stays there does
+        rate, led = (0.0, True) if segment is None else (segment.speed(t), segment.goal is None)
+        return rate if led is to_base else rate + (1.0 if led else -1.0) * self._base_rate(key, t)
+
+    def _base_rate(self, key: Key, t: float) -> float:
+        """How fast a number moves without cues, 1/s: on the calmer side, as what is held may jump."""
+        here = self._base(key, t)
+        return min(((self._base(key, t + step) - here) / step for step in (STEP, -STEP)), key=abs)
 
     # clips
 

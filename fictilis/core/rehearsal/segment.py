@@ -17,7 +17,9 @@ EASES = (LINEAR, *EASINGS, SPRING)
 SETTLED = log(1000.0)  # a spring has come to a thousandth of its way when its time is over
 TAIL = 4.0  # times its own time after which a spring stands still, to a part in 10¹²
 DAMPING = 0.5  # of a spring whose own is not told
-STEEPEST = 12.0  # slope at which an easing may begin, for a speed to be carried into it
+STEEPEST = 12.0  # slope of an easing, at most, as a speed that is carried into it or on from it
+UNIT = 1e-6  # of an easing's time, over which its slope is taken
+STEP = 1e-4  # s, over which the speed of a spring is
 
 
 def damping_of(ease: str) -> float | None:
@@ -38,11 +40,10 @@ def damping_of(ease: str) -> float | None:
 
 
 @lru_cache(maxsize=256)
-def slope_at_start(ease: str) -> float:
-    """How steeply an easing begins, within STEEPEST, so that a speed can be carried into it."""
-    step = 1e-6
-    rise = ease_now(ease, 2 * step) - ease_now(ease, step)  # some easings jump a little at 0 itself
-    return min(max(rise / step, -STEEPEST), STEEPEST)
+def slope_at(ease: str, u: float) -> float:
+    """How steeply an easing rises at a part of its time, within STEEPEST; at its ends as just beside them, where some jump."""
+    low = min(max(u - UNIT / 2, UNIT), 1.0 - 2 * UNIT)
+    return min(max((ease_now(ease, low + UNIT) - ease_now(ease, low)) / UNIT, -STEEPEST), STEEPEST)
 
 
 class Segment(Struct, frozen=True, eq=False):
@@ -83,8 +84,20 @@ class Segment(Struct, frozen=True, eq=False):
         u = (t - self.begun) / self.seconds
         out = self.away * (1.0 - ease_now(self.ease, u))
         if self.carry:
-            out += (self.seconds * self.rate + self.away * slope_at_start(self.ease)) * u * (1.0 - u) ** 2
+            out += (self.seconds * self.rate + self.away * slope_at(self.ease, 0.0)) * u * (1.0 - u) ** 2
         return out
+
+    def speed(self, t: float) -> float:
+        """How fast what is left changes at ``t`` s, 1/s: by the formulas of ``left``; at its end as it arrives, after it 0."""
+        if t > self.ends or not self.seconds:
+            return 0.0
+        if self.damping is not None:
+            since = t - self.begun
+            return (self._sprung(since + STEP, self.damping) - self._sprung(since - STEP, self.damping)) / (2 * STEP)
+        u = (t - self.begun) / self.seconds
+        out = -self.away * slope_at(self.ease, u)
+        more = self.seconds * self.rate + self.away * slope_at(self.ease, 0.0) if self.carry else 0.0
+        return (out + more * (1.0 - u) * (1.0 - 3.0 * u)) / self.seconds
 
     def _sprung(self, t: float, ratio: float) -> float:
         w = SETTLED / (ratio * self.seconds)

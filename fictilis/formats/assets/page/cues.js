@@ -44,7 +44,7 @@ function easeAt(ease, u) {
     const [, name, way] = named;
     return way === "in" ? IN[name](u) : way === "out" ? 1 - IN[name](1 - u) : inOut(name, u);
   }
-  const [x1, y1, x2, y2] = KEYWORDS[ease] ?? ease.match(/-?\d*\.?\d+(e-?\d+)?/g).map(Number);
+  const [x1, y1, x2, y2] = KEYWORDS[ease] ?? ease.match(/[+-]?(\d*\.)?\d+(e[+-]?\d+)?/gi).map(Number);
   let low = 0, high = 1, s = u;
   for (let n = 0; n < 80; n++) { // Newton's method within a bracket that is halved where a step would leave it
     const off = bezier(s, x1, x2) - u;
@@ -57,16 +57,17 @@ function easeAt(ease, u) {
   return bezier(s, y1, y2);
 }
 
-const SETTLED = Math.log(1000), TAIL = 4, STEEPEST = 12, STEP = 1e-4;
+const SETTLED = Math.log(1000), TAIL = 4, STEEPEST = 12, STEP = 1e-4, UNIT = 1e-6;
 
 function dampingOf(ease) {
   if (ease === "spring") return 0.5;
   return ease.startsWith("spring(") ? Number(ease.slice(7, -1)) : null;
 }
 
-function slopeAtStart(ease) {
-  const step = 1e-6;
-  return Math.min(Math.max((easeAt(ease, 2 * step) - easeAt(ease, step)) / step, -STEEPEST), STEEPEST);
+// How steeply an easing rises at a part of its time, within STEEPEST; beside its ends, where some jump.
+function slopeAt(ease, u) {
+  const low = Math.min(Math.max(u - UNIT / 2, UNIT), 1 - 2 * UNIT);
+  return Math.min(Math.max((easeAt(ease, low + UNIT) - easeAt(ease, low)) / UNIT, -STEEPEST), STEEPEST);
 }
 
 // A number on its way from ``begun`` on; ``goal`` null is what the scene has there without cues.
@@ -81,8 +82,18 @@ class Segment {
     if (this.damping !== null) return this.sprung(t - this.begun);
     const u = (t - this.begun) / this.seconds;
     let out = this.away * (1 - easeAt(this.ease, u));
-    if (this.carry) out += (this.seconds * this.rate + this.away * slopeAtStart(this.ease)) * u * (1 - u) ** 2;
+    if (this.carry) out += (this.seconds * this.rate + this.away * slopeAt(this.ease, 0)) * u * (1 - u) ** 2;
     return out;
+  }
+
+  // How fast what is left changes, 1/s; at its end as it arrives, and after it 0.
+  speed(t) {
+    if (t > this.ends || !this.seconds) return 0;
+    if (this.damping !== null) return (this.sprung(t - this.begun + STEP) - this.sprung(t - this.begun - STEP)) / (2 * STEP);
+    const u = (t - this.begun) / this.seconds;
+    const out = -this.away * slopeAt(this.ease, u);
+    const more = this.carry ? this.seconds * this.rate + this.away * slopeAt(this.ease, 0) : 0;
+    return (out + more * (1 - u) * (1 - 3 * u)) / this.seconds;
   }
 
   sprung(t) {
@@ -127,7 +138,7 @@ class Runner {
   // ``data`` is the page's; ``own[object][channel]`` what there is without lanes; ``frame()`` where the scene stands in time.
   constructor(data, own, clip, frame) {
     Object.assign(this, { data, own, now: 0, segments: new Map(), runs: new Map(), holds: new Map(), queue: [], heard: [],
-      log: [], due: [], order: 0, number: 0, atOnce: [0, 0], turned: new Map() });
+      log: [], arrived: new Map(), due: [], order: 0, number: 0, atOnce: [0, 0], turned: new Map() });
     this.stack = [new Layer(clip, data.fps, frame)];
     for (const cue of data.cues) {
       if (cue.when.kind === "start") this.later(0, () => this.begin(0, cue));
@@ -289,7 +300,11 @@ class Runner {
     if (key.startsWith("turn|")) this.turned.set(key, segment);
     this.segments.set(key, segment);
     if (goal === null) {
-      this.later(segment.ends, () => { if (this.segments.get(key) === segment) this.segments.delete(key); });
+      this.later(segment.ends, () => {
+        if (this.segments.get(key) !== segment) return;
+        this.segments.delete(key);
+        this.arrived.set(key, segment);
+      });
     }
   }
 
@@ -315,10 +330,15 @@ class Runner {
   }
 
   rate(key, t, toBase) {
-    const segment = this.segments.get(key), step = segment && t - segment.begun < STEP ? STEP : -STEP;
-    let rate = (this.numberAt(key, t + step) - this.numberAt(key, t)) / step;
-    if (toBase) rate -= (this.base(key, t + step) - this.base(key, t)) / step;
-    return rate;
+    let segment = this.segments.get(key);
+    if (!segment && this.arrived.get(key)?.ends === t) segment = this.arrived.get(key);
+    const rate = segment ? segment.speed(t) : 0, led = !segment || segment.goal === null;
+    return led === toBase ? rate : rate + (led ? 1 : -1) * this.baseRate(key, t);
+  }
+
+  baseRate(key, t) { // on the calmer side, as what is held may jump
+    const here = this.base(key, t), rates = [STEP, -STEP].map((step) => (this.base(key, t + step) - here) / step);
+    return Math.abs(rates[0]) < Math.abs(rates[1]) ? rates[0] : rates[1];
   }
 
   // Every channel's value of an object without what cues lead.

@@ -249,7 +249,7 @@ const NAMES = { " ": "Space", Enter: "Return", Escape: "Esc", ArrowLeft: "Left",
 
 function keyName(e) {
   const name = NAMES[e.key] ?? (e.key.length === 1 ? e.key.toUpperCase() : e.key);
-  return (e.ctrlKey ? "Ctrl+" : "") + (e.altKey ? "Alt+" : "") + (e.shiftKey && e.key.length > 1 ? "Shift+" : "") + name;
+  return (e.ctrlKey ? "Ctrl+" : "") + (e.altKey ? "Alt+" : "") + (e.shiftKey ? "Shift+" : "") + (e.location === 3 ? "Num+" : "") + name;
 }
 
 class Page {
@@ -366,6 +366,7 @@ class Page {
       p.frame = p.clip.start;
       p.begin();
       this.heard = 0;
+      this.cued = false;
     };
     byId("scrub").oninput = (e) => { this.player.playing = false; this.sound(); this.goTo(Number(e.target.value)); };
     let down = null;
@@ -387,11 +388,14 @@ class Page {
     this.sound();
   }
 
+  // The sound is heard where the scene stands in time while it plays, unless a cue has it.
   sound() {
-    if (!this.audio) return;
-    const at = (this.player.frame - this.data.sound.start) / this.data.fps;
-    if (!this.player.playing) this.audio.pause();
-    else if (at >= 0) { this.audio.currentTime = at; this.audio.play().catch(() => {}); }
+    const audio = this.audio, at = (this.player.frame - this.data.sound?.start) / this.data.fps;
+    if (!audio || this.cued) return;
+    if (!this.player.playing || at < 0 || at >= (audio.duration || Infinity)) { if (!audio.paused) audio.pause(); return; }
+    if (!audio.paused && Math.abs(audio.currentTime - at) < 0.25) return;
+    audio.currentTime = at;
+    audio.play().catch(() => {});
   }
 
   key(e) {
@@ -402,7 +406,7 @@ class Page {
     if (this.player.runner.key(this.player.runner.now, name)) { e.preventDefault(); return; }
     const does = { Space: () => this.toggle(), Left: () => this.eye.turn(-6, 0), Right: () => this.eye.turn(6, 0),
       Up: () => this.eye.turn(0, 6), Down: () => this.eye.turn(0, -6), "+": () => this.eye.nearer(0.9), "=": () => this.eye.nearer(0.9),
-      "-": () => this.eye.nearer(1.11), Home: () => this.goTo(this.player.clip.start) }[name];
+      "-": () => this.eye.nearer(1.11), Home: () => this.goTo(this.player.clip.start) }[name.replace(/^(Shift\+|Num\+)+/, "")];
     if (does) { e.preventDefault(); does(); }
   }
 
@@ -450,10 +454,12 @@ class Page {
     this.show();
     for (const [, on] of p.runner.heard.slice(this.heard)) {
       if (!this.audio) continue;
+      this.cued = on;
       if (on) { this.audio.currentTime = 0; this.audio.play().catch(() => {}); } else this.audio.pause();
     }
+    this.sound();
     this.heard = p.runner.heard.length;
-    if (play.textContent !== text) { play.textContent = text; play.setAttribute("aria-label", p.playing ? "Pause" : "Play"); if (!p.playing) this.sound(); }
+    if (play.textContent !== text) { play.textContent = text; play.setAttribute("aria-label", p.playing ? "Pause" : "Play"); }
     const scrub = byId("scrub");
     scrub.min = p.clip.start; scrub.max = p.clip.end;
     if (document.activeElement !== scrub || p.playing) scrub.value = p.frame;
