@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -18,6 +19,26 @@ def interruptible(ask: Callable[[], None]) -> Iterator[None]:
         yield
     finally:
         _here.ask = before
+
+
+@contextmanager
+def stoppable() -> Iterator[None]:
+    """While this lasts, what a library does in Python can be stopped too: it is asked for at its calls."""
+    count = 0
+
+    def look(*_call: object) -> None:
+        nonlocal count
+        count += 1
+        if not count % 1000:
+            check()
+
+    before = sys.getprofile()
+    sys.setprofile(look)
+    try:
+        yield
+    finally:
+        sys.setprofile(before)
+    check()  # where the library caught it
 
 
 def check() -> None:

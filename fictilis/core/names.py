@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 
 from fictilis.core.errors import EditRefused
@@ -37,6 +38,16 @@ def given_name(name: str, what: str, others: Iterable[str] = (), already: str = 
     if name in others:
         raise EditRefused(f"{already} named {name}.")
     return name
+
+
+def fresh_names(wanted: Iterable[str], used: Iterable[str] = ()) -> list[str]:
+    """Names, each as by ``fresh_name``; of many that are alike each looks on from the last number only."""
+    taken, seen, out = set(used), Counter[str](), list[str]()
+    for name in wanted:
+        seen[name] += 1
+        out.append(fresh_name(name, taken, max(seen[name], 2)))
+        taken.add(out[-1])
+    return out
 
 
 def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:

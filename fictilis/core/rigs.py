@@ -8,7 +8,7 @@ from msgspec.structs import force_setattr
 
 from fictilis.core.animation.sampled import CUBIC, LINEAR, STEP
 from fictilis.core.arrays import cached_by_identity, frozen
-from fictilis.core.names import fresh_name, tidy_name
+from fictilis.core.names import fresh_names, tidy_name
 
 TRANSLATION, ROTATION, SCALE = PATHS = "translation", "rotation", "scale"
 WIDTHS = {TRANSLATION: 3, ROTATION: 4, SCALE: 3}
@@ -171,10 +171,7 @@ def joint_of(channel: str) -> int | None:
 @cached_by_identity
 def joint_names(rig: Rig) -> tuple[str, ...]:
     """What joints are called here: as the file names them, each once."""
-    out: list[str] = []
-    for number, name in enumerate(rig.joints, 1):
-        out.append(fresh_name(tidy_name(name) or f"Joint {number}", set(out)))
-    return tuple(out)
+    return tuple(fresh_names(tidy_name(name) or f"Joint {number}" for number, name in enumerate(rig.joints, 1)))
 
 
 @cached_by_identity

@@ -17,7 +17,7 @@ from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.arrays import any_in_rows
 from fictilis.core.deform.posing import rotations
 from fictilis.core.geometry.kinds import Geometry, Mesh
-from fictilis.core.names import fresh_name, tidy_name
+from fictilis.core.names import fresh_names, tidy_name
 from fictilis.core.scene import Deltas
 from fictilis.formats.files import Progress
 from fictilis.formats.gltf_file import GltfFile, Record
@@ -238,8 +238,8 @@ class Reader:
         out: list[str] = []
         for number in range(count):
             said = given[number] if number < len(given) and isinstance(given[number], str) else ""
-            out.append(fresh_name(tidy_name(said) or f"Target {number + 1}", set(out)))
-        return out
+            out.append(tidy_name(said) or f"Target {number + 1}")
+        return fresh_names(out)
 
     def _weights(self, record: Record, count: int) -> np.ndarray:
         found = self.file.numbers(record, "weights", None, []) if record.get("weights") else np.zeros(0)

@@ -5,16 +5,19 @@ Source: Scalable Vector Graphics 2 (paths, transforms, Y down), W3C; OpenType 1.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from io import BytesIO
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 
-from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.fitting import thinned
+from fictilis.core.interrupt import check, stoppable
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes
 
 FONT = Path(__file__).parent.parent / "app" / "assets" / "fonts" / "WorkSans_400Regular.ttf"
@@ -24,6 +27,9 @@ CM = 2.54 / 96  # of an SVG's pixel
 FINE = 64  # places looked at in a curve before it is thinned
 TOLERANCE = 0.0005  # of the size of all
 MOST_LETTERS = 2000
+NUMBER = re.compile(r"\d+(?:\.\d*)?|\.\d+")
+MOST_NUMBERS = 600_000  # of all paths together: some seconds
+MOST_NESTED = 60  # elements, each in the other
 TextLine = tuple[np.ndarray, Line]
 
 
@@ -49,6 +55,15 @@ class _Outline:
         if closed:
             self.move(complex(parts[0][0]))
         return self.strands[-1][0]
+
+    def go_through(self, a: float, b: float, c: float, d: float, e: float, f: float) -> None:
+        """All places through a transform of SVG, which also what is round can take only as places."""
+
+        def moved(places: np.ndarray) -> np.ndarray:
+            x, y = places.real, places.imag
+            return a * x + c * y + e + 1j * (b * x + d * y + f)
+
+        self.strands = [([moved(part) for part in parts], closed) for parts, closed in self.strands]
 
     def close(self) -> None:
         parts, _ = self.strands[-1]
@@ -93,9 +108,13 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
     path = Path(path)
     data = read_bytes(path, LARGEST_SVG)
     _refuse_entities(path, data)
+    _bounded(path, data)
     try:
-        tree = svg.SVG.parse(BytesIO(data), reify=True)
+        with stoppable():
+            tree = svg.SVG.parse(BytesIO(data), reify=False)
         shapes = [e for e in tree.elements() if isinstance(e, svg.Shape)]
+    except FictilisError:
+        raise
     except Exception as error:  # noqa: BLE001 - the library raises plain ones for anything wrong in a file
         raise BadFile(f"{path.name} is no SVG file that can be read: {str(error)[:120] or type(error).__name__}.") from None
     left_out = sum(isinstance(e, svg.Text | svg.Image) for e in tree.elements())
@@ -106,8 +125,11 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
         outline = _Outline()
         try:
             with np.errstate(all="ignore"):  # whether all is finite is looked at below
-                for segment in svg.Path(shape):
+                own = svg.Path(shape)
+                for segment in own:
+                    check()
                     _take(svg, outline, segment)
+                outline.go_through(*(float(getattr(own.transform, part)) for part in "abcdef"))
         except (ArithmeticError, AttributeError, IndexError, TypeError, ValueError):
             raise BadFile(f"{path.name}: the shape number {number:,} has a path that cannot be followed.") from None
         total += sum(len(p) for strand, _ in outline.strands for p in strand)
@@ -132,6 +154,37 @@ def read_svg(path: Path, progress: Progress = no_progress) -> Imported:
     return Imported(tuple(objects), said)
 
 
+def _bounded(path: Path, data: bytes) -> None:
+    """Raises BadFile where so much would be drawn that it takes minutes, with every use of a thing counted as often as it is
+    drawn."""
+    try:
+        root = ElementTree.fromstring(data)
+    except (ElementTree.ParseError, ValueError, RecursionError):
+        return  # the reader says what is wrong
+    named = {e.get("id"): e for e in root.iter() if e.get("id")}
+    known: dict[Any, int] = {}
+
+    def numbers(element: Any, above: tuple[Any, ...] = ()) -> int:
+        """How many numbers an element draws by; one within itself, or more than are drawn, counts as too many."""
+        if element in above or len(above) > MOST_NESTED:
+            return MOST_NUMBERS + 1
+        if element not in known:
+            own = 4 + sum(len(NUMBER.findall(element.get(name, ""))) for name in ("d", "points"))
+            used = next((value for key, value in element.items() if key.rpartition("}")[2] == "href"), "")
+            parts = [*element, *([named[used[1:]]] if _tag(element) == "use" and used[1:] in named else [])]
+            known[element] = own + sum(numbers(part, (*above, element)) for part in parts)
+        return min(known[element], MOST_NUMBERS + 1)
+
+    if numbers(root) > MOST_NUMBERS:
+        raise BadFile(
+            f"{path.name} draws by more than {MOST_NUMBERS:,} numbers, or is nested more than {MOST_NESTED} deep; simplify it."
+        )
+
+
+def _tag(element: Any) -> str:
+    return str(element.tag).rpartition("}")[2]
+
+
 def _refuse_entities(path: Path, data: bytes) -> None:
     """No file may define names of its own, which could grow without bounds, or reach for other files."""
     if b"<!ENTITY" in data or b"\0" in data[:4096]:
@@ -150,7 +203,7 @@ def _take(svg: Any, outline: _Outline, segment: Any) -> None:
     elif isinstance(segment, svg.Line):
         outline.line(_place(segment.end))
     else:
-        outline.curve(lambda t: np.array([_place(segment.point(float(u))) for u in t]))
+        outline.curve(lambda t: segment.npoint(t) @ [1.0, 1j])
 
 
 def _pen(outline: _Outline, scale: float, right: float, up: float) -> Any:

@@ -7,10 +7,13 @@ file may end that one.
 from __future__ import annotations
 
 import json
+import os
 import re
 import subprocess
 import sys
 import tempfile
+import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +27,7 @@ from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.interrupt import check
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.timeline import Lane
@@ -40,15 +44,17 @@ LONGEST = 600.0  # s
 MOST_SAMPLES = 20_000
 MOST_POSES, MOST_NUMBERS = 300, 60_000_000  # of points that move by themselves
 CENTIMETRES = 100.0
+SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 
 
 class _Reader:
     def __init__(self, path: Path) -> None:
-        from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel
+        from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, UsdUtils
 
         self.path, self.said = path, dict[str, int]()
         self.gf, self.usd, self.geom, self.skel = Gf, Usd, UsdGeom, UsdSkel
-        self._stay_inside(Sdf)
+        self._layers: list[Any] = []
+        self._stay_inside(Sdf, UsdUtils)
         stage = Usd.Stage.Open(str(path))
         self.stage, self.cache = stage, UsdGeom.XformCache()
         self.fps = float(stage.GetTimeCodesPerSecond()) or 24.0
@@ -65,9 +71,24 @@ class _Reader:
     def fail(self, what: str) -> BadFile:
         return BadFile(f"{self.path.name} cannot be read: {what}.")
 
-    def _stay_inside(self, sdf: Any) -> None:
-        """What a file is put together from must lie in its folder."""
+    def _stay_inside(self, sdf: Any, utils: Any) -> None:
+        """What a file is put together from must lie in its folder; no other path that it names is followed out of it."""
         folder, left, seen = self.path.parent.resolve(), [str(self.path)], set[str]()
+
+        def inside(layer: Any, asset: str) -> Path | None:
+            whole = Path(sdf.ComputeAssetPathRelativeToLayer(layer, asset))
+            plain = "`" not in asset  # else an expression says at last what is opened
+            return whole if plain and asset and whole.resolve().is_relative_to(folder) else None
+
+        def kept(layer: Any, asset: str) -> str:
+            whole = inside(layer, asset)
+            if whole is None:
+                self.lose("paths that lead out of its folder")
+                return ""
+            if whole.suffix.lower() in SUFFIXES:  # clips of values, of which a row is named by a pattern
+                left.extend(map(str, whole.parent.glob(re.sub("#+", "*", whole.name))))
+            return asset
+
         while left:
             place = left.pop()
             if place in seen:
@@ -78,11 +99,13 @@ class _Reader:
                 if place == str(self.path):
                     raise self.fail("it is no OpenUSD file")
                 continue
+            self._layers.append(layer)  # which would be read anew, once nobody has it
             for asset in layer.GetCompositionAssetDependencies():
-                whole = Path(sdf.ComputeAssetPathRelativeToLayer(layer, asset))
-                if not whole.resolve().is_relative_to(folder):
+                whole = inside(layer, asset)
+                if whole is None:
                     raise self.fail(f"it asks for “{asset[:60]}”, which is not in its folder")
                 left.append(str(whole))
+            utils.ModifyAssetPaths(layer, lambda asset, layer=layer: kept(layer, asset))
 
     def lose(self, what: str) -> None:
         self.said[what] = self.said.get(what, 0) + 1
@@ -228,6 +251,9 @@ class _Reader:
         """Points that move by themselves as a relay with a pose a frame."""
         attribute = prim.GetAttribute("points")
         times = attribute.GetTimeSamples()
+        if times[-1] - times[0] > MOST_POSES:
+            self.lose("points that move by themselves, but for their first place,")
+            return
         frames = np.arange(np.ceil(times[0]), np.floor(times[-1]) + 1)
         if len(frames) > MOST_POSES or len(frames) * rows.size * 3 > MOST_NUMBERS or self.scene.object(object_id).targets:
             self.lose("points that move by themselves, but for their first place,")
@@ -249,7 +275,12 @@ class _Reader:
         return tidy_name(prim.GetDisplayName() or prim.GetName()) or "Object"
 
     def _seen(self, prim: Any) -> bool:
-        return self.geom.Imageable(prim).ComputeVisibility() != "invisible"
+        """Whether a picture of it shows it: not what only guides, nor what stands in for something finer."""
+        imageable = self.geom.Imageable(prim)
+        if imageable.ComputePurpose() in (self.geom.Tokens.guide, self.geom.Tokens.proxy):
+            self.lose("guides and stand-ins, which came in hidden,")
+            return False
+        return imageable.ComputeVisibility() != "invisible"
 
     def _shown_lanes(self, prim: Any) -> list[Lane]:
         """Whether and how much it is seen, where that changes: visibility of it or of what is above it, and its opacity."""
@@ -418,16 +449,30 @@ def child(path: str, out: str) -> None:
     sys.stdout.write("\n" + json.dumps(told) + "\n")
 
 
+def _said_by(words: list[str]) -> str:
+    """What a child prints, which is ended where that is asked for, or after LONGEST. It searches no folders named elsewhere."""
+    surroundings = {name: value for name, value in os.environ.items() if not name.startswith(("PXR_", "USD_"))}
+    begun = time.monotonic()
+    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=surroundings) as child:
+        try:
+            while True:
+                with suppress(subprocess.TimeoutExpired):
+                    return child.communicate(timeout=0.1)[0]
+                check()
+                if time.monotonic() - begun > LONGEST:
+                    raise subprocess.TimeoutExpired(words, LONGEST)
+        finally:
+            child.kill()
+
+
 def read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
     """A scene of all that an OpenUSD file shows, and sentences on what was left out. Raises BadFile."""
     path = Path(path)
     read_bytes(path)  # says what is wrong where there is no such file
     with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
         out = Path(folder) / "read.fictilis"
-        words = [sys.executable, "-c", CHILD, str(path.resolve()), str(out)]
         try:
-            done = subprocess.run(words, capture_output=True, text=True, timeout=LONGEST, check=False)
-            told = json.loads(done.stdout.strip().splitlines()[-1])
+            told = json.loads(_said_by([sys.executable, "-c", CHILD, str(path.resolve()), str(out)]).strip().splitlines()[-1])
         except (subprocess.TimeoutExpired, ValueError, IndexError):
             raise BadFile(f"{path.name} cannot be read: it is broken.") from None
         progress(0.8)

@@ -265,6 +265,7 @@ class _Writer:
             made.GetPrim().SetDisplayName(shape.name)
             stages = [deltas for _, deltas in shape.stages]
             indices = distinct(np.concatenate([d.indices for d in (shape.deltas, *stages)])) if stages else shape.deltas.indices
+            indices = indices if len(indices) else np.zeros(1, np.int32)  # none would stand for all points
             if len(indices) < len(obj.base):  # else the offsets are of all points, in their order
                 made.CreatePointIndicesAttr(self.vt.IntArray.FromNumpy(np.ascontiguousarray(indices, np.int32)))
             made.CreateOffsetsAttr(self.array(_at(shape.deltas, indices)))

@@ -86,9 +86,14 @@ def read_weights(path: Path) -> Table:
     data = read_bytes(path, MOST_BYTES)
     if b"\0" in data[:4096]:
         raise BadFile(f"{path.name} is no table: it holds binary data.")
+    if (lines := data.count(b"\n")) > MOST_ROWS:
+        raise BadFile(f"{path.name} has {lines:,} lines; up to {MOST_ROWS:,} are read.")
     text = data.decode("utf-8-sig", "replace")
     head, _, body = text.partition("\n")
     mark = max(",;\t", key=head.count)
+    if mark != ",":  # in half of Europe numbers are written with a comma, 1.234,5
+        body = re.sub(r"(?<=\d)\.(?=\d{3},\d)", "", body) if re.search(r"\d\.\d{3},\d", body) else body
+        body = re.sub(r"(?<=\d),(?=\d)", "." if not re.search(r"\d,\d{3}\.\d", body) else "", body)
     names, columns = _columns(path, head, body, mark)
     frames, seconds, own = _times(path, names, columns)
     kept, values, left_out = [], [], []
@@ -143,7 +148,7 @@ def _columns(path: Path, head: str, body: str, mark: str) -> tuple[list[str], li
     for place in range(len(names)):
         cells = [row[place].strip() for row in rows[1:]]
         try:
-            columns.append(np.array([float(cell) if cell else 0.0 for cell in cells]))
+            columns.append(np.array([float(cell.replace(",", ".") or 0.0) for cell in cells]))
         except ValueError:
             columns.append(cells)
     return names, columns

@@ -1,11 +1,15 @@
 """SVG files and letters as lines: places against the standard's words, and files that are wrong."""
 
+import sys
+import time
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.errors import BadFile, EditRefused, FictilisError
+from fictilis.core.errors import BadFile, Cancelled, EditRefused, FictilisError
+from fictilis.core.interrupt import interruptible
 from fictilis.formats.outlines import CM, read_svg, text_outline
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg">'
@@ -117,3 +121,80 @@ def test_a_file_that_is_no_font_is_refused(tmp_path):
         text_outline("x", 5.0, tmp_path / "a.ttf")
     with pytest.raises(BadFile, match="no file"):
         text_outline("x", 5.0, tmp_path / "b.ttf")
+
+
+TURNED = {
+    "rect": "<rect x='1' y='2' width='10' height='4' {}/>", "round rect": "<rect x='1' y='2' width='10' height='4' rx='1' {}/>",
+    "circle": "<circle cx='3' cy='1' r='5' {}/>", "ellipse": "<ellipse cx='3' cy='1' rx='5' ry='2' {}/>",
+    "line": "<line x1='1' x2='9' y2='4' {}/>", "polygon": "<polygon points='0,0 9,1 4,5' {}/>",
+    "arc": "<path d='M1 1 A 5 2 30 0 1 9 4' {}/>",
+}  # fmt: skip
+TRANSFORMS = {
+    "rotate(30)": (np.cos(np.pi / 6), 0.5, -0.5, np.cos(np.pi / 6), 0, 0), "skewX(20)": (1, 0, 0.36397023426620234, 1, 0, 0),
+    "matrix(1 .3 -.2 2 5 6)": (1, 0.3, -0.2, 2, 5, 6), "scale(2,3)": (2, 0, 0, 3, 0, 0),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("by", ["its own", "its group's", "both"])
+@pytest.mark.parametrize("transform", TRANSFORMS)
+@pytest.mark.parametrize("shape", TURNED)
+def test_every_shape_goes_through_its_transforms(shape, transform, by, tmp_path):
+    """Source: SVG 2, 8.5: a transform takes x, y to a x + c y + e, b x + d y + f, a group's after the element's own. A second,
+    far shape fixes what is centred."""
+    a, b, c, d, e, f = TRANSFORMS[transform]
+    matrix = np.array([[a, c, e], [b, d, f], [0, 0, 1]])
+    whole = {"its own": matrix, "its group's": matrix, "both": matrix @ matrix}[by]
+    far = "<path id='far' d='M-90 -90 L90 90'/>"
+
+    def read(body):
+        (tmp_path / "a.svg").write_text(f"<svg xmlns='http://www.w3.org/2000/svg'>{far}{body}</svg>")
+        return read_svg(tmp_path / "a.svg").objects[1]
+
+    text = f"transform='{transform}'"
+    inner = TURNED[shape].format(text if by != "its group's" else "")
+    seen = read(f"<g {text}>{inner}</g>" if by != "its own" else inner)
+    plain = read(TURNED[shape].format(""))
+    flat = plain.points[:, :2] / [CM, -CM] + [0, 90]
+    wanted = (flat @ whole[:2, :2].T + whole[:2, 2] - [0, 90]) * [CM, -CM]
+    dense = [along(points, plain.geometry.closed[0]) for points in (seen.points[:, :2], wanted)]
+    off = np.sqrt(((dense[0][:, None] - dense[1][None]) ** 2).sum(axis=2))
+    assert max(off.min(axis=0).max(), off.min(axis=1).max()) < 0.025
+
+
+def along(points, closed):
+    """Places all along a polygon."""
+    ends = np.concatenate([points, points[:1]]) if closed else points
+    return np.concatenate([a + (b - a) * np.linspace(0, 1, 30)[:, None] for a, b in zip(ends, ends[1:], strict=False)])
+
+
+def test_what_would_take_minutes_is_refused_before_it_is_begun(tmp_path):
+    """A kilobyte that uses itself over and over, a thing within itself, and a path of hundreds of thousands of segments."""
+    use = "<use href='#g{}'/>"
+    rows = "".join(f"<g id='g{n}'>{use.format(n - 1) * 10}</g>" for n in range(1, 12))
+    loop = "<g id='a'><use href='#b'/></g><g id='b'><use href='#a'/></g>"
+    long = "<path d='M0 0 " + " ".join(f"L{n % 100} {n % 77}" for n in range(400_000)) + "'/>"
+    for body in (f"<g id='g0'><path d='M0 0L1 1'/></g>{rows}", loop, long):
+        (tmp_path / "a.svg").write_text(f"<svg xmlns='http://www.w3.org/2000/svg'>{body}</svg>")
+        begun = time.perf_counter()
+        with pytest.raises(BadFile, match="draws by more than 600,000 numbers"):
+            read_svg(tmp_path / "a.svg")
+        assert time.perf_counter() - begun < 5  # hours, if it were drawn
+    arcs = "<path d='M0 0 " + " ".join(f"A5 7 30 0 1 {n % 100} {n % 77}" for n in range(1000)) + "'/>"
+    (tmp_path / "a.svg").write_text(f"<svg xmlns='http://www.w3.org/2000/svg'>{arcs}</svg>")
+    assert len(read_svg(tmp_path / "a.svg").objects) == 1
+
+
+def test_a_drawing_that_is_being_parsed_can_be_given_up(tmp_path):
+    (tmp_path / "a.svg").write_text(
+        f"<svg xmlns='http://www.w3.org/2000/svg'><path d='M0 0 {' '.join(f'L{n % 9} {n % 7}' for n in range(90_000))}'/></svg>"
+    )
+    asked = []
+
+    def stop():
+        asked.append(1)
+        if len(asked) > 3:
+            raise Cancelled("given up")
+
+    with interruptible(stop), pytest.raises(Cancelled):
+        read_svg(tmp_path / "a.svg")
+    assert len(asked) == 4 and sys.getprofile() is None

@@ -1,5 +1,8 @@
 """OpenUSD both ways: what was written comes back and is what OpenUSD itself shows; curves of every kind; broken files."""
 
+import os
+import time
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -10,11 +13,12 @@ from fictilis.core.edits import timeline
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
-from fictilis.core.edits.targets import add_in_between, set_path, target_from_points
-from fictilis.core.errors import BadFile
+from fictilis.core.edits.targets import add_in_between, new_target, set_path, target_from_points
+from fictilis.core.errors import BadFile, Cancelled
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.interrupt import interruptible
 from fictilis.core.places import Transform
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import SceneCamera
@@ -211,3 +215,98 @@ def test_a_broken_binary_file_ends_nothing_here(tmp_path):
             scene_from_file(tmp_path / "b.usdc")
         except BadFile as error:
             assert "\n" not in str(error)  # noqa: PT017 - either is right
+
+
+OUTSIDE = {
+    "a value clip": '''clips = { dictionary default = {
+        asset[] assetPaths = [@%s/secret.usda@]
+        asset manifestAssetPath = @%s/secret.usda@
+        string primPath = "/W"
+        double2[] active = [(0, 0)]
+        double2[] times = [(0, 0), (10, 10)] } }''',
+    "a row of value clips": '''clips = { dictionary default = {
+        string templateAssetPath = "%s/secret.###.usda"
+        double templateStartTime = 1
+        double templateEndTime = 2
+        double templateStride = 1
+        string primPath = "/W" } }''',
+    "a reference": "references = @%s/secret.usda@",
+    "an expression": '''references = @`"${A}/secret.usda"`@''',
+}  # fmt: skip
+MESH = """
+    point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]
+    int[] faceVertexCounts = [3]
+    int[] faceVertexIndices = [0, 1, 2]
+"""
+
+
+@pytest.mark.parametrize("name", OUTSIDE)
+def test_nothing_outside_of_a_files_folder_is_opened(name, tmp_path):
+    """Whether a file was read is seen by the time of its last access, which the system keeps."""
+    inside, outside = tmp_path / "in", tmp_path / "out"
+    inside.mkdir()
+    outside.mkdir()
+    secrets = [outside / "secret.usda", outside / "secret.001.usda"]
+    for secret in secrets:
+        secret.write_text("#usda 1.0\n( a secret line )\n")
+        os.utime(secret, (0, secret.stat().st_mtime))
+    told = OUTSIDE[name].replace("%s", str(outside))
+    (inside / "a.usda").write_text(
+        f'#usda 1.0\n(\n  expressionVariables = {{ string A = "{outside}" }}\n)\n'
+        f'def Xform "W" (\n{told}\n)\n{{\n  def Mesh "M"\n  {{{MESH}  }}\n}}\n'
+    )
+    try:
+        said = " ".join(scene_from_file(inside / "a.usda")[1])
+    except BadFile as error:
+        said = error.said
+    assert "secret line" not in said and ("out of its folder" in said or "not in its folder" in said)
+    assert [secret.stat().st_atime for secret in secrets] == [0, 0]
+    secrets[0].read_text()
+    assert secrets[0].stat().st_atime > 0  # else this system keeps no such times
+
+
+def test_guides_and_stand_ins_come_in_hidden(tmp_path):
+    """Source: UsdGeom, Imageable: purpose: guides and proxies are not for a final picture."""
+    body = "".join(f'def Mesh "{p.capitalize()}"\n{{{MESH}    uniform token purpose = "{p}"\n}}\n'
+                   for p in ("default", "render", "proxy", "guide"))  # fmt: skip
+    (tmp_path / "a.usda").write_text(f"#usda 1.0\n{body}")
+    scene, said = scene_from_file(tmp_path / "a.usda")
+    assert {o.name: o.visible for o in scene.objects} == {"Default": True, "Render": True, "Proxy": False, "Guide": False}
+    assert any("guides and stand-ins" in sentence for sentence in said)
+
+
+def test_a_target_that_moves_nothing_is_written_as_one_that_moves_nothing(sheet, tmp_path):
+    """Source: UsdSkel, BlendShape: without indices the offsets are of all points."""
+    from pxr import Usd, UsdSkel
+
+    scene, made = new_target(sheet, "o1", "Spare")
+    export(scene, tmp_path / "a.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "a.usda"))
+    shapes = [UsdSkel.BlendShape(p) for p in stage.Traverse() if p.IsA(UsdSkel.BlendShape)]
+    for shape in shapes:
+        indices, offsets = shape.GetPointIndicesAttr().Get(), shape.GetOffsetsAttr().Get()
+        assert len(offsets) == (len(indices) if indices else 25)
+    back = scene_from_file(tmp_path / "a.usda")[0].objects[0].target_named("Spare")
+    assert made and not len(back.deltas.indices)
+
+
+def test_points_whose_samples_lie_far_apart_are_not_asked_for(tmp_path):
+    (tmp_path / "a.usda").write_text(
+        '#usda 1.0\ndef Mesh "M"\n{\n    point3f[] points.timeSamples = { 0: [(0, 0, 0), (1, 0, 0), (0, 1, 0)], '
+        "2000000000: [(0, 0, 0), (1, 0, 0), (0, 1, 1)] }\n    int[] faceVertexCounts = [3]\n"
+        "    int[] faceVertexIndices = [0, 1, 2]\n}\n"
+    )
+    scene, said = scene_from_file(tmp_path / "a.usda")
+    assert len(scene.objects[0].base) == 3 and "points that move by themselves" in said[0]
+
+
+def test_reading_can_be_given_up(sheet, tmp_path):
+    export(sheet, tmp_path / "a.usda")
+    begun = time.monotonic()
+
+    def stop():
+        raise Cancelled("given up")
+
+    with interruptible(stop), pytest.raises(Cancelled):
+        scene_from_file(tmp_path / "a.usda")
+    assert time.monotonic() - begun < 3

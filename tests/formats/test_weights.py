@@ -1,5 +1,7 @@
 """Weights as a table both ways, and the proof of an export."""
 
+import tracemalloc
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -135,3 +137,30 @@ def test_weights_and_proof_from_the_command_line(face, tmp_path, capsys):
     out = ["export", str(tmp_path / "f.fictilis"), str(tmp_path / "f.glb"), "--prove"]
     assert main([*out, "0.01"]) == 0 and "cm off at most, its 4 weights 0 over 13 frames" in capsys.readouterr().out
     assert main([*out, "-1"]) == 3
+
+
+EUROPE = {
+    "semicolons": ("Bild;Lift;Slide\n0;0,25;1,5\n1;0,5;-0,75\n", [[0.25, 1.5], [0.5, -0.75]]),
+    "tabs": ("frame\tLift\tSlide\n0\t0,25\t1\n1\t1e-1\t0,5\n", [[0.25, 1.0], [0.1, 0.5]]),
+    "thousands": ("frame;Lift;Slide\n0;1.000,5;100\n1;2.500,25;50\n", [[10.005, 1.0], [25.0025, 0.5]]),
+    "english thousands": ("frame;Lift;Slide\n0;1,000.5;100\n1;2,500.25;50\n", [[10.005, 1.0], [25.0025, 0.5]]),
+    "quoted": ('frame,Lift,Slide\n0,"0,25","1,5"\n1,"0,5","-0,75"\n', [[0.25, 1.5], [0.5, -0.75]]),
+}
+
+
+@pytest.mark.parametrize("name", EUROPE)
+def test_numbers_with_a_comma_are_numbers(name, tmp_path):
+    """Common practice, no published source: spreadsheets of half of Europe write 0,5 and put semicolons between."""
+    text, wanted = EUROPE[name]
+    (tmp_path / "a.csv").write_text(text)
+    table = read_weights(tmp_path / "a.csv")
+    assert np.allclose(table.values[:, -2:], wanted) and not table.left_out
+
+
+def test_a_table_of_too_many_lines_is_refused_before_it_is_read(tmp_path):
+    (tmp_path / "a.csv").write_bytes(b"frame,Lift\n" + b"0,0\n" * 3_000_000)
+    tracemalloc.start()
+    with pytest.raises(BadFile, match="3,000,001 lines; up to 1,000,000"):
+        read_weights(tmp_path / "a.csv")
+    assert tracemalloc.get_traced_memory()[1] < 40_000_000
+    tracemalloc.stop()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import TypeVar
 
@@ -15,7 +14,7 @@ from fictilis.core.edits.cues import cues_beside
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.kept import NamedPick, Pick, StoredMix
-from fictilis.core.names import fresh_id, fresh_name, given_name, number_of, tidy_name
+from fictilis.core.names import fresh_id, fresh_name, fresh_names, given_name, number_of, tidy_name
 from fictilis.core.places import Transform
 from fictilis.core.rigs import Rig
 from fictilis.core.scene import MorphObject, Scene, links_of
@@ -35,12 +34,12 @@ def add_object(
 def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Appearance]]) -> tuple[Scene, list[str]]:
     """Many new objects at once, each a name, a geometry, its points and how it looks; returns the scene and their ids."""
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
-    taken, made = {o.name for o in scene.objects}, []
-    seen: Counter[str] = Counter()  # of many with one name each looks on from the last number only
-    for number, (name, geometry, points, look) in enumerate(rows, first):
-        seen[name] += 1
-        made.append(MorphObject(f"o{number}", fresh_name(name, taken, max(seen[name], 2)), geometry, points, appearance=look))
-        taken.add(made[-1].name)
+    rows = list(rows)
+    names = fresh_names((name for name, *_ in rows), (o.name for o in scene.objects))
+    made = [
+        MorphObject(f"o{number}", name, geometry, points, appearance=look)
+        for number, (name, (_, geometry, points, look)) in enumerate(zip(names, rows, strict=True), first)
+    ]
     return replace(scene, objects=(*scene.objects, *made)), [obj.id for obj in made]
 
 
