@@ -36,23 +36,15 @@ from fictilis.core.timeline import SceneCamera
 from fictilis.formats.files import Progress, as_targets, no_progress, writable, write_whole
 from fictilis.formats.gltf_buffer import ARRAY_BUFFER, ELEMENT_BUFFER, Buffer, Packed, packed, single
 from fictilis.formats.gltf_dress import material
+from fictilis.formats.gltf_moves import METRES, Nodes, Still, animate, moves_of
 from fictilis.formats.gltf_rigs import RigWriter, sets_of
 from fictilis.formats.tracks import (
-    EXACT,
-    Track,
     camera_tracks,
-    copy_tracks,
-    motion_tracks,
     parted,
     quaternion,
-    still_motion,
-    still_weights,
-    weight_track,
 )
 
-METRES = 0.01  # a scene's centimetre in glTF's metres
 LINES = 1
-SAID_FROM = 1e-4  # of a weight
 SAID_CM = 1e-4
 LOOKED_AT = 25  # frames at which a tube is looked at
 
@@ -132,7 +124,7 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
     gltf = g.GLTF2(asset=g.Asset(version="2.0", generator="Fictilis"))
     gltf.scenes, gltf.scene = [g.Scene(name=scene.name, nodes=[])], 0
     buffer = Buffer(gltf)
-    parts: list[_Parts] = []
+    parts: list[Nodes] = []
     rigs = RigWriter(g, gltf, buffer, METRES)
     for number, obj in enumerate(shown):
         gltf.materials.append(material(g, gltf, buffer.view, obj))
@@ -143,18 +135,18 @@ def write_gltf(path: Path, scene: Scene, progress: Progress = no_progress, sampl
     clips = [(c.name, choose_clip(scene, c.id)) for c in scene.clips] or [(rigs.title(scene) or scene.name, scene)]
     told = []
     for done, (name, clip) in enumerate(clips):
-        led, off = _led(clip, [obj.id for obj in shown], parts, sampled)
+        led, off = moves_of(clip, [obj.id for obj in shown], parts, sampled)
         for camera, node in zip(clip.cameras, cameras, strict=True):
             led.update({((node,), part): track for part, track in camera_tracks(clip, camera).items()})
         told.append(led)
         left_out += [f"{sentence} in {name}." if scene.clips else f"{sentence}." for sentence in off]
         progress(0.5 + 0.4 * (done + 1) / len(clips))
-    stills = [_Still(clip, [obj.id for obj in shown], parts, cameras) for _, clip in clips]
-    every = dict.fromkeys([*(key for led in told for key in led), *_Still.differing(stills)])
+    stills = [Still(clip, [obj.id for obj in shown], parts, cameras) for _, clip in clips]
+    every = dict.fromkeys([*(key for led in told for key in led), *Still.differing(stills)])
     for (name, clip), led, still in zip(clips, told, stills, strict=True):
         animation = g.Animation(name=name, channels=[], samplers=[])
         for key in every:  # what one clip moves the others say too, else it stays where the one before left it
-            _animate(g, buffer, animation, led.get(key) or still.track(*key), *key)
+            animate(g, buffer, animation, led.get(key) or still.track(*key), *key)
         rigs.animate(clip, animation)
         gltf.animations += [animation] if animation.channels else []
     gltf.animations += rigs.others()
@@ -190,11 +182,6 @@ def _write_apart(path: Path, gltf: Any, buffer: Buffer) -> None:
         raise
 
 
-NODE_PARTS = {
-    "translation": ("VEC3", METRES), "rotation": ("VEC4", 1.0), "scale": ("VEC3", 1.0), "weights": ("SCALAR", 1.0),
-}  # fmt: skip
-
-
 def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
     """A camera where it stands at the start. Source: glTF 2.0, 3.10 Cameras."""
     stand = camera_standing(scene, camera, scene.start)
@@ -212,66 +199,6 @@ def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
     )
     gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
     return len(gltf.nodes) - 1
-
-
-Led = dict[tuple[tuple[int, ...], str], Track]  # by nodes and what of them
-
-
-def _led(scene: Scene, ids: list[str], nodes: list[_Parts], sampled: bool) -> tuple[Led, list[str]]:
-    """What moves the nodes of objects in one clip, and what of it is not exact."""
-    off: list[str] = []
-    out: Led = {}
-    for object_id, own in zip(ids, nodes, strict=True):
-        obj = scene.object(object_id)
-        obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
-        error = 0.0
-        for later in sorted(set(own.delays)) if obj.targets else ():
-            track = weight_track(scene, obj, later, sampled)
-            if track is not None:
-                error = max(error, track.error)
-                out[own.alike(later), "weights"] = track
-        if error > SAID_FROM or error and sampled:
-            off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
-        if not own.movers:
-            continue
-        apart = len(own.movers) > 1 or obj.repeated is not None and obj.repeated.other is not None
-        moves = copy_tracks(scene, obj) if apart else [motion_tracks(scene, obj)]
-        for node, tracks in zip(own.movers, moves, strict=True):
-            out.update({((node,), part): track for part, track in tracks.items()})
-    return out, off
-
-
-class _Still:
-    """What the nodes of one clip keep where nothing moves them there."""
-
-    def __init__(self, scene: Scene, ids: list[str], nodes: list[_Parts], cameras: list[int]) -> None:
-        self.scene = scene
-        self.places: dict[int, np.ndarray] = {}
-        self.weights: dict[tuple[int, ...], tuple[MorphObject, float]] = {}
-        for object_id, own in zip(ids, nodes, strict=True):
-            obj = scene.object(object_id)
-            outer = copies(scene, obj, scene.start).outer
-            self.places |= dict(zip(own.movers, outer, strict=False))
-            obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
-            self.weights |= {own.alike(later): (obj, later) for later in own.delays}
-        for camera, node in zip(scene.cameras, cameras, strict=True):
-            self.places[node] = eye(camera_standing(scene, camera, scene.start))
-
-    @staticmethod
-    def differing(clips: list[_Still]) -> list[tuple[tuple[int, ...], str]]:
-        """What is not the same in all clips."""
-        first, *others = clips
-        keys: list[tuple[tuple[int, ...], str]] = []
-        if others:
-            keys = [((node,), part) for node in first.places for part in ("translation", "rotation", "scale")]
-        keys += [(nodes, "weights") for nodes, (obj, _) in first.weights.items() if obj.targets] if others else []
-        values = [{key: clip.track(*key).values[0] for key in keys} for clip in clips]
-        return [key for key in keys if any(np.abs(v[key] - values[0][key]).max(initial=0.0) > EXACT for v in values)]
-
-    def track(self, nodes: tuple[int, ...], part: str) -> Track:
-        if part == "weights":
-            return still_weights(self.scene, *self.weights[nodes])
-        return still_motion(self.scene, self.places[nodes[0]])[part]
 
 
 def _lost(scene: Scene, shown: list[MorphObject]) -> list[str]:
@@ -373,25 +300,13 @@ def _mesh(g: Any, buffer: Buffer, scene: Scene, obj: MorphObject, number: int) -
     return mesh
 
 
-class _Parts(Struct, frozen=True):
-    """The nodes of one object: those that move, those that have its mesh, and by how many frames each is later."""
-
-    movers: list[int]
-    shapes: list[int]
-    delays: list[float]
-
-    def alike(self, later: float) -> tuple[int, ...]:
-        """The nodes of its mesh that are so many frames later."""
-        return tuple(node for node, delay in zip(self.shapes, self.delays, strict=True) if delay == later)
-
-
 @cache
 def _weighted_node(g: Any) -> Any:
     """pygltflib's node with the weights that the standard gives it (glTF 2.0, 5.25)."""
     return make_dataclass("WeightedNode", [("weights", list[float] | None, None)], bases=(g.Node,))
 
 
-def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs: RigWriter) -> _Parts:
+def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs: RigWriter) -> Nodes:
     """One node, or for the copies of an object as many: below the one that moves them all, or each with its own motion. Where
     it hangs on a rig, these carry the joints, and nodes beside them the mesh."""
 
@@ -411,7 +326,7 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs:
         over = shares_at(obj, scene.start - spread.delays, fps=scene.fps)
         mixed = [{"mesh": number, "weights": over[:, n].tolist()} for n in range(len(delays))]
     if hung and single and _stays(scene, obj):
-        return _Parts([], [_hung_node(g, gltf, obj, rigs, None, 0.0, mixed[0])], delays)
+        return Nodes([], [_hung_node(g, gltf, obj, rigs, None, 0.0, mixed[0])], delays)
     meshes = mixed
     mixed = [{} for _ in mixed] if hung else mixed
     flat = single or np.array_equal(spread.inner, np.eye(4)[None]) and len(spread.outer) == len(spread)
@@ -432,7 +347,7 @@ def _nodes(g: Any, gltf: Any, scene: Scene, obj: MorphObject, number: int, rigs:
     if hung:
         rows = zip(shapes, delays, meshes, strict=True)
         shapes = [_hung_node(g, gltf, obj, rigs, above, later, mesh) for above, later, mesh in rows]
-    return _Parts(movers, shapes, delays)
+    return Nodes(movers, shapes, delays)
 
 
 def _hung_node(
@@ -451,20 +366,3 @@ def _stays(scene: Scene, obj: MorphObject) -> bool:
     every = [*own.lanes, *(x for c in scene.clips for p in c.parts if p.owner == obj.id for x in p.lanes)]
     moves = any(lane.channel in OBJECT_KINDS and "." in lane.channel for lane in every)
     return not moves and own.along is None and own.transform.matrix().tolist() == np.eye(4).tolist()
-
-
-def _animate(g: Any, buffer: Buffer, animation: Any, track: Track, nodes: tuple[int, ...], path: str) -> None:
-    kind, unit = NODE_PARTS[path]
-    values = track.values[:, None]
-    if track.tangents_in is not None and track.tangents_out is not None:
-        values = np.stack([track.tangents_in, track.values, track.tangents_out], axis=1)
-    animation.samplers.append(
-        g.AnimationSampler(
-            input=buffer.add(track.stored, "SCALAR", bounds=True),
-            output=buffer.add(unit * (values.ravel() if kind == "SCALAR" else values.reshape(-1, values.shape[2])), kind),
-            interpolation=track.interpolation,
-        )
-    )
-    sampler = len(animation.samplers) - 1
-    for node in nodes:
-        animation.channels.append(g.AnimationChannel(sampler=sampler, target=g.AnimationChannelTarget(node=node, path=path)))

@@ -19,7 +19,8 @@ from fictilis.formats.files import doubles, read_bytes
 
 COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-KNOWN = {"KHR_mesh_quantization", "KHR_materials_unlit", "KHR_texture_transform", "KHR_lights_punctual"}
+KNOWN = {"KHR_mesh_quantization", "KHR_materials_unlit", "KHR_texture_transform", "KHR_lights_punctual",
+         "KHR_node_visibility"}  # fmt: skip
 COMPRESSED = {"KHR_draco_mesh_compression": "Draco", "EXT_meshopt_compression": "meshopt"}
 JSON_CHUNK, BIN_CHUNK = 0x4E4F534A, 0x004E4942
 Record = dict[str, Any]
@@ -81,6 +82,10 @@ class GltfFile:
         return found[JSON_CHUNK], found.get(BIN_CHUNK)
 
     # records
+
+    def listed_texts(self, name: str) -> list[str]:
+        """The texts of a list in the file itself."""
+        return [text[:60] for text in self.part(self.json, name, list, []) if isinstance(text, str)]
 
     def part(self, record: Record, name: str, kind: type, otherwise: Any) -> Any:
         value = record.get(name, otherwise)

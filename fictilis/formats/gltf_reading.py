@@ -27,6 +27,7 @@ CM = 100.0  # in glTF's metre
 MOST_DEPTH = 1_000
 MOST_SETS = 16  # of four joints each that a point hangs on
 TRIANGLES, STRIP, FAN = 4, 5, 6
+READ = {"KHR_mesh_quantization", "KHR_materials_unlit", "KHR_texture_transform", "KHR_lights_punctual", "KHR_node_visibility"}
 LINES, LINE_LOOP, LINE_STRIP = 1, 2, 3
 
 
@@ -85,6 +86,22 @@ class Reader:
             if not isinstance(children, list):
                 raise file.fail("the children of a node are no list")
             left += [(child, number, depth + 1) for child in reversed(children)]
+
+        lights = sum("KHR_lights_punctual" in self.extensions(file.record("nodes", number)) for number in self.shown)
+        if lights:
+            self._lost["lights"] = lights
+        others = [name for name in file.listed_texts("extensionsUsed") if name not in READ]
+        if others:
+            self.said.append(f"what {', '.join(others[:6])} say{'s' if len(others) == 1 else ''} was not read")
+
+    def extensions(self, record: Record) -> Record:
+        """What extensions say of a part of the file, by their names."""
+        return dict(self.file.part(record, "extensions", dict, {}))
+
+    def seen(self, number: int) -> bool:
+        """Whether a node is shown. Source: KHR_node_visibility, which hides all below it too."""
+        every = (self.extensions(self.file.record("nodes", step)).get("KHR_node_visibility", {}) for step in self.chain(number))
+        return all(not isinstance(said, dict) or said.get("visible", True) is not False for said in every)
 
     def chain(self, number: int) -> list[int]:
         """A node and all above it, the highest first."""
@@ -155,8 +172,7 @@ class Reader:
             if key not in firsts:
                 firsts[key] = count
                 points = file.dense(attributes["POSITION"], "VEC3") * CM
-                uv = attributes.get("TEXCOORD_0")
-                uvs.append(np.full((len(points), 2), np.nan) if uv is None else file.dense(uv, "VEC2")[: len(points)])
+                uvs.append(self._coordinates(primitive, attributes)[: len(points)])
                 if len(uvs[-1]) < len(points):
                     raise file.fail(f"mesh {number} has {len(points):,} points and {len(uvs[-1]):,} texture coordinates")
                 blocks.append(points)
@@ -193,6 +209,27 @@ class Reader:
         place[order] = np.arange(len(order))
         kept = [(n, _reordered(d, place)) for n, d in deltas]
         return Shape(name, strands, points[order], kept, weights, replace(look, texture=None))
+
+    def _coordinates(self, primitive: Record, attributes: Record) -> np.ndarray:
+        """(n, 2) of a primitive's points, as its picture is laid on them; not a number where there are none.
+
+        Source: glTF 2.0, 3.9.2 (texCoord); KHR_texture_transform: offset · rotation · scale, the rotation counter-clockwise.
+        """
+        file, info = self.file, Record()
+        if "material" in primitive:
+            pbr = file.part(file.record("materials", primitive["material"]), "pbrMetallicRoughness", dict, {})
+            info = file.part(pbr, "baseColorTexture", dict, {})
+        laid = self.extensions(info).get("KHR_texture_transform", {})
+        laid = laid if isinstance(laid, dict) else {}
+        which = file.whole(laid if "texCoord" in laid else info, "texCoord", 0, 16)
+        uv = attributes.get(f"TEXCOORD_{which}")
+        if uv is None:
+            return np.full((len(file.dense(attributes["POSITION"], "VEC3")), 2), np.nan)
+        rows = file.dense(uv, "VEC2")
+        offset, scale = file.numbers(laid, "offset", 2, [0.0, 0.0]), file.numbers(laid, "scale", 2, [1.0, 1.0])
+        angle = float(file.numbers({"rotation": [laid.get("rotation", 0.0)]}, "rotation", 1, [])[0])
+        turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
+        return (rows * scale) @ turn.T + offset if laid else rows
 
     def _deltas(self, accessor: Any, count: int, number: int) -> tuple[np.ndarray, np.ndarray]:
         """Which points move (k,), and how far (k, 3) in cm."""

@@ -18,18 +18,27 @@ from fictilis.core.edits.objects import add_objects
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.places import Transform
-from fictilis.core.scene import LANE_COLOURS, Deltas, MorphObject, Scene, Target
-from fictilis.core.standing import angles_of
+from fictilis.core.scene import LANE_COLOURS, MorphObject, Scene, Target
 from fictilis.core.timeline import Clip, ClipPart, Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress
 from fictilis.formats.gltf_file import Record
 from fictilis.formats.gltf_reading import CM, Moves, Reader, Shape
 from fictilis.formats.gltf_rigs import RigReader
-from fictilis.formats.tracks import parted
+from fictilis.formats.sampled_motion import (
+    PARTS,
+    Matrices,
+    angles_on,
+    box_of,
+    moved_object,
+    near_lanes,
+    placed_object,
+    slants,
+)
 
 RATES = (24.0, 25.0, 30.0, 48.0, 50.0, 60.0, 120.0)
 MOST_FRAMES = 100_000
+TOLD = 0.01  # cm
 
 
 def rate_of(times: np.ndarray) -> float:
@@ -107,16 +116,60 @@ class _Builder:
         )
         obj = replace(self.scene.object(object_id), targets=targets)
         skin = self.rigs.skin(node["skin"], shape) if "skin" in node else None
-        matrix = self.reader.world(number)[0] if skin is None else np.eye(4)  # joints alone tell where a skin is
-        self.scene = self.scene.with_object(replace(placed_object(obj, matrix), skin=skin))
+        own: list[list[Lane]] = [[] for _ in self.moves]
+        if skin is None:
+            obj, own = self._standing(number, obj)
+        else:  # joints alone tell where it is
+            own = [self.rigs.lanes(skin, which, self.fps) for which in range(len(self.moves))]
+        obj = replace(obj, skin=skin, visible=self.reader.seen(number))
+        self.scene = self.scene.with_object(obj)
         for which, (_, moves) in enumerate(self.moves):
-            lanes = self._weight_lanes(moves.get((number, "weights")), len(targets))
-            if skin is not None:
-                lanes += self.rigs.lanes(skin, which, self.fps)
-            elif not _shears(matrix):
-                lanes += self._motion(number, moves)
+            lanes = self._weight_lanes(moves.get((number, "weights")), len(targets)) + own[which]
             if lanes:
                 self.lanes[which][object_id] = lanes
+
+    def _standing(self, number: int, obj: MorphObject) -> tuple[MorphObject, list[list[Lane]]]:
+        """An object where its node stands, and the lanes of its motion in each animation: by the node's keys where nothing else
+        has a part in it, else a key a frame and more where that is needed."""
+        rest, chain = self.reader.world(number)[0], self.reader.chain(number)
+        placed, out = placed_object(obj, rest), list[list[Lane]]()
+        for _, moves in self.moves:
+            moving = [step for step in chain if any((step, path) in moves for path in ("translation", "rotation", "scale"))]
+            above = np.eye(4)
+            for step in chain[:-1]:
+                above = above @ self.reader.own(step)[0]
+            lanes: list[Lane] = []
+            if moving == [number] and np.allclose(above, np.eye(4)) and "matrix" not in self.file.record("nodes", number):
+                lanes, off = self._plain_motion(number, moves, placed)
+            elif moving:
+                frames = self._frames([moves[key] for key in moves if key[0] in moving])
+                if len(self.moves) == 1:
+                    placed, lanes, off = moved_object(obj, frames, self._world(number, moves), rest)
+                else:  # its points are those of all clips
+                    back = np.linalg.inv(rest) if placed.transform == Transform() and slants(rest) else np.eye(4)
+                    lanes, off = near_lanes(frames, self._world(number, moves, back), box_of(placed), *PARTS)
+            if lanes and off > TOLD:
+                why = "since no position, rotation and scale says it"
+                self.reader.said.append(f"{obj.name} is up to {off:.2g} cm off its way, {why}")
+            out.append(lanes)
+        return placed, out
+
+    def _world(self, number: int, moves: Moves, back: np.ndarray | None = None) -> Matrices:
+        """Where an animation has a node at frames, behind ``back`` (4, 4)."""
+        return lambda frames: self.reader.world(number, moves, frames / self.fps) @ (np.eye(4) if back is None else back)
+
+    def _plain_motion(self, number: int, moves: Moves, obj: MorphObject) -> tuple[list[Lane], float]:
+        """Lanes by the keys of a node that nothing else moves, and how far they are off between, cm."""
+        out: list[Lane] = []
+        for path, part, factor in (("translation", "position", CM), ("scale", "scale", 1.0)):
+            curves = moves.get((number, path))
+            if curves is not None:
+                out += [Lane(f"{part}.{a}", curve_of(curves, k, self.fps, factor)) for k, a in enumerate("xyz")]
+        turning, off = moves.get((number, "rotation")), 0.0
+        if turning is not None:
+            lanes, off = self._turning(turning, box_of(obj) * np.abs(obj.transform.scale))
+            out += lanes
+        return out, off
 
     def _weight_lanes(self, curves: Curves | None, count: int) -> list[Lane]:
         if curves is None:
@@ -124,29 +177,6 @@ class _Builder:
         if curves.values.shape[1] != count:
             raise self.file.fail(f"an animation leads {curves.values.shape[1]} weights of a mesh with {count} targets")
         return [Lane(f"t{n + 1}", curve_of(curves, n, self.fps)) for n in range(count)]
-
-    def _motion(self, number: int, moves: Moves) -> list[Lane]:
-        """Lanes of an object's own motion: by its keys where nothing else has a part in it, else a key a frame."""
-        chain = self.reader.chain(number)
-        moving = [step for step in chain if any((step, path) in moves for path in ("translation", "rotation", "scale"))]
-        if not moving:
-            return []
-        above = np.eye(4)
-        for step in chain[:-1]:
-            above = above @ self.reader.own(step)[0]
-        plain = moving == [number] and np.allclose(above, np.eye(4)) and "matrix" not in self.file.record("nodes", number)
-        out: list[Lane] = []
-        if plain:
-            for path, part, factor in (("translation", "position", CM), ("scale", "scale", 1.0)):
-                curves = moves.get((number, path))
-                if curves is not None:
-                    out += [Lane(f"{part}.{a}", curve_of(curves, k, self.fps, factor)) for k, a in enumerate("xyz")]
-            turning = moves.get((number, "rotation"))
-            if turning is not None:
-                out += self._turning(turning)
-            return out
-        seconds = self._frames([moves[key] for key in moves if key[0] in moving]) / self.fps
-        return sampled_lanes(seconds * self.fps, self.reader.world(number, moves, seconds), "position", "rotation", "scale")
 
     def _frames(self, curves: list[Curves]) -> np.ndarray:
         """Whole frames over which something moves, and its keys between them."""
@@ -157,17 +187,21 @@ class _Builder:
         every = np.unique(np.concatenate([np.arange(np.ceil(first), np.floor(last) + 1), keys]))
         return every[np.append(True, np.diff(every) > 1e-4)]
 
-    def _turning(self, curves: Curves) -> list[Lane]:
-        """A rotation as lanes: by its keys about one axis, else a key a frame."""
-        angles = _angles(rotations(curves.values))
+    def _turning(self, curves: Curves, corners: np.ndarray) -> tuple[list[Lane], float]:
+        """A rotation as lanes, and how far corners (8, 3) are off between, cm: by its keys about one axis, or where it is held,
+        else with keys at frames and between."""
+        angles = angles_on(rotations(curves.values))
         one = (np.ptp(angles, axis=0) > 1e-4).sum() <= 1 and curves.way != "CUBICSPLINE"
-        if one:
+        if one or curves.way == "STEP":
             plain = Curves(curves.way, curves.times, angles)
-            return [Lane(f"rotation.{a}", curve_of(plain, k, self.fps)) for k, a in enumerate("xyz")]
-        frames = self._frames([curves])
-        matrices = np.tile(np.eye(4), (len(frames), 1, 1))
-        matrices[:, :3, :3] = rotations(curves.at(frames / self.fps, turns=True))
-        return sampled_lanes(frames, matrices, "rotation")
+            return [Lane(f"rotation.{a}", curve_of(plain, k, self.fps)) for k, a in enumerate("xyz")], 0.0
+
+        def at(frames: np.ndarray) -> np.ndarray:
+            matrices = np.tile(np.eye(4), (len(frames), 1, 1))
+            matrices[:, :3, :3] = rotations(curves.at(frames / self.fps, turns=True))
+            return matrices
+
+        return near_lanes(self._frames([curves]), at, corners, "rotation")
 
     def _camera(self, number: int, node: Record) -> None:
         file = self.file
@@ -214,58 +248,6 @@ class _Builder:
         return scene
 
 
-def sampled_lanes(frames: np.ndarray, matrices: np.ndarray, *parts: str) -> list[Lane]:
-    """Lanes of an object's parts with a key at each of some frames (f,), of matrices (f, 4, 4) in the scene."""
-    places, scales = matrices[:, :3, 3], np.array([parted(m)[2] for m in matrices])
-    turns = matrices[:, :3, :3] / np.where(np.abs(scales) > 1e-12, scales, 1.0)[:, None]
-    rows = {"position": places, "rotation": _angles(turns), "scale": scales}
-    out = []
-    for part in parts:
-        for k, axis in enumerate("xyz"):
-            keys = zip(frames.tolist(), rows[part][:, k].tolist(), strict=True)
-            out.append(Lane(f"{part}.{axis}", AnimationCurve(tuple(Key(f, v, "linear") for f, v in keys))))
-    return out
-
-
-def placed_object(obj: MorphObject, matrix: np.ndarray) -> MorphObject:
-    """An object where a matrix (4, 4) puts it: by its transform, or where that cannot say it by its points."""
-    return _through(obj, matrix) if _shears(matrix) else replace(obj, transform=_transform(matrix))
-
-
-def _angles(turns: np.ndarray) -> np.ndarray:
-    """(s, 3) degrees about X, Y, Z that go on from one to the next."""
-    angles = np.radians([angles_of(turn) for turn in turns]).reshape(-1, 3)
-    other = angles + [np.pi, 0, np.pi]
-    other[:, 1] = np.pi - angles[:, 1]  # the same rotation, said the other way
-    for n in range(1, len(angles)):
-        near = [row + 2 * np.pi * np.round((angles[n - 1] - row) / (2 * np.pi)) for row in (angles[n], other[n])]
-        gaps = [float(np.abs(row - angles[n - 1]).sum()) for row in near]
-        angles[n] = near[int(gaps[1] + 1e-9 < gaps[0])]
-    return np.degrees(angles)
-
-
-def _transform(matrix: np.ndarray) -> Transform:
-    place, _, scale = parted(matrix)
-    turn = matrix[:3, :3] / np.where(np.abs(scale) > 1e-12, scale, 1.0)
-    x, y, z = (float(s) if abs(s) > 1e-9 else 1e-9 for s in scale)
-    return Transform(tuple(place.tolist()), angles_of(turn), (x, y, z))
-
-
-def _shears(matrix: np.ndarray) -> bool:
-    size = np.linalg.norm(matrix[:3, :3], axis=0)
-    if (size < 1e-9).any():
-        return True
-    turn = matrix[:3, :3] / size
-    return bool(np.abs(turn.T @ turn - np.eye(3)).max() > 1e-5)
-
-
-def _through(obj: MorphObject, matrix: np.ndarray) -> MorphObject:
-    """An object whose points have gone through a matrix that no transform says."""
-    linear = matrix[:3, :3].T
-    targets = tuple(replace(t, deltas=Deltas(t.deltas.indices, t.deltas.offsets @ linear)) for t in obj.targets)
-    return replace(obj, base=obj.base @ linear + matrix[:3, 3], targets=targets)
-
-
 def read_gltf(path: Path, progress: Progress = no_progress, fps: float | None = None) -> tuple[Scene, tuple[str, ...]]:
     """A scene of all that a .glb or .gltf file shows, and sentences on what was left out. Raises BadFile."""
     reader = Reader(Path(path), progress)
@@ -278,7 +260,8 @@ def read_gltf(path: Path, progress: Progress = no_progress, fps: float | None = 
         raise reader.file.fail(str(error).rstrip(".")) from None
     if not scene.objects:
         raise reader.file.fail("it shows no mesh and no line")
-    return scene, tuple(f"{reader.file.name}: {what} were left out." for what in reader._lost)
+    said = [*(f"{what} were left out" for what in reader._lost), *reader.said]
+    return scene, tuple(f"{reader.file.name}: {sentence}." for sentence in said)
 
 
 def read_gltf_meshes(path: Path, progress: Progress = no_progress) -> Imported:

@@ -172,13 +172,13 @@ def _export_lanes(path: Path, scene: Scene, _frame: float, _values: Values, prog
 
 
 def _read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
-    from fictilis.formats.usd_reading import read_usd
+    from fictilis.formats.usd_process import read_usd
 
     return read_usd(path, progress)
 
 
 def _usd_meshes(path: Path, progress: Progress = no_progress) -> Imported:
-    from fictilis.formats.usd_reading import read_usd_meshes
+    from fictilis.formats.usd_process import read_usd_meshes
 
     return read_usd_meshes(path, progress)
 

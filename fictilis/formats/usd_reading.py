@@ -6,14 +6,7 @@ file may end that one.
 
 from __future__ import annotations
 
-import json
-import os
 import re
-import subprocess
-import sys
-import tempfile
-import time
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -27,20 +20,15 @@ from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
 from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
-from fictilis.core.interrupt import check
 from fictilis.core.names import fresh_name, tidy_name
 from fictilis.core.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.timeline import Lane
 from fictilis.formats.cameras import camera_of, with_camera
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes
-from fictilis.formats.gltf_scene import placed_object, sampled_lanes
-from fictilis.formats.native import read_native, write_native
+from fictilis.formats.sampled_motion import placed_object, sampled_lanes
 from fictilis.formats.tracks import thinned
 from fictilis.formats.usd_curves import flattened
 from fictilis.formats.usd_rigs import UsdRigs
 
-CHILD = "import sys; from fictilis.formats.usd_reading import child; child(sys.argv[1], sys.argv[2])"
-LONGEST = 600.0  # s
 MOST_SAMPLES = 20_000
 MOST_POSES, MOST_NUMBERS = 300, 60_000_000  # of points that move by themselves
 CENTIMETRES = 100.0
@@ -431,59 +419,3 @@ def read_here(path: Path) -> tuple[Scene, tuple[str, ...]]:
     except (FictilisError, ValueError) as error:
         raise reader.fail(str(error).rstrip(".")) from None
     return scene, tuple(f"{Path(path).name}: {what} were left out." for what in reader.said)
-
-
-def child(path: str, out: str) -> None:
-    """Read a file into a scene file, and say how that went in one line of JSON."""
-    try:
-        scene, said = read_here(Path(path))
-        write_native(Path(out), scene)
-        told: dict[str, Any] = {"said": said}
-    except FictilisError as error:
-        told = {"wrong": error.said}
-    except Exception as error:  # noqa: BLE001 - usd-core raises plain ones
-        words = re.search(r": '(.*)", str(error))  # usd-core's own, without where in its code
-        lines = (words[1] if words else str(error)).strip().splitlines() or ["it is broken"]
-        why = lines[0].strip(" '")[:160] or "it is broken"
-        told = {"wrong": f"{Path(path).name} cannot be read: {why.rstrip('.')}."}
-    sys.stdout.write("\n" + json.dumps(told) + "\n")
-
-
-def _said_by(words: list[str]) -> str:
-    """What a child prints, which is ended where that is asked for, or after LONGEST. It searches no folders named elsewhere."""
-    surroundings = {name: value for name, value in os.environ.items() if not name.startswith(("PXR_", "USD_"))}
-    begun = time.monotonic()
-    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=surroundings) as child:
-        try:
-            while True:
-                with suppress(subprocess.TimeoutExpired):
-                    return child.communicate(timeout=0.1)[0]
-                check()
-                if time.monotonic() - begun > LONGEST:
-                    raise subprocess.TimeoutExpired(words, LONGEST)
-        finally:
-            child.kill()
-
-
-def read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple[str, ...]]:
-    """A scene of all that an OpenUSD file shows, and sentences on what was left out. Raises BadFile."""
-    path = Path(path)
-    read_bytes(path)  # says what is wrong where there is no such file
-    with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
-        out = Path(folder) / "read.fictilis"
-        try:
-            told = json.loads(_said_by([sys.executable, "-c", CHILD, str(path.resolve()), str(out)]).strip().splitlines()[-1])
-        except (subprocess.TimeoutExpired, ValueError, IndexError):
-            raise BadFile(f"{path.name} cannot be read: it is broken.") from None
-        progress(0.8)
-        if "wrong" in told:
-            raise BadFile(told["wrong"])
-        scene = read_native(out)
-    return replace(scene, name=path.stem), tuple(told["said"])
-
-
-def read_usd_meshes(path: Path, progress: Progress = no_progress) -> Imported:
-    """The meshes and curves alone, each as it rests."""
-    scene, said = read_usd(path, progress)
-    rows = (MeshData(o.name, o.base, o.geometry, o.appearance.colour, o.appearance.smooth) for o in scene.objects)
-    return Imported(tuple(rows), said)

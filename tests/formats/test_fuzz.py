@@ -14,7 +14,7 @@ from fictilis.formats.importing import read_held
 from fictilis.formats.lanes import read_lanes, set_lanes
 from fictilis.formats.points import read_points
 from fictilis.formats.registry import FORMATS, export, read_meshes, save
-from fictilis.formats.usd_reading import read_usd
+from fictilis.formats.usd_process import read_usd
 from fictilis.formats.weights import matched_names, read_weights, set_weights
 from tests.core import test_pairs as pairs
 from tests.formats.test_choices import dressed, png, seen_through

@@ -14,6 +14,7 @@ import fictilis
 from fictilis.core.animation.curve import Key
 from fictilis.core.channels import stand_at
 from fictilis.core.copies import copies
+from fictilis.core.deform.posing import rotations
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -352,3 +353,95 @@ def test_a_broken_file_is_read_or_refused_but_never_worse(whole, seed):
         (folder / "b.glb").write_bytes(bytes(broken[:cut]))
         with suppress(FictilisError):
             scene_from_file(folder / "b.glb")
+
+
+def rotating(times, quaternions, way="LINEAR", above=None):
+    """A triangle whose node turns, below another node."""
+    file = File()
+    file.mesh({"attributes": {"POSITION": file.add(TRIANGLE)}}, name="Leaf")
+    file.json["nodes"] = [{"mesh": 0}, {"children": [0]} | (above or {})]
+    file.json["scenes"] = [{"nodes": [1]}]
+    sampler = {"input": file.add(times, kind="SCALAR"), "output": file.add(quaternions, kind="VEC4"), "interpolation": way}
+    file.json["animations"] = [{"samplers": [sampler], "channels": [{"sampler": 0, "target": {"node": 0, "path": "rotation"}}]}]
+    return file, Curves(way, np.array(times), np.array(quaternions, float))
+
+
+def worst_of(scene, curves, above, seconds):
+    """How far the points are off the product of the nodes, cm."""
+    out = 0.0
+    for second in seconds:
+        (turn,) = rotations(curves.at(np.array([second]), turns=True))
+        wanted = (np.array(TRIANGLE) * 100) @ turn.T @ above.T
+        matrix = standing(scene, scene.objects[0], second * scene.fps).transform.matrix()
+        found = scene.objects[0].base @ matrix[:3, :3].T + matrix[:3, 3]
+        out = max(out, float(np.abs(found - wanted).max()))
+    return out
+
+
+TURNS = [[0, 0, 0, 1], [0.6, 0.2, 0.1, np.sqrt(0.59)], [-0.3, 0.5, 0.6, np.sqrt(0.3)], [0.1, -0.8, 0.2, np.sqrt(0.31)]]
+
+
+@pytest.mark.parametrize("way", ["LINEAR", "STEP"])
+def test_a_turn_about_any_axis_is_met_between_frames_too(way, tmp_path):
+    """Source: glTF 2.0, appendix C.4, spherical linear interpolation; a turn of more than 100 degrees within three frames."""
+    times = [0.0, 0.125, 0.25, 0.5]
+    file, curves = rotating(times, TURNS, way)
+    scene, said = read_gltf(file.write(tmp_path))
+    seconds = np.linspace(0, 0.5, 401)[:-1] + 1e-5
+    assert worst_of(scene, curves, np.eye(3), seconds) < 0.01 and not said
+    assert len(scene.objects[0].lane("rotation.x").curve.keys) < 400
+
+
+@pytest.mark.parametrize("above", ["uneven", "slanting"])
+def test_a_turn_below_what_slants_it_is_met_as_near_as_can_be_and_told(above, tmp_path):
+    """Source: glTF 2.0, 3.5.3: the product of all transforms from the root. No position, rotation and scale says it; how far
+    it is off is said, and is what it is."""
+    linear = np.diag([1.0, 2.0, 1.0]) if above == "uneven" else np.array([[1, 0.5, 0], [0, 1, 0], [0, 0, 1.0]])
+    matrix = np.eye(4)
+    matrix[:3, :3] = linear
+    top = {"matrix": matrix.T.ravel().tolist()}
+    file, curves = rotating([0.0, 1.0], [[0, 0, 0, 1], [0, 0, np.sin(0.6), np.cos(0.6)]], above=top)
+    scene, said = read_gltf(file.write(tmp_path))
+    off = worst_of(scene, curves, linear, np.linspace(0, 1, 97))
+    told = float(said[0].split(" cm off")[0].rpartition(" ")[2])
+    assert "Leaf is up to" in said[0] and 0.4 * told <= off <= 1.05 * told and off < 60  # 99 and 41 before
+    still, _ = rotating([0.0, 1.0], [[0, 0, 0, 1], [0, 0, 0, 1]], above=top)
+    scene, said = read_gltf(still.write(tmp_path))
+    assert worst_of(scene, Curves("STEP", np.array([0.0]), np.array([[0, 0, 0, 1.0]])), linear, [0.0, 0.5]) < 1e-3 and not said
+
+
+def test_a_picture_is_laid_as_its_transform_says(tmp_path):
+    """Source: KHR_texture_transform: a scale, then a rotation, then an offset, from the upper left of the picture; the sign of
+    the rotation: value from memory."""
+    file = File()
+    image = b"\x89PNG\r\n\x1a\n and more"
+    file.data += image
+    file.json["bufferViews"].append({"buffer": 0, "byteOffset": 0, "byteLength": len(image)})
+    rows = [file.add([[0, 0], [1, 0], [0, 1]], kind="VEC2"), file.add([[0.5, 0], [1, 0.25], [0, 1]], kind="VEC2")]
+    laid = {"offset": [0.25, 0.5], "rotation": 0.3, "scale": [2, 3], "texCoord": 1}
+    pbr = {"baseColorTexture": {"index": 0, "extensions": {"KHR_texture_transform": laid}}}
+    file.json |= {"images": [{"bufferView": 0, "mimeType": "image/png"}], "textures": [{"source": 0}],
+                  "materials": [{"pbrMetallicRoughness": pbr}], "extensionsRequired": ["KHR_texture_transform"]}  # fmt: skip
+    attributes = {"POSITION": file.add(TRIANGLE), "TEXCOORD_0": rows[0], "TEXCOORD_1": rows[1]}
+    file.mesh({"attributes": attributes, "material": 0})
+    scene, _ = read_gltf(file.write(tmp_path))
+    c, s = np.cos(0.3), np.sin(0.3)
+    wanted = np.array([[0.5, 0], [1, 0.25], [0, 1]]) * [2, 3] @ np.array([[c, s], [-s, c]]).T + [0.25, 0.5]
+    mesh = scene.objects[0].mesh
+    seen = mesh.uvs[mesh.uv_corners] * [1, -1] + [0, 1]
+    assert np.allclose(seen, wanted[mesh.corners], atol=1e-6)
+
+
+def test_what_is_hidden_stays_hidden_and_what_is_not_read_is_said(tmp_path):
+    """Source: KHR_node_visibility: a node that is not visible hides all below it; KHR_lights_punctual."""
+    file = File()
+    file.mesh({"attributes": {"POSITION": file.add(TRIANGLE)}})
+    file.json["nodes"] = [
+        {"mesh": 0, "name": "Seen"}, {"children": [2], "extensions": {"KHR_node_visibility": {"visible": False}}},
+        {"mesh": 0, "name": "Below"}, {"mesh": 0, "name": "Lamp", "extensions": {"KHR_lights_punctual": {"light": 0}}},
+    ]  # fmt: skip
+    file.json["extensionsUsed"] = ["KHR_node_visibility", "KHR_lights_punctual", "EXT_made_up"]
+    file.json["extensionsRequired"] = ["KHR_node_visibility"]
+    scene, said = read_gltf(file.write(tmp_path))
+    assert {o.name: o.visible for o in scene.objects} == {"Seen": True, "Below": False, "Lamp": True}
+    assert any("lights were left out" in s for s in said) and any("what EXT_made_up says was not read" in s for s in said)

@@ -10,7 +10,7 @@ from fictilis.core.mix.acting import shares
 from fictilis.core.mix.coefficients import stage_coefficients
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.demo.jelly import moon_jelly
-from fictilis.formats.gltf import METRES
+from fictilis.formats.gltf_moves import METRES
 
 
 @pytest.mark.parametrize(("frames", "fps", "seconds"), [(72, 24, 3), (90, 30, 3), (10, 30, 1 / 3), (48, 24, 2)])

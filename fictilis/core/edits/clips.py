@@ -12,7 +12,8 @@ from fictilis.core.channels import own_kinds
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.errors import EditRefused
 from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.scene import BLEND, MorphObject, Scene, in_step, linked_lanes, links_of
+from fictilis.core.scene import BLEND, MorphObject, Scene, in_step, links_of
+from fictilis.core.shared_lanes import linked_lanes
 from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
 
 LETTER = "p"  # of the ids of clips

@@ -12,7 +12,8 @@ from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.animation.hold_guard import Hold, missing_hold
 from fictilis.core.channels import ChannelRef, Owner, channel, settable
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene, lanes_shared
+from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.shared_lanes import lanes_shared
 
 
 class KeyRef(Struct, frozen=True):

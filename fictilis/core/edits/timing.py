@@ -17,7 +17,8 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.channels import channel, settable
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene, each_once
+from fictilis.core.scene import Scene
+from fictilis.core.shared_lanes import each_once
 
 Lanes = Iterable[tuple[str, str]]
 SAME_SLOPE = 1e-9  # a frame; a straight way on outside would leave any tolerance in the end

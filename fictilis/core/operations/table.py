@@ -24,10 +24,11 @@ from fictilis.core.kept import Pick
 from fictilis.core.mix.relay import relays
 from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.rehearsal.meaning import cue
-from fictilis.core.scene import MorphObject, Scene, Target, each_once, targets_by_id
+from fictilis.core.scene import MorphObject, Scene, Target, targets_by_id
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
+from fictilis.core.shared_lanes import each_once
 from fictilis.core.timeline import SceneCamera
 
 
