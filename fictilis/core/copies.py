@@ -7,14 +7,28 @@ from msgspec import Struct
 
 from fictilis.core.affine import placed
 from fictilis.core.arrays import extent, frozen, lengths, recent_by_identity
-from fictilis.core.deform.after import after_of
+from fictilis.core.deform.after import after_of, finer_of
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.normals import face_normals, point_normals
+from fictilis.core.geometry.topology import edges
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import mixed_points
-from fictilis.core.repeats import ALL, COUNT, FACES, FROM_POINT, GRID, LINE, MOST_COPIES, ON_OTHERS, RANDOM, STEP, Repeat
+from fictilis.core.repeats import (
+    ALL,
+    COUNT,
+    FACES,
+    FROM_POINT,
+    GRID,
+    LINE,
+    MOST_COPIES,
+    ON_OTHERS,
+    POINTS,
+    RANDOM,
+    STEP,
+    Repeat,
+)
 from fictilis.core.scene import MorphObject, Scene
 from fictilis.core.standing import Posed, Rail, standing
 
@@ -50,7 +64,11 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
     if other is not None:
         given = (posed or {}).get(other.id)
         mixed, after = mixed_points(other, shares_at(other, frame, given, scene.fps)), after_of(other, frame, given, scene.fps)
-        mixed = mixed if after is None else after.forward(mixed)
+        fine = finer_of(other) if obj.repeated.way in (POINTS, FACES) else None
+        if fine is not None:  # on what is seen, not on its cage
+            mixed = fine.of(mixed) if after is None else after.fine(after.cage(mixed), fine)
+        elif after is not None:
+            mixed = after.forward(mixed)
         points = placed(mixed, standing(scene, other, frame, posed).transform.matrix())
     layout = _layout(obj, other, points)
     differing, later = _differing(obj, len(layout)), delays(scene, obj)
@@ -83,7 +101,7 @@ def _layout(obj: MorphObject, other: MorphObject | None, points: np.ndarray) -> 
         return _grid(obj) if repeat.way == GRID else _ring(repeat)
     if repeat.way == LINE:
         return _on_line(repeat, other, points)
-    found = _on_surface(repeat, other.geometry, points)
+    found = _on_surface(repeat, other, points)
     return found if len(found) else np.eye(4)[None]  # nothing left there to stand on
 
 
@@ -114,8 +132,14 @@ def _on_line(repeat: Repeat, other: MorphObject, points: np.ndarray) -> np.ndarr
     return np.concatenate(out)[:MOST_COPIES]
 
 
-def _on_surface(repeat: Repeat, geometry: Geometry, points: np.ndarray) -> np.ndarray:
-    if repeat.way == FACES:
+def _on_surface(repeat: Repeat, other: MorphObject, points: np.ndarray) -> np.ndarray:
+    """(k, 4, 4): on each point or face of an object whose points are at (n, 3), or as a smooth surface those of that."""
+    geometry, fine = other.geometry, finer_of(other)
+    if fine is not None and len(points) == fine.geometry.point_count:
+        first = 0 if repeat.way == POINTS else geometry.point_count + len(edges(geometry))  # its points first, then faces
+        rows = slice(first, first + (geometry.point_count if repeat.way == POINTS else geometry.face_count))
+        places, normals = points[rows], point_normals(fine.geometry, points)[rows] if repeat.turn else None
+    elif repeat.way == FACES:
         places = _centres(geometry, points)
         normals = face_normals(geometry, points) if repeat.turn else None
     else:
@@ -200,7 +224,10 @@ def delays(scene: Scene, obj: MorphObject) -> np.ndarray:
 def _delays_by_place(obj: MorphObject, other: MorphObject | None) -> np.ndarray:
     repeat = obj.repeated
     assert repeat is not None
-    resting = np.zeros((0, 3)) if other is None else placed(other.base, other.transform.matrix())
+    resting = np.zeros((0, 3))
+    if other is not None:
+        fine = finer_of(other) if repeat.way in (POINTS, FACES) else None
+        resting = placed(other.base if fine is None else fine.of(other.base), other.transform.matrix())
     places = _layout(obj, other, resting)[:, :3, 3]
     far = lengths(places - repeat.origin) if repeat.order == FROM_POINT else places[:, "xyz".index(repeat.order)]
     reach = np.ptp(far)

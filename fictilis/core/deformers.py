@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
-from fictilis.core.arrays import plain_numbers
+from fictilis.core.arrays import box, plain_numbers
 
 BEND, TWIST, TAPER = DEFORMERS = "bend", "twist", "taper"  # in the order in which they act
 MOST_TURN = 36_000.0  # degrees
@@ -20,7 +21,8 @@ class Deformer(Struct, frozen=True):
     ``axis`` x, y or z through the middle of the base's box. ``low`` and ``high`` are the limits, as parts of the base's length
     along it; beyond them a shape goes on as it is there. At ``still`` nothing is turned or scaled. A bend goes ``toward`` so
     many degrees around the axis, from the next one. Not ``on`` it rests.
-    With a ``box``, its lowest and highest corner, it keeps to that instead of the base's.
+    The base's box is that of ``box``, its lowest and highest corner, as it was when the deformer was put on; None in files of
+    before, until the base changes.
     """
 
     kind: str
@@ -45,6 +47,15 @@ class Deformer(Struct, frozen=True):
         most = MOST_TAPER if self.kind == TAPER else MOST_TURN
         if abs(self.amount) > most:
             raise ValueError(f"a {self.kind} goes up to {most:g}, not {self.amount:g}")
+
+
+def kept_to(deformers: tuple[Deformer, ...], base: np.ndarray, anew: bool = False) -> tuple[Deformer, ...]:
+    """Deformers that keep to the box of base points (n, 3) from now on, whatever becomes of these: those that keep to none yet,
+    or ``anew`` all."""
+    if not deformers or not len(base) or not anew and all(d.box for d in deformers):
+        return deformers
+    low, high = (tuple(end.tolist()) for end in box(base))
+    return tuple(replace(d, box=(low, high)) if anew or not d.box else d for d in deformers)
 
 
 def in_order(held: tuple[Deformer, ...], new: Deformer) -> tuple[Deformer, ...]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.deform.after import after_of
+from fictilis.core.deform.after import after_of, finer_of
 from fictilis.core.deform.springs import run_of
-from fictilis.core.edits.topology import finer_of, shown_points
+from fictilis.core.edits.topology import shown_points
 from fictilis.core.evaluate import bent_object
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.scene import MorphObject, Scene

@@ -11,7 +11,7 @@ from msgspec.structs import force_setattr, replace
 from fictilis.core.appearance import Appearance, Surface
 from fictilis.core.arrays import any_in_rows, cached_by_identity, frozen, lengths, plain_numbers
 from fictilis.core.cues import Cue
-from fictilis.core.deformers import Deformer
+from fictilis.core.deformers import Deformer, kept_to
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Geometry, Line, Match, Mesh
 from fictilis.core.kept import FormNumbers, NamedPick, StoredMix
@@ -286,6 +286,8 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     def with_object(self, obj: MorphObject) -> Scene:
         """The scene with the object of the same id replaced."""
         was = next((o for o in self.objects if o.id == obj.id), obj)
+        if obj.base is not was.base and obj.deformers:
+            obj = replace(obj, deformers=kept_to(obj.deformers, was.base))  # what bends it stays where it was set
         floor = self.id_floor
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))

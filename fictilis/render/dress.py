@@ -15,8 +15,7 @@ from fictilis.core.appearance import MOST_PIXELS, Texture
 from fictilis.core.arrays import distinct
 from fictilis.core.by_bytes import ByBytes
 from fictilis.core.copies import first_matrix
-from fictilis.core.deform.after import After
-from fictilis.core.edits.topology import finer_of
+from fictilis.core.deform.after import After, finer_of
 from fictilis.core.final import final_points
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry

@@ -8,8 +8,7 @@ from msgspec.structs import replace
 from fictilis.core.affine import placed_box
 from fictilis.core.arrays import box
 from fictilis.core.copies import copies
-from fictilis.core.deform.after import acts
-from fictilis.core.edits.topology import finer_of
+from fictilis.core.deform.after import acts, finer_of
 from fictilis.core.final import final_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.scene import MorphObject, Scene

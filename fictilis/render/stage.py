@@ -14,10 +14,9 @@ from fictilis.core.affine import placed, placed_box
 from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.channels import Stand
 from fictilis.core.copies import copies, first_matrix
-from fictilis.core.deform.after import After, after_of
+from fictilis.core.deform.after import After, after_of, finer_of
 from fictilis.core.deform.springs import run_of
 from fictilis.core.edits.shape import ShapeRef, shape_points
-from fictilis.core.edits.topology import finer_of
 from fictilis.core.evaluate import prepare, shape_parts
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.geometry.normals import KeptNormals, normals_of_many, point_normals

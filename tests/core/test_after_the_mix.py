@@ -5,21 +5,24 @@ import pytest
 from msgspec.structs import replace
 from scipy.spatial import cKDTree
 
+import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.channels import channels, set_value, values_at
-from fictilis.core.deform.after import After, after_of
+from fictilis.core.deform.after import After, after_of, finer_of
 from fictilis.core.deformers import DEFORMERS, Deformer
-from fictilis.core.edits import clips, correctives, rigs, targets
+from fictilis.core.edits import clips, correctives, rigs, targets, topology
 from fictilis.core.edits.deformers import change_deformer, held_deformer, leave_deformer
-from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.forms import add_form, set_form
 from fictilis.core.edits.keys import key_values, set_key
-from fictilis.core.edits.objects import add_object, remove_object
+from fictilis.core.edits.objects import add_object, remove_object, set_transform
 from fictilis.core.edits.repeats import set_repeat
+from fictilis.core.edits.shape import ShapeRef, move_shape
 from fictilis.core.edits.springs import bake_deformers, bake_spring, set_spring
-from fictilis.core.edits.topology import as_drawn, finer_of, freeze_transform, set_size, set_surface
+from fictilis.core.edits.topology import as_drawn, freeze_transform, set_size, set_surface
 from fictilis.core.errors import EditRefused
 from fictilis.core.evaluate import evaluate_object, points_over
 from fictilis.core.final import drawn_points, final_points
+from fictilis.core.geometry import carry as carries
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.history import History
 from fictilis.core.operations import OPERATIONS
@@ -285,3 +288,52 @@ def test_a_line_has_no_rig_and_a_rig_is_for_its_own_points():
     with pytest.raises(EditRefused, match="The skin is of 26 points; Ball has 98"):
         rigs.set_skin(more, OBJ, skin)
     assert targets.rename_target(mesh, OBJ, ONE, "First").object(OBJ).skin is None
+
+
+def replaced(scene):
+    """With the object where its own numbers are those of the scene."""
+    return scene.with_object(replace(scene.object(OBJ), transform=Transform(), lanes=()))
+
+
+@pytest.mark.parametrize("axis", "xyz")
+def test_the_base_shaped_through_a_bend_ends_where_it_was_dragged(axis):
+    """The outermost point too: the box from end to end is the bend's own once it is put on, so nothing else moves."""
+    scene = replaced(made("mesh"))
+    scene = change_deformer(scene, OBJ, "bend", axis=axis, amount=80.0)
+    scene = change_deformer(scene, OBJ, "taper", axis=axis, amount=0.4)
+    obj = scene.object(OBJ)
+    through = after_of(obj, 0.0, None, scene.fps)
+    outermost = int(np.argmax(obj.base[:, "xyz".index(axis)]))
+    before = through.forward(evaluate_object(obj, 0.0, scene.fps))
+    dragged = Deltas(np.array([outermost], np.int32), np.array([[3.0, 2.0, -1.0]]))
+    moved, left = through.back(evaluate_object(obj, 0.0, scene.fps), dragged)
+    after = move_shape(scene, OBJ, ShapeRef(), moved)
+    seen = final_points(after, after.object(OBJ), 0.0)
+    assert not left and np.abs(seen - before - dragged.dense(len(before))).max() < 1e-5
+
+
+@pytest.mark.parametrize("old_file", [False, True])
+def test_a_change_of_topology_at_the_ends_leaves_what_is_bent_where_it_is(old_file):
+    scene = change_deformer(replaced(made("mesh")), OBJ, "bend", axis="x", amount=80.0)
+    if old_file:  # in which the box was that of the base, whatever that was
+        obj = scene.object(OBJ)
+        scene = scene.with_object(replace(obj, deformers=(replace(obj.deformers[0], box=None),)))
+    obj = scene.object(OBJ)
+    before = final_points(scene, obj, 0.0)
+    outer = np.flatnonzero(obj.base[:, 0] > obj.base[:, 0].max() - 1e-6)
+    carry = carries.delete_points(obj.mesh, outer)
+    after = topology.carry_through(scene, OBJ, carry)
+    stayed = np.setdiff1d(np.arange(len(obj.base)), outer)
+    assert np.abs(final_points(after, after.object(OBJ), 0.0) - before[stayed]).max() < 1e-12
+    fitted = OPERATIONS["deform-fit"].make(Subject(after, OBJ)).scene
+    low, high = fitted.object(OBJ).deformers[0].box
+    assert high[0] == fitted.object(OBJ).base[:, 0].max() < obj.base[:, 0].max() and low[0] == obj.base[:, 0].min()
+    moved = freeze_transform(set_transform(scene, OBJ, Transform((5, 6, 7), (0, 0, 0), (2, 2, 2))), OBJ)
+    assert np.allclose(final_points(moved, moved.object(OBJ), 0.0), before * 2 + [5, 6, 7])
+
+
+def test_a_form_made_longer_is_bent_all_along():
+    scene, box = add_form(fictilis.Scene(), "Box", {"height": 10.0, "segments": 4})
+    scene = change_deformer(scene, box, "bend", axis="y", amount=90.0)
+    longer = set_form(scene, box, {"height": 20.0})
+    assert longer.object(box).deformers[0].box[1][1] == longer.object(box).base[:, 1].max()

@@ -513,3 +513,16 @@ def test_a_camera_stands_on_a_line_and_looks_along_it_or_at_its_place(led, turn,
     left = remove_object(scene, led.objects[0].id).camera
     assert left.along is None and not left.lanes
     assert OPERATIONS["camera-no-along"].make(Subject(scene)).scene.camera.along is None
+
+
+def test_a_target_that_can_be_matched_no_more_is_named(everything):  # noqa: F811
+    """A line that is changed keeps the shape of a target that was made of another line, and says what is gone."""
+    operation = OPERATIONS["line-reverse"]
+    subject = subject_for(operation, everything)
+    made = operation.make(subject)
+    obj = subject.obj
+    (matched,) = (t for t in obj.targets if t.match is not None)
+    assert made.scene.object(obj.id).target(matched.id).match is None
+    assert made.said.endswith(
+        f"{matched.name} keeps its shape, but has no start and direction to set any more; match again for that."
+    )

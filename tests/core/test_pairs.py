@@ -7,6 +7,7 @@ from scipy.spatial import cKDTree
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.appearance import Surface
+from fictilis.core.deform.after import finer_of
 from fictilis.core.edits import clips, correctives, relays, sweeps, targets
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -16,7 +17,7 @@ from fictilis.core.edits.objects import add_object, set_locked
 from fictilis.core.edits.repeats import many_objects, set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
-from fictilis.core.edits.topology import as_drawn, finer_of, set_surface
+from fictilis.core.edits.topology import as_drawn, set_surface
 from fictilis.core.errors import EditRefused
 from fictilis.core.final import final_points
 from fictilis.core.geometry.finer import count_of as finer_count

@@ -5,6 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
+from fictilis.core.animation.easing import ease_at
 from fictilis.core.channels import ChannelRef, set_value, values_at
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import clips, correctives, relays, targets, timing, topology
@@ -285,3 +286,30 @@ def test_a_standard_player_shows_the_same_relay(row, path, way):
     apart = np.abs(play(track, frames / scene.fps) - wanted).max(axis=1)
     assert apart[np.abs(frames % 10) > 0.01].max() < (track.error * 1.1 + 1e-9 if sampled else 1e-6)
     assert track.error < 2e-2 and (track.error > 0) is sampled
+
+
+@pytest.mark.parametrize("ease", ["back-out", "back-in", "elastic-out", "back-in-out"])
+@pytest.mark.parametrize("closed", [False, True])
+def test_an_easing_that_swings_out_stays_on_the_spline(row, ease, closed):
+    """Source: the same row led evenly: whatever the easing, the points are on the curve that it goes along; beyond the ends of
+    an open row they go straight on."""
+    scene, group = row
+    if not closed:
+        scene = relays.set_pose(scene, OBJ, group, 40.0, B)
+    scene = relays.set_relay_path(scene, OBJ, group, "through")
+    refs = [KeyRef(OBJ, group, key.frame) for key in poses(scene.object(OBJ), group)]
+    swung = set_interpolation(scene, refs, "ease", ease)
+    at = np.linspace(0, 40, 161)
+    curve = poses(scene.object(OBJ), group)
+    for frame in at.tolist():
+        number = max(n for n, key in enumerate(curve[:-1]) if key.frame <= frame) if frame < 40 else len(curve) - 2
+        first, last = curve[number].frame, curve[number + 1].frame
+        time = first + (last - first) * float(ease_at(ease, np.array([(frame - first) / (last - first)]))[0])
+        if closed:
+            wanted = points(scene, time % 40)
+        elif time > 40 or time < 0:
+            end, step = (40.0, -1e-5) if time > 40 else (0.0, 1e-5)
+            wanted = points(scene, end) + (points(scene, end + step) - points(scene, end)) / step * (time - end)
+        else:
+            wanted = points(scene, time)
+        assert np.abs(points(swung, frame) - wanted).max() < 1e-3, (frame, time)

@@ -8,9 +8,11 @@ import pytest
 from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
 
+from fictilis.core.affine import placed
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.copies import copies, up_to
+from fictilis.core.deform.after import finer_of
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -19,8 +21,10 @@ from fictilis.core.edits.objects import remove_object
 from fictilis.core.edits.repeats import many_objects, one_object, set_repeat
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timing import set_modifiers
+from fictilis.core.edits.topology import set_surface
 from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.evaluate import evaluate_object
+from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import normals_of_many, point_normals
 from fictilis.core.operations import OPERATIONS
@@ -308,3 +312,24 @@ def _subdivided(scene, name: str, times: int):
     for _ in range(times):
         scene = OPERATIONS["mesh-subdivide"].make(Subject(scene, name)).scene
     return scene
+
+
+@pytest.mark.parametrize("levels", [1, 2])
+@pytest.mark.parametrize("way", ["points", "faces"])
+def test_copies_stand_on_the_smooth_surface_that_is_seen(way, levels):
+    """Each on the surface's own point there, upright on it, also while it is bent; not on the cage inside of which it lies."""
+    scene, box = add_form(Scene(), "Box", {"segments": 2})
+    scene = set_surface(change_deformer(scene, box, "bend", amount=40.0), box, levels)
+    scene, ball = add_form(scene, "Ball", {"radius": 1.0})
+    scene = set_repeat(scene, ball, Repeat(way, other=box))
+    seen = copies(scene, scene.object(ball), 0.0).matrices
+    ground = scene.object(box)
+    fine, shown = finer_of(ground), drawn_points(scene, ground, 0.0)
+    shown = placed(shown, ground.transform.matrix())
+    assert len(seen) == (ground.geometry.point_count if way == "points" else ground.geometry.face_count)
+    apart = np.sqrt(((seen[:, None, :3, 3] - shown[None]) ** 2).sum(axis=2))
+    assert apart.min(axis=1).max() < 1e-9
+    normals = point_normals(fine.geometry, shown)[apart.argmin(axis=1)]
+    assert np.allclose(seen[:, :3, 1], normals, atol=1e-6)
+    cage = copies(set_surface(scene, box, 0), scene.object(ball), 0.0).matrices
+    assert way == "faces" or np.abs(cage[:, :3, 3] - seen[:, :3, 3]).max() > 0.1

@@ -15,6 +15,7 @@ from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.cues import CLICK, Act, Cue, Lead, When
+from fictilis.core.deform.after import finer_of
 from fictilis.core.edits import clips, timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
@@ -25,7 +26,7 @@ from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.rigs import turn_joint
 from fictilis.core.edits.springs import set_spring
-from fictilis.core.edits.topology import finer_of, set_surface
+from fictilis.core.edits.topology import set_surface
 from fictilis.core.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile

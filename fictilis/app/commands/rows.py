@@ -217,6 +217,7 @@ ROWS = (
     *(operated(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
     operated("rest-point-spring", "Object/Point spring", "spring-rest", (), off("spring"), lambda d: {"off": off("spring")(d)}),
     *(row for kind in DEFORMERS for row in _deforms(kind)),
+    operated("deform-fit", "Object/Bend, twist, taper", "deform-fit"),
     operated("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
     operated("smooth-surface", "Object/Mesh", "object-smooth"),
     operated("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),

@@ -13,8 +13,7 @@ from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.arrays import distinct, extent
 from fictilis.core.copies import first_matrix
-from fictilis.core.deform.after import after_of
-from fictilis.core.edits.topology import finer_of
+from fictilis.core.deform.after import after_of, finer_of
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
 from fictilis.core.measures import displacement_lengths, stretch

@@ -13,7 +13,8 @@ from fictilis.core.channels import values_at
 from fictilis.core.deform.deforming import acting, deformed
 from fictilis.core.deform.posing import NEAR_SINGULAR, blended, hanging, palette, pose_of, through
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.finer import Finer
+from fictilis.core.geometry.finer import Finer, finer
+from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.rigs import MOST_PARTS, Bound
 from fictilis.core.scene import Deltas, MorphObject
 
@@ -138,6 +139,16 @@ def carried_bound(bound: Bound, matrix: Any) -> Bound:
 @recent_by_identity(2)
 def _rows(bound: Bound, matrices: bytes, dual: bool, kind: str) -> np.ndarray:
     return blended(bound, np.frombuffer(matrices).reshape(-1, 4, 4), dual).astype(kind)
+
+
+def finer_of(obj: MorphObject) -> Finer | None:
+    """The smooth surface that an object is seen as; None without one, and where its faces allow none."""
+    if obj.surface is None or not obj.surface.on or not isinstance(obj.geometry, Mesh) or not obj.geometry.face_count:
+        return None
+    try:
+        return finer(obj.geometry, obj.surface.levels)
+    except EditRefused:
+        return None  # an operation on the mesh came after
 
 
 def acts(obj: MorphObject) -> bool:

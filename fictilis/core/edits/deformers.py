@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fictilis.core.deformers import Deformer, in_order
+from fictilis.core.deformers import Deformer, in_order, kept_to
 from fictilis.core.errors import EditRefused
 from fictilis.core.scene import MorphObject, Scene
 
@@ -20,10 +20,18 @@ def change_deformer(scene: Scene, object_id: str, kind: str, **values: Any) -> S
     """Other numbers of a bend, a twist or a taper, or a first one. Raises EditRefused where they cannot be."""
     obj = scene.object(object_id)
     try:
-        new = replace(held_deformer(obj, kind) or Deformer(kind), **values)
+        new = replace(held_deformer(obj, kind) or kept_to((Deformer(kind),), obj.base)[0], **values)
     except ValueError as why:
         raise EditRefused(f"{obj.name} cannot go through it: {why}.") from None
     return scene.with_object(replace(obj, deformers=in_order(obj.deformers, new)))
+
+
+def fit_deformers(scene: Scene, object_id: str) -> Scene:
+    """Bend, twist and taper from end to end of the base as it is now. Raises EditRefused for an object without any."""
+    obj = scene.object(object_id)
+    if not obj.deformers:
+        raise EditRefused(f"{obj.name} is not bent, twisted or tapered; bend, twist or taper it first.")
+    return scene.with_object(replace(obj, deformers=kept_to(obj.deformers, obj.base, anew=True)))
 
 
 def leave_deformer(scene: Scene, object_id: str, kind: str) -> Scene:

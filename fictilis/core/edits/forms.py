@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from fictilis.core.appearance import Appearance
 from fictilis.core.arrays import cached_by_array
+from fictilis.core.deformers import kept_to
 from fictilis.core.edits.objects import add_object
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
@@ -111,4 +112,5 @@ def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scen
     if spring is not None and spring.field is not None and len(spring.field) != len(points):
         spring = replace(spring, field=None, way="")  # its masses were those of other points
     kept = FormNumbers(form.kind, tuple(sorted(wanted.items())))
-    return scene.with_object(replace(obj, spring=spring, base=points, geometry=geometry, form=kept, picks=()))
+    bent = kept_to(obj.deformers, points, anew=True)  # a longer form is bent all along
+    return scene.with_object(replace(obj, spring=spring, base=points, geometry=geometry, form=kept, picks=(), deformers=bent))

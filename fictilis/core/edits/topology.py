@@ -10,10 +10,11 @@ from msgspec.structs import replace
 from fictilis.core.appearance import Surface
 from fictilis.core.arrays import add_rows, box, extent
 from fictilis.core.channel_kinds import LINE_IDS
-from fictilis.core.deform.after import carried_bound
+from fictilis.core.deform.after import carried_bound, finer_of
+from fictilis.core.deformers import Deformer, kept_to
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
-from fictilis.core.geometry.finer import MOST_LEVELS, Finer, finer
+from fictilis.core.geometry.finer import MOST_LEVELS, finer
 from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Line, Mesh
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import in_part, tube_mesh, tube_points
@@ -34,16 +35,6 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     return scene.with_object(carried_object(obj, carry))
 
 
-def finer_of(obj: MorphObject) -> Finer | None:
-    """The smooth surface that an object is seen as; None without one, and where its faces allow none."""
-    if obj.surface is None or not obj.surface.on or not isinstance(obj.geometry, Mesh) or not obj.geometry.face_count:
-        return None
-    try:
-        return finer(obj.geometry, obj.surface.levels)
-    except EditRefused:
-        return None  # an operation on the mesh came after
-
-
 def set_surface(scene: Scene, object_id: str, levels: int, on: bool = True) -> Scene:
     """See a mesh as its smooth surface of 1 or 2 levels, or (0) as it is. Raises EditRefused for what is no mesh, for faces
     that cannot be divided, and where there would be too many points."""
@@ -60,21 +51,17 @@ def as_drawn(obj: MorphObject) -> MorphObject:
     another object as it is."""
     fine = finer_of(obj)
     if fine is not None:
-        return replace(carried_object(pinned(obj), fine.carry), surface=None)
+        return replace(carried_object(_pinned(obj), fine.carry), surface=None)
     if not isinstance(obj.geometry, Line) or obj.geometry.degree == 1 and obj.geometry.tube is None:
         return obj
     if obj.geometry.tube is not None:
         return _as_tube(obj, obj.geometry)
     curve = drawn(obj.geometry)
-    return carried_object(pinned(obj), Carry(curve.line, curve.matrix, np.zeros(0, np.int64)))
+    return carried_object(_pinned(obj), Carry(curve.line, curve.matrix, np.zeros(0, np.int64)))
 
 
-def pinned(obj: MorphObject) -> MorphObject:
-    """An object whose deformers keep to the box of its base as it is now, whatever becomes of that."""
-    if not obj.deformers or not len(obj.base):
-        return obj
-    low, high = (tuple(end.tolist()) for end in box(obj.base))
-    return replace(obj, deformers=tuple(d if d.box else replace(d, box=(low, high)) for d in obj.deformers))
+def _pinned(obj: MorphObject) -> MorphObject:
+    return replace(obj, deformers=kept_to(obj.deformers, obj.base))
 
 
 def shown_points(obj: MorphObject, points: np.ndarray, part: tuple[float, float] = WHOLE) -> np.ndarray:
@@ -187,13 +174,23 @@ def _moved_points(obj: MorphObject, linear: np.ndarray, shift: np.ndarray, trans
         return replace(old, deltas=deltas(old.deltas), in_betweens=stages)
 
     targets = obj.targets if np.array_equal(linear, np.eye(3)) else tuple(target(t) for t in obj.targets)
-    deformers, skin = tuple(replace(d, box=None) if d.box else d for d in obj.deformers), obj.skin
+    deformers, skin = _moved_boxes(obj, linear, shift), obj.skin
     if skin is not None:
         moved = np.eye(4)
         moved[:3, :3], moved[:3, 3] = linear, shift
         bound = replace(skin.bound, into=skin.bound.into @ np.linalg.inv(moved), out=moved @ skin.bound.out)
         skin = replace(skin, bound=bound)
     return replace(obj, base=obj.base @ linear.T + shift, targets=targets, transform=transform, deformers=deformers, skin=skin)
+
+
+def _moved_boxes(obj: MorphObject, linear: np.ndarray, shift: np.ndarray) -> tuple[Deformer, ...]:
+    """The deformers with their boxes moved along."""
+
+    def moved(d: Deformer) -> Deformer:
+        ends = np.array(d.box) @ linear.T + shift
+        return replace(d, box=(tuple(ends.min(axis=0).tolist()), tuple(ends.max(axis=0).tolist())))
+
+    return tuple(moved(d) if d.box else d for d in kept_to(obj.deformers, obj.base))
 
 
 def freeze_transform(scene: Scene, object_id: str) -> Scene:

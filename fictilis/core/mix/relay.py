@@ -118,18 +118,43 @@ def place_shares(curve: AnimationCurve, path: str, place: float) -> dict[str, fl
 
 def _shares(curve: AnimationCurve, path: str, at: Stretch) -> tuple[tuple[str, ...], np.ndarray]:
     starts, _, shapes, place = _row(curve)
-    before, after, part = at
+    before, after, part = _on_spline(curve, at) if path != STRAIGHT else at
     out, column = np.zeros((len(shapes), len(part))), np.arange(len(part))
     if path == STRAIGHT:
         np.add.at(out, (place[before], column), 1.0 - part)
         np.add.at(out, (place[after], column), part)
         return shapes, out
+    beyond, part = np.where(part < 0, part, np.maximum(part - 1.0, 0.0)), np.clip(part, 0.0, 1.0)
     rest, span = 1.0 - part, starts[after] - starts[before]
     np.add.at(out, (place[before], column), (1 + 2 * part) * rest**2)
     np.add.at(out, (place[after], column), part**2 * (3 - 2 * part))
     slopes = _slopes(curve)
     out += slopes[:, before] * (part * rest**2 * span) - slopes[:, after] * (part**2 * rest * span)
+    out += np.where(beyond < 0, slopes[:, before], slopes[:, after]) * (beyond * span)  # straight on at the row's ends
     return shapes, out
+
+
+def _on_spline(curve: AnimationCurve, at: Stretch) -> Stretch:
+    """Where an easing swings out of its stretch, the place in the one beside it that lies so far on in time: it stays on the
+    spline. At the ends of a row, and where a hold ends a spline, it goes on straight; one that is closed goes round."""
+    swings = (at.part < 0) | (at.part > 1)
+    if not swings.any():
+        return at
+    starts, ways, _, place = _row(curve)
+    holds = np.flatnonzero(ways[:-1] == "hold")
+    first = np.append(0, holds + 1)[np.searchsorted(holds, at.before[swings])]
+    last = np.append(holds, len(starts) - 1)[np.searchsorted(holds, at.before[swings])]
+    time = starts[at.before] + at.part * (starts[at.after] - starts[at.before])
+    t = time[swings]
+    if not len(holds) and len(starts) > 2 and place[0] == place[-1]:
+        t = starts[0] + (t - starts[0]) % (starts[-1] - starts[0])
+    before = np.clip(np.searchsorted(starts, t, side="right") - 1, first, np.maximum(last - 1, first))
+    after = np.minimum(before + 1, last)
+    span = starts[after] - starts[before]
+    out = Stretch(at.before.copy(), at.after.copy(), at.part.copy())
+    out.before[swings], out.after[swings] = before, after
+    out.part[swings] = np.where(span > 0, (t - starts[before]) / np.where(span > 0, span, 1.0), 0.0)
+    return out
 
 
 @cached_by_identity

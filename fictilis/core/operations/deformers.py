@@ -82,6 +82,9 @@ def _of(kind: str) -> tuple[Operation, ...]:
 
 DEFORMS = (
     *(operation for kind in DEFORMERS for operation in _of(kind)),
+    Operation("deform", "fit", "Fit to the shape as it is", lambda s, _v: edits.fit_deformers(s.scene, s.obj.id), (),
+              ("object", "deformed"), "Bend, twist and taper run from end to end of the base as it is now.",
+              done="Fit what bends {object}"),
     Operation("deform", "bake", "Targets from bend, twist and taper", _bake,
               (Number("within", "Within", CLOSE, unit="cm", low=1e-6, high=1e3, decimals=4),), ("object", "deformed"),
               "As many targets with a key a frame as it takes; what bends the object goes.", "Make them",

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fictilis.core.arrays import extent
 from fictilis.core.channels import ChannelRef, channel
@@ -272,11 +273,21 @@ class Operation(Struct, frozen=True):
         if why:
             raise EditRefused(why)
         made = self.run(subject, self.completed(subject, given or {}))
-        if isinstance(made, Outcome):
-            return made
         if isinstance(made, tuple):
-            return Outcome(made[0], targets=(made[1],))
-        return Outcome(made)
+            made = Outcome(made[0], targets=(made[1],))
+        made = made if isinstance(made, Outcome) else Outcome(made)
+        return replace(made, said=" ".join([made.said, *_unmatched(subject, made.scene)]).strip())
+
+
+def _unmatched(subject: Subject, after: Scene) -> list[str]:
+    """A sentence on targets of a line that were made of another one and cannot be matched to it anew from now on."""
+    found = next((o for o in after.objects if o.id == subject.object_id), None)
+    if subject.found is None or found is None:
+        return []
+    had = {t.id for t in subject.found.targets if t.match is not None}
+    lost = [t.name for t in found.targets if t.id in had and t.match is None]
+    verb = "keep their shapes, but have" if len(lost) > 1 else "keeps its shape, but has"
+    return [f"{', '.join(lost)} {verb} no start and direction to set any more; match again for that."] if lost else []
 
 
 def _has_object(s: Subject) -> bool:
