@@ -5,12 +5,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.animation.easing import handles_of
+from fictilis.core.animation.easing import EASINGS, handles_of
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.errors import EditRefused
+from fictilis.core.scene import Scene
+from fictilis.core.timeline import Lane, SceneCamera
 
 OBJ = "o1"
 LANES = [(OBJ, "t1"), (OBJ, "t2")]
@@ -296,3 +298,25 @@ def test_a_straight_way_on_follows_the_end_to_the_last_digit(kind, side):
     steep = AnimationCurve((Key(0, 0.0, "smooth", "broken", None, (1.0, 2.0)), Key(9, 5.0, "smooth", "broken", (4.0, -3.0))),
                            "linear", "linear")  # fmt: skip
     assert steep.evaluate(-10.0) == pytest.approx(-20.0) and steep.evaluate(19.0) == pytest.approx(5 + 10 * 0.75)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_thinned_keys_keep_every_value_within_what_was_asked(seed):
+    """At whole frames, between them, and in the instant before a held key jumps."""
+    rng = np.random.default_rng(seed)
+    for _ in range(10):
+        frames = np.cumsum(rng.choice([0.5, 1, 1, 2, 3, 7.3, 20], int(rng.integers(3, 14))))
+        ways = [str(rng.choice(["hold", "linear", "smooth", "ease"])) for _ in frames]
+        curve = AnimationCurve(tuple(
+            Key(float(f), float(rng.normal()), way, ease=str(rng.choice(EASINGS))) for f, way in zip(frames, ways, strict=True)
+        ))  # fmt: skip
+        within = float(rng.choice([0.05, 0.3, 1.0]))
+        scene = thinned_scene(curve)
+        less = timing.reduce_keys(scene, [("c1", "yaw")], within)[0].cameras[0].lane("yaw").curve
+        looked = [np.linspace(a, b, 300) for a, b in zip(frames, frames[1:], strict=False)]
+        at = np.concatenate([*looked, frames - 1e-9, np.arange(np.ceil(frames[0]), frames[-1])])
+        assert np.abs(less.evaluate(at) - curve.evaluate(at)).max() <= within
+
+
+def thinned_scene(curve):
+    return Scene(cameras=(SceneCamera("c1", "Eye", (0, 0, 0), 100.0, 0.0, 0.0, lanes=(Lane("yaw", curve),)),))

@@ -5,6 +5,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.easing import corners_of
 from fictilis.core.animation.modifiers import Modifier, modified
 
 STEP_AT = 12.0
@@ -108,3 +109,20 @@ def test_it_goes_on_over_a_curve_that_repeats_as_an_integrator_finds(after):
         values += found.y[0, 1:].tolist()
     got = modified(curve, (spring(k, c),), np.array(times) * fps, fps)
     assert np.abs(got - values).max() < 1e-6
+
+
+@pytest.mark.parametrize("ease", ["bounce-out", "bounce-in", "bounce-in-out", "elastic-in-out"])
+def test_it_follows_an_easing_that_bounces_as_an_integrator_finds(ease):
+    """Source: scipy.integrate.solve_ivp (DOP853) from one corner of the easing to the next."""
+    curve, k, c, fps = AnimationCurve((Key(0, 0.0, "ease", ease=ease), Key(24, 1.0), Key(96, 1.0))), 180.0, 12.0, 24.0
+    edges = [0.0, *corners_of(ease), 1.0, 2.0]
+    state, wanted = [0.0, 0.0], []
+    for low, high in zip(edges, edges[1:], strict=False):
+        t = np.linspace(low, high, 9)
+        inside = np.clip(t, low + 1e-12, high - 1e-12)
+        pull = lambda s, y, a=inside[0], b=inside[-1]: [  # noqa: E731
+            y[1], k * (float(curve.evaluate(np.clip(s, a, b) * fps)) - y[0]) - c * y[1]]  # fmt: skip
+        found = solve_ivp(pull, (low, high), state, "DOP853", t, rtol=1e-12, atol=1e-13)
+        state, wanted = found.y[:, -1], [*wanted, *zip(t, found.y[0], strict=True)]
+    times, values = np.array(wanted).T
+    assert np.abs(modified(curve, (spring(k, c),), times * fps, fps) - values).max() < (1e-7 if "elastic" in ease else 1e-9)

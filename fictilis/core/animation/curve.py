@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import force_setattr, replace
 
-from fictilis.core.animation.easing import bezier_parameter, ease_at, handles_of
+from fictilis.core.animation.easing import bezier_parameter, corners_of, ease_at, handles_of
 from fictilis.core.arrays import plain_numbers
 from fictilis.core.errors import EditRefused
 
@@ -177,11 +177,14 @@ class AnimationCurve(Struct, frozen=True, eq=False, weakref=True):
         return at, shift, way
 
     def knots(self, first: float, last: float) -> np.ndarray:
-        """(k,) rising frames from ``first`` to ``last`` at which one piece ends and the next begins, also outside the keys
-        where the curve repeats."""
+        """(k,) rising frames from ``first`` to ``last`` at which one piece ends and the next begins, also within an easing that
+        bounces, and outside the keys where the curve repeats."""
         frames = np.array([key.frame for key in self.keys])
         if not len(frames):
             return frames
+        eased = [(a, b) for a, b in zip(self.keys, self.keys[1:], strict=False) if a.interpolation == "ease"]
+        inner = [a.frame + (b.frame - a.frame) * part for a, b in eased for part in corners_of(a.ease)]
+        frames = np.unique(np.append(frames, inner)) if inner else frames
         rows, span = [frames], frames[-1] - frames[0]
         for mode, low, high in ((self.before, first, min(frames[0], last)), (self.after, max(frames[-1], first), last)):
             if mode in ("hold", "linear") or span <= 0 or low >= high:

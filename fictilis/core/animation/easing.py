@@ -90,6 +90,19 @@ def handles_of(ease: str) -> tuple[float, float, float, float] | None:
     return x1, y1, x2, y2
 
 
+def corners_of(ease: str) -> tuple[float, ...]:
+    """The parts of its time at which an easing turns sharply, or one formula of it ends: one that bounces, and the middle of
+    those that go in and out."""
+    name, _, way = ease.partition("-")
+    if ease not in NAMED or name != "bounce":
+        return (0.5,) if ease in NAMED and way == "in-out" else ()
+    out = (1 / 2.75, 2 / 2.75, 2.5 / 2.75)
+    into = tuple(1 - part for part in out[::-1])
+    if way != "in-out":
+        return out if way == "out" else into
+    return (*(part / 2 for part in into), 0.5, *(0.5 + part / 2 for part in out))
+
+
 def ease_at(ease: str, t: np.ndarray) -> np.ndarray:
     """The easing at parts ``t`` (any shape) of its time, 0…1; float64."""
     t = np.asarray(t, np.float64)

@@ -161,12 +161,13 @@ def _signal(curve: AnimationCurve, active: tuple[Modifier, ...], fps: float) -> 
         cubics = seconds, (part.coefficients[1:] * fps ** np.arange(4)).T
     # what the cache keeps must not hold the curve that it belongs to
     plain = replace(curve)
-    source = Source(lambda t: plain.evaluate(np.asarray(t) * fps), _bends(plain, seconds), float(seconds[0]), cubics)
+    bends: Bends = lambda low, high: plain.knots(low * fps, high * fps) / fps  # noqa: E731
+    source = Source(lambda t: plain.evaluate(np.asarray(t) * fps), bends, float(seconds[0]), cubics)
     late = 0.0
     for m in active:
         late += m.number("frames") / fps if m.kind == "offset" else 0.0
         signal = _mixed(source.signal, KINDS[m.kind].apply(source, m, fps), m.amount)
-        source = Source(signal, _later(_bends(plain, seconds), late), source.start, None)
+        source = Source(signal, _later(bends, late), source.start, None)
     return source.signal
 
 
@@ -174,23 +175,6 @@ def _mixed(before: Signal, after: Signal, amount: float) -> Signal:
     if amount == 1:
         return after
     return lambda t: before(t) + amount * (after(t) - before(t))
-
-
-def _bends(curve: AnimationCurve, seconds: np.ndarray) -> Bends:
-    """The times of the keys, and of what repeats them beyond the last one."""
-    first, last = float(seconds[0]), float(seconds[-1])
-    span = last - first
-
-    def between(low: float, high: float) -> np.ndarray:
-        if curve.after in ("hold", "linear") or span <= 0 or high <= last:
-            return seconds[(seconds >= low) & (seconds <= high)]
-        turns = np.arange(max(np.floor((low - first) / span), 0.0), np.floor((high - first) / span) + 1)
-        inside = seconds - first
-        forth, back = inside[None] + first, first + span - inside[None]
-        rows = np.where((turns % 2 == 1)[:, None], back, forth) if curve.after == "ping-pong" else forth
-        return np.sort((rows + turns[:, None] * span).ravel())
-
-    return between
 
 
 def _later(bends: Bends, late: float) -> Bends:
