@@ -11,6 +11,7 @@ import argparse
 import signal
 import sys
 from collections.abc import Collection
+from io import TextIOWrapper
 from pathlib import Path
 
 from fictilis import __version__
@@ -21,6 +22,8 @@ def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns 0, 1 where a check finds something, 3 where a proof fails, 2 after an error said in one
     sentence on stderr, or 130 where it was stopped by a key."""
     words = list(sys.argv[1:] if arguments is None else arguments)
+    if arguments is None and isinstance(sys.stdout, TextIOWrapper):
+        sys.stdout.reconfigure(errors="backslashreplace")  # names of files may be no text
     try:
         if not words or Path(words[0]).suffix and not words[0].startswith("-"):
             return _window(words)

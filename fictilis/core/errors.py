@@ -2,7 +2,21 @@
 
 from __future__ import annotations
 
+import unicodedata
+
 LONGEST = 300
+# what turns the writing round: marks and overrides of direction. Source: Unicode Standard Annex 9, 2
+TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
+
+
+def is_hidden(letter: str) -> bool:
+    """Whether a letter is not seen but does something: one of control, of direction, or half of one."""
+    return letter in TURNS or unicodedata.category(letter) in ("Cc", "Cs", "Zl", "Zp")
+
+
+def escaped(text: str) -> str:
+    """A text in which such letters are seen, as \\u202e."""
+    return "".join(f"\\u{ord(c):04x}" if is_hidden(c) else c for c in text)
 
 
 class FictilisError(Exception):
@@ -10,7 +24,7 @@ class FictilisError(Exception):
 
     def __init__(self, sentence: str, hint: str = "") -> None:
         sentence = " ".join(sentence.split())  # names and other programs' words may bring line breaks
-        sentence = sentence.encode("utf-8", "replace").decode()  # and file names bytes that are no text
+        sentence = escaped(sentence.encode("utf-8", "replace").decode())  # and file names bytes that are no text
         if len(sentence) > LONGEST:
             sentence = f"{sentence[: LONGEST - 1]}…"
         super().__init__(sentence)

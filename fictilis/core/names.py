@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 
-from fictilis.core.errors import EditRefused
+from fictilis.core.errors import EditRefused, is_hidden
 
 
 def number_of(some_id: str) -> int:
@@ -28,6 +28,11 @@ def tidy_name(name: str) -> str:
     return (
         "".join(c if c.isprintable() or c in JOINERS else " " for c in name[: 8 * LONGEST_NAME]).strip()[:LONGEST_NAME].rstrip()
     )
+
+
+def seen_name(text: str) -> str:
+    """A text in which every letter that is not seen but does something stands as a question mark in a box."""
+    return "".join("\ufffd" if is_hidden(c) else c for c in text)
 
 
 def given_name(name: str, what: str, others: Iterable[str] = (), already: str = "") -> str:

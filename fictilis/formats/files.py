@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import os
+import re
 import shutil
 import stat
 import tempfile
@@ -162,7 +163,7 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
             os.replace(temporary, place)
     except (OSError, RuntimeError, ValueError) as error:
         kept = " The file that was there is unchanged." if path.is_file() else ""
-        said = reason(error) if isinstance(error, OSError) else str(error)
+        said = reason(error) if isinstance(error, OSError) else plain_words(error)
         raise CannotSave(f"{path} could not be saved: {said}.{kept}") from None
     finally:
         if temporary is not None:
@@ -178,6 +179,13 @@ def _part(folder: Path) -> tuple[int, Path]:
         if os.fstat(handle).st_nlink:  # else another process took it for a leftover before it was locked
             return handle, Path(name)
         os.close(handle)
+
+
+@contextmanager
+def folder_elsewhere() -> Iterator[Path]:
+    """As folder_beside, where the system keeps what is temporary."""
+    with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
+        yield Path(folder)
 
 
 def _hold(handle: int) -> None:
@@ -221,6 +229,21 @@ def _like(new: Path, old: os.stat_result | None) -> None:
 def _what(mode: int) -> str:
     kinds = ((stat.S_ISDIR, "a folder"), (stat.S_ISFIFO, "a pipe"), (stat.S_ISSOCK, "a socket"))
     return next((words for tells, words in kinds if tells(mode)), "a device")
+
+
+def is_text(path: Path) -> bool:
+    """Whether a path can be told to a library that knows paths as text only."""
+    try:
+        return bool(str(path.resolve()).encode())
+    except UnicodeEncodeError:
+        return False
+
+
+def plain_words(error: Exception) -> str:
+    """What a library says was wrong, without where in its code: the first line of its own words."""
+    words = re.search(r": '(.*)", str(error), re.DOTALL)
+    lines = (words[1] if words else str(error)).strip().splitlines() or [""]
+    return lines[0].strip(" '").rstrip(".")[:160] or "it is broken"
 
 
 def reason(error: OSError) -> str:

@@ -58,6 +58,7 @@ from fictilis.formats.native_records import (
     ViewRecord,
     array_out_of_proportion,
     out_of_proportion,
+    with_seen_names,
 )
 from fictilis.formats.native_rigs import read_rig, read_skin
 from fictilis.formats.native_strict import fields_of
@@ -163,6 +164,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
         wrong = out_of_proportion(record)
         if wrong:
             raise archive.fail(wrong)
+        with_seen_names(record)
         objects, rigs = [], [read_rig(archive, rig) for rig in record.rigs]
         for number, item in enumerate(record.objects):
             objects.append(_ObjectReader(archive, item, rigs).read())

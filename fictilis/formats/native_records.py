@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import msgspec
+import msgspec.structs
 import numpy as np
 
+from fictilis.core.names import seen_name
 from fictilis.formats.native_cues import CueRecord
 from fictilis.formats.native_strict import Strict
 
@@ -404,6 +406,20 @@ def out_of_proportion(value: object, what: str = "content") -> str:
         fields = (f for f in value.__struct_fields__ if f != "keys")
         return next((wrong for f in fields if (wrong := out_of_proportion(getattr(value, f), f))), "")
     return ""
+
+
+def with_seen_names(value: object) -> None:
+    """Every text of a record with all of its letters seen, in place: names of a file may come from anywhere."""
+    if isinstance(value, list | tuple):
+        for part in value:
+            with_seen_names(part)
+    elif isinstance(value, msgspec.Struct):
+        for field in value.__struct_fields__:
+            held = getattr(value, field)
+            if isinstance(held, str) and not (held.isascii() and held.isprintable()):
+                msgspec.structs.force_setattr(value, field, seen_name(held))
+            elif field != "keys":
+                with_seen_names(held)
 
 
 def array_out_of_proportion(array: np.ndarray) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import re
 import subprocess
 import sys
 import tempfile
@@ -15,10 +14,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fictilis.core.errors import BadFile, FictilisError
+from fictilis.core.errors import BadFile, CannotSave, FictilisError
 from fictilis.core.interrupt import check
 from fictilis.core.scene import Scene
-from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes
+from fictilis.formats.files import Imported, MeshData, Progress, is_text, no_progress, plain_words, read_bytes
 from fictilis.formats.native import read_native, write_native
 
 CHILD = "import sys; from fictilis.formats.usd_process import child; child(sys.argv[1], sys.argv[2])"
@@ -33,13 +32,12 @@ def child(path: str, out: str) -> None:
         scene, said = read_here(Path(path))
         write_native(Path(out), scene)
         told: dict[str, Any] = {"said": said}
+    except CannotSave as error:  # what was read, for the one who asked
+        told = {"wrong": f"{Path(path).name} cannot be read: {error.sentence.partition(' saved: ')[2].rstrip('.')}."}
     except FictilisError as error:
         told = {"wrong": error.said}
     except Exception as error:  # noqa: BLE001 - usd-core raises plain ones
-        words = re.search(r": '(.*)", str(error))  # usd-core's own, without where in its code
-        lines = (words[1] if words else str(error)).strip().splitlines() or ["it is broken"]
-        why = lines[0].strip(" '")[:160] or "it is broken"
-        told = {"wrong": f"{Path(path).name} cannot be read: {why.rstrip('.')}."}
+        told = {"wrong": f"{Path(path).name} cannot be read: {plain_words(error)}."}
     sys.stdout.write("\n" + json.dumps(told) + "\n")
 
 
@@ -63,6 +61,8 @@ def read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple
     """A scene of all that an OpenUSD file shows, and sentences on what was left out. Raises BadFile."""
     path = Path(path)
     read_bytes(path)  # says what is wrong where there is no such file
+    if not is_text(path):
+        raise BadFile(f"{path.name} cannot be read: the name of a folder on the way is no text; copy it elsewhere.")
     with tempfile.TemporaryDirectory(prefix="fictilis-") as folder:
         out = Path(folder) / "read.fictilis"
         try:
@@ -72,7 +72,10 @@ def read_usd(path: Path, progress: Progress = no_progress) -> tuple[Scene, tuple
         progress(0.8)
         if "wrong" in told:
             raise BadFile(told["wrong"])
-        scene = read_native(out)
+        try:
+            scene = read_native(out)
+        except BadFile as error:
+            raise BadFile(f"{path.name} cannot be read: {error.sentence.partition(': ')[2]}") from None
     return replace(scene, name=path.stem), tuple(told["said"])
 
 

@@ -5,8 +5,8 @@ Source: OpenUSD, UsdGeom and UsdSkel schemas (usd-core), which is loaded when fi
 
 from __future__ import annotations
 
-import os
 import re
+import shutil
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +29,16 @@ from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.core.standing import camera_standing, eye, standing
 from fictilis.formats.choices import Values, linear_of
-from fictilis.formats.files import Progress, as_targets, folder_beside, no_progress, writable, write_whole
+from fictilis.formats.files import (
+    Progress,
+    as_targets,
+    folder_beside,
+    folder_elsewhere,
+    is_text,
+    no_progress,
+    writable,
+    write_whole,
+)
 from fictilis.formats.gltf import column_names
 from fictilis.formats.gltf_rigs import played_clips
 from fictilis.formats.usd_rigs import UsdRigWriter
@@ -405,7 +414,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
 
     def fill(temporary: Path) -> None:
         suffix = Path(path).suffix.lower()
-        with folder_beside(temporary) as folder:
+        with folder_beside(temporary) if is_text(temporary) else folder_elsewhere() as folder:
             inner = folder / f"scene{'.usdc' if suffix == '.usdz' else suffix}"
             stage = Usd.Stage.CreateNew(str(inner))
             UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if values.get("up") == "z" else UsdGeom.Tokens.y)
@@ -429,7 +438,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
                 packed = folder / "packed.usdz"
                 UsdUtils.CreateNewUsdzPackage(str(inner), str(packed))
                 inner = packed
-            os.replace(inner, temporary)
+            shutil.move(inner, temporary)
 
     write_whole(Path(path), fill)
     return said

@@ -1,5 +1,6 @@
 """Files, questions, recovery, shortcuts and the window itself."""
 
+import fcntl
 import itertools
 import json
 from pathlib import Path
@@ -278,15 +279,16 @@ def test_recovery_waits_for_the_file_named_at_start(open_window, sheet, answers,
     assert asked == ["Sheet"]
 
 
-def test_old_parts_are_swept_and_young_ones_left(tmp_path):
-    import os
-
-    old, young = tmp_path / ".fictilis-a.part", tmp_path / ".fictilis-b.part"
-    for part in (old, young):
+def test_what_broken_off_writing_left_is_swept_and_what_is_being_written_stays(tmp_path):
+    left, written = tmp_path / ".fictilis-a.part", tmp_path / ".fictilis-b.part"
+    for part in (left, written):
         part.write_text("x")
-    os.utime(old, (1, 1))
+    with open(written) as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        recovery.sweep(tmp_path)
+        assert not left.exists() and written.exists()
     recovery.sweep(tmp_path)
-    assert not old.exists() and young.exists()
+    assert not written.exists()
 
 
 @pytest.mark.parametrize("answer", ["save", "as", "look", "cancel"])
