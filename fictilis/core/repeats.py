@@ -57,8 +57,8 @@ class Repeat(Struct, frozen=True):
         if min(self.counts) < 1 or np.prod(self.counts, dtype=float) > MOST_COPIES:
             raise ValueError(f"{' × '.join(map(str, self.counts))} copies; from 1 to {MOST_COPIES:,} can be")
         numbers = (*self.spacing, self.radius, self.angle, self.later, *self.origin, self.turns, self.sizes)
-        if not np.isfinite(numbers).all() or not 0 <= self.sizes < 1:
-            raise ValueError("numbers of a repeat are finite, and sizes differ by less than 1")
+        if not np.isfinite(numbers).all() or not 0 <= self.sizes < 1 or not 0 <= self.seed < 2**32:
+            raise ValueError("numbers of a repeat are finite, sizes differ by less than 1, and its seed is from 0 to 2^32")
 
     def count_on(self, other: Geometry | None) -> int:
         """How many copies there are, with the geometry of the object on which they stand."""

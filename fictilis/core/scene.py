@@ -14,6 +14,7 @@ from fictilis.core.cues import Cue
 from fictilis.core.deformers import Deformer, kept_to
 from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Geometry, Line, Match, Mesh
+from fictilis.core.geometry.shown import shown_count
 from fictilis.core.kept import FormNumbers, NamedPick, StoredMix
 from fictilis.core.names import number_of
 from fictilis.core.places import ALONG, Along, Transform
@@ -302,8 +303,8 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
             scene, obj = _clips_fitted(scene, obj, was)
         if obj.skin is not None:
             scene = _rigs_in_step(scene, obj, was)
-        if obj.geometry is not was.geometry:
-            scene.check_copies(obj)
+        if obj.geometry is not was.geometry or obj.surface is not was.surface or obj.repeat is not was.repeat:
+            scene.check_shown(obj)
         return in_step(scene, obj, was) if links_of(obj) or obj.blend is not None else scene
 
     def copy_count(self, obj: MorphObject) -> int:
@@ -312,12 +313,15 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
             return 1
         return obj.repeated.count_on(self.object(obj.repeated.other).geometry if obj.repeated.other is not None else None)
 
-    def check_copies(self, obj: MorphObject) -> None:
+    def check_shown(self, obj: MorphObject) -> None:
         """Raises EditRefused where an object, or what is repeated on it, would be seen with more points than are drawn."""
         for o in self.objects:
-            concerned = o.repeated is not None and (o is obj or o.repeated.other == obj.id)
-            if concerned and (count := self.copy_count(o) * len(o.base)) > MOST_POINTS:
-                raise EditRefused(f"The copies of {o.name} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
+            if o is not obj and (o.repeated is None or o.repeated.other != obj.id):
+                continue
+            levels = o.surface.levels if o.surface is not None and o.surface.on else 0
+            if (count := self.copy_count(o) * shown_count(o.geometry, levels)) > MOST_POINTS and (o.repeated or not levels):
+                what = f"The copies of {o.name}" if o.repeated is not None else o.name
+                raise EditRefused(f"{what} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
 
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene without an object or a camera of it; what followed it or was repeated on it stands by itself."""

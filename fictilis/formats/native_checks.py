@@ -69,6 +69,7 @@ def check_parts(archive: Whole, scene: Scene) -> None:
             raise archive.fail(f"{obj.name} has a smooth surface of {obj.surface.levels} levels")
         if [d.kind for d in obj.deformers] != [kind for kind in DEFORMERS if held_deformer(obj, kind)]:
             raise archive.fail(f"what bends {obj.name} is out of order")
+        scene.check_shown(obj)
         if obj.repeat is not None:
             set_repeat(scene, obj.id, obj.repeat)
         if obj.skin is not None:

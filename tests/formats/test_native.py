@@ -8,14 +8,18 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.animation.curve import Key
+from fictilis.cli import main
+from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.appearance import Appearance, Texture
+from fictilis.core.appearance import Appearance, Surface, Texture
 from fictilis.core.channels import set_value, stand_at
 from fictilis.core.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
 from fictilis.core.edits import timeline
 from fictilis.core.edits.cues import add_cue
+from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_beyond, set_key
+from fictilis.core.edits.objects import add_object
+from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import (
     add_in_between,
@@ -29,9 +33,16 @@ from fictilis.core.edits.targets import (
 )
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.errors import BadFile, CannotSave
+from fictilis.core.evaluate import evaluate_object
+from fictilis.core.geometry.kinds import Tube
+from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.geometry.primitives import plane
 from fictilis.core.kept import NamedPick, Pick
-from fictilis.core.places import Transform
-from fictilis.core.timeline import Reference, SavedView, SceneCamera, Sound
+from fictilis.core.places import Along, Transform
+from fictilis.core.repeats import Repeat
+from fictilis.core.rules import Driver, Follow, Rule
+from fictilis.core.scene import Deltas, Scene, Target
+from fictilis.core.timeline import Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
@@ -643,3 +654,90 @@ def test_a_lane_without_keys_is_not_read(tmp_path, full):
     write_native(path, full)
     edit_json(path, lambda r: first_object(r)["lanes"][0].update(keys=[]))
     assert [lane.channel for lane in read_native(path).objects[0].lanes] == [lane.channel for lane in full.objects[0].lanes[1:]]
+
+
+def chained(name):
+    """Scenes that no edit makes, by what is written of them."""
+    points, mesh = plane(40, 40, 4, 4)
+    scene, obj_id = add_object(Scene(), "Sheet", mesh, points)
+    few = Deltas(np.arange(3, dtype=np.int32), np.ones((3, 3)))
+    if name == "a missing driver behind another":
+        rows = (Target("t1", "A", few, rule=Rule((Driver("t2"),))), Target("t2", "B", few, rule=Rule((Driver("t9"),))))
+        return scene.with_object(replace(scene.object(obj_id), targets=rows))
+    if name == "drivers in a circle":
+        rows = (Target("t1", "A", few, rule=Rule((Driver("t2"),))), Target("t2", "B", few, rule=Rule((Driver("t1"),))))
+        return scene.with_object(replace(scene.object(obj_id), targets=rows))
+    if name == "built on one another in a circle":
+        rows = (Target("t1", "A", few, built_on="t2"), Target("t2", "B", few, built_on="t1"))
+        return scene.with_object(replace(scene.object(obj_id), targets=rows))
+    if name == "lines along lines, 200 deep":
+        scene, line = add_form(Scene(), "Wave", {"points": 4})
+        first = scene.object(line)
+        rows = [replace(first, id=f"o{n}", name=f"L{n}", along=Along(f"o{n - 1}") if n > 1 else None) for n in range(1, 201)]
+        return replace(scene, objects=tuple(rows))
+    if name == "copies of a tube":
+        scene, line = add_form(Scene(), "Wave", {"points": 200})
+        obj = scene.object(line)
+        thick = replace(obj.line, degree=3, tube=Tube(round_profile(64)))
+        return replace(scene, objects=(replace(obj, geometry=thick, repeat=Repeat(counts=(100, 1, 1))),))
+    assert name == "copies of a surface"
+    obj = add_object(Scene(), "Sheet", *plane(40, 40, 8, 8)[::-1])[0].objects[0]
+    rows = (replace(obj, surface=Surface(2), repeat=Repeat(counts=(100, 100, 1))),)
+    return replace(scene, objects=rows)
+
+
+CHAINED = {
+    "a missing driver behind another": "no target with the id t9", "drivers in a circle": "cannot drive itself",
+    "built on one another in a circle": "is built on itself", "lines along lines, 200 deep": "32 deep",
+    "copies of a tube": "copies of Wave would have", "copies of a surface": "copies of Sheet would have",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CHAINED)
+def test_chains_circles_and_more_than_is_drawn_are_refused_when_read(name, tmp_path):
+    write_native(tmp_path / "s.fictilis", chained(name))
+    with pytest.raises(BadFile, match=CHAINED[name]):
+        read_native(tmp_path / "s.fictilis")
+
+
+@pytest.mark.parametrize("seed", [-1, 2**33])
+def test_a_seed_that_draws_nothing_is_refused(seed, tmp_path, sheet):
+    scene = set_repeat(sheet, "o1", Repeat(counts=(2, 1, 1), turns=5.0))
+    write_native(tmp_path / "s.fictilis", scene)
+    edit_json(tmp_path / "s.fictilis", lambda record: first_object(record)["repeat"].update(seed=seed))
+    with pytest.raises(BadFile, match="seed is from 0"):
+        read_native(tmp_path / "s.fictilis")
+
+
+@pytest.mark.parametrize("kind", ["built on", "driven"])
+def test_a_long_chain_is_read_and_mixed_at_once(kind, tmp_path):
+    """800 targets, each by the one before it, in the worst order: nothing is done by recursion, and each once."""
+    points, mesh = plane(40, 40, 4, 4)
+    scene, obj_id = add_object(Scene(), "Sheet", mesh, points)
+    few, curve = Deltas(np.array([0]), np.array([[0.0, 1.0, 0.0]])), AnimationCurve((Key(0, 0.0, "linear"), Key(1, 1.0)))
+    rows = []
+    for n in range(800):
+        more = (
+            {"built_on": f"t{n}" if n else None} if kind == "built on" else {"follows": Follow(f"t{n}", curve) if n else None}
+        )
+        last = kind == "built on" and n == 799
+        rows.append(Target(f"t{n + 1}", f"T{n + 1}", few, weight=1.0 if not n or last else 0.0, **more))
+    scene = scene.with_object(replace(scene.object(obj_id), targets=tuple(rows[::-1])))
+    write_native(tmp_path / "s.fictilis", scene)
+    obj = read_native(tmp_path / "s.fictilis").objects[0]
+    wanted = 801.0 if kind == "built on" else 800.0
+    assert evaluate_object(obj, 0.0)[0, 1] - obj.base[0, 1] == pytest.approx(wanted)
+
+
+def test_letters_that_are_not_seen_are_shown(tmp_path, sheet, capsys):
+    """Source: Unicode Standard Annex 9: overrides turn the writing round; ECMA-48: what a terminal obeys."""
+    evil = "gnp\u202e.exe\x1b[2J\u2066x"
+    scene = replace(sheet, objects=(replace(sheet.objects[0], name=evil),), markers=(Marker(3.0, evil),))
+    write_native(tmp_path / "s.fictilis", scene)
+    read = read_native(tmp_path / "s.fictilis")
+    assert read.objects[0].name == read.markers[0].name == "gnp\ufffd.exe\ufffd[2J\ufffdx"
+    assert main(["info", str(tmp_path / "s.fictilis")]) == 0
+    assert main(["info", str(tmp_path / f"{evil}.fictilis")]) == 2
+    said = capsys.readouterr()
+    assert not any(c in said.out + said.err for c in evil if not c.isprintable())
+    assert "\\u202e" in said.err and "\\u001b" in said.err

@@ -27,6 +27,7 @@ from fictilis.core.places import Along
 from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
 
 MOST_TUBE = 1_000_000  # points
+MOST_FOLLOWING = 32  # lines, each along the next
 
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
@@ -194,9 +195,11 @@ def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
     name, seen = scene.owner(object_id).name, object_id
     scene.object(line_id).line  # noqa: B018 - which refuses what is none
     step: str | None = line_id
-    for _ in scene.objects:
+    for depth in range(len(scene.objects) + 1):
         if step is None:
             return
+        if depth >= MOST_FOLLOWING:
+            raise EditRefused(f"{name} would follow lines that follow one another {MOST_FOLLOWING} deep; take it off one.")
         if step == seen:
             raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}, which follows {name} itself.")
         way = scene.object(step).along

@@ -39,7 +39,7 @@ def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
     if other is not None and repeat.way == FACES and not other.geometry.face_count:
         raise EditRefused(f"{other.name} has no faces to stand on; repeat {obj.name} on its points.")
     scene = scene.with_object(replace(obj, repeat=repeat))
-    scene.check_copies(scene.object(object_id))
+    scene.check_shown(scene.object(object_id))
     return scene
 
 

@@ -15,6 +15,7 @@ from fictilis.core.arrays import frozen
 
 NO_CORNERS = frozen((), np.int32)
 NO_FACES = frozen((0,), np.int32)
+MOST_PROFILE = 4096
 MOST_POINTS = 4_000_000  # that are made of one object, or drawn of its copies
 WHOLE = (0.0, 1.0)  # of a line that is drawn from its beginning to its end
 
@@ -98,8 +99,8 @@ class Tube(Struct, frozen=True, eq=False, weakref=True):
 
     def __post_init__(self) -> None:
         force_setattr(self, "profile", frozen(self.profile, np.float64, 2))
-        if len(self.profile) < 3 or not np.isfinite(self.profile).all() or not np.isfinite(self.twist):
-            raise ValueError(f"a profile of {len(self.profile)} points; it needs 3, all finite")
+        if not 3 <= len(self.profile) <= MOST_PROFILE or not np.isfinite(self.profile).all() or not np.isfinite(self.twist):
+            raise ValueError(f"a profile of {len(self.profile):,} points; it has from 3 to {MOST_PROFILE:,}, all finite")
         for name, low in (("radius", 0.0), ("turning", -1e5)):
             for key in () if getattr(self, name) is None else getattr(self, name).keys:
                 if not 0 <= key.frame <= 1:

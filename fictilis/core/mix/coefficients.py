@@ -10,6 +10,7 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.arrays import cached_by_identity
+from fictilis.core.errors import EditRefused
 from fictilis.core.mix.bands import band_deltas, band_shares, swept
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene import Deltas, MorphObject, Target
@@ -72,18 +73,30 @@ def coefficients(obj: MorphObject, acting: np.ndarray) -> np.ndarray:
     number, first, plain, rest = _places(obj)
     out[first[plain]] = acting[plain]
     fronts = {target_id: acting[number[front_of(target_id)]] for target_id in swept(obj)}
+    above: dict[int, np.ndarray] = {}  # what those built on a target bring in of it
     for n in rest:
-        if not acting[n].any():
-            continue
-        target = obj.targets[n]
-        parts = stage_coefficients(target, acting[n])
-        if target.sweep is not None:
-            parts = parts * band_shares(obj, target, fronts)
-        out[first[n] : first[n] + len(parts)] += parts
-        for parent in obj.ancestors(target):
-            whole = first[number[parent.id]] + len(parent.in_betweens)
-            out[whole : whole + (parent.sweep.bands if parent.sweep is not None else 1)] += parts[-1]
+        target, load = obj.targets[n], above.pop(n, None)
+        if load is not None:
+            _bring(out, first, obj, n, load)
+        if acting[n].any():
+            parts = stage_coefficients(target, acting[n])
+            if target.sweep is not None:
+                parts = parts * band_shares(obj, target, fronts)
+            out[first[n] : first[n] + len(parts)] += parts
+            load = parts[-1] + (0.0 if load is None else load)
+        if target.built_on is not None and load is not None:
+            parent = number[target.built_on]
+            above[parent] = above.get(parent, 0.0) + load
+    for n, load in above.items():
+        _bring(out, first, obj, n, load)
     return out
+
+
+def _bring(out: np.ndarray, first: np.ndarray, obj: MorphObject, n: int, load: np.ndarray) -> None:
+    """Add to the coefficients of a target's full shape, of which it has several where it is swept."""
+    target = obj.targets[n]
+    whole = first[n] + len(target.in_betweens)
+    out[whole : whole + (target.sweep.bands if target.sweep is not None else 1)] += load
 
 
 @cached_by_identity
@@ -94,7 +107,7 @@ def row_ids(obj: MorphObject) -> tuple[str, ...]:
 
 class _Places(NamedTuple):
     """The row of each target and front by id; the first column (t,) of each target; the numbers (p,) of those that have no
-    other and are built on the base; the numbers of the rest."""
+    other and are built on the base; the numbers of the rest, each before the one it is built on."""
 
     number: dict[str, int]
     first: np.ndarray
@@ -106,9 +119,25 @@ class _Places(NamedTuple):
 def _places(obj: MorphObject) -> _Places:
     counts = [len(t.in_betweens) + (t.sweep.bands if t.sweep is not None else 1) for t in obj.targets]
     first = np.cumsum([0, *counts], dtype=np.intp)[:-1]
-    rest = tuple(n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None or t.sweep is not None)
+    depth = _depths(obj)
+    rest = [n for n, t in enumerate(obj.targets) if t.in_betweens or t.built_on is not None or t.sweep is not None]
+    rest.sort(key=lambda n: -depth[obj.targets[n].id])
     plain = np.delete(np.arange(len(first)), rest)
-    return _Places({row: n for n, row in enumerate(row_ids(obj))}, first, plain, rest)
+    return _Places({row: n for n, row in enumerate(row_ids(obj))}, first, plain, tuple(rest))
+
+
+def _depths(obj: MorphObject) -> dict[str, int]:
+    """On how many targets each is built, by id. Raises EditRefused for one that is built on itself."""
+    out: dict[str, int] = {}
+    for target in obj.targets:
+        way = [target]
+        while way[-1].built_on is not None and way[-1].id not in out and len(way) <= len(obj.targets):
+            way.append(obj.target(way[-1].built_on))
+        if len(way) > len(obj.targets):
+            raise EditRefused(f"{obj.name}: {target.name} is built on itself.")
+        base = out.get(way[-1].id, 0)
+        out |= {part.id: base + n for n, part in enumerate(reversed(way))}
+    return out
 
 
 def stage_coefficients(target: Target, weight: float | np.ndarray) -> np.ndarray:

@@ -38,25 +38,25 @@ def gains(obj: MorphObject) -> np.ndarray:
 def driven_targets(obj: MorphObject) -> tuple[str, ...]:
     """Ids of the targets that have a rule or follow a number, each behind those it is driven by. Raises EditRefused where they
     go in a circle."""
-    targets = targets_by_id(obj)
-    out: list[str] = []
-    open_: list[str] = []
-
-    def visit(target_id: str) -> None:
-        target = targets[target_id]
-        if target.rule is None and target.follows is None or target_id in out:
-            return
-        if target_id in open_:
-            round_ = [targets[t].name for t in open_[open_.index(target_id) :]]
-            raise EditRefused(f"{' drives '.join([*reversed(round_), round_[-1]])}: a weight cannot drive itself.")
-        open_.append(target_id)
-        for source in sources_of(obj, target):
-            visit(source)
-        open_.pop()
-        out.append(target_id)
-
-    for target in obj.targets:
-        visit(target.id)
+    done, out, waits = set[str](), list[str](), list[str]()  # those that wait for what drives them
+    for first in obj.targets:
+        rows = [] if first.id in done else [(first, iter(sources_of(obj, first)))]
+        waits = [first.id]
+        while rows:
+            target, rest = rows[-1]
+            source = next(rest, None)
+            if source is None:
+                rows.pop()
+                waits.pop()
+                done.add(target.id)
+                out += [target.id] if target.rule is not None or target.follows is not None else []
+            elif source in waits:
+                round_ = [obj.target(t).name for t in waits[waits.index(source) :]]
+                raise EditRefused(f"{' drives '.join([*reversed(round_), round_[-1]])}: a weight cannot drive itself.")
+            elif source not in done:
+                led = obj.target(source)  # which refuses one that is not there
+                rows.append((led, iter(sources_of(obj, led))))
+                waits.append(source)
     return tuple(out)
 
 
