@@ -168,6 +168,11 @@ def joint_of(channel: str) -> int | None:
     return int(number) if word in (TURN, ANGLE) and number.isdecimal() and len(number) < 6 else None
 
 
+def is_rigged(channel: str) -> bool:
+    """Whether a channel is of the rig that an object hangs on, and so of all that hang on it."""
+    return channel in (CLIP, TIME) or joint_of(channel) is not None
+
+
 @cached_by_identity
 def joint_names(rig: Rig) -> tuple[str, ...]:
     """What joints are called here: as the file names them, each once."""

@@ -20,7 +20,7 @@ from fictilis.core.names import number_of
 from fictilis.core.places import ALONG, Along, Transform
 from fictilis.core.point_spring import PointSpring
 from fictilis.core.repeats import Repeat
-from fictilis.core.rigs import CLIP, TIME, Skin, joint_of, turn_ids
+from fictilis.core.rigs import CLIP, TIME, Skin, is_rigged, turn_ids
 from fictilis.core.rules import Follow, Rule
 from fictilis.core.sweep import Sweep, front_of
 from fictilis.core.timeline import Animated, Blend, Clip, Lane, Marker, Reference, SavedView, SceneCamera, Sound, fitted_lanes
@@ -389,11 +389,6 @@ def _led_alike(other: MorphObject, obj: MorphObject, led: Mapping[str, Target]) 
         lane = obj.lane(leader.id)
         lanes += [] if lane is None else [replace(lane, channel=target_id)]
     return replace(other, targets=targets, lanes=tuple(lanes))
-
-
-def is_rigged(channel: str) -> bool:
-    """Whether a channel is of the rig that an object hangs on, and so of all that hang on it."""
-    return channel in (CLIP, TIME) or joint_of(channel) is not None
 
 
 def _rigs_in_step(scene: Scene, obj: MorphObject, was: MorphObject) -> Scene:

@@ -6,7 +6,8 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from msgspec.structs import replace
 
-from fictilis.core.scene import BLEND, MorphObject, Scene, is_rigged, links_of, targets_by_id
+from fictilis.core.rigs import is_rigged
+from fictilis.core.scene import BLEND, MorphObject, Scene, links_of, targets_by_id
 from fictilis.core.timeline import Lane
 
 

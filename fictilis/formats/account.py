@@ -12,7 +12,8 @@ from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relays
 from fictilis.core.places import Transform
-from fictilis.core.scene import MorphObject, Scene, Target, is_rigged
+from fictilis.core.rigs import is_rigged
+from fictilis.core.scene import MorphObject, Scene, Target
 from fictilis.formats.choices import DROP, RESULT, Values
 from fictilis.formats.gltf_rigs import plain_clip
 

@@ -23,12 +23,12 @@ from fictilis.core.edits.timeline import LONGEST_RANGE, set_reference, set_sound
 from fictilis.core.errors import BadFile
 from fictilis.core.geometry.finer import MOST_LEVELS
 from fictilis.core.mix.relay import relay_of
+from fictilis.core.rigs import is_rigged
 from fictilis.core.scene import (
     BLEND,
     RELAY_PATHS,
     MorphObject,
     Scene,
-    is_rigged,
     lane_homes,
 )
 from fictilis.formats.native_records import (
@@ -36,6 +36,7 @@ from fictilis.formats.native_records import (
 )
 
 COLOUR = re.compile("#[0-9a-fA-F]{6}")
+ID = re.compile(r"[A-Za-z][\w.-]{0,59}", re.ASCII)  # also a key of a page's script, and a part of longer keys
 
 
 class Whole(Protocol):
@@ -52,6 +53,7 @@ def _once(archive: Whole, values: Iterable[str], what: str) -> None:
 
 def check_parts(archive: Whole, scene: Scene) -> None:
     """What the parts cannot see of each other."""
+    _check_ids(archive, scene)
     _check_time(archive, scene)
     _once(archive, (o.id for o in scene.objects), "the object id")
     _once(archive, (o.name for o in scene.objects), "the object name")
@@ -88,6 +90,15 @@ def check_parts(archive: Whole, scene: Scene) -> None:
     _check_clips(archive, scene)
     _once(archive, (c.id for c in scene.cues), "the cue id")
     _once(archive, (c.name for c in scene.cues), "the cue")
+
+
+def _check_ids(archive: Whole, scene: Scene) -> None:
+    parts = [x.id for x in scene.owners] + [c.id for c in scene.clips] + [c.id for c in scene.cues]
+    for obj in scene.objects:
+        parts += [t.id for t in obj.targets] + [g.id for g in obj.groups]
+    wrong = next((part for part in parts if not ID.fullmatch(part)), None)
+    if wrong is not None:
+        raise archive.fail(f"“{wrong[:40]}” is no id; it has up to 60 letters, digits, points and lines")
 
 
 def _check_clips(archive: Whole, scene: Scene) -> None:

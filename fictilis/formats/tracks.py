@@ -18,7 +18,8 @@ from fictilis.core.mix.bands import swept
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.places import Transform
-from fictilis.core.scene import BLEND, MorphObject, Scene, is_rigged, targets_by_id
+from fictilis.core.rigs import is_rigged
+from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
 from fictilis.core.standing import camera_standing, eye, jumping, jumps_of, standing
 from fictilis.core.sweep import front_of
 from fictilis.core.timeline import Lane, SceneCamera

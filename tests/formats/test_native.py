@@ -700,6 +700,15 @@ def test_chains_circles_and_more_than_is_drawn_are_refused_when_read(name, tmp_p
         read_native(tmp_path / "s.fictilis")
 
 
+@pytest.mark.parametrize("wrong", ["__proto__", "constructor|x", "", "a b", "x" * 70, "\u202e1"])
+def test_an_id_is_a_plain_word(wrong, tmp_path, sheet):
+    """Which a page's script has as a key."""
+    write_native(tmp_path / "s.fictilis", sheet)
+    edit_json(tmp_path / "s.fictilis", lambda record: first_object(record)["targets"][0].update(id=wrong))
+    with pytest.raises(BadFile, match="is no id|wrong|stands twice"):
+        read_native(tmp_path / "s.fictilis")
+
+
 @pytest.mark.parametrize("seed", [-1, 2**33])
 def test_a_seed_that_draws_nothing_is_refused(seed, tmp_path, sheet):
     scene = set_repeat(sheet, "o1", Repeat(counts=(2, 1, 1), turns=5.0))

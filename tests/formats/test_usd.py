@@ -2,6 +2,7 @@
 
 import os
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.targets import add_in_between, new_target, set_path, target_from_points
-from fictilis.core.errors import BadFile, Cancelled
+from fictilis.core.errors import BadFile, Cancelled, CannotSave
 from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
@@ -22,6 +23,7 @@ from fictilis.core.interrupt import interruptible
 from fictilis.core.places import Transform
 from fictilis.core.scene import Scene
 from fictilis.core.timeline import SceneCamera
+from fictilis.formats.files import write_whole
 from fictilis.formats.registry import export, read_meshes, scene_from_file
 from fictilis.formats.usd_reading import read_here
 from tests.formats.test_gltf_reading import shown, travelling
@@ -310,3 +312,28 @@ def test_reading_can_be_given_up(sheet, tmp_path):
     with interruptible(stop), pytest.raises(Cancelled):
         scene_from_file(tmp_path / "a.usda")
     assert time.monotonic() - begun < 3
+
+
+def test_folders_whose_name_is_no_text(sheet, tmp_path):
+    """What is written goes there all the same; what is read says why it cannot be."""
+    folder = Path(os.fsdecode(bytes(tmp_path) + b"/bad\xff"))
+    folder.mkdir()
+    export(sheet, folder / "a.usda")
+    assert (folder / "a.usda").read_text().startswith("#usda")
+    with pytest.raises(BadFile, match="the name of a folder on the way is no text"):
+        scene_from_file(folder / "a.usda")
+
+
+def test_words_of_a_library_are_told_in_one_line(sheet, tmp_path, monkeypatch):
+    """And the name of the file that was asked for, not that of one in between."""
+    from fictilis.formats import usd_process
+
+    export(sheet, tmp_path / "a.usda")
+    raw = "\n\tError in 'pxrInternal::Sdf_Save' at line 48 in file /opt/x.cpp : 'No space left on device\nmore'"
+    with pytest.raises(CannotSave) as refused:
+        write_whole(tmp_path / "b.usda", lambda _part: (_ for _ in ()).throw(RuntimeError(raw)))
+    assert refused.value.sentence == f"{tmp_path / 'b.usda'} could not be saved: No space left on device."
+    wrong = BadFile("read.fictilis cannot be opened: bad.")
+    monkeypatch.setattr(usd_process, "read_native", lambda _path: (_ for _ in ()).throw(wrong))
+    with pytest.raises(BadFile, match=r"^a.usda cannot be read: bad\.$"):
+        scene_from_file(tmp_path / "a.usda")

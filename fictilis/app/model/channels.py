@@ -14,7 +14,8 @@ from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.links import partners
 from fictilis.core.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import MorphObject, Scene, is_rigged, targets_by_id
+from fictilis.core.rigs import is_rigged
+from fictilis.core.scene import MorphObject, Scene, targets_by_id
 from fictilis.core.timeline import Lane, SceneCamera
 
 T = TypeVar("T")

@@ -12,9 +12,9 @@ from fictilis.core.channels import set_value
 from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.targets import append
 from fictilis.core.errors import EditRefused
-from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, joint_names, turn_id
+from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, is_rigged, joint_names, turn_id
 from fictilis.core.rules import Follow
-from fictilis.core.scene import MorphObject, Scene, Target, is_rigged
+from fictilis.core.scene import MorphObject, Scene, Target
 
 
 def skin_of(obj: MorphObject) -> Skin:

@@ -13,8 +13,9 @@ from fictilis.core.channel_kinds import rig_kinds
 from fictilis.core.errors import EditRefused
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.relay import relay_of
+from fictilis.core.rigs import is_rigged
 from fictilis.core.rules import SMALLEST, Follow, Rule
-from fictilis.core.scene import BLEND, MorphObject, Target, is_rigged, targets_by_id
+from fictilis.core.scene import BLEND, MorphObject, Target, targets_by_id
 
 
 def gain(obj: MorphObject, target: Target) -> float:
