@@ -365,6 +365,11 @@ class Shell(Opening):
         self.autosave.stop()
         self.checker.stop()
         event.accept()
+        if self.renderer is not None:  # the graphics card's memory, too, is given back
+            self.view.set_renderer(None)
+            self.thumbnails.renderer = None
+            self.renderer.release()
+            self.renderer = None
 
 
 def warm_up() -> None:

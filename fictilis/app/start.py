@@ -124,10 +124,7 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
 
     window.ready.connect(whole)
     window.show()
-    code = app.exec()
-    if window.furnished:
-        window.thumbnails.renderer = None
-    return code
+    return app.exec()
 
 
 def _found(path: Path | None, demo: str) -> tuple[Scene, Path | None] | None:

@@ -27,6 +27,7 @@ from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.commands.walking import WalkCommands
 from fictilis.app.model import recovery
+from fictilis.app.model.document import stamp_of
 from fictilis.app.model.recovery import left_behind
 from fictilis.core.cues import Cue
 from fictilis.core.edits.objects import remove_object
@@ -304,6 +305,7 @@ def test_a_file_that_another_program_changed_is_not_replaced_unasked(user, answe
     monkeypatch.setattr(user.window.ask, "tell", lambda _title, sentences: told.extend(sentences))
     replies = [answer, "cancel"]
     monkeypatch.setattr(user.window.ask, "changed_on_disk", lambda _path: replies.pop(0))
+    user.take_keys_again()
     user.press(K.Key_S, CTRL)
     kept = read_native(path).objects[0].targets[0].name
     assert kept == ("Lift" if answer == "save" else "Theirs")
@@ -311,8 +313,45 @@ def test_a_file_that_another_program_changed_is_not_replaced_unasked(user, answe
     assert [said for said, _ in told][1:2] == (["Sheet: Theirs is called Lift."] if answer == "look" else [])
     if answer == "save":
         user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.7)
+        user.take_keys_again()
         user.press(K.Key_S, CTRL)  # now it is the one that was written here
         assert not user.doc.unsaved
+
+
+@pytest.mark.parametrize("while_reading", [False, True])
+def test_two_windows_on_one_file_that_save_in_turn_ask_each_other(
+    open_window, sheet, answers, tmp_path, monkeypatch, while_reading
+):
+    path = tmp_path / "x.fictilis"
+    write_native(path, sheet)
+    first, second = open_window(sheet), open_window(sheet)
+
+    def saves(user, value: float) -> list[str]:
+        asked: list[str] = []
+        monkeypatch.setattr(user.window.ask, "changed_on_disk", lambda _path: asked.append("asked") or "save")
+        user.doc.channels.set_value(user.doc.channels.ref("t1"), value)
+        assert user.window.commands.save() and not user.doc.unsaved
+        assert user.doc.stamp == stamp_of(path)
+        return asked
+
+    assert first.window.commands.open_path(path)
+    run = second.window.ask.run
+    if while_reading:
+        monkeypatch.setattr(second.window.ask, "run", lambda *given: (run(*given), saves(first, 0.1))[0])
+    assert second.window.commands.open_path(path)
+    monkeypatch.setattr(second.window.ask, "run", run)
+    assert saves(second, 0.2) == (["asked"] if while_reading else [])
+    assert [bool(saves(user, value)) for user, value in ((first, 0.3), (first, 0.4), (second, 0.5), (first, 0.6))] == [
+        True, False, True, True,
+    ]  # fmt: skip
+
+
+def test_a_window_that_is_closed_gives_the_graphics_card_back(user):
+    renderer = user.window.renderer
+    assert renderer.ctx.mglo.__class__.__name__ == "Context"
+    user.window.close()
+    assert renderer.ctx.mglo.__class__.__name__ == "InvalidObject"
+    assert user.view.picture is None and user.window.thumbnails.renderer is None
 
 
 def test_a_fault_inside_keeps_the_work_and_names_the_log(user, monkeypatch, tmp_path):

@@ -24,7 +24,7 @@ from fictilis.core.geometry.lines.forms import circle
 from fictilis.core.geometry.lines.measuring import strands as measured
 from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.splines import drawn
-from fictilis.core.geometry.lines.tubes import round_profile, tube_points
+from fictilis.core.geometry.lines.tubes import line_profile, round_profile, tube_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
 from fictilis.core.kept import Pick
@@ -484,11 +484,15 @@ def test_gltf_has_the_motion_along_a_line_at_every_frame(led, tmp_path):
     assert times[at] == pytest.approx(0.5) and np.allclose(places[at] * 100, wanted, atol=0.01)
 
 
-def test_a_tube_of_too_many_points_is_refused(whip):
+def test_a_tube_of_too_many_points_is_refused(whip, monkeypatch):
+    monkeypatch.setattr("fictilis.core.edits.lines.MOST_TUBE", 600_000)
     long = replace(whip.object(OBJ), geometry=Line(starts=[0, 20], closed=[False], degree=3))
     scene = OPERATIONS["line-tube"].make(Subject(whip.with_object(long), OBJ), {"sides": 256}).scene
-    with pytest.raises(EditRefused, match="would have 1,175,040 points; more than 1,000,000"):
-        set_tube(scene, OBJ, Tube(np.tile(round_profile(256), (30, 1))))
+    with pytest.raises(EditRefused, match="would have 626,688 points; more than 600,000"):
+        set_tube(scene, OBJ, Tube(np.tile(round_profile(256), (16, 1))))
+    ring = np.pad(round_profile(5000), ((0, 0), (0, 1)))
+    with pytest.raises(EditRefused, match="closed strand of 5,000 places; a profile has up to 4,096"):
+        line_profile(Line(starts=[0, 5000], closed=[True], degree=1), ring)
 
 
 @pytest.mark.parametrize("turn", [True, False])

@@ -213,7 +213,7 @@ def test_what_reducing_leaves_is_within_the_tolerance_and_no_key_more_could_go(r
     if after == "ping-pong":  # what is repeated keeps its ends
         assert (thin.keys[0].frame, thin.keys[-1].frame) == (first, last)
     for key in thin.keys[1:-1] if after == "ping-pong" else thin.keys if len(thin.keys) > 1 else ():
-        assert np.abs(thin.without([key.frame]).evaluate(at) - wanted).max() > tolerance - 1e-9
+        assert np.abs(thin.without([key.frame]).evaluate(at) - wanted).max() > tolerance / timing.BETWEEN - 1e-9
 
 
 def test_a_baked_lane_of_many_keys_is_reduced_to_few(keyed):

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
-from fictilis.app.model.document import Document
+from fictilis.app.model.document import Document, stamp_of
 from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
@@ -120,10 +120,11 @@ class Commands:
             return scene, first_stage(scene)
 
         if path.suffix.lower() == SUFFIX:
+            stamp = stamp_of(path)
             opened = self.doc.attempt(lambda: self.ask.run(f"Opening {path.name}", read))
             if opened is None:
                 return False
-            self.doc.open_scene(opened[0], path)
+            self.doc.open_scene(opened[0], path, stamp=stamp)
             self.ports.view.take_stage(opened[1])
             self.ports.shell.opened(path)
         else:

@@ -28,6 +28,7 @@ from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
+Stamp = tuple[int, ...]
 UNDO_STEPS = 500
 
 
@@ -57,7 +58,7 @@ class Document(QObject):
         super().__init__()
         self.openings = 0  # how many scenes were opened so far
         self.path: Path | None = None
-        self.stamp: tuple[int, ...] | None = None  # of the scene's file, as it was read or written here
+        self.stamp: Stamp | None = None  # of the scene's file, as it was read or written here
         self.session = Session()
         self.channels = Channels(self)
         self.hand = Hand(self._ground, self.cancel_preview)
@@ -268,11 +269,11 @@ class Document(QObject):
             self._history.state = self.settled.fitting(scene, self.frame)
         self.session = self.session.fitting(scene)
 
-    def open_scene(self, scene: Scene, path: Path | None, saved: bool = True) -> None:
-        """Another scene in place of this one, with a history of its own."""
+    def open_scene(self, scene: Scene, path: Path | None, saved: bool = True, stamp: Stamp | None = None) -> None:
+        """Another scene in place of this one, with a history of its own. ``stamp`` is its file's from before it was read."""
         self.hand.leave()
         self._start(scene)
-        self.path, self.stamp = path, None if path is None else stamp_of(path)
+        self.path, self.stamp = path, None if path is None else stamp or stamp_of(path)
         if not saved:
             self.saved_version = self.saved_scene = None
         self.opened.emit()
@@ -404,7 +405,7 @@ class Document(QObject):
         self.set_pick(Pick("points", indices), label)
 
 
-def stamp_of(path: Path) -> tuple[int, ...] | None:
+def stamp_of(path: Path) -> Stamp | None:
     """What tells a file on the disk from another one, or from itself written anew; None where there is none."""
     try:
         found = Path(path).stat()

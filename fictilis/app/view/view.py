@@ -99,8 +99,8 @@ class View(Gesturing, QWidget):
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
 
-    def set_renderer(self, renderer: Renderer) -> None:
-        self.picture, self.before_picture = Picture(renderer), Picture(renderer)
+    def set_renderer(self, renderer: Renderer | None) -> None:
+        self.picture, self.before_picture = (None if renderer is None else Picture(renderer) for _ in range(2))
         self.refresh()
 
     def forget(self) -> None:

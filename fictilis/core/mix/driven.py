@@ -44,13 +44,13 @@ def driven_targets(obj: MorphObject) -> tuple[str, ...]:
         rows = [] if first.id in done else [(first, iter(sources_of(obj, first)))]
         waits = [first.id]
         while rows:
-            target, rest = rows[-1]
+            one, rest = rows[-1]
             source = next(rest, None)
             if source is None:
                 rows.pop()
                 waits.pop()
-                done.add(target.id)
-                out += [target.id] if target.rule is not None or target.follows is not None else []
+                done.add(one.id)
+                out += [one.id] if one.rule is not None or one.follows is not None else []
             elif source in waits:
                 round_ = [obj.target(t).name for t in waits[waits.index(source) :]]
                 raise EditRefused(f"{' drives '.join([*reversed(round_), round_[-1]])}: a weight cannot drive itself.")

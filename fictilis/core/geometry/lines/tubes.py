@@ -10,7 +10,7 @@ import numpy as np
 
 from fictilis.core.arrays import cached_by_identity
 from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.kinds import WHOLE, Line, Mesh, Tube
+from fictilis.core.geometry.kinds import MOST_PROFILE, WHOLE, Line, Mesh, Tube
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
 
@@ -35,6 +35,8 @@ def line_profile(line: Line, points: np.ndarray) -> np.ndarray:
     if not len(closed):
         raise EditRefused("The line has no closed strand, which a profile needs.")
     strand = Measured(line, points, int(closed[0]))
+    if len(strand.own) > MOST_PROFILE:
+        raise EditRefused(f"The line has a closed strand of {len(strand.own):,} places; a profile has up to {MOST_PROFILE:,}.")
     flat = strand.own[:, :2] - (strand.own[:, :2].min(axis=0) + strand.own[:, :2].max(axis=0)) / 2
     size = float(np.ptp(flat, axis=0).max())
     if size <= 0:
