@@ -78,6 +78,7 @@ class Film:
                 raise BadFile(f"{self.name} holds a movie of the kind {context.name[:20]}, which is not read.")
             if not 1 <= context.width <= LARGEST_SIDE or not 1 <= context.height <= LARGEST_SIDE:
                 raise BadFile(f"{self.name} is {context.width:,} × {context.height:,} pixels; up to {LARGEST_SIDE:,} are read.")
+            context.options = {"max_pixels": str(LARGEST_SIDE**2)}  # a later picture may be larger than the movie says
             self._stream = stream
             stream.thread_type = "AUTO"
         except BadFile:

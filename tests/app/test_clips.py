@@ -71,3 +71,14 @@ def test_two_are_blended_by_a_lane(user):
     user.doc.channels.set_value(place.ref, 0.5)
     assert user.doc.channels.weights(user.obj)["t1"] == 0.5
     assert any(found.title == "Clip 1" and found.note == "clip" for found in user.window.finder.things())
+
+
+def test_the_transport_has_room_for_its_choices_in_every_window(user):
+    """A clip's chooser takes some of it; what is left out then is in the menus."""
+    line = user.window.transport
+    for width in range(730, 1330, 30):
+        user.window.resize(width, 480)
+        user.settle(20)
+        assert line.plot.geometry().right() < line.width() == width
+        for part in (line.play, line.clip, line.frame, line.rate, line.auto, line.plot):
+            assert part.isVisible() and part.width() >= min(part.minimumSizeHint().width(), part.maximumWidth()), width

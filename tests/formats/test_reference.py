@@ -1,5 +1,9 @@
 """Reference pictures and movies: what they show at a frame, and what is no picture."""
 
+import io
+from fractions import Fraction
+
+import av
 import numpy as np
 import pytest
 from PIL import Image
@@ -94,3 +98,22 @@ def test_numbers_are_checked_kept_in_the_file_and_follow_the_rate(tmp_path, shee
             change_reference(scene, **{name: value})
     with pytest.raises(EditRefused, match="no reference picture"):
         change_reference(Scene(), opacity=0.1)
+
+
+def test_a_picture_that_is_larger_than_its_movie_says_is_left_out():
+    """Source: FFmpeg, Codecs documentation, ``max_pixels``."""
+    out = io.BytesIO()
+    with av.open(out, "w", format="matroska") as container:
+        stream = container.add_stream("mjpeg", rate=1)
+        stream.width, stream.height, stream.pix_fmt, stream.time_base = 64, 64, "yuvj420p", Fraction(1, 1)
+        for second, side in enumerate((64, 8200, 64)):
+            held = io.BytesIO()
+            Image.new("RGB", (side, side)).save(held, "JPEG")
+            packet = av.Packet(held.getvalue())
+            packet.pts = packet.dts = second
+            packet.time_base, packet.stream, packet.is_keyframe = Fraction(1, 1), stream, True
+            container.mux(packet)
+    film = Film("x", out.getvalue())
+    assert [None if (seen := film.at(float(second))) is None else seen.shape for second in range(3)] == [
+        (64, 64, 4), None, (64, 64, 4),
+    ]  # fmt: skip

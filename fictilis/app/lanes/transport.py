@@ -18,6 +18,7 @@ from fictilis.core.edits import timeline as edits
 from fictilis.core.errors import FictilisError
 
 RATES = ("24", "25", "30", "48", "60")
+ROOMS = (650, 750, 920, 1140)  # pixels from which more of it is shown
 
 
 class Transport(QWidget):
@@ -74,7 +75,7 @@ class Transport(QWidget):
         self.setFixedHeight(40)
         layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
         self.setMinimumWidth(560)
-        self._narrow = self._narrowest = False
+        self._room = len(ROOMS)
         doc.changed.connect(self.refresh)
         doc.moved.connect(self.refresh_time)
         playback.changed.connect(self.refresh)
@@ -172,27 +173,30 @@ class Transport(QWidget):
     def _measure(self) -> bool:
         """Whether there is more room or less than there was; a clip's chooser takes some of it."""
         room = self.width() - (self.clip.width() if self.doc.scene.clips else 0)
-        was, (self._narrow, self._narrowest) = (self._narrow, self._narrowest), (room < 1130, room < 920)
-        return was != (self._narrow, self._narrowest)
+        was, self._room = self._room, sum(room >= least for least in ROOMS)
+        return was != self._room
 
     def _fit(self) -> None:
-        """Where there is little room buttons keep their icons only, and what can be missed goes."""
+        """Where there is little room buttons keep their icons only, and what can be missed, or is in the menus, goes."""
         for button, text in ((self.auto, "Auto-key on" if self.doc.auto_key else "Auto-key off"),
                              (self.key_mix, "Key whole mix"),
                              (self.retime, "Retime")):  # fmt: skip
-            button.setText("" if self._narrow else text)
+            button.setText(text if self._room > 3 else "")
             button.setAccessibleName(text)
         for label in self.words:
-            label.setVisible(not self._narrowest)
-        self.time.setVisible(not self._narrowest)
+            label.setVisible(self._room > 2)
+        self.time.setVisible(self._room > 2)
+        for least, parts in ((2, (self.to_start, self.loop)), (1, (self.key_mix, self.retime))):
+            for part in parts:
+                part.setVisible(self._room >= least)
 
     def refresh_time(self) -> None:
         doc = self.doc
         self.frame.set_value(doc.frame)
         self.time.setText(time_label(doc.frame, doc.scene.fps, doc.time_shown))
         playing = self.playback.playing
-        self.seam.setVisible(not playing and not self._narrowest)
-        self.measured.setVisible(playing and not self._narrowest)
+        self.seam.setVisible(not playing and self._room > 2)
+        self.measured.setVisible(playing and self._room > 2)
         slow = f" at {doc.speed:.0%}" if doc.speed != 1 else ""
         self.measured.setText(f"shows {self.playback.measured:.1f} fps{slow}" if playing and self.playback.measured else "")
 
