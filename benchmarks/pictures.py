@@ -21,11 +21,12 @@ def rows() -> list[Row]:
     from fictilis.pictures.movie import write_movie
     from fictilis.pictures.orders import Order
     from fictilis.pictures.shots import Shots, aimed
+    from fictilis.render.renderer import Renderer
 
     scene, folder = moon_jelly(), Path(tempfile.mkdtemp())
     look = Look(WIDTH, HEIGHT)
     frames = [float(f) for f in range(0, 96)]
-    shots, aim = Shots(scene, look), aimed(scene, "", look, frames)
+    shots, aim = Shots(scene, look, Renderer()), aimed(scene, "", look, frames)
     ready = []
     for frame in frames:
         picture = av.VideoFrame.from_ndarray(shots.picture(frame, aim), format="rgba")

@@ -1,6 +1,7 @@
 import os
 import shutil
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -28,6 +29,7 @@ from fictilis.core.geometry.primitives import plane
 from fictilis.core.scene import Scene
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
+from fictilis.render.renderer import Renderer
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -41,6 +43,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test reads or writes a user's settings."""
     monkeypatch.setenv("FICTILIS_HOME", str(tmp_path / "home"))
+
+
+@pytest.fixture(scope="module")
+def renderer() -> Iterator[Renderer]:
+    with Renderer() as made:
+        yield made
 
 
 @pytest.fixture

@@ -92,17 +92,18 @@ def make(scene: Scene, order: Order, watch: Watch | None = None, light: Light = 
         raise EditRefused(f"{scene.name} has no object to be seen.")
     values = values_of(order, scene)
     path, look = Path(order.path), replace(look_of(values), light=light)
-    if order.kind == "sheet":
-        told = _Made(watch, count_of(scene, order, values))
-        made = [(name, told.tell(picture)) for name, picture in cells(scene, order, values, Shots(scene, look))]
-        write_png(path, laid_out(made, scene.name, values))
-        return []
-    if order.kind == "snapshot":
-        aim = _aim(scene, order, values, look)
-        picture = Shots(scene, look).picture(values["frame"], aim)
-        write_png(path, _Made(watch, 1).tell(_burnt(picture, scene, values["frame"], values)))
-        return []
-    return _movie(scene, order, values, look, watch)
+    with Renderer() as renderer:
+        if order.kind == "sheet":
+            told = _Made(watch, count_of(scene, order, values))
+            made = [(name, told.tell(picture)) for name, picture in cells(scene, order, values, Shots(scene, look, renderer))]
+            write_png(path, laid_out(made, scene.name, values))
+            return []
+        if order.kind == "snapshot":
+            aim = _aim(scene, order, values, look)
+            picture = Shots(scene, look, renderer).picture(values["frame"], aim)
+            write_png(path, _Made(watch, 1).tell(_burnt(picture, scene, values["frame"], values)))
+            return []
+        return _movie(scene, order, values, look, watch, renderer)
 
 
 def one_of(
@@ -133,7 +134,9 @@ def _is_light(scene: Scene, order: Order, values: Mapping[str, Any]) -> bool:
     return count <= QUICK_PICTURES and count * sum(len(obj.base) for obj in scene.objects) <= QUICK_POINTS
 
 
-def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, watch: Watch | None) -> list[str]:
+def _movie(
+    scene: Scene, order: Order, values: Mapping[str, Any], look: Look, watch: Watch | None, renderer: Renderer
+) -> list[str]:
     path, suffix, said = Path(order.path), Path(order.path).suffix.lower(), []
     look = replace(look, insides=False)  # which are gone as soon as they would be seen
     if suffix in CODECS and (look.width % 2 or look.height % 2):
@@ -141,7 +144,7 @@ def _movie(scene: Scene, order: Order, values: Mapping[str, Any], look: Look, wa
         said.append(f"The size is {look.width} × {look.height}: such a movie has even numbers of pixels.")
     frames = frames_of(values, scene)
     look = replace(look, step=scene.fps / values["rate"])
-    shots, aim = Shots(scene, look), _aim(scene, order, values, look)
+    shots, aim = Shots(scene, look, renderer), _aim(scene, order, values, look)
     turned = [360.0 * values["turns"] * n / len(frames) for n in range(len(frames))] if "turns" in values else None
 
     def one(number: int) -> np.ndarray:

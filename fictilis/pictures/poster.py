@@ -20,15 +20,10 @@ def poster(scene: Scene) -> bytes | None:
 
     look = Look(WIDTH, HEIGHT, ground=CLEAR)
     try:
-        renderer = Renderer()  # of this thread, which need not be the window's
+        with Renderer() as renderer:  # of this thread, which need not be the window's
+            picture = Shots(scene, look, renderer).picture(scene.start, aimed(scene, None, look, [scene.start]))
     except FictilisError:
         return None
-    try:
-        picture = Shots(scene, look, renderer).picture(scene.start, aimed(scene, None, look, [scene.start]))
-    except FictilisError:
-        return None
-    finally:
-        renderer.release()
     out = io.BytesIO()
     Image.fromarray(picture).save(out, "PNG", optimize=True)
     return out.getvalue()

@@ -70,11 +70,11 @@ def reach(scene: Scene, frames: Sequence[float]) -> tuple[np.ndarray, np.ndarray
 class Shots:
     """Draws frames of one scene, and keeps between them what stays. Use it from one thread only."""
 
-    def __init__(self, scene: Scene, look: Look, renderer: Renderer | None = None, stage: Stage | None = None) -> None:
+    def __init__(self, scene: Scene, look: Look, renderer: Renderer, stage: Stage | None = None) -> None:
         """A ``stage`` that has the objects ready is used. Raises EditRefused for a size or a ground that cannot be drawn."""
         self.scene = scene
         self.take(look)
-        self.renderer = renderer or Renderer()
+        self.renderer = renderer
         self._stage = stage or Stage()
 
     def take(self, look: Look) -> None:

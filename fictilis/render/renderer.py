@@ -432,6 +432,12 @@ class Renderer:
                 array, count = buffers.picked(item)
                 array.render(moderngl.POINTS, vertices=min(count, dots or count))
 
+    def __enter__(self) -> Renderer:
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self.release()
+
     def release(self) -> None:
         with self.ctx:
             every: list[Any] = [*self._buffers.values(), *self._copies.values(), *self._frames.values()]

@@ -178,15 +178,14 @@ def test_a_damaged_line_is_one_sentence(whip, tmp_path, change, said):
     assert len(str(refused.value)) <= 300
 
 
-def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip):
+def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip, renderer):
     from fictilis.core.timeline import SceneCamera
     from fictilis.render.camera import Camera
     from fictilis.render.picking import hit_shape
-    from fictilis.render.renderer import Renderer
 
     red = replace(whip.object(OBJ), appearance=replace(whip.object(OBJ).appearance, colour="#FF0000"))
     scene, _ = add_camera(whip.with_object(red), SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
-    picture = snapshot(Renderer(), scene, 0, 320, 240).astype(int)
+    picture = snapshot(renderer, scene, 0, 320, 240).astype(int)
     drawn = (picture[..., 0] > 180) & (picture[..., 1] < 110)
     assert 150 < drawn.sum() < 3000
     camera = Camera.of(scene.cameras[0])
@@ -378,13 +377,12 @@ def test_only_lines_are_drawn_in_part(hose, sheet, tmp_path):
 
 
 @pytest.mark.parametrize("frame", [0, 6, 24])
-def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame):
+def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame, renderer):
     from fictilis.core.timeline import SceneCamera
-    from fictilis.render.renderer import Renderer
 
     scene, _ = add_camera(hose, SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
-    plain = snapshot(Renderer(), replace(scene, objects=()), frame, 320, 240).astype(int)
-    seen = (np.abs(snapshot(Renderer(), scene, frame, 320, 240).astype(int) - plain).max(axis=2) > 40).sum()
+    plain = snapshot(renderer, replace(scene, objects=()), frame, 320, 240).astype(int)
+    seen = (np.abs(snapshot(renderer, scene, frame, 320, 240).astype(int) - plain).max(axis=2) > 40).sum()
     low, high = {0: (0, 60), 6: (100, 900), 24: (1000, 5000)}[frame]
     assert low <= seen <= high
 

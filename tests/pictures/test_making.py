@@ -3,6 +3,7 @@
 import argparse
 import io
 import wave
+from contextlib import nullcontext
 
 import av
 import numpy as np
@@ -32,11 +33,6 @@ from fictilis.render.renderer import Renderer
 OBJ = "o1"
 SMALL = {"width": 96, "height": 64, "samples": 1}
 VIEW = SavedView("Aside", (0.0, 0.0, 0.0), 120.0, 30.0, 25.0)
-
-
-@pytest.fixture(scope="module")
-def renderer():
-    return Renderer()
 
 
 @pytest.fixture
@@ -72,7 +68,7 @@ def heard(path):
 
 
 @pytest.mark.parametrize(("suffix", "codec"), [(".mp4", "h264"), (".webm", "vp9")])
-def test_a_movie_has_the_pictures_rate_size_and_sound_that_were_ordered(moving, tmp_path, suffix, codec):
+def test_a_movie_has_the_pictures_rate_size_and_sound_that_were_ordered(moving, renderer, tmp_path, suffix, codec):
     path = tmp_path / f"m{suffix}"
     order = Order("movie", path, {**SMALL, "width": 97, "first": 2, "last": 10, "rate": 12, "quality": "fine"}, "Aside")
     said = make(moving, order)
@@ -80,7 +76,7 @@ def test_a_movie_has_the_pictures_rate_size_and_sound_that_were_ordered(moving, 
     assert said == ["The size is 98 × 64: such a movie has even numbers of pixels."]
     assert (len(pictures), rate, pictures[0].shape, name) == (5, 12.0, (64, 98, 3), codec)  # frames 2, 4 … 10 of 24 a second
     look = Look(98, 64, 1)
-    shots = Shots(moving, look)
+    shots = Shots(moving, look, renderer)
     for number, picture in enumerate(pictures):
         wanted = shots.picture(2.0 + 2 * number, aimed(moving, "Aside", look, ()))[..., :3]
         assert np.abs(picture.astype(int) - wanted).mean() < 3.0
@@ -93,7 +89,7 @@ def test_a_movie_has_the_pictures_rate_size_and_sound_that_were_ordered(moving, 
         assert not container.streams.audio
 
 
-def test_a_gif_has_one_palette_and_is_as_long_as_it_should_be(moving, tmp_path):
+def test_a_gif_has_one_palette_and_is_as_long_as_it_should_be(moving, renderer, tmp_path):
     path = tmp_path / "m.gif"
     said = make(moving, Order("movie", path, SMALL))
     assert said == ["The sound is left out: only MP4 and WebM have one."]
@@ -101,7 +97,7 @@ def test_a_gif_has_one_palette_and_is_as_long_as_it_should_be(moving, tmp_path):
         assert image.n_frames == 13 and image.info["loop"] == 0
         shown = []
         look = Look(96, 64, 1)
-        shots, aim = Shots(moving, look), aimed(moving, "", look, np.linspace(0, 12, 9).tolist())
+        shots, aim = Shots(moving, look, renderer), aimed(moving, "", look, np.linspace(0, 12, 9).tolist())
         for number in range(image.n_frames):
             image.seek(number)
             shown.append(image.info["duration"])
@@ -295,12 +291,25 @@ def test_a_sheet_of_poses_finds_the_object_that_has_some(moving, tmp_path):
         make(scene, replace(order, relay="Nope"))
 
 
+@pytest.mark.parametrize("kind", ["poster", *KINDS])
 @pytest.mark.parametrize("draws", [True, False])
-def test_a_poster_leaves_no_renderer_behind(moving, monkeypatch, draws):
-    """Each would keep some 25 MB for as long as the window is open."""
+def test_nothing_that_is_made_leaves_a_renderer_behind(moving, monkeypatch, tmp_path, kind, draws):
+    """Each would keep some 25 MB for as long as the window is open, or the script runs."""
     made, gone, begin, release = [], [], Renderer.__init__, Renderer.release
     monkeypatch.setattr(Renderer, "__init__", lambda self: (made.append(self), begin(self))[1])
     monkeypatch.setattr(Renderer, "release", lambda self: (gone.append(self), release(self))[1])
     if not draws:
-        monkeypatch.setattr(Shots, "picture", lambda *_: (_ for _ in ()).throw(FictilisError("no picture")))
-    assert (poster(moving) is not None) is draws and len(made) == 1 and gone == made
+        monkeypatch.setattr(Shots, "of_items", lambda *_: (_ for _ in ()).throw(FictilisError("no picture")))
+        monkeypatch.setattr(Shots, "picture", Shots.of_items)
+    if kind == "poster":
+        assert (poster(moving) is not None) is draws
+    else:
+        size = {"width": 32, "height": 32, "seconds": 0.2, "first": 0.0, "last": 2.0, "columns": 2}
+        order = Order(
+            kind,
+            tmp_path / f"m{KINDS[kind].suffixes[0]}",
+            {o.name: size[o.name] for o in KINDS[kind].options if o.name in size},
+        )
+        with nullcontext() if draws else pytest.raises(FictilisError, match="no picture"):
+            make(moving, order)
+    assert len(made) == 1 and gone == made

@@ -16,7 +16,6 @@ from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST, Coarse, coarser
 from fictilis.render.dress import worn_item
 from fictilis.render.ground import Ground
-from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import bounds
 from fictilis.render.stage import Stage, StageWish
 
@@ -65,11 +64,11 @@ def test_copies_that_are_hardly_later_than_others_share_their_poses_while_they_m
     assert 0 < apart < 0.12  # of what a frame moves at most, a quarter
 
 
-def test_only_a_moving_picture_of_many_triangles_is_coarse_and_it_looks_the_same():
+def test_only_a_moving_picture_of_many_triangles_is_coarse_and_it_looks_the_same(renderer):
     scene, obj = made("Globe", segments=220, rings=120)
     assert len(triangles(obj.geometry).points) > LEAST
     camera = Camera(yaw=20, pitch=10).fitted(*bounds(scene), aspect=1.6, margin=1.2)
-    renderer, ground = Renderer(), Ground("#E6DED1", "#CFC3B1")
+    ground = Ground("#E6DED1", "#CFC3B1")
     items = Stage().items(StageWish(scene, 0.0))
     draws = [worn_item(item, item.obj.id) for item in items]
     pictures = {}
@@ -86,4 +85,3 @@ def test_only_a_moving_picture_of_many_triangles_is_coarse_and_it_looks_the_same
         assert bool(kept._halved) or not swift
     apart = np.abs(pictures[True] - pictures[False])[..., :3].max(axis=2)
     assert (apart > 24).mean() < 0.01 and apart.mean() < 2.0
-    renderer.release()

@@ -19,7 +19,6 @@ from fictilis.render.dress import worn_item
 from fictilis.render.ground import Ground
 from fictilis.render.picking import hit_item
 from fictilis.render.stage import Stage, StageWish
-from tests.render.test_renderer import renderer  # noqa: F401
 
 CAMERA = Camera(centre=(20.0, 10.0, 0.0), distance=110.0, yaw=20.0, pitch=15.0)
 GRID = Repeat("grid", (4, 3, 1), (14.0, 12.0, 9.0), "step", later=9.0, order="point", turns=20.0, sizes=0.2)
@@ -46,13 +45,13 @@ def ball_scene(**look):
     return scene, ball
 
 
-def drawn(renderer, scene, frame=8.0, swift=False):  # noqa: F811
+def drawn(renderer, scene, frame=8.0, swift=False):
     items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, frame))]
     return renderer.draw(items, CAMERA, 240, 180, Ground("#000000", "#000000"), swift=swift).astype(int)
 
 
 @pytest.mark.parametrize("look", LOOKS)
-def test_copies_look_like_as_many_objects(renderer, look):  # noqa: F811
+def test_copies_look_like_as_many_objects(renderer, look):
     """Clear ones show what is behind them in another order, when they are drawn together."""
     scene, ball = ball_scene(**LOOKS[look])
     repeated = set_repeat(scene, ball, GRID)
@@ -65,7 +64,7 @@ def test_copies_look_like_as_many_objects(renderer, look):  # noqa: F811
     assert (np.abs(later - together).max(axis=2) > 8).any()
 
 
-def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(renderer):  # noqa: F811
+def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(renderer):
     scene, ball = ball_scene()
     scene = set_repeat(scene, ball, GRID)
     assert (np.abs(drawn(renderer, scene) - drawn(renderer, scene, swift=True)).max(axis=2) > 8).mean() < 0.0005
@@ -83,7 +82,7 @@ def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(rendere
         assert np.array_equal(drawn(renderer, changed), drawn(renderer, changed, swift=True))
 
 
-def test_each_copy_is_hit_where_it_is_seen(renderer):  # noqa: F811
+def test_each_copy_is_hit_where_it_is_seen(renderer):
     scene, ball = ball_scene()
     (item,) = Stage().items(StageWish(set_repeat(scene, ball, GRID), 8.0))
     for matrix in (item.matrix, *item.many.matrices):

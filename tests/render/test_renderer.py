@@ -26,13 +26,6 @@ from fictilis.render.snapshot import draw_item
 from fictilis.render.stage import Stage, StageWish
 
 
-@pytest.fixture(scope="module")
-def renderer():
-    made = Renderer()
-    yield made
-    made.release()
-
-
 @pytest.fixture
 def ball():
     points, mesh = fictilis.primitives.ball(10.0, 8)
@@ -91,10 +84,9 @@ def test_only_new_revisions_are_uploaded_and_64_bit_is_refused(renderer, ball):
 
 def test_two_renderers_in_one_thread_do_not_disturb_each_other(renderer, ball):
     before = renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60)
-    other = Renderer()
-    assert np.array_equal(other.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
-    assert np.array_equal(renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
-    other.release()
+    with Renderer() as other:
+        assert np.array_equal(other.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
+        assert np.array_equal(renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
     assert np.array_equal(renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 80, 60), before)
 
 
