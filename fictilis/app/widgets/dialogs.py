@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QSize, Qt
-from PyQt6.QtGui import QColor, QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap, QPolygonF, QShowEvent
+from PyQt6.QtCore import QEvent, QObject, QPointF, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QHideEvent, QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap, QPolygonF, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -100,6 +100,12 @@ class Dialog(QDialog):
             keeps = self._main() or self.buttons.get("cancel")
             if keeps is not None:
                 keeps.setFocus()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Nothing that was to be told soon is, once it is answered."""
+        super().hideEvent(event)
+        for timer in self.findChildren(QTimer):
+            timer.stop()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """The dialog's lists leave Enter to it. An open list of choices has a window of its own, and takes Enter itself."""
