@@ -14,7 +14,7 @@ from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.arrays import lengths
 from fictilis.core.channels import stand_at, values_at
 from fictilis.core.copies import copies
-from fictilis.core.edits.clips import choose_clip, clip_named
+from fictilis.core.edits.clips import choose_clip, clip, clip_named
 from fictilis.core.edits.topology import as_drawn
 from fictilis.core.errors import BadFile
 from fictilis.core.fewer_bands import FORMAT_BANDS, with_bands
@@ -80,7 +80,7 @@ def prove(
     if back.clips and scene.clips and kind.clips:
         pairs = [(choose_clip(scene, c.id), choose_clip(back, clip_named(back, c.name).id)) for c in scene.clips]
     elif back.clips and scene.clips:
-        pairs = [(scene, choose_clip(back, clip_named(back, next(c for c in scene.clips if c.id == scene.clip).name).id))]
+        pairs = [(scene, choose_clip(back, clip_named(back, clip(scene).name).id))]
     # what a file's time begins with is the scene's first frame
     found = [
         _over_time(own, its, path, kind.clips, lambda part, n=n: progress((n + part) / len(pairs)))  # type: ignore[misc]
