@@ -101,3 +101,15 @@ def test_a_copy_that_was_thrown_away_stays_a_week(tmp_path, monkeypatch):
     monkeypatch.setattr("fictilis.app.model.recovery.time.time", lambda: thrown.stat().st_mtime + 8 * 86_400)
     sweep(tmp_path)
     assert not thrown.exists()
+
+
+def test_enter_leads_to_a_main_verb_that_replaces_and_then_presses_it(qtbot):
+    dialog = shown(FormDialog(None, "Export", "", [TextAsk("name", "Name", "bell")], "Export", BISQUE), qtbot)
+    dialog.rename("ok", "Replace", destroys=True)
+    for answer in (None, "ok"):
+        QTest.keyClick(dialog.focusWidget(), K.Key_Return)
+        assert dialog.answer == answer and dialog.focusWidget() is dialog.buttons["ok"]
+    again = shown(FormDialog(None, "Export", "", [TextAsk("name", "Name", "bell")], "Export", BISQUE), qtbot)
+    again.rename("ok", "Export", destroys=False)
+    QTest.keyClick(again.focusWidget(), K.Key_Return)
+    assert again.answer == "ok"

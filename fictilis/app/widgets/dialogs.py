@@ -75,12 +75,21 @@ class Dialog(QDialog):
         self.buttons[name] = button
         return button
 
+    def rename(self, name: str, text: str, destroys: bool) -> None:
+        """A verb as what it does now."""
+        self.buttons[name].setText(text)
+        self.buttons[name].setProperty("destroys", destroys)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter is the verb that has the keys, from anywhere else the main one. Esc gives up."""
+        """Enter is the verb that has the keys, from anywhere else the main one; to a main one that destroys it only leads. Esc
+        gives up."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             main = next((b for b in self.buttons.values() if b is self.focusWidget()), self._main())
             if main is not None and main.isEnabled():
                 main.click()
+            for button in self.buttons.values() if main is None else ():
+                if button.property("primary"):
+                    button.setFocus()
         else:
             super().keyPressEvent(event)
 

@@ -263,7 +263,7 @@ class ExportDialog(Dialog):
             wrong = error.said
         self.fates.setText(f'<p style="color:{self.palette_.error}">{escape(wrong)}</p>' if wrong else self._listed(rows))
         self.place.tell(there)
-        self.buttons["ok"].setText("Replace" if there else "Export")
+        self.rename("ok", "Replace" if there else "Export", destroys=bool(there))
         self.buttons["ok"].setEnabled(not wrong)
         self._fit()
 

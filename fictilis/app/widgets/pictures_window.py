@@ -282,7 +282,7 @@ class PicturesDialog(Dialog):
         self.wrong.setVisible(bool(wrong))
         self.place.tell(there)
         self.buttons["ok"].setEnabled(not wrong)
-        self.buttons["ok"].setText("Replace" if there else "Make it")
+        self.rename("ok", "Replace" if there else "Make it", destroys=bool(there))
 
     def _facts(self, order: Order, scene: Scene, values: Mapping[str, Any]) -> str:
         size = f"{values['width']:,.0f} × {values['height']:,.0f} pixels"
