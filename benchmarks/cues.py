@@ -10,14 +10,14 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.measure import Row, medians, ms
-from fictilis.core.cues import BACK, KEY, LEAD, Act, Cue, Lead, Then, When
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.rehearsal.runner import Runner
 from fictilis.core.rehearsal.segment import EASES
-from fictilis.core.scene import Scene
+from fictilis.core.scene.cues import BACK, KEY, LEAD, Act, Cue, Lead, Then, When
+from fictilis.core.scene.scene import Scene
 from fictilis.demo import SAMPLES, sample
 from fictilis.formats.page import ASSETS, THREE, write_page
 from fictilis.formats.registry import export

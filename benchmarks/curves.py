@@ -9,9 +9,9 @@ from scipy.interpolate import PPoly
 
 from benchmarks.measure import Row, medians, ms
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
-from fictilis.core.animation.lane_bank import LaneBank
 from fictilis.core.animation.modifiers import Modifier, modified
-from fictilis.core.timeline import Lane
+from fictilis.core.mix.lane_bank import LaneBank
+from fictilis.core.scene.timeline import Lane
 
 LANES, KEYS, FRAMES = 1000, 20, 1000
 FPS = 24.0

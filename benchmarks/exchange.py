@@ -20,7 +20,7 @@ from benchmarks.measure import Row, ms
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
-from fictilis.core.scene import Deltas, Scene, Target
+from fictilis.core.scene.scene import Deltas, Scene, Target
 from fictilis.formats.choices import Choices
 from fictilis.formats.files import write_whole
 from fictilis.formats.gltf_scene import read_gltf

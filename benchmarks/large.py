@@ -22,7 +22,7 @@ FRAMES = 5000
 
 def _lanes(ids, rng):
     from fictilis.core.animation.curve import AnimationCurve, Key
-    from fictilis.core.timeline import Lane
+    from fictilis.core.scene.timeline import Lane
 
     made = []
     for target_id in ids:
@@ -35,8 +35,8 @@ def _lanes(ids, rng):
 
 def _object(number: int, side: int, targets: int, share: float, rng, keyed: bool = True):
     from fictilis.core.geometry.primitives import plane
-    from fictilis.core.places import Transform
-    from fictilis.core.scene import LANE_COLOURS, Deltas, MorphObject, Target
+    from fictilis.core.scene.places import Transform
+    from fictilis.core.scene.scene import LANE_COLOURS, Deltas, MorphObject, Target
 
     points, mesh = plane(40, 40, side - 1, side - 1)
     count = len(points)
@@ -54,7 +54,7 @@ def _object(number: int, side: int, targets: int, share: float, rng, keyed: bool
 
 
 def scene_of(name: str):
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
 
     rng = np.random.default_rng(1)
     objects = {
@@ -98,7 +98,7 @@ def actions(window, folder: Path) -> dict[str, Callable[[], object]]:
     from PyQt6.QtCore import QPointF, Qt
     from PyQt6.QtTest import QTest
 
-    from fictilis.core.edits.shape import ShapeRef
+    from fictilis.core.mix.shapes import ShapeRef
     from tests.app.conftest import bead, move, point
 
     doc, view, run = window.doc, window.view, lambda name: window.actions_.by_id[name].trigger()

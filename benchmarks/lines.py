@@ -14,7 +14,7 @@ from fictilis.core.geometry.lines.tubes import round_profile, tube_mesh, tube_po
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.delta_bank import DeltaBank
-from fictilis.core.scene import Deltas, MorphObject, Target
+from fictilis.core.scene.scene import Deltas, MorphObject, Target
 
 LINES, POINTS = 1000, 605
 WEIGHTS = {"t0": 0.4, "t1": 0.7}

@@ -13,8 +13,8 @@ from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces, triangles
 from fictilis.core.mix.delta_bank import DeltaBank
-from fictilis.core.rules import Driver, Rule
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.rules import Driver, Rule
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 
 SIDE, TARGETS = 315, 52
 
@@ -177,7 +177,7 @@ def relay(obj: MorphObject) -> list[Row]:
     from fictilis.core.animation.curve import AnimationCurve, Key
     from fictilis.core.edits.relays import make_relay
     from fictilis.core.mix.acting import shares_at
-    from fictilis.core.scene import THROUGH
+    from fictilis.core.scene.scene import THROUGH
 
     rng = np.random.default_rng(4)
     shapes = [Deltas.from_dense(rng.normal(size=obj.base.shape)) for _ in range(24)]
@@ -208,8 +208,8 @@ def sweep(obj: MorphObject) -> list[Row]:
     from msgspec.structs import replace
 
     from fictilis.core.mix.acting import shares_at
+    from fictilis.core.scene.sweep import Sweep
     from fictilis.core.shaping.fields import along_axis
-    from fictilis.core.sweep import Sweep
 
     moves = Deltas.from_dense(np.random.default_rng(5).normal(size=obj.base.shape))
     plain = Target("t1", "Wave", moves, mask=np.linspace(0.2, 1.0, len(obj.base)))

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from benchmarks.measure import Row, medians, ms
 from fictilis.core.edits.repeats import one_object, set_repeat
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.repeats import Repeat
-from fictilis.core.scene import Scene
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.scene import Scene
 from fictilis.demo.reef_wall import reef_wall
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item

@@ -8,12 +8,12 @@ import scipy.sparse  # noqa: F401 - loaded in the application too, once the firs
 from benchmarks.measure import Row, medians, ms
 from benchmarks.mix import sheet
 from benchmarks.shaping import radius_of
-from fictilis.core.deform.posing import blended, through
+from fictilis.core.at_frame.skinning import blended, through
 from fictilis.core.edits.rigs import play_clip, set_skin
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.rigs import Bound, Skin
-from fictilis.core.scene import Scene
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.rigs import Bound, Skin
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.brushes import Brush, BrushStroke
 from fictilis.core.shaping.dabs import links
 from fictilis.demo.sea_pen import sea_pen_rig

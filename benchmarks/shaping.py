@@ -12,11 +12,12 @@ from msgspec.structs import replace
 
 from benchmarks.measure import Row, medians, ms
 from benchmarks.mix import sheet
-from fictilis.core.edits.shape import ShapeRef, move_shape
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.normals import KeptNormals, point_normals
-from fictilis.core.history import History
-from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.history import History
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.dabs import columns_of, links
 

@@ -15,7 +15,7 @@ from io import TextIOWrapper
 from pathlib import Path
 
 from fictilis import __version__
-from fictilis.core.errors import FictilisError, UsageError
+from fictilis.core.ground.errors import FictilisError, UsageError
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 from fictilis import cli_export, cli_import, cli_info, cli_operate, cli_pictures, cli_rehearse, cli_weights
-from fictilis.core.errors import FictilisError, UsageError
+from fictilis.core.ground.errors import FictilisError, UsageError
 
 
 def register(commands) -> None:
@@ -175,7 +175,7 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _changes(options: argparse.Namespace) -> int:
-    from fictilis.core.changes import changes
+    from fictilis.core.checks.changes import changes
     from fictilis.formats.registry import load
 
     found = changes(load(options.before), load(options.after))
@@ -185,8 +185,8 @@ def _changes(options: argparse.Namespace) -> int:
 
 def _key(options: argparse.Namespace) -> None:
     from fictilis.core.animation.curve import Key
-    from fictilis.core.channels import channel_named
     from fictilis.core.edits.keys import set_key
+    from fictilis.core.mix.channels import channel_named
     from fictilis.formats.registry import load, save
 
     scene = load(options.scene)

@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis.core.parameters import Choice, Number
+from fictilis.core.ground.parameters import Choice, Number
 
 
 def register(commands) -> None:
@@ -43,7 +43,7 @@ def _warn(warnings: list[str]) -> None:
 
 
 def _export(given: argparse.Namespace) -> int:
-    from fictilis.core.edits.clips import clip_named
+    from fictilis.core.scene.clips import clip_named
     from fictilis.formats.choices import Choices
     from fictilis.formats.registry import as_chosen, export, export_shapes, format_for, load
 

@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 WAYS = ("objects", "targets", "relay", "lanes")
 
@@ -32,7 +32,7 @@ def register(commands) -> None:
 
 
 def _import(given: argparse.Namespace) -> None:
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
     from fictilis.formats.importing import Laying, added, read_held, taken
     from fictilis.formats.registry import load, save
 

@@ -8,8 +8,8 @@ import json
 
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
-    from fictilis.core.cue_words import sentence
-    from fictilis.core.edits.clips import stowed
+    from fictilis.core.rehearsal.cue_words import sentence
+    from fictilis.core.scene.clips import stowed
 
     sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
     return {
@@ -28,7 +28,7 @@ def describe(scene) -> dict:
 
 
 def _lanes(owner) -> list[dict]:
-    from fictilis.core.channels import channel
+    from fictilis.core.mix.channels import channel
 
     return [{"name": channel(owner, x.channel).name, "keys": len(x.curve.keys)} for x in owner.lanes]
 

@@ -7,14 +7,14 @@ from pathlib import Path
 
 import numpy as np
 
-from fictilis.core.errors import FictilisError
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Span, Text
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.lanes import keys_at
 from fictilis.core.operations.relays import PATH, WAY
 from fictilis.core.operations.table import Operation, Subject
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
-from fictilis.core.scene import STRAIGHT, Scene
+from fictilis.core.scene.scene import STRAIGHT, Scene
 
 PARTS = {
     "target": "change whole targets",
@@ -246,7 +246,7 @@ def _pick(obj, options: argparse.Namespace) -> Pick:
 
 def _lanes(scene: Scene, options: argparse.Namespace) -> tuple[tuple, tuple]:
     """The lanes with keys that are meant, and the channels that were named, or else those lanes."""
-    from fictilis.core.channels import channel_named, channels
+    from fictilis.core.mix.channels import channel_named, channels
 
     if options.lane and not options.object:
         raise FictilisError("--lane names lanes of one object; say which with --object.")

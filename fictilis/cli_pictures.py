@@ -10,8 +10,8 @@ import time
 from pathlib import Path
 from typing import Any
 
-from fictilis.core.errors import EditRefused
-from fictilis.core.parameters import Choice, Flag, Number
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number
 
 SAID_EVERY = 0.25  # s between what a window is told
 APART = ("width", "height", "first", "last")  # asked for as --size and --range

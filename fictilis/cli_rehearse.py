@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 MOST_SECONDS = 3600.0
 
@@ -93,8 +93,8 @@ def _write(scene, events, seconds: float, frame: float, path: Path) -> None:
     """A table of all that the cues move: seconds, and a column a channel."""
     import csv
 
-    from fictilis.core.channels import channel
     from fictilis.core.edits.cues import watched
+    from fictilis.core.mix.channels import channel
 
     rows, _ = watched(scene, events, seconds, frame)
     names = [f"{scene.object(ref.owner).name}/{channel(scene.object(ref.owner), ref.channel).name}" for ref in rows]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 
 def register(commands) -> None:

@@ -11,7 +11,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from fictilis.core.errors import CannotSave
+from fictilis.core.ground.errors import CannotSave
 
 KIND = "application/x-fictilis"
 ICON = Path(__file__).parent / "app" / "assets" / "fictilis.svg"

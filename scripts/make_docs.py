@@ -5,8 +5,8 @@ from pathlib import Path
 from fictilis.app.commands.actions import MENUS
 from fictilis.app.commands.rows import ROWS
 from fictilis.cli_operate import PARTS
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Span, Text, completed
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text, completed
 from fictilis.formats.account import FEATURES, FateOf
 from fictilis.formats.choices import Values
 from fictilis.formats.registry import FORMATS

@@ -26,18 +26,18 @@ from fictilis.app.widgets.import_window import ImportDialog
 from fictilis.app.widgets.pictures_window import PicturesDialog
 from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import ChannelRef
-from fictilis.core.cues import AFTER, BACK, QUEUE, START, Act, Cue, Lead, Then, When
 from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.kept import Pick
-from fictilis.core.scene import Scene
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.cues import AFTER, BACK, QUEUE, START, Act, Cue, Lead, Then, When
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping.mirror import Mirror
-from fictilis.core.sweep import Sweep
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.choices import Choices
 from fictilis.formats.sound import read_sound

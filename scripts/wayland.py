@@ -63,8 +63,7 @@ def inside() -> int:
     from fictilis.app.model.settings import Settings
     from fictilis.app.start import application
     from fictilis.app.window import Window
-    from fictilis.core.edits.shape import ShapeRef
-    from fictilis.core.evaluate import full_shape
+    from fictilis.core.mix.shapes import ShapeRef, full_shape
     from fictilis.demo.jelly import moon_jelly
     from fictilis.formats.files import MeshData
     from fictilis.formats.obj import write_obj

@@ -26,7 +26,7 @@ def pytest_configure(config: pytest.Config) -> None:
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import plane
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
 from fictilis.render.renderer import Renderer

@@ -3,9 +3,9 @@
 import numpy as np
 
 from fictilis.core.animation.sampled import LINEAR
-from fictilis.core.deform.posing import euler_matrices, quaternions
 from fictilis.core.edits.rigs import play_clip, set_skin
-from fictilis.core.rigs import ROTATION, SCALE, TRANSLATION, Bound, Rig, RigClip, RigTrack, Skin
+from fictilis.core.rig.posing import euler_matrices, quaternions
+from fictilis.core.scene.rigs import ROTATION, SCALE, TRANSLATION, Bound, Rig, RigClip, RigTrack, Skin
 
 WAVE, STRETCH = "Wave", "Stretch"
 

@@ -168,7 +168,7 @@ def test_no_display_is_one_sentence():
 
 
 def shape_of(path, target, obj=0):
-    from fictilis.core.evaluate import full_shape
+    from fictilis.core.mix.shapes import full_shape
 
     thing = fictilis.load(path).objects[obj]
     return full_shape(thing, thing.target_named(target).id)

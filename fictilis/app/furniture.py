@@ -48,7 +48,7 @@ from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import by_tab_only, end_editing
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.theme import font, load_fonts
-from fictilis.core.by_bytes import keep_only_of
+from fictilis.core.scene.by_bytes import keep_only_of
 from fictilis.render.ground import Ground
 
 

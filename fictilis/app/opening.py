@@ -15,12 +15,12 @@ from PyQt6.QtWidgets import QMainWindow, QVBoxLayout, QWidget
 
 from fictilis.app.model.settings import Settings
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 if TYPE_CHECKING:
     from fictilis.app.model.document import Document
     from fictilis.app.view.view import View
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
     from fictilis.render.renderer import Renderer
     from fictilis.render.stage import Stage
 

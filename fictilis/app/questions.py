@@ -26,12 +26,13 @@ from fictilis.app.view.view import View
 from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene, pictures_window
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.channels import ChannelRef
 from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form, point_count
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.targets import blended
-from fictilis.core.scene import Deltas, MorphObject, Scene
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef, shape_points
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene
 from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
 from fictilis.pictures import orders as pictures_orders

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.model.settings import Settings
 from fictilis.app.opening import Found, Opening
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 if TYPE_CHECKING:
     from fictilis.app.commands.actions import Actions
@@ -55,8 +55,8 @@ if TYPE_CHECKING:
     from fictilis.app.view.view_frame import ViewFrame
     from fictilis.app.widgets.checks_window import Checker
     from fictilis.app.widgets.making_window import MakingWindow
-    from fictilis.core.channels import ChannelRef
     from fictilis.core.geometry.kinds import Geometry
+    from fictilis.core.mix.channels import ChannelRef
     from fictilis.render.items import Light
 
 WIDTH, HEIGHT = 1280, 800

@@ -17,10 +17,10 @@ from fictilis import __version__
 from fictilis.app.model.memory import MainThreadGarbage, keep_freed, keep_loaded
 from fictilis.app.model.settings import Settings
 from fictilis.app.window import Window
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 if TYPE_CHECKING:
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
 
 SMALL = 3_000_000  # bytes that are read in a moment
 TURN = 0.0005  # s that a thread beside may keep the window waiting at each event: 5 ms add up to 0.3 s in a dialog

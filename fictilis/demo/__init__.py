@@ -5,10 +5,10 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, NamedTuple
 
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 if TYPE_CHECKING:  # the names alone are asked for before anything else is loaded
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
 
 
 class Sample(NamedTuple):

@@ -6,14 +6,14 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.cues import BACK, CLICK, KEY, Act, Cue, Lead, Then, When
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import set_path, set_range, target_from_points
 from fictilis.core.edits.timeline import set_marker
 from fictilis.core.geometry.kinds import Mesh
-from fictilis.core.scene import Deltas, InBetween, Scene
+from fictilis.core.scene.cues import BACK, CLICK, KEY, Act, Cue, Lead, Then, When
+from fictilis.core.scene.scene import Deltas, InBetween, Scene
 
 SEGMENTS, OUTER, INNER = 80, 32, 16
 RADIUS, HEIGHT = 34.0, 27.0

@@ -6,7 +6,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
@@ -16,8 +15,9 @@ from fictilis.core.edits.timeline import set_frame_range, set_marker
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
 from fictilis.core.mix.relay import poses
-from fictilis.core.places import Transform
-from fictilis.core.scene import THROUGH, Scene
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import THROUGH, Scene
 
 RIBS, AROUND = 15, 48
 LENGTH, GIRTH = 46.0, 15.0

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.repeats import set_repeat
@@ -13,8 +12,9 @@ from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.primitives import turned
-from fictilis.core.repeats import FROM_POINT, GRID, STEP, Repeat
-from fictilis.core.scene import Scene
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.repeats import FROM_POINT, GRID, STEP, Repeat
+from fictilis.core.scene.scene import Scene
 
 END = 96.0
 AROUND = 24

@@ -6,8 +6,6 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.sampled import LINEAR
-from fictilis.core.appearance import Appearance
-from fictilis.core.deform.posing import euler_matrices, quaternions
 from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
@@ -16,9 +14,11 @@ from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.rigs import ROTATION, Bound, Rig, RigClip, RigTrack, Skin, angle_id
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Scene
+from fictilis.core.rig.posing import euler_matrices, quaternions
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.rigs import ROTATION, Bound, Rig, RigClip, RigTrack, Skin, angle_id
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Scene
 from fictilis.demo.lantern_fish import _grid
 
 HIGH = 60.0

@@ -6,7 +6,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import stack_lines
 from fictilis.core.edits.objects import add_object
@@ -14,10 +13,11 @@ from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timeline import set_frame_range, set_marker
 from fictilis.core.geometry.kinds import Line, Match
-from fictilis.core.places import Transform
-from fictilis.core.scene import THROUGH, Scene
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import THROUGH, Scene
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping.fields import along_line
-from fictilis.core.sweep import Sweep
 
 END = 96.0
 INK, WASH = "#4C7F98", "#8FA7A6"

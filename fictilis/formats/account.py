@@ -6,14 +6,14 @@ from collections.abc import Callable, Mapping
 
 from msgspec import Struct
 
-from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
-from fictilis.core.deform.deforming import acting
+from fictilis.core.at_frame.bending import acting
 from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.mix.channel_kinds import LINE_IDS, OBJECT_KINDS
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relays
-from fictilis.core.places import Transform
-from fictilis.core.rigs import is_rigged
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.rigs import is_rigged
+from fictilis.core.scene.scene import MorphObject, Scene, Target
 from fictilis.formats.choices import DROP, RESULT, Values
 from fictilis.formats.gltf_rigs import plain_clip
 

@@ -6,8 +6,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.edits.timeline import add_camera
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Lane, SceneCamera
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Lane, SceneCamera
 from fictilis.formats.tracks import thinned
 
 STILL = 1e-9

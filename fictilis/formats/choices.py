@@ -10,12 +10,12 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.edits.clips import choose_clip, clip
 from fictilis.core.edits.imports import UNITS
-from fictilis.core.errors import EditRefused
-from fictilis.core.parameters import Choice, Number
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Number
+from fictilis.core.mix.channel_kinds import OBJECT_KINDS
+from fictilis.core.scene.clips import choose_clip, clip
+from fictilis.core.scene.scene import MorphObject, Scene
 
 KEEP, DROP = "keep", "drop"
 MOST_FILES = 100_000

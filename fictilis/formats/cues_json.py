@@ -7,11 +7,11 @@ from typing import Any
 
 import msgspec
 
-from fictilis.core.channels import channel
-from fictilis.core.cue_words import sentence
-from fictilis.core.cues import Cue
+from fictilis.core.mix.channels import channel
+from fictilis.core.rehearsal.cue_words import sentence
 from fictilis.core.rehearsal.meaning import PLACE, TURN, VALUE, fault, find_cue, goals
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.cues import Cue
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.shaping.picks import points_of
 from fictilis.formats.files import write_whole
 

@@ -16,12 +16,12 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.deform.deforming import acting
+from fictilis.core.at_frame.bending import acting
+from fictilis.core.at_frame.drawn import as_drawn
 from fictilis.core.edits.springs import bake_all
-from fictilis.core.edits.topology import as_drawn
-from fictilis.core.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused
+from fictilis.core.scene.scene import MorphObject, Scene
 
 Progress = Callable[[float], None]
 

@@ -16,23 +16,23 @@ from urllib.parse import quote
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import lengths
-from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
-from fictilis.core.copies import copies
-from fictilis.core.edits.clips import choose_clip
-from fictilis.core.edits.topology import as_drawn, shown_points
-from fictilis.core.errors import CannotSave
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.drawn import as_drawn, shown_points
+from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, banded_words, with_bands
+from fictilis.core.at_frame.standing import camera_standing, eye
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.normals import face_normals, normal_axes, point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.errors import CannotSave
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
+from fictilis.core.mix.channel_kinds import LINE_IDS, OBJECT_KINDS
 from fictilis.core.mix.coefficients import FULL, Column, columns
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import camera_standing, eye
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.files import Progress, as_targets, no_progress, writable, write_whole
 from fictilis.formats.gltf_buffer import ARRAY_BUFFER, ELEMENT_BUFFER, Buffer, Packed, packed, single
 from fictilis.formats.gltf_dress import material

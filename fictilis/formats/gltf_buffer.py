@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import box
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import box
+from fictilis.core.ground.errors import EditRefused
 
 FLOAT, UINT, USHORT, UBYTE = 5126, 5125, 5123, 5121
 ARRAY_BUFFER, ELEMENT_BUFFER = 34962, 34963

@@ -11,10 +11,10 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.affine import rgb
-from fictilis.core.appearance import Texture
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.affine import rgb
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.scene import MorphObject
 
 LIGHT, DARK, SHARE = (0.93, 0.90, 0.84), (0.24, 0.22, 0.20), 0.82  # of a checker, and how much of it covers the colour
 NEAREST, LINEAR, MIPMAPS = 9728, 9729, 9987

@@ -14,7 +14,7 @@ from urllib.parse import unquote
 import msgspec
 import numpy as np
 
-from fictilis.core.errors import BadFile
+from fictilis.core.ground.errors import BadFile
 from fictilis.formats.files import doubles, read_bytes
 
 COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.copies import copies
-from fictilis.core.fewer_bands import FORMAT_BANDS, with_bands
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, with_bands
+from fictilis.core.at_frame.standing import camera_standing, eye
 from fictilis.core.mix.bands import swept
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import camera_standing, eye
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.gltf_buffer import Buffer
 from fictilis.formats.tracks import EXACT, Track, copy_tracks, motion_tracks, still_motion, still_weights, weight_track
 

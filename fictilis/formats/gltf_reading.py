@@ -13,12 +13,12 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.sampled import Curves
-from fictilis.core.appearance import Appearance, Texture
-from fictilis.core.arrays import any_in_rows
-from fictilis.core.deform.posing import rotations
 from fictilis.core.geometry.kinds import Geometry, Mesh
-from fictilis.core.names import fresh_names, tidy_name
-from fictilis.core.scene import Deltas
+from fictilis.core.ground.arrays import any_in_rows
+from fictilis.core.ground.names import fresh_names, tidy_name
+from fictilis.core.rig.posing import rotations
+from fictilis.core.scene.appearance import Appearance, Texture
+from fictilis.core.scene.scene import Deltas
 from fictilis.formats.files import Progress
 from fictilis.formats.gltf_file import GltfFile, Record
 from fictilis.formats.line_rows import line_of

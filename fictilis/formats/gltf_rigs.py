@@ -13,13 +13,14 @@ from msgspec import Struct
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.sampled import CUBIC, LINEAR
-from fictilis.core.channels import values_at
-from fictilis.core.deform.posing import LEAST_TOTAL, own_over, quaternions
 from fictilis.core.edits.rigs import clip_curve
-from fictilis.core.names import tidy_name
-from fictilis.core.rigs import CLIP, PATHS, ROTATION, TIME, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import Lane
+from fictilis.core.ground.names import tidy_name
+from fictilis.core.mix.channels import values_at
+from fictilis.core.rig.binding import LEAST_TOTAL
+from fictilis.core.rig.posing import own_over, quaternions
+from fictilis.core.scene.rigs import CLIP, PATHS, ROTATION, TIME, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import Lane
 from fictilis.formats.gltf_buffer import Buffer
 from fictilis.formats.gltf_reading import CM, Moves, Reader, Shape
 

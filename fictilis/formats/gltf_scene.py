@@ -13,13 +13,13 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.sampled import Curves
-from fictilis.core.deform.posing import rotations
 from fictilis.core.edits.objects import add_objects
-from fictilis.core.errors import BadFile, FictilisError
-from fictilis.core.names import fresh_name, tidy_name
-from fictilis.core.places import Transform
-from fictilis.core.scene import LANE_COLOURS, MorphObject, Scene, Target
-from fictilis.core.timeline import Clip, ClipPart, Lane
+from fictilis.core.ground.errors import BadFile, FictilisError
+from fictilis.core.ground.names import fresh_name, tidy_name
+from fictilis.core.rig.posing import rotations
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import LANE_COLOURS, MorphObject, Scene, Target
+from fictilis.core.scene.timeline import Clip, ClipPart, Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress
 from fictilis.formats.gltf_file import Record

@@ -6,8 +6,8 @@ import io
 import warnings
 from pathlib import Path
 
-from fictilis.core.appearance import MOST_PIXELS, Texture
-from fictilis.core.errors import BadFile
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.appearance import MOST_PIXELS, Texture
 from fictilis.formats.files import read_bytes
 
 LARGEST_SIDE = 16_384

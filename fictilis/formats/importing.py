@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from fictilis.core.edits.imports import laid, sized, stood
 from fictilis.core.edits.objects import with_all_of
 from fictilis.core.edits.timeline import set_rate
-from fictilis.core.evaluate import full_shape
-from fictilis.core.scene import Scene
+from fictilis.core.mix.shapes import full_shape
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import MeshData, Progress, no_progress
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import format_for, load, scene_from_file

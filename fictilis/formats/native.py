@@ -10,15 +10,15 @@ import msgspec
 import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.appearance import Texture
-from fictilis.core.errors import CannotSave
 from fictilis.core.geometry.kinds import Geometry, Line, Match
-from fictilis.core.places import Along
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
-from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Blend, Clip, Lane, SceneCamera
+from fictilis.core.ground.errors import CannotSave
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.places import Along
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import Blend, Clip, Lane, SceneCamera
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_cues import cue_record
 from fictilis.formats.native_migrations import VERSION

@@ -7,8 +7,6 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Protocol
 
-from fictilis.core.channel_kinds import OWN_IDS
-from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.clips import checked_lanes
 from fictilis.core.edits.correctives import checked_rule
 from fictilis.core.edits.deformers import held_deformer
@@ -20,17 +18,13 @@ from fictilis.core.edits.rigs import set_skin
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.timeline import LONGEST_RANGE, set_reference, set_sound
-from fictilis.core.errors import BadFile
 from fictilis.core.geometry.finer import MOST_LEVELS
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.mix.channel_kinds import OWN_IDS
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rigs import is_rigged
-from fictilis.core.scene import (
-    BLEND,
-    RELAY_PATHS,
-    MorphObject,
-    Scene,
-    lane_homes,
-)
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.rigs import is_rigged
+from fictilis.core.scene.scene import BLEND, RELAY_PATHS, MorphObject, Scene, lane_homes
 from fictilis.formats.native_records import (
     MOST_ID,
 )

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from fictilis.core.cues import Act, Cue, Lead, Then, When
 from fictilis.core.edits.cues import checked_cue
+from fictilis.core.scene.cues import Act, Cue, Lead, Then, When
 from fictilis.formats.native_strict import Strict, fields_of
 
 

@@ -11,20 +11,21 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.appearance import Appearance, Surface, Texture
-from fictilis.core.deformers import Deformer
-from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
-from fictilis.core.kept import PICK_KINDS, FormNumbers, NamedPick, Pick, StoredMix
-from fictilis.core.places import Along, Transform
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.rigs import Rig
-from fictilis.core.rules import Driver, Follow, Rule
-from fictilis.core.scene import Deltas, Group, InBetween, MorphObject, Scene, Target
+from fictilis.core.geometry.picked import PICK_KINDS, Pick
+from fictilis.core.ground.errors import BadFile, EditRefused, FictilisError
+from fictilis.core.scene.appearance import Appearance, Surface, Texture
+from fictilis.core.scene.deformers import Deformer
+from fictilis.core.scene.kept import FormNumbers, NamedPick, StoredMix
+from fictilis.core.scene.places import Along, Transform
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rigs import Rig
+from fictilis.core.scene.rules import Driver, Follow, Rule
+from fictilis.core.scene.scene import Deltas, Group, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.core.shaping.picks import element_count
-from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.formats.files import Progress, no_progress, read_bytes
 from fictilis.formats.native_checks import check_parts
 from fictilis.formats.native_cues import read_cue

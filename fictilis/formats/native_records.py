@@ -6,7 +6,7 @@ import msgspec
 import msgspec.structs
 import numpy as np
 
-from fictilis.core.names import seen_name
+from fictilis.core.ground.names import seen_name
 from fictilis.formats.native_cues import CueRecord
 from fictilis.formats.native_strict import Strict
 

@@ -7,9 +7,9 @@ from typing import Protocol
 
 import numpy as np
 
-from fictilis.core.errors import BadFile
-from fictilis.core.rigs import PATHS, WIDTHS, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.rigs import PATHS, WIDTHS, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native_records import RigClipRecord, RigRecord, RigTrackRecord, SkinRecord
 
 Store = Callable[[np.ndarray], str]

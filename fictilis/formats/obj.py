@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.arrays import distinct
-from fictilis.core.errors import BadFile
 from fictilis.core.geometry.kinds import Line, Mesh
+from fictilis.core.ground.arrays import distinct
+from fictilis.core.ground.errors import BadFile
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes, write_whole
 from fictilis.formats.line_rows import line_of
 

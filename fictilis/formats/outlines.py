@@ -14,10 +14,10 @@ from xml.etree import ElementTree
 
 import numpy as np
 
-from fictilis.core.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.fitting import thinned
-from fictilis.core.interrupt import check, stoppable
+from fictilis.core.ground.errors import BadFile, EditRefused, FictilisError
+from fictilis.core.ground.interrupt import check, stoppable
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress, read_bytes
 
 FONT = Path(__file__).parent.parent / "app" / "assets" / "fonts" / "WorkSans_400Regular.ttf"

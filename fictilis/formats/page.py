@@ -11,11 +11,11 @@ from pathlib import Path
 
 import msgspec
 
-from fictilis.core.deform.deforming import acting
-from fictilis.core.errors import EditRefused
+from fictilis.core.at_frame.bending import acting
 from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.rehearsal.meaning import VALUE, fault
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.page_data import Store, page_data, shown_objects
 

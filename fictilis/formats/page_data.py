@@ -8,26 +8,26 @@ import numpy as np
 from msgspec.structs import asdict, replace
 
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.channels import find_channel, values_at
-from fictilis.core.copies import copies
-from fictilis.core.cue_words import sentence
-from fictilis.core.cues import MODIFIER
-from fictilis.core.edits.clips import stowed
-from fictilis.core.edits.topology import as_drawn
-from fictilis.core.errors import EditRefused
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.drawn import as_drawn
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.kept import NamedPick
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channel_kinds import OBJECT_KINDS
+from fictilis.core.mix.channels import find_channel, values_at
 from fictilis.core.mix.coefficients import cardinals, columns, row_ids
 from fictilis.core.mix.driven import driven_targets, gains
 from fictilis.core.mix.relay import members, place_shares, relays
+from fictilis.core.rehearsal.cue_words import sentence
 from fictilis.core.rehearsal.layers import in_hand
 from fictilis.core.rehearsal.meaning import fault, goals, takes
-from fictilis.core.rules import SMALLEST
-from fictilis.core.scene import STRAIGHT, MorphObject, Scene, targets_by_id
+from fictilis.core.scene.clips import stowed
+from fictilis.core.scene.cues import MODIFIER
+from fictilis.core.scene.kept import NamedPick
+from fictilis.core.scene.rules import SMALLEST
+from fictilis.core.scene.scene import STRAIGHT, MorphObject, Scene, targets_by_id
+from fictilis.core.scene.timeline import Lane
 from fictilis.core.shaping.picks import points_of
-from fictilis.core.timeline import Lane
 from fictilis.formats.gltf import file_vertices
 from fictilis.formats.pieces import Function, Pieces, fitted
 

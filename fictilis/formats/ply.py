@@ -10,9 +10,9 @@ from pathlib import Path
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.affine import rgb
-from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.geometry.kinds import Line, Mesh
+from fictilis.core.ground.affine import rgb
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.formats.files import Imported, MeshData, Progress, doubles, no_progress, read_bytes, write_whole
 
 TYPES = {

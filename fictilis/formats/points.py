@@ -15,9 +15,9 @@ from typing import IO
 
 import numpy as np
 
-from fictilis.core.errors import BadFile, EditRefused
-from fictilis.core.final import final_points
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.at_frame.final import final_points
+from fictilis.core.ground.errors import BadFile, EditRefused
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import MOST_BYTES, Progress, doubles, no_progress, read_bytes, write_whole
 
 FRAMES = "frames"

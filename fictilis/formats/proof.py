@@ -9,22 +9,22 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.arrays import lengths
-from fictilis.core.channels import stand_at, values_at
-from fictilis.core.copies import copies
-from fictilis.core.edits.clips import choose_clip, clip, clip_named
-from fictilis.core.edits.topology import as_drawn
-from fictilis.core.errors import BadFile
-from fictilis.core.fewer_bands import FORMAT_BANDS, with_bands
-from fictilis.core.final import drawn_points, final_points
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.drawn import as_drawn
+from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, with_bands
+from fictilis.core.at_frame.final import drawn_points, final_points
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
 from fictilis.core.geometry.topology import triangles
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.errors import BadFile
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.bands import swept
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.mix.channels import stand_at, values_at
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.choices import DROP, Choices, Values, files_of, frames_of, linear_of
 from fictilis.formats.files import Progress, no_progress, visible_objects
 from fictilis.formats.gltf import column_names, file_vertices

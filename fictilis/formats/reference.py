@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.by_bytes import ByBytes
-from fictilis.core.errors import BadFile
-from fictilis.core.timeline import Reference
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.by_bytes import ByBytes
+from fictilis.core.scene.timeline import Reference
 from fictilis.formats.files import read_bytes
 from fictilis.formats.images import check_image
 

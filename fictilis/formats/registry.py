@@ -10,18 +10,18 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
-from fictilis.core.appearance import Appearance
-from fictilis.core.channels import stand_at
-from fictilis.core.copies import copies
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.final import drawn_points
 from fictilis.core.edits.objects import add_objects, with_all_of
-from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.evaluate import full_shape
-from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.names import tidy_name
-from fictilis.core.parameters import Parameter, completed
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.errors import BadFile, CannotSave
+from fictilis.core.ground.names import tidy_name
+from fictilis.core.ground.parameters import Parameter, completed
+from fictilis.core.mix.channels import stand_at
+from fictilis.core.mix.shapes import full_shape
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.choices import (
     CAGES,
     CAMERAS,

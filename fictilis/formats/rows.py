@@ -10,9 +10,9 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.errors import FictilisError, NotATarget
 from fictilis.core.geometry.matching import require_match
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.errors import FictilisError, NotATarget
+from fictilis.core.scene.scene import MorphObject
 from fictilis.formats.files import MeshData, Progress, no_progress
 from fictilis.formats.points import SUFFIX, read_points
 from fictilis.formats.registry import read_meshes

@@ -13,11 +13,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.deform.posing import euler_matrices
-from fictilis.core.places import Transform
-from fictilis.core.scene import Deltas, MorphObject
-from fictilis.core.standing import angles_of
-from fictilis.core.timeline import Lane
+from fictilis.core.at_frame.standing import angles_of
+from fictilis.core.rig.posing import euler_matrices
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Deltas, MorphObject
+from fictilis.core.scene.timeline import Lane
 from fictilis.formats.tracks import parted
 
 CLOSE = 1e-3, 5e-5  # cm, and of the size of an object: nearer than the larger is near enough

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.by_bytes import ByBytes
-from fictilis.core.errors import BadFile
-from fictilis.core.timeline import Sound
-from fictilis.core.waveform import Waveform
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.by_bytes import ByBytes
+from fictilis.core.scene.timeline import Sound
+from fictilis.core.scene.waveform import Waveform
 from fictilis.formats.files import Progress, no_progress, read_bytes
 
 SUFFIXES = (".wav", ".flac", ".mp3", ".ogg")

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from fictilis.core.errors import BadFile, EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import triangles
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.formats.files import Imported, MeshData, Progress, doubles, no_progress, read_bytes, write_whole
 
 TRIANGLE = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("words", "<u2")])

@@ -10,19 +10,19 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
 from fictilis.core.animation.sampled import slerp
-from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.copies import copies
-from fictilis.core.deform.posing import is_angle
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.standing import camera_standing, eye, jumping, jumps_of, standing
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
+from fictilis.core.mix.channel_kinds import OBJECT_KINDS
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.relay import poses, relays
-from fictilis.core.places import Transform
-from fictilis.core.rigs import is_rigged
-from fictilis.core.scene import BLEND, MorphObject, Scene, targets_by_id
-from fictilis.core.standing import camera_standing, eye, jumping, jumps_of, standing
-from fictilis.core.sweep import front_of
-from fictilis.core.timeline import Lane, SceneCamera
+from fictilis.core.rig.posing import is_angle
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.rigs import is_rigged
+from fictilis.core.scene.scene import BLEND, MorphObject, Scene, targets_by_id
+from fictilis.core.scene.sweep import front_of
+from fictilis.core.scene.timeline import Lane, SceneCamera
 
 Values = Callable[[np.ndarray], np.ndarray]
 JUMP = 1e-3  # frames before a step at which the value still stands, where steps mix with slopes

@@ -14,9 +14,9 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fictilis.core.errors import BadFile, CannotSave, FictilisError
-from fictilis.core.interrupt import check
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import BadFile, CannotSave, FictilisError
+from fictilis.core.ground.interrupt import check
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import Imported, MeshData, Progress, is_text, no_progress, plain_words, read_bytes
 from fictilis.formats.native import read_native, write_native
 

@@ -14,15 +14,15 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.appearance import Appearance
-from fictilis.core.arrays import any_in_rows
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.relays import relay_from_points
-from fictilis.core.errors import BadFile, FictilisError
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
-from fictilis.core.names import fresh_name, tidy_name
-from fictilis.core.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
-from fictilis.core.timeline import Lane
+from fictilis.core.ground.arrays import any_in_rows
+from fictilis.core.ground.errors import BadFile, FictilisError
+from fictilis.core.ground.names import fresh_name, tidy_name
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.timeline import Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.sampled_motion import placed_object, sampled_lanes
 from fictilis.formats.tracks import thinned

@@ -11,9 +11,9 @@ import numpy as np
 
 from fictilis.core.animation.sampled import LINEAR, Curves
 from fictilis.core.edits.rigs import clip_curve
-from fictilis.core.errors import BadFile
-from fictilis.core.names import fresh_name, tidy_name
-from fictilis.core.rigs import (
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.ground.names import fresh_name, tidy_name
+from fictilis.core.scene.rigs import (
     MOST_PARTS,
     PATHS,
     ROTATION,
@@ -27,8 +27,8 @@ from fictilis.core.rigs import (
     Skin,
     joint_names,
 )
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import Lane
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import Lane
 from fictilis.formats.gltf_rigs import numbers_of, parts_of, plain_clip, poses_over
 
 DUAL = "dualQuaternion"

@@ -13,21 +13,21 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.affine import rgb
-from fictilis.core.arrays import distinct, put_rows
-from fictilis.core.channel_kinds import LINE_IDS, OBJECT_KINDS
-from fictilis.core.channels import stand_at
-from fictilis.core.deform.after import acts
+from fictilis.core.at_frame.after import acts
+from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, banded_words, with_bands
+from fictilis.core.at_frame.final import drawn_points
+from fictilis.core.at_frame.standing import camera_standing, eye, standing
 from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
-from fictilis.core.fewer_bands import FORMAT_BANDS, banded_words, with_bands
-from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.ground.affine import rgb
+from fictilis.core.ground.arrays import distinct, put_rows
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
 from fictilis.core.mix.bands import swept
+from fictilis.core.mix.channel_kinds import LINE_IDS, OBJECT_KINDS
+from fictilis.core.mix.channels import stand_at
 from fictilis.core.mix.coefficients import FULL, columns
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target, targets_by_id
-from fictilis.core.standing import camera_standing, eye, standing
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.formats.choices import Values, linear_of
 from fictilis.formats.files import (
     Progress,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from fictilis.core.affine import rgb
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.affine import rgb
+from fictilis.core.ground.errors import EditRefused
 from fictilis.render.ground import Ground
 from fictilis.render.items import Light
 

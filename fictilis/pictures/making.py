@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.edits.clips import choose_clip, clip_named
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.clips import choose_clip, clip_named
+from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import Look
 from fictilis.pictures.movie import (
     CODECS,

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.errors import CannotSave
+from fictilis.core.ground.errors import CannotSave
 from fictilis.formats.files import write_whole
 
 SOUND_RATE = 48_000

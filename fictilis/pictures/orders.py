@@ -9,9 +9,9 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from fictilis.core.errors import EditRefused
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text, completed
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text, completed
+from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look
 
 OWN = "colour"

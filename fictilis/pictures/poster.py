@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import io
 
-from fictilis.core.errors import FictilisError
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import CLEAR, Look
 
 WIDTH, HEIGHT = 640, 400

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.affine import placed_box, rgb
 from fictilis.core.edits.relays import shape_name
-from fictilis.core.edits.shape import ShapeRef, shape_points
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.affine import placed_box, rgb
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.relay import poses, relays
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.mix.shapes import ShapeRef, shape_points
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.pictures.look import CLEAR, Look, colour_of
 from fictilis.pictures.orders import Order, look_of
 from fictilis.pictures.shots import Shots, aimed

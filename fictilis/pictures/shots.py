@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from fictilis.core.arrays import box
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
-from fictilis.core.standing import camera_standing
-from fictilis.core.timeline import SavedView, SceneCamera
+from fictilis.core.at_frame.standing import camera_standing
+from fictilis.core.ground.arrays import box
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SavedView, SceneCamera
 from fictilis.pictures.linear import Sum
 from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look, colour_of
 from fictilis.render.camera import Camera

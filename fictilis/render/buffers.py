@@ -8,9 +8,9 @@ from typing import Any, Protocol
 import moderngl
 import numpy as np
 
-from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.topology import edges, is_closed, triangles
+from fictilis.core.ground.arrays import box
 from fictilis.render.coarse import Coarse
 from fictilis.render.items import SWIFT_DOTS, DrawItem, Many
 from fictilis.render.programs import Programs

@@ -8,8 +8,8 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.arrays import frozen
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.ground.arrays import frozen
+from fictilis.core.scene.timeline import SceneCamera
 
 LENS = 30.0  # degrees, vertical
 

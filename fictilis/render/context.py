@@ -6,7 +6,7 @@ from typing import Any
 
 import moderngl
 
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 EGL: dict[str, Any] = {"standalone": True, "require": 330, "backend": "egl"}
 # by their usual names first: looking for them starts programs, which takes longer than all else

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.ground.arrays import box
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 

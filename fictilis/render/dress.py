@@ -11,18 +11,19 @@ from typing import Any, TypeVar
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.appearance import MOST_PIXELS, Texture
-from fictilis.core.arrays import distinct
-from fictilis.core.by_bytes import ByBytes
-from fictilis.core.copies import first_matrix
-from fictilis.core.deform.after import After, finer_of
-from fictilis.core.final import final_points
+from fictilis.core.at_frame.after import After
+from fictilis.core.at_frame.copies import first_matrix
+from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.final import final_points
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.arrays import distinct
+from fictilis.core.scene.appearance import MOST_PIXELS, Texture
+from fictilis.core.scene.by_bytes import ByBytes
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.twins import twin_groups
 from fictilis.render.items import Cloth, DrawItem
 from fictilis.render.stage import StageItem
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.affine import placed
-from fictilis.core.arrays import box, cached_by_identity, lengths
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.topology import edges, faces_at, ranges, triangles
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import box, cached_by_identity, lengths
 from fictilis.render.camera import Camera
 from fictilis.render.items import Many
 from fictilis.render.stage import StageItem

@@ -13,9 +13,9 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from fictilis.core.affine import rgb
-from fictilis.core.arrays import box
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.ground.affine import rgb
+from fictilis.core.ground.arrays import box
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST

@@ -8,16 +8,16 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fictilis.core.channels import stand_at
-from fictilis.core.copies import Copies
-from fictilis.core.deform.after import acts, after_of
-from fictilis.core.deform.springs import Run
+from fictilis.core.at_frame.after import acts, after_of
+from fictilis.core.at_frame.copies import Copies
+from fictilis.core.at_frame.springs import Run
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.normals import normals_of_many
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.channels import stand_at
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.mix.delta_bank import DeltaBank
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.render.items import Many
 
 MANY_POSES = 64  # from which on copies share those that are hardly apart while they move

@@ -5,14 +5,15 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed_box
-from fictilis.core.arrays import box
-from fictilis.core.copies import copies
-from fictilis.core.deform.after import acts, finer_of
-from fictilis.core.final import final_points
+from fictilis.core.at_frame.after import acts
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
+from fictilis.core.ground.affine import placed_box
+from fictilis.core.ground.arrays import box
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 

@@ -10,21 +10,22 @@ from typing import Any
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.affine import placed, placed_box
-from fictilis.core.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
-from fictilis.core.channels import Stand
-from fictilis.core.copies import copies, first_matrix
-from fictilis.core.deform.after import After, after_of, finer_of
-from fictilis.core.deform.springs import run_of
-from fictilis.core.edits.shape import ShapeRef, shape_points
-from fictilis.core.evaluate import prepare, shape_parts
+from fictilis.core.at_frame.after import After, after_of
+from fictilis.core.at_frame.copies import copies, first_matrix
+from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.evaluate import prepare
+from fictilis.core.at_frame.springs import run_of
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.geometry.normals import KeptNormals, normals_of_many, point_normals
 from fictilis.core.geometry.topology import is_closed, triangles
+from fictilis.core.ground.affine import placed, placed_box
+from fictilis.core.ground.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
+from fictilis.core.mix.channels import Stand
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
-from fictilis.core.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
-from fictilis.core.standing import standing
+from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
 from fictilis.render.camera import Camera
 from fictilis.render.items import Many
 from fictilis.render.repeated import Moved, Poses

@@ -13,7 +13,7 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.start import application
 from fictilis.app.widgets import dialogs
 from fictilis.app.window import Window
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, SHIFT, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier

@@ -6,12 +6,12 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from fictilis.app.view.joints import joint_in_hand, joints_in, take_joint
-from fictilis.core.deformers import DEFORMERS
+from fictilis.core.at_frame.final import final_points
 from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.edits.forms import add_form
-from fictilis.core.final import final_points
-from fictilis.core.rigs import TIME, angle_id, turn_id
-from fictilis.core.scene import Scene
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.rigs import TIME, angle_id, turn_id
+from fictilis.core.scene.scene import Scene
 from fictilis.demo.sea_pen import sea_pen
 from tests.app.conftest import LEFT, NONE, move, point
 from tests.app.test_bench import forms  # noqa: F401

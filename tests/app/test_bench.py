@@ -14,14 +14,14 @@ from fictilis.app.widgets import dialogs
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef, set_mask
+from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.kept import Pick
-from fictilis.core.places import Transform
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.shapes import ShapeRef, full_shape
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, NONE, SHIFT, move, point
@@ -443,7 +443,7 @@ def test_mesh_operations_say_what_they_lack(bench, forms):
 
 def test_freezing_the_transform_and_moving_the_origin(bench):
     from fictilis.core.edits.objects import set_transform
-    from fictilis.core.places import Transform
+    from fictilis.core.scene.places import Transform
 
     bench.doc.commit("t", set_transform(bench.doc.settled.scene, "o1", Transform((1, 2, 3), (0, 30, 0), (2, 2, 2))))
     seen = bench.view.shaped_item().in_scene()

@@ -7,11 +7,11 @@ from PyQt6.QtWidgets import QPushButton
 
 from fictilis.app.lanes.menus import context_menu
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_muted, target_from_points
-from fictilis.core.rules import Driver, Rule
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.rules import Driver, Rule
 from fictilis.formats.native import read_native
 from tests.app.conftest import CTRL
 

@@ -13,8 +13,8 @@ from fictilis.core.edits.clips import duplicate_clip
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.timeline import add_camera
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.choices import Choices
 from fictilis.formats.registry import export, scene_from_file

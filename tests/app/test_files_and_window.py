@@ -29,12 +29,12 @@ from fictilis.app.commands.walking import WalkCommands
 from fictilis.app.model import recovery
 from fictilis.app.model.document import stamp_of
 from fictilis.app.model.recovery import left_behind
-from fictilis.core.cues import Cue
 from fictilis.core.edits.objects import remove_object
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.timeline import add_camera
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.cues import Cue
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
@@ -455,7 +455,7 @@ def test_the_demo_draws_what_it_mixes(open_window):
     assert sum(c.red() > c.blue() + 40 for c in clay) > 60
     obj = user.obj
     item = user.view.items()[0]
-    from fictilis.core.evaluate import evaluate_object
+    from fictilis.core.at_frame.evaluate import evaluate_object
 
     assert np.abs(item.points - evaluate_object(obj, 20)).max() < 1e-3
     hit = hit_mesh(
@@ -543,7 +543,7 @@ def test_garbage_is_collected_by_the_interface_thread_only(user):
 
 def test_cancelled_work_changes_nothing(user):
     from fictilis.app.model.tasks import run_task
-    from fictilis.core.errors import Cancelled
+    from fictilis.core.ground.errors import Cancelled
 
     def work(progress):
         raise Cancelled("The work was cancelled; nothing was changed.")

@@ -18,12 +18,12 @@ from fictilis.app.widgets.new_scene import NewSceneDialog
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.forms import add_form, form_of, set_form
 from fictilis.core.edits.keys import KeyRef, set_key
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import keep_mix, new_target
 from fictilis.core.edits.timeline import add_camera, set_marker
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, RIGHT, SHIFT, bead, move, point
 

@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 
 import fictilis
 from fictilis.app.model.first_steps import END, STEPS
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT
 from tests.app.test_exchange import act
 

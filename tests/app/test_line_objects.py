@@ -8,10 +8,9 @@ from PyQt6.QtCore import QPointF, Qt
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.evaluate import full_shape
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.mix.shapes import ShapeRef, full_shape
 from tests.app.test_bench import answer_all, forms  # noqa: F401 - a fixture
 from tests.core.test_lines import WHIP, whip_points
 from tests.formats.test_native import same

@@ -8,9 +8,9 @@ from PyQt6.QtTest import QTest
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.lines import target_from_line
 from fictilis.core.edits.objects import set_locked
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.geometry.kinds import Match
-from fictilis.core.scene import Scene
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT, move, point
 from tests.app.test_bench import forms  # noqa: F401
 

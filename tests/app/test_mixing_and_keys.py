@@ -8,8 +8,7 @@ from PyQt6.QtWidgets import QPushButton
 from fictilis.app.lanes.playback import Playback, frame_after
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef, set_key
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.evaluate import full_shape
+from fictilis.core.mix.shapes import ShapeRef, full_shape
 from tests.app.conftest import CTRL, NONE, SHIFT, bead, move
 
 K = Qt.Key

@@ -33,19 +33,19 @@ from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.repeats import set_repeat
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.sweeps import key_front, set_sweep
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.kinds import Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import ball
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.rules import Follow
-from fictilis.core.scene import MorphObject, Target
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import MorphObject, Target
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping.fields import along_axis
-from fictilis.core.sweep import Sweep
 from fictilis.demo import SAMPLES, sample
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native

@@ -18,22 +18,22 @@ from fictilis.app.view.tools.handling import handle_ends
 from fictilis.app.widgets.fields import _Inline
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.correctives import add_corrective, set_follow
 from fictilis.core.edits.keys import KeyRef, delete_keys, set_interpolation, set_key
 from fictilis.core.edits.objects import add_object, remove_object, rename_object
 from fictilis.core.edits.relays import make_relay
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.targets import group_targets, new_target, remove_target, target_from_points
 from fictilis.core.edits.timeline import add_camera, drop_marker, first_camera, set_frame_range, set_marker, set_sound
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.geometry.primitives import ball
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Scene
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import SceneCamera, Sound
 from fictilis.core.shaping.fields import along_axis
-from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same

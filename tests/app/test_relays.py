@@ -6,11 +6,11 @@ from PyQt6.QtCore import QPointF, Qt
 
 from fictilis.app.lanes.menus import context_menu, told_at
 from fictilis.app.lanes.relay import pose_pictures
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import relays
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.relay import poses
+from fictilis.core.mix.shapes import ShapeRef
 from fictilis.formats.files import MeshData
 from fictilis.formats.native import read_native
 from fictilis.formats.obj import write_obj

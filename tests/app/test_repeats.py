@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
-from fictilis.core.copies import copies
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.objects import remove_object
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.evaluate import evaluate_object
+from fictilis.core.mix.shapes import ShapeRef
 from fictilis.demo.reef_wall import reef_wall
 from tests.app.conftest import CTRL
 from tests.app.test_bench import forms  # noqa: F401

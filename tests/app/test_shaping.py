@@ -7,10 +7,9 @@ from PyQt6.QtCore import QPointF, Qt
 from fictilis.app.targets.card_paint import notch
 from fictilis.app.view.tools.handling import handle_ends
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between, target_from_points
-from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import ball
+from fictilis.core.mix.shapes import ShapeRef, full_shape
 from tests.app.conftest import CTRL, RIGHT, SHIFT, move
 
 K = Qt.Key

@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import QApplication
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.timeline import set_marker
-from fictilis.core.kept import Pick
-from fictilis.core.scene import Scene
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.picks import element_beside
 from fictilis.demo.jelly import moon_jelly
 from fictilis.demo.sea_pen import sea_pen

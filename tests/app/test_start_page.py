@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 import fictilis
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.demo import SAMPLES
 from tests.app.conftest import LEFT
 from tests.app.test_exchange import act

@@ -19,8 +19,8 @@ from fictilis.app.window import Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
-from fictilis.core.errors import FictilisError
-from fictilis.core.timeline import Sound
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.timeline import Sound
 from fictilis.formats.registry import save
 from fictilis.render.items import Light
 

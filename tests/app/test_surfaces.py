@@ -4,10 +4,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
 from fictilis.app.widgets.export_window import KINDS
-from fictilis.core.deform.after import finer_of
+from fictilis.core.at_frame.drawn import finer_of
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.registry import scene_from_file
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_exchange import act, pick, settled

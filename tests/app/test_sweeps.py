@@ -5,11 +5,11 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from fictilis.app.view.front import front_in, on_front
-from fictilis.core.channels import set_value
 from fictilis.core.edits import sweeps
-from fictilis.core.edits.shape import ShapeRef
+from fictilis.core.mix.channels import set_value
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping import fields
-from fictilis.core.sweep import Sweep
 from tests.app.conftest import CTRL
 
 K = Qt.Key

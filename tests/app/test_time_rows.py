@@ -19,8 +19,8 @@ from fictilis.app.view.overlay import motion_path
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
-from fictilis.core.kept import Pick
-from fictilis.core.timeline import Sound
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.scene.timeline import Sound
 from fictilis.formats.registry import load, save
 from fictilis.formats.sound import RATE, decoded, read_sound
 from tests.app.conftest import CTRL, RIGHT, SHIFT

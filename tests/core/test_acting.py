@@ -5,19 +5,19 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.animation.lane_bank import LaneBank
-from fictilis.core.channels import channels, stand_at, values_at
 from fictilis.core.checks import run_checks
 from fictilis.core.edits.correctives import set_follow, set_rule
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.relays import make_relay
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.targets import change_group, group_targets, set_muted, target_from_points
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
-from fictilis.core.rules import Driver, Follow, Rule
+from fictilis.core.mix.channels import channels, stand_at, values_at
+from fictilis.core.mix.lane_bank import LaneBank
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.rules import Driver, Follow, Rule
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping.fields import along_axis
-from fictilis.core.sweep import Sweep
 from fictilis.render.stage import Stage, StageWish
 from tests.rigged import rigged
 

@@ -7,32 +7,35 @@ from scipy.spatial import cKDTree
 
 import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import channels, set_value, values_at
-from fictilis.core.deform.after import After, after_of, finer_of
-from fictilis.core.deformers import DEFORMERS, Deformer
+from fictilis.core.at_frame.after import After, after_of
+from fictilis.core.at_frame.drawn import as_drawn, finer_of
+from fictilis.core.at_frame.evaluate import evaluate_object, points_over
+from fictilis.core.at_frame.final import drawn_points, final_points
 from fictilis.core.edits import clips, correctives, rigs, targets, topology
 from fictilis.core.edits.deformers import change_deformer, held_deformer, leave_deformer
 from fictilis.core.edits.forms import add_form, set_form
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.objects import add_object, remove_object, set_transform
 from fictilis.core.edits.repeats import set_repeat
-from fictilis.core.edits.shape import ShapeRef, move_shape
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.springs import bake_deformers, bake_spring, set_spring
-from fictilis.core.edits.topology import as_drawn, freeze_transform, set_size, set_surface
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_object, points_over
-from fictilis.core.final import drawn_points, final_points
+from fictilis.core.edits.topology import freeze_transform, set_size, set_surface
 from fictilis.core.geometry import carry as carries
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.history import History
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import channels, set_value, values_at
+from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.places import Transform
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.rigs import CLIP, TIME, angle_id, turn_id
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.deformers import DEFORMERS, Deformer
+from fictilis.core.scene.history import History
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rigs import CLIP, TIME, angle_id, turn_id
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Deltas, Scene
 from fictilis.formats.choices import Choices
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.proof import prove
@@ -81,7 +84,7 @@ def test_what_comes_after_the_mix_with_everything_that_leads_it(after, kind, fea
         export(scene, tmp_path / f"a{suffix}")
         back = scene_from_file(tmp_path / "a.glb")[0] if suffix == ".glb" else read_here(tmp_path / "a.usdc")[0]
         if scene.clips and back.clips:
-            back = clips.choose_clip(back, clips.clip_named(back, clips.clip(scene).name).id)
+            back = choose_clip(back, clip_named(back, clip(scene).name).id)
         for frame in FRAMES:
             found = cKDTree(np.concatenate(shown(back, frame)))
             assert found.query(np.concatenate(shown(scene, frame)))[0].max() < off, (suffix, frame)

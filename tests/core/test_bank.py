@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.animation.lane_bank import LaneBank, lane_bank
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.timeline import Lane
+from fictilis.core.mix.lane_bank import LaneBank, lane_bank
+from fictilis.core.scene.timeline import Lane
 
 FPS = 24.0
 handles = st.tuples(st.floats(0.0, 9.0), st.floats(-2, 2))

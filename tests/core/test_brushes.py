@@ -4,12 +4,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.scene import Scene
+from fictilis.core.mix.shapes import ShapeRef, shape_points
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke, MaskStroke, grab_weights, neighbour_means
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.exact import Picked, change_exactly

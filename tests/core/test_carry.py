@@ -4,21 +4,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fictilis.core.appearance import Texture
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import topology
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.objects import add_object, set_transform
-from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.geometry import carry as ops
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import ball, box, plane
 from fictilis.core.geometry.topology import edge_faces, edge_numbers, edges, mesh_from_faces
-from fictilis.core.kept import NamedPick, Pick
-from fictilis.core.places import Transform
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.shapes import ShapeRef, full_shape
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.kept import NamedPick
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Scene
 
 OBJ = "o1"
 

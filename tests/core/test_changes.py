@@ -4,18 +4,19 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core import changes as told
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.changes import OBJECT_WORDS, SCENE_WORDS, TARGET_WORDS, alike, changes
+from fictilis.core.checks import changes as told
+from fictilis.core.checks.changes import OBJECT_WORDS, SCENE_WORDS, TARGET_WORDS, alike, changes
 from fictilis.core.edits import clips, objects, targets, timeline
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.keys import delete_keys, set_key
-from fictilis.core.edits.shape import ShapeRef, move_shape
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.timing import set_modifiers
+from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.operations import OPERATIONS
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
 from tests.core.test_operations import everything, given_for, subject_for  # noqa: F401

@@ -6,25 +6,17 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import (
-    camera_at,
-    channel,
-    channel_named,
-    channels,
-    set_value,
-    stand_at,
-    values_at,
-)
+from fictilis.core.at_frame.evaluate import evaluate_object, points_over
 from fictilis.core.checks import run_checks
 from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.topology import freeze_transform, origin_to_point
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_object, points_over
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.places import Transform
-from fictilis.core.scene import SceneCamera
+from fictilis.core.mix.channels import camera_at, channel, channel_named, channels, set_value, stand_at, values_at
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import SceneCamera
 from fictilis.render.camera import Camera
 
 OBJ = "o1"

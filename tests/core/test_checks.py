@@ -12,7 +12,7 @@ from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, set_muted, set_weight, target_from_points
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.demo.jelly import moon_jelly
 
 OBJ = "o1"

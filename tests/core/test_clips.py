@@ -5,15 +5,16 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import set_value, values_at
+from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.edits import clips, correctives, links, relays, targets, timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object, remove_object
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames, evaluate_object
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import set_value, values_at
 from fictilis.core.mix.driven import with_drivers
-from fictilis.core.rules import Driver, Rule
-from fictilis.core.scene import Scene
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.rules import Driver, Rule
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
@@ -42,15 +43,15 @@ def lanes(scene: Scene) -> list[str]:
 def test_each_clip_has_its_lanes_and_its_range_and_targets_are_shared(two):
     scene, rest, swim = two
     assert lanes(scene) == [SLIDE, "position.x"] and (scene.start, scene.end) == (0, 20)
-    back = clips.choose_clip(scene, rest)
+    back = choose_clip(scene, rest)
     assert lanes(back) == [LIFT] and (back.start, back.end) == (0, 96) and back.clip == rest
-    assert same(clips.choose_clip(back, swim), scene)
+    assert same(choose_clip(back, swim), scene)
     shaped = targets.rename_target(back, OBJ, LIFT, "Up")
-    assert clips.choose_clip(shaped, swim).object(OBJ).target(LIFT).name == "Up"
+    assert choose_clip(shaped, swim).object(OBJ).target(LIFT).name == "Up"
     copied, made = clips.duplicate_clip(back)
-    assert clips.clip(copied).name == "Rest copy" and lanes(copied) == [LIFT]
+    assert clip(copied).name == "Rest copy" and lanes(copied) == [LIFT]
     keyed = set_key(copied, OBJ, LIFT, Key(50, 0.5))
-    assert len(clips.choose_clip(keyed, rest).object(OBJ).lane(LIFT).curve.keys) == 2 and made == keyed.clip
+    assert len(choose_clip(keyed, rest).object(OBJ).lane(LIFT).curve.keys) == 2 and made == keyed.clip
 
 
 def test_a_clip_is_removed_and_its_neighbour_is_in_hand_and_ids_are_not_given_again(two):
@@ -83,15 +84,15 @@ def test_whatever_changes_meanwhile_the_other_clip_stays_whole(two, change, tmp_
     changed = change(scene)
     write_native(tmp_path / "s.fictilis", changed)
     assert same(read_native(tmp_path / "s.fictilis"), changed)
-    other = clips.choose_clip(changed, rest)
+    other = choose_clip(changed, rest)
     write_native(tmp_path / "o.fictilis", other)
     assert same(read_native(tmp_path / "o.fictilis"), other)
-    assert same(clips.choose_clip(other, swim), changed)
+    assert same(choose_clip(other, swim), changed)
 
 
 def test_keys_keep_their_seconds_in_every_clip(two):
     scene, rest, _swim = two
-    fast = clips.choose_clip(timeline.set_rate(scene, 48.0, True), rest)
+    fast = choose_clip(timeline.set_rate(scene, 48.0, True), rest)
     assert [k.frame for k in fast.object(OBJ).lane(LIFT).curve.keys] == [0, 20] and (fast.start, fast.end) == (0, 192)
 
 
@@ -101,7 +102,7 @@ def test_a_target_linked_meanwhile_has_one_lane_in_every_clip(two):
     scene, lid = add_object(scene, "Lid", base.mesh, base.base)
     scene, _ = targets.target_from_points(scene, lid, "Lift", base.base + 1.0)
     scene, _ = links.link_equal_names(scene, OBJ)
-    back = clips.choose_clip(scene, rest)
+    back = choose_clip(scene, rest)
     assert back.object(lid).lane("t1").curve is back.object(OBJ).lane(LIFT).curve
 
 
@@ -112,7 +113,7 @@ def test_a_blend_of_two_clips_mixes_their_values(two, offset, amount):
     blended, _ = clips.blend_clips(scene, rest, swim, "Both", offset)
     blended = set_value(blended, OBJ, "blend", amount)
     frames = np.array([0.0, 5.0, 12.0, 30.0])
-    first = clips.choose_clip(scene, rest).object(OBJ)
+    first = choose_clip(scene, rest).object(OBJ)
     a, b = values_at(first, frames), values_at(scene.object(OBJ), frames - offset)
     mixed = values_at(blended.object(OBJ), frames)
     for name in (LIFT, SLIDE, "position.x"):
@@ -126,16 +127,16 @@ def test_the_blend_has_a_lane_is_shifted_saved_and_exported(two, tmp_path):
     blended, _ = clips.blend_clips(scene, rest, swim)
     blended = set_key(set_key(blended, OBJ, "blend", Key(0, 0, "linear")), OBJ, "blend", Key(20, 1, "linear"))
     shifted = clips.set_offset(blended, 5.0)
-    assert shifted.object(OBJ).blend.offset == 5.0 and clips.clip(shifted).name == "Rest to Swim"
-    assert np.allclose(evaluate_object(shifted.object(OBJ), 0), evaluate_object(clips.choose_clip(scene, rest).object(OBJ), 0))
+    assert shifted.object(OBJ).blend.offset == 5.0 and clip(shifted).name == "Rest to Swim"
+    assert np.allclose(evaluate_object(shifted.object(OBJ), 0), evaluate_object(choose_clip(scene, rest).object(OBJ), 0))
     write_native(tmp_path / "s.fictilis", shifted)
     assert same(read_native(tmp_path / "s.fictilis"), shifted)
     ended = replace(shifted, start=0.0, end=24.0)
     track, at = weight_track(ended, ended.object(OBJ)), np.linspace(0, 24, 97)
     wanted = values_at(ended.object(OBJ), at)
     assert np.abs(play(track, at / 24.0) - np.stack([wanted[LIFT], wanted[SLIDE]], 1)).max() < 5e-3
-    back = clips.choose_clip(shifted, rest)
-    assert back.object(OBJ).blend is None and same(clips.choose_clip(back, shifted.clip), shifted)
+    back = choose_clip(shifted, rest)
+    assert back.object(OBJ).blend is None and same(choose_clip(back, shifted.clip), shifted)
 
 
 def test_what_is_driven_in_a_blend_is_followed_over_time(two):
@@ -164,7 +165,7 @@ def test_gltf_gets_one_animation_a_clip_under_its_name(two, tmp_path):
     import pygltflib
 
     scene, rest, _swim = two
-    write_gltf(tmp_path / "s.glb", clips.choose_clip(scene, rest))
+    write_gltf(tmp_path / "s.glb", choose_clip(scene, rest))
     animations = pygltflib.GLTF2().load(tmp_path / "s.glb").animations
     assert [a.name for a in animations] == ["Rest", "Swim"]
     assert [sorted(c.target.path for c in a.channels) for a in animations] == [["translation", "weights"]] * 2
@@ -177,8 +178,8 @@ REFUSED = {
     "far off": (lambda s, a, b: clips.blend_clips(s, a, b, None, np.inf), "up to a million frames later"),
     "a taken name": (lambda s, a, b: clips.rename_clip(s, a, "Swim"), "already has a clip named Swim"),
     "no name": (lambda s, a, b: clips.rename_clip(s, a, " "), "at least one letter"),
-    "not there": (lambda s, a, b: clips.choose_clip(s, "p9"), "no clip with the id p9"),
-    "not named so": (lambda s, a, b: clips.clip_named(s, "Run"), "its clips are: Rest, Swim"),
+    "not there": (lambda s, a, b: choose_clip(s, "p9"), "no clip with the id p9"),
+    "not named so": (lambda s, a, b: clip_named(s, "Run"), "its clips are: Rest, Swim"),
 }
 
 

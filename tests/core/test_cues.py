@@ -8,9 +8,21 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.animation.ease_now import ease_now
 from fictilis.core.animation.easing import EASINGS, ease_at
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import ChannelRef, values_at
-from fictilis.core.cue_words import choices, number_of, sentence, with_key, with_number, words
-from fictilis.core.cues import (
+from fictilis.core.edits import clips, cues, objects, relays, timeline
+from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.links import link_targets
+from fictilis.core.edits.targets import keep_mix, remove_target, target_from_points
+from fictilis.core.edits.timing import set_modifiers
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.geometry.primitives import plane
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import ChannelRef, values_at
+from fictilis.core.rehearsal.cue_words import choices, number_of, sentence, with_key, with_number, words
+from fictilis.core.rehearsal.meaning import endless, fault
+from fictilis.core.rehearsal.runner import Event, Runner
+from fictilis.core.rehearsal.segment import EASES, Segment, damping_of
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.cues import (
     ACTS,
     AFTER,
     BACK,
@@ -38,20 +50,9 @@ from fictilis.core.cues import (
     Lead,
     Then,
     When,
-)  # fmt: skip
-from fictilis.core.edits import clips, cues, objects, relays, timeline
-from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.links import link_targets
-from fictilis.core.edits.targets import keep_mix, remove_target, target_from_points
-from fictilis.core.edits.timing import set_modifiers
-from fictilis.core.errors import EditRefused
-from fictilis.core.geometry.primitives import plane
-from fictilis.core.kept import Pick
-from fictilis.core.rehearsal.meaning import endless, fault
-from fictilis.core.rehearsal.runner import Event, Runner
-from fictilis.core.rehearsal.segment import EASES, Segment, damping_of
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Sound
+)
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Sound
 
 OBJ = "o1"
 
@@ -79,7 +80,7 @@ def pond():
         scene = set_key(scene, OBJ, "t1", Key(frame, value, "linear"))
     scene = set_modifiers(scene, OBJ, "t1", (Modifier("wobble", False, 1.0, (("height", 0.3),)),))
     assert swim == "p3"
-    return clips.choose_clip(scene, "p1")
+    return choose_clip(scene, "p1")
 
 
 def with_cues(scene, *rows):
@@ -161,7 +162,7 @@ DOES = {  # what, and values of t1, t2, t3, t4 at 0, half and after all of its t
 @pytest.mark.parametrize("kind", DOES)
 def test_what_a_cue_does(pond, kind):
     act, rows = DOES[kind]
-    runner = Runner(with_cues(clips.choose_clip(pond, "p1"), click(act)))
+    runner = Runner(with_cues(choose_clip(pond, "p1"), click(act)))
     runner.click(1.0, OBJ)
     for t, row in zip((1.0, 1.25, 1.5), rows, strict=True):
         assert [at(runner, t, channel=c)[0] for c in ("t1", "t2", "t3", "t4")] == pytest.approx(row), t
@@ -195,7 +196,7 @@ def test_a_clip_that_comes_back_uncovers_the_one_before_it(pond):
 
 
 def test_a_modifier_comes_in_and_goes_out(pond):
-    scene = clips.choose_clip(pond, "p3")
+    scene = choose_clip(pond, "p3")
     wobble = Act(MODIFIER, owner=OBJ, channel="t1", seconds=1.0, ease="linear")
     scene = with_cues(scene, Cue("", "Idle", When(START), Act(CLIP, clip="p3", times=0, seconds=0.0)),
                       click(wobble, Then(0.0, BACK, 1.0)))  # fmt: skip
@@ -457,7 +458,7 @@ def test_what_a_cue_led_may_go_and_comes_back_with_undo(pond):
 @pytest.mark.parametrize("act", ACTS)
 @pytest.mark.parametrize("then", THENS)
 def test_every_word_of_a_cue_can_be_changed_to_what_can_be(pond, when, act, then):
-    scene = clips.choose_clip(pond, "p3")
+    scene = choose_clip(pond, "p3")
     scene = with_cues(scene, click(), Cue("", "It", When(when, OBJ, key="A", marker="Beat", cue="q1"),
                       Act(act, (Lead(OBJ, "t1"), Lead("o2", "opacity", 0.5)), OBJ, "Open", "g1", 1.0, "p1", 2, "t1", cue="q1"),
                       Then(1.0, then, cue="q1")))  # fmt: skip

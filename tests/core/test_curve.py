@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import INTERPOLATIONS, TANGENTS, AnimationCurve, Key, pieces_of
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 values = st.floats(-5, 5, allow_nan=False)
 key_lists = st.lists(

@@ -3,19 +3,19 @@
 import numpy as np
 import pytest
 
-from fictilis.core.arrays import cached_by_identity, frozen
+from fictilis.core.at_frame.evaluate import evaluate_frames
+from fictilis.core.at_frame.final import evaluate
 from fictilis.core.edits.objects import add_object, rename_object, set_transform
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames
-from fictilis.core.final import evaluate
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import edges, mesh_from_faces
+from fictilis.core.ground.arrays import cached_by_identity, frozen
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name
 from fictilis.core.mix.delta_bank import DeltaBank
-from fictilis.core.names import fresh_id, fresh_name
-from fictilis.core.places import Transform
-from fictilis.core.rules import Driver, Rule
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.rules import Driver, Rule
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.demo.jelly import moon_jelly
 

@@ -2,10 +2,10 @@ import numpy as np
 import pytest
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.exact import (
     EXACT_CHANGES,
     Picked,

@@ -10,15 +10,15 @@ from msgspec import Struct
 
 import fictilis.core
 from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.at_frame.evaluate import points_over
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import points_over
 from fictilis.core.geometry import carry
 from fictilis.core.geometry.primitives import ball, box, cylinder, globe, plane
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.brushes import Brush, MaskStroke
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.formats.obj import read_obj

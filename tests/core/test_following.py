@@ -5,15 +5,15 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.channels import set_value, values_at
+from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.edits import correctives, relays, targets
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import key_values, set_key
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames, evaluate_object
-from fictilis.core.rules import Driver, Follow, Rule
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channel_kinds import OBJECT_KINDS
+from fictilis.core.mix.channels import set_value, values_at
+from fictilis.core.scene.rules import Driver, Follow, Rule
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play

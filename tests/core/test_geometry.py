@@ -3,14 +3,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.errors import EditRefused, NotATarget
 from fictilis.core.geometry import primitives
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import find_order, first_difference, require_match
 from fictilis.core.geometry.normals import KeptNormals, point_normals
 from fictilis.core.geometry.topology import components, edges, mesh_from_faces, triangles
-from fictilis.core.places import Transform
-from fictilis.core.scene import Deltas
+from fictilis.core.ground.errors import EditRefused, NotATarget
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Deltas
 
 
 def volume(points, mesh):

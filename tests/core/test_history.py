@@ -6,10 +6,11 @@ from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
+from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.geometry.primitives import ball, plane
-from fictilis.core.history import History, Packed, pack, unpack
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.history import History, Packed, pack, unpack
+from fictilis.core.scene.scene import Deltas, Scene
 
 OBJ = "o1"
 

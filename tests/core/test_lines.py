@@ -4,20 +4,18 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import channels, find_channel, stand_at
+from fictilis.core.at_frame.evaluate import evaluate_object, points_over
+from fictilis.core.at_frame.standing import camera_standing, place_on, standing
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import match_of, set_along, set_curve, set_match, set_tube, stack_lines, target_from_line
 from fictilis.core.edits.objects import add_object, remove_object
-from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
+from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.edits.targets import add_in_between, set_built_on, target_from_mesh, target_from_points
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.edits.topology import carry_through
-from fictilis.core.errors import BadFile, EditRefused, NotATarget
-from fictilis.core.evaluate import evaluate_object, full_shape, points_over
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.forms import circle
@@ -26,20 +24,23 @@ from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import line_profile, round_profile, tube_points
 from fictilis.core.geometry.normals import point_normals
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
-from fictilis.core.kept import Pick
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.errors import BadFile, EditRefused, NotATarget
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.channels import channels, find_channel, stand_at
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.relay import poses
+from fictilis.core.mix.shapes import ShapeRef, full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.places import Transform
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Deltas, Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.brushes import BRUSHES, Brush, BrushStroke
 from fictilis.core.shaping.falloff import surface_links
-from fictilis.core.standing import camera_standing, place_on, standing
-from fictilis.core.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.obj import read_obj
 from fictilis.formats.registry import export, export_shapes
@@ -179,7 +180,7 @@ def test_a_damaged_line_is_one_sentence(whip, tmp_path, change, said):
 
 
 def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip, renderer):
-    from fictilis.core.timeline import SceneCamera
+    from fictilis.core.scene.timeline import SceneCamera
     from fictilis.render.camera import Camera
     from fictilis.render.picking import hit_shape
 
@@ -378,7 +379,7 @@ def test_only_lines_are_drawn_in_part(hose, sheet, tmp_path):
 
 @pytest.mark.parametrize("frame", [0, 6, 24])
 def test_a_tube_is_seen_as_far_as_it_is_drawn(hose, frame, renderer):
-    from fictilis.core.timeline import SceneCamera
+    from fictilis.core.scene.timeline import SceneCamera
 
     scene, _ = add_camera(hose, SceneCamera("", "Eye", (5.0, 3.0, 0.0), 24.0, 0.0, 0.0))
     plain = snapshot(renderer, replace(scene, objects=()), frame, 320, 240).astype(int)

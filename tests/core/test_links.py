@@ -6,19 +6,20 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import ChannelRef, set_value, values_at
+from fictilis.core.at_frame.final import evaluate
 from fictilis.core.edits import clips, correctives, keys, links, relays, targets, timeline, timing
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.objects import add_object, remove_object, with_all_of
-from fictilis.core.errors import EditRefused
-from fictilis.core.final import evaluate
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import ChannelRef, set_value, values_at
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.rigs import turn_id
-from fictilis.core.rules import Driver, Rule
-from fictilis.core.scene import Scene
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.rigs import turn_id
+from fictilis.core.scene.rules import Driver, Rule
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
 from tests.rigged import rigged
@@ -191,9 +192,9 @@ def test_linking_takes_no_keys_from_another_clip_and_reaches_the_second_of_a_ble
     other = [(SKIN, "t2"), (LID, made)]
     linked = links.link_targets(scene, other if first == SKIN else other[::-1])
     for clip in (one, two):
-        chosen = clips.choose_clip(linked, clip)
+        chosen = choose_clip(linked, clip)
         a, b = chosen.object(SKIN).lane("t2"), chosen.object(LID).lane(made)
-        before = clips.choose_clip(scene, clip)
+        before = choose_clip(scene, clip)
         assert a.curve is b.curve and a.curve in [lane.curve for o in before.objects for lane in o.lanes]
     both, _ = clips.blend_clips(linked, one, two, "Both")
     shown = links.link_targets(clips.blend_clips(scene, one, two, "Both")[0], other)

@@ -3,7 +3,7 @@
 import sys
 import threading
 
-from fictilis.core.arrays import loaded
+from fictilis.core.ground.arrays import loaded
 
 SLOW = """
 from tests.core.test_loaded import begun, go_on

@@ -2,13 +2,13 @@ import numpy as np
 import pytest
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.measures import displacement_lengths, stretch
 from fictilis.core.geometry.primitives import ball, box, plane
 from fictilis.core.geometry.topology import mesh_from_faces
-from fictilis.core.measures import displacement_lengths, stretch
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.mirror import Mirror, mirror_map, unpaired
 
 

@@ -6,15 +6,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from fictilis.core.at_frame.evaluate import evaluate_frames
+from fictilis.core.at_frame.final import evaluate
 from fictilis.core.edits import targets as edits
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames, full_shape
-from fictilis.core.final import evaluate
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix import delta_bank as bank
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.coefficients import cardinals, columns
 from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
-from fictilis.core.scene import Deltas, InBetween
+from fictilis.core.mix.shapes import full_shape
+from fictilis.core.scene.scene import Deltas, InBetween
 
 OBJ = "o1"
 
@@ -116,7 +117,7 @@ def test_the_bank_agrees_with_the_plain_sum_however_it_got_there(with_blas, monk
         monkeypatch.setitem(sys.modules, "scipy.sparse._sparsetools", None)
     from fictilis.core.edits.objects import add_object
     from fictilis.core.geometry.primitives import plane
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
 
     rng = np.random.default_rng(1)
     points, mesh = plane(10, 10, 30, 30)
@@ -142,7 +143,7 @@ def test_the_bank_agrees_with_the_plain_sum_however_it_got_there(with_blas, monk
 def test_a_bank_follows_an_object_whose_targets_change(sheet):
     """Reshaped, new, doubled and removed targets: the points are the mix, and ``touched`` names all that moved."""
     from fictilis.core.geometry.primitives import plane
-    from fictilis.core.scene import MorphObject, Target
+    from fictilis.core.scene.scene import MorphObject, Target
 
     rng = np.random.default_rng(3)
     points, mesh = plane(10, 10, 60, 60)

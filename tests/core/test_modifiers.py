@@ -3,7 +3,7 @@ import pytest
 
 from fictilis.core.animation.curve import BEYOND, AnimationCurve, Key
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier, modified
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 CURVE = AnimationCurve((Key(0, 0.0), Key(20, 1.0), Key(40, 0.2), Key(60, 0.2)))
 FRAMES = np.linspace(-5, 90, 191)
@@ -107,8 +107,8 @@ def test_far_out_a_spring_is_where_the_whole_way_would_have_brought_it(damping, 
 
 
 def test_a_spring_without_damping_is_stopped_where_that_is_asked_and_goes_on_later():
-    from fictilis.core.errors import Cancelled
-    from fictilis.core.interrupt import interruptible
+    from fictilis.core.ground.errors import Cancelled
+    from fictilis.core.ground.interrupt import interruptible
 
     curve = AnimationCurve((Key(0, 0.0, "ease", ease="quad-in"), Key(20, 1.0)), "hold", "repeat")
     asked = []

@@ -5,8 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import values_at
-from fictilis.core.cues import BACK, CLICK, Act, Cue, Lead, Then, When
+from fictilis.core.at_frame.final import evaluate
 from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective, followed, set_follow
 from fictilis.core.edits.forms import add_form
@@ -18,24 +17,25 @@ from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.targets import add_in_between, group_targets, keep_mix, new_target, target_from_points
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.errors import EditRefused
-from fictilis.core.final import evaluate
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import plane
-from fictilis.core.kept import Pick
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
+from fictilis.core.mix.channels import values_at
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
-from fictilis.core.parameters import Choice, Flag, Number, Span, Text
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.rules import Follow
-from fictilis.core.sweep import Sweep
-from fictilis.core.timeline import Reference, SceneCamera, Sound
+from fictilis.core.scene.cues import BACK, CLICK, Act, Cue, Lead, Then, When
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import Reference, SceneCamera, Sound
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, scene_from_file
 from tests.formats.test_native import same
@@ -63,7 +63,7 @@ FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix",
 def everything():
     """A scene in which every operation has something to work on."""
     from fictilis.core.edits.objects import add_object
-    from fictilis.core.scene import Scene
+    from fictilis.core.scene.scene import Scene
 
     points, mesh = plane(20.0, 20.0, 4, 4)
     scene, _ = add_object(Scene(), "Sheet", mesh, points)
@@ -128,7 +128,7 @@ def with_lines(scene):
 
 
 def subject_for(operation, scene) -> Subject:
-    from fictilis.core.channels import ChannelRef
+    from fictilis.core.mix.channels import ChannelRef
 
     if operation.verb in ("freeze", "origin", "pivot"):  # not for what moves
         scene = scene.with_object(scene.object(OBJ).with_lane("position.x", AnimationCurve()))

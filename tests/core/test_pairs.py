@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from scipy.spatial import cKDTree
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.appearance import Surface
-from fictilis.core.deform.after import finer_of
+from fictilis.core.at_frame.drawn import as_drawn, finer_of
+from fictilis.core.at_frame.final import final_points
 from fictilis.core.edits import clips, correctives, relays, sweeps, targets
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -17,21 +17,22 @@ from fictilis.core.edits.objects import add_object, set_locked
 from fictilis.core.edits.repeats import many_objects, set_repeat
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.springs import set_spring
-from fictilis.core.edits.topology import as_drawn, set_surface
-from fictilis.core.errors import EditRefused
-from fictilis.core.final import final_points
+from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.finer import count_of as finer_count
 from fictilis.core.geometry.kinds import Line, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.geometry.topology import mesh_from_faces
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.rules import Follow
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.sweep import Sweep
+from fictilis.core.scene.appearance import Surface
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.sweep import Sweep
 from fictilis.formats.choices import Choices
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.proof import prove
@@ -134,7 +135,7 @@ def test_copies_on_springs_with_everything_that_leads_them(kind, feature, tmp_pa
         export(scene, tmp_path / f"a{suffix}")
         back = scene_from_file(tmp_path / "a.glb")[0] if suffix == ".glb" else read_here(tmp_path / "a.usdc")[0]
         if back.clips:
-            back = clips.choose_clip(back, clips.clip_named(back, clips.clip(scene).name).id)
+            back = choose_clip(back, clip_named(back, clip(scene).name).id)
         for frame in (0.0, 6.0, 11.0):
             found = cKDTree(np.concatenate(shown(back, frame)))
             assert found.query(np.concatenate(shown(scene, frame)))[0].max() < off, (suffix, frame)

@@ -1,9 +1,9 @@
 import numpy as np
 import pytest
 
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import box, globe, plane
 from fictilis.core.geometry.topology import edge_numbers, edges, mesh_from_faces
-from fictilis.core.kept import Pick
 from fictilis.core.shaping import picks
 
 

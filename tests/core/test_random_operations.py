@@ -8,17 +8,17 @@ from contextlib import suppress
 import numpy as np
 import pytest
 
-from fictilis.core.channels import channels, values_at
+from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.errors import EditRefused, FictilisError
-from fictilis.core.evaluate import evaluate_frames, evaluate_object
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.mix.acting import shares_at, weights_at
+from fictilis.core.mix.channels import channels, values_at
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Kept, Subject
-from fictilis.core.parameters import Choice, Flag, Number, Span, Text
 from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from tests.core.test_operations import everything  # noqa: F401 - a fixture

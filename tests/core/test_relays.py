@@ -6,20 +6,22 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.easing import ease_at
-from fictilis.core.channels import ChannelRef, set_value, values_at
+from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import clips, correctives, relays, targets, timing, topology
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, delete_keys, key_values, move_keys, set_interpolation, set_key
 from fictilis.core.edits.shape import set_mask
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames, evaluate_object, full_shape
 from fictilis.core.geometry import carry
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.channels import ChannelRef, set_value, values_at
 from fictilis.core.mix.relay import poses
+from fictilis.core.mix.shapes import full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Scene
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
@@ -266,7 +268,7 @@ def test_layered_keys_stand_in_every_clip_and_in_both_of_a_blend(row, path):
     scene = set_value(scene, OBJ, "blend", 0.3)
     layers, error = relays.put_in_layers(scene, OBJ, group)
     for clip in (both, first, second):
-        before, after = (evaluate_frames(clips.choose_clip(s, clip).object(OBJ), FRAMES) for s in (scene, layers))
+        before, after = (evaluate_frames(choose_clip(s, clip).object(OBJ), FRAMES) for s in (scene, layers))
         assert np.abs(before - scene.object(OBJ).base).max() > 0.1 and np.abs(after - before).max() <= error + 1e-9
 
 

@@ -8,11 +8,12 @@ import pytest
 from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
 
-from fictilis.core.affine import placed
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.copies import copies, up_to
-from fictilis.core.deform.after import finer_of
+from fictilis.core.at_frame.copies import copies, up_to
+from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.final import drawn_points
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -22,16 +23,15 @@ from fictilis.core.edits.repeats import many_objects, one_object, set_repeat
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.errors import BadFile, EditRefused
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.final import drawn_points
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import normals_of_many, point_normals
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.places import Transform
-from fictilis.core.repeats import Repeat
-from fictilis.core.scene import Scene
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.gltf_player import accessor, play, read_arrays

@@ -10,9 +10,9 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Lane, SceneCamera
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Lane, SceneCamera
 
 OBJ = "o1"
 LANES = [(OBJ, "t1"), (OBJ, "t2")]

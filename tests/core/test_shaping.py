@@ -4,14 +4,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
+from fictilis.core.edits.shape import move_shape
 from fictilis.core.edits.targets import add_in_between, set_built_on
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.primitives import box, plane
 from fictilis.core.geometry.topology import mesh_from_faces
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import share_of, shares
-from fictilis.core.scene import Scene
+from fictilis.core.mix.shapes import ShapeRef, full_shape, shape_points
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.falloff import profile, space_distances, surface_distances
 from fictilis.core.shaping.mirror import Mirror, mirror_map

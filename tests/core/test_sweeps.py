@@ -8,26 +8,26 @@ from msgspec.structs import replace
 from PIL import Image
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Texture
-from fictilis.core.channels import set_value, values_at
+from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
+from fictilis.core.at_frame.fewer_bands import banded_words, with_bands
 from fictilis.core.edits import correctives, relays, sweeps, targets, topology
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.shape import set_mask
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_frames, evaluate_object
-from fictilis.core.fewer_bands import banded_words, with_bands
 from fictilis.core.geometry import carry
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
 from fictilis.core.mix.bands import band_deltas
+from fictilis.core.mix.channels import set_value, values_at
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.mix.delta_bank import DeltaBank
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
-from fictilis.core.scene import Scene
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.sweep import Sweep
 from fictilis.core.shaping import fields
-from fictilis.core.sweep import Sweep
 from fictilis.formats.gltf import column_names, write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.dress import pixels_of

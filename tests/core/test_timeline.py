@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from fictilis.core.edits import timeline as edits
-from fictilis.core.errors import EditRefused
-from fictilis.core.timeline import Sound
-from fictilis.core.waveform import Waveform, heard, outline
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.timeline import Sound
+from fictilis.core.scene.waveform import Waveform, heard, outline
 
 
 def marked(scene):

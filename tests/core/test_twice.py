@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import channels
-from fictilis.core.edits.clips import choose_clip
+from fictilis.core.at_frame.final import drawn_points, final_points
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import duplicate_object, with_all_of
-from fictilis.core.final import drawn_points, final_points
+from fictilis.core.mix.channels import channels
+from fictilis.core.scene.clips import choose_clip
 from fictilis.formats.native import read_native, write_native
 from tests.core.test_operations import everything  # noqa: F401 - a fixture
 from tests.formats.test_native import same

@@ -2,16 +2,17 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.objects import add_object, set_transform
-from fictilis.core.edits.shape import ShapeRef, move_shape, set_mask
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_object, full_shape
+from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.geometry.primitives import ball, plane
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import shares
-from fictilis.core.places import Transform
-from fictilis.core.scene import Deltas, Scene
+from fictilis.core.mix.shapes import ShapeRef, full_shape
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Deltas, Scene
 from fictilis.core.shaping.mirror import Mirror
 
 OBJ = "o1"

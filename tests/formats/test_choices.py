@@ -13,9 +13,8 @@ import fictilis
 import fictilis.pictures.poster as poster_of
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.appearance import Appearance, Texture
-from fictilis.core.cues import CLICK, Act, Cue, Lead, When
-from fictilis.core.deform.after import finer_of
+from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.standing import camera_standing, standing
 from fictilis.core.edits import clips, timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
@@ -27,15 +26,16 @@ from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.rigs import turn_joint
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.ground.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.places import Transform
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.repeats import Repeat
-from fictilis.core.standing import camera_standing, standing
-from fictilis.core.timeline import Reference, SceneCamera, Sound
+from fictilis.core.scene.appearance import Appearance, Texture
+from fictilis.core.scene.cues import CLICK, Act, Cue, Lead, When
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.timeline import Reference, SceneCamera, Sound
 from fictilis.formats import proof
 from fictilis.formats.account import CHANGED, FEATURES, IN_MIX, KEPT, LEFT_OUT, account
 from fictilis.formats.choices import Choices

@@ -8,10 +8,10 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.objects import rename_object, set_visible
-from fictilis.core.errors import BadFile, CannotSave, EditRefused, FictilisError
-from fictilis.core.names import tidy_name
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Lane
+from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused, FictilisError
+from fictilis.core.ground.names import tidy_name
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Lane
 from fictilis.formats.registry import FORMATS, export, format_for, load, read_meshes, save, scene_from_file
 
 OBJ = "o1"

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 import fictilis
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 from fictilis.formats.importing import read_held
 from fictilis.formats.lanes import read_lanes, set_lanes
 from fictilis.formats.points import read_points
@@ -54,7 +54,7 @@ READERS = {".obj": meshes, ".ply": meshes, ".stl": meshes, ".svg": meshes, ".glb
 
 def rich():
     """A scene with something of every kind that files tell of."""
-    from fictilis.core.appearance import Texture
+    from fictilis.core.scene.appearance import Texture
 
     scene = seen_through(pairs.FEATURES["in-between"](pairs.FEATURES["moves"](pairs.made("mesh"))))
     return dressed(scene, Texture("Skin", png()))

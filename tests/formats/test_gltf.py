@@ -3,16 +3,17 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance
-from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits import clips
 from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.objects import set_appearance, set_visible
 from fictilis.core.edits.targets import add_in_between, change_group, group_targets, set_path
 from fictilis.core.edits.timeline import add_camera
-from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.scene import Scene, SceneCamera
+from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.scene import Scene, SceneCamera
 from fictilis.formats.registry import export, export_shapes
 from fictilis.formats.tracks import quaternion, weight_track
 from tests.formats.gltf_player import accessor, node_at, play, read_arrays
@@ -290,13 +291,13 @@ def test_every_clip_says_all_that_any_clip_moves(sheet, tmp_path):
     scene = keys_of(scene, "rotation.y", "linear", (0, 0.0), (20, 50.0))
     scene, last = clips.new_clip(scene, "Stand")
     scene = set_key(scene, OBJ, "position.z", Key(0, 7.0))
-    scene = clips.choose_clip(scene, first)
+    scene = choose_clip(scene, first)
     export(scene, tmp_path / "s.glb")
     data, _ = read_arrays(tmp_path / "s.glb")
     moved = [{(c.target.node, c.target.path) for c in a.channels} for a in data.animations]
     assert all(paths == moved[0] for paths in moved) and len(moved) == 4
     for number, clip in enumerate(scene.clips):
-        obj = clips.choose_clip(scene, clip.id).object(OBJ)
+        obj = choose_clip(scene, clip.id).object(OBJ)
         for frame in (0.0, 10.0):
             found = node_at(data, frame / 24, animation=number)
             assert np.allclose(found["translation"], np.array(stand_at(obj, frame).transform.position) / 100, atol=1e-6)

@@ -12,21 +12,22 @@ from scipy.spatial import cKDTree
 
 import fictilis
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import stand_at
-from fictilis.core.copies import copies
-from fictilis.core.deform.posing import rotations
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.drawn import as_drawn, shown_points
+from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along
-from fictilis.core.edits.topology import as_drawn, shown_points
-from fictilis.core.errors import BadFile, FictilisError
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.final import final_points
 from fictilis.core.geometry.kinds import WHOLE
-from fictilis.core.places import Transform
-from fictilis.core.scene import Scene
-from fictilis.core.standing import standing
+from fictilis.core.ground.errors import BadFile, FictilisError
+from fictilis.core.mix.channels import stand_at
+from fictilis.core.rig.posing import rotations
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.gltf_reading import Curves
 from fictilis.formats.gltf_scene import read_gltf
 from fictilis.formats.registry import export, load, read_meshes, save, scene_from_file
@@ -88,7 +89,7 @@ def test_several_animations_become_clips_and_objects_are_added_beside_others(tmp
     back = scene_from_file(tmp_path / "a.glb")[0]
     assert [c.name for c in back.clips] == [c.name for c in scene.clips]
     bell = back.objects[0]
-    assert bell.lanes and clips.choose_clip(back, back.clips[1].id).objects[0].lanes
+    assert bell.lanes and choose_clip(back, back.clips[1].id).objects[0].lanes
     both = scene_from_file(tmp_path / "a.glb", beside=scene)[0]
     assert len({o.id for o in both.objects}) == len({o.name for o in both.objects}) == 2
     assert np.array_equal(evaluate_object(both.objects[1], 20.0), evaluate_object(bell, 20.0))

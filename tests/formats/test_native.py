@@ -11,9 +11,7 @@ from msgspec.structs import replace
 from fictilis.cli import main
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.appearance import Appearance, Surface, Texture
-from fictilis.core.channels import set_value, stand_at
-from fictilis.core.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
@@ -32,17 +30,20 @@ from fictilis.core.edits.targets import (
     set_range,
 )
 from fictilis.core.edits.timing import set_modifiers
-from fictilis.core.errors import BadFile, CannotSave
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import plane
-from fictilis.core.kept import NamedPick, Pick
-from fictilis.core.places import Along, Transform
-from fictilis.core.repeats import Repeat
-from fictilis.core.rules import Driver, Follow, Rule
-from fictilis.core.scene import Deltas, Scene, Target
-from fictilis.core.timeline import Marker, Reference, SavedView, SceneCamera, Sound
+from fictilis.core.ground.errors import BadFile, CannotSave
+from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.scene.appearance import Appearance, Surface, Texture
+from fictilis.core.scene.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
+from fictilis.core.scene.kept import NamedPick
+from fictilis.core.scene.places import Along, Transform
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rules import Driver, Follow, Rule
+from fictilis.core.scene.scene import Deltas, Scene, Target
+from fictilis.core.scene.timeline import Marker, Reference, SavedView, SceneCamera, Sound
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
@@ -477,7 +478,7 @@ def test_a_save_that_fails_leaves_the_old_file_whole(tmp_path, full, monkeypatch
 
 
 def test_cancelled_writing_leaves_nothing(tmp_path, full):
-    from fictilis.core.errors import Cancelled
+    from fictilis.core.ground.errors import Cancelled
 
     def stop(_fraction):
         raise Cancelled("stopped")

@@ -3,9 +3,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.errors import BadFile, CannotSave
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.topology import mesh_from_faces
+from fictilis.core.ground.errors import BadFile, CannotSave
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import read_obj, write_obj
 

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fictilis.core.errors import BadFile, Cancelled, EditRefused, FictilisError
-from fictilis.core.interrupt import interruptible
+from fictilis.core.ground.errors import BadFile, Cancelled, EditRefused, FictilisError
+from fictilis.core.ground.interrupt import interruptible
 from fictilis.formats.outlines import CM, read_svg, text_outline
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg">'

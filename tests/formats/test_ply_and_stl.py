@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from fictilis.core.errors import BadFile
 from fictilis.core.geometry.primitives import box, globe
+from fictilis.core.ground.errors import BadFile
 from fictilis.formats import proof
 from fictilis.formats.files import MeshData
 from fictilis.formats.ply import read_ply, write_ply

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from fictilis import cli
-from fictilis.core.errors import BadFile, EditRefused
-from fictilis.core.final import final_points
+from fictilis.core.at_frame.final import final_points
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.mix.relay import poses
 from fictilis.formats.points import read_points, write_points
 from fictilis.formats.registry import load, save

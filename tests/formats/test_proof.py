@@ -10,14 +10,14 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object, set_appearance
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import BadFile
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.appearance import Appearance
 from fictilis.formats.proof import prove
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.test_choices import OBJ

@@ -9,9 +9,9 @@ import pytest
 from PIL import Image
 
 from fictilis.core.edits.timeline import change_reference, set_rate, set_reference
-from fictilis.core.errors import BadFile, EditRefused
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Reference
+from fictilis.core.ground.errors import BadFile, EditRefused
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Reference
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.reference import Film, opened, picture_at, read_reference
 from fictilis.pictures.movie import shared_palette, write_gif, write_movie

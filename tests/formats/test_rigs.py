@@ -11,17 +11,18 @@ from scipy.spatial.transform import Rotation
 
 import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import values_at
+from fictilis.core.at_frame.final import final_points
 from fictilis.core.edits import clips, rigs
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import set_transform
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import BadFile
-from fictilis.core.final import final_points
-from fictilis.core.places import Transform
-from fictilis.core.repeats import Repeat
-from fictilis.core.rigs import CLIP, TIME, turn_id
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.mix.channels import values_at
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rigs import CLIP, TIME, turn_id
 from fictilis.formats.gltf_buffer import Buffer
 from fictilis.formats.registry import export, scene_from_file
 from fictilis.formats.usd_reading import read_here
@@ -190,7 +191,7 @@ def test_each_clip_is_what_a_player_of_gltf_shows(clip, tmp_path):
     """The formula by hand from the file's own numbers, against what the scene shows in that clip."""
     gltf = character(tmp_path / "a.glb")
     scene = scene_from_file(tmp_path / "a.glb")[0]
-    scene = clips.choose_clip(scene, clips.clip_named(scene, clip).id)
+    scene = choose_clip(scene, clip_named(scene, clip).id)
     moves = {(c.target.node, c.target.path): s for a in gltf.animations if a.name == clip
              for c in a.channels for s in [a.samplers[c.sampler]]}  # fmt: skip
     for seconds in (0.0, 0.1, 0.25, 0.4, 0.9):
@@ -279,11 +280,11 @@ def test_what_was_touched_is_sampled_and_shows_the_same(name, suffix, tmp_path):
 
 def test_two_clips_of_a_rig_blend_by_their_poses(tmp_path):
     scene = clips.duplicate_clip(rigged(made("mesh")), "Grow")[0]
-    scene = rigs.play_clip(clips.choose_clip(scene, clips.clip_named(scene, "Grow").id), OBJ, "Stretch")
+    scene = rigs.play_clip(choose_clip(scene, clip_named(scene, "Grow").id), OBJ, "Stretch")
     names = [c.name for c in scene.clips]
-    scene = clips.blend_clips(scene, *(clips.clip_named(scene, n).id for n in names))[0]
+    scene = clips.blend_clips(scene, *(clip_named(scene, n).id for n in names))[0]
     obj = scene.object(OBJ)
-    alone = [clips.choose_clip(scene, c.id) for c in scene.clips[:2]]
+    alone = [choose_clip(scene, c.id) for c in scene.clips[:2]]
     for part in (0.0, 1.0):
         at = set_key(scene, OBJ, "blend", Key(0, part))
         its = [np.abs(final_points(at, at.object(OBJ), 7.0) - final_points(s, s.object(OBJ), 7.0)).max() for s in alone]
@@ -295,8 +296,8 @@ def test_two_clips_of_a_rig_blend_by_their_poses(tmp_path):
     assert obj.skin is not None
     export(half, tmp_path / "a.glb")
     back = scene_from_file(tmp_path / "a.glb")[0]
-    name = clips.clip(half).name
-    back = clips.choose_clip(back, clips.clip_named(back, name).id)
+    name = clip(half).name
+    back = choose_clip(back, clip_named(back, name).id)
     near = cKDTree(final_points(back, back.objects[0], 7.0)).query(final_points(half, half.object(OBJ), 7.0))[0]
     assert near.max() < 0.01
 

@@ -13,8 +13,8 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.appearance import Texture
-from fictilis.core.errors import BadFile
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.appearance import Texture
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import images
 from fictilis.formats.files import write_whole

@@ -6,8 +6,8 @@ import wave
 import numpy as np
 import pytest
 
-from fictilis.core.errors import BadFile
-from fictilis.core.timeline import Sound
+from fictilis.core.ground.errors import BadFile
+from fictilis.core.scene.timeline import Sound
 from fictilis.formats.sound import RATE, decoded, read_sound
 
 TONE = (np.sin(2 * np.pi * 440 * np.arange(RATE // 2) / RATE) * 12_000).astype("<i2")

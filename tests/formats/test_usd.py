@@ -10,19 +10,19 @@ from msgspec.structs import replace
 
 import fictilis
 from fictilis.core.animation.curve import Key
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.targets import add_in_between, new_target, set_path, target_from_points
-from fictilis.core.errors import BadFile, Cancelled, CannotSave
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
-from fictilis.core.interrupt import interruptible
-from fictilis.core.places import Transform
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.ground.errors import BadFile, Cancelled, CannotSave
+from fictilis.core.ground.interrupt import interruptible
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.files import write_whole
 from fictilis.formats.registry import export, read_meshes, scene_from_file
 from fictilis.formats.usd_reading import read_here

@@ -12,9 +12,9 @@ import fictilis
 from fictilis.cli import main
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import BadFile, EditRefused
+from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.formats import proof
 from fictilis.formats.registry import export, save
 from fictilis.formats.weights import matched_names, read_weights, set_weights, write_weights

@@ -17,9 +17,9 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.errors import FictilisError
-from fictilis.core.parameters import Choice, Flag, Number
-from fictilis.core.timeline import Marker, SavedView, SceneCamera, Sound
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.parameters import Choice, Flag, Number
+from fictilis.core.scene.timeline import Marker, SavedView, SceneCamera, Sound
 from fictilis.pictures.linear import STEPS, Sum, light_of, stored
 from fictilis.pictures.look import CLEAR, Look
 from fictilis.pictures.making import frames_of, make

@@ -4,25 +4,16 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation, Slerp
 
-from fictilis.core.deform.after import After
-from fictilis.core.deform.deforming import deform
-from fictilis.core.deform.posing import (
-    blended,
-    euler_matrices,
-    locals_of,
-    palette,
-    pose_of,
-    quaternions,
-    rotations,
-    through,
-    worlds_of,
-)
-from fictilis.core.deformers import Deformer
+from fictilis.core.at_frame.after import After
+from fictilis.core.at_frame.bending import deform
+from fictilis.core.at_frame.skinning import blended, palette, through
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.rigs import set_skin
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.rigs import CLIP, TIME, Skin, turn_ids
-from fictilis.core.scene import Scene
+from fictilis.core.rig.posing import euler_matrices, locals_of, pose_of, quaternions, rotations, worlds_of
+from fictilis.core.scene.deformers import Deformer
+from fictilis.core.scene.rigs import CLIP, TIME, Skin, turn_ids
+from fictilis.core.scene.scene import Scene
 from tests.rigged import bound_to, chain
 
 LOW, HIGH = np.array([-2.0, -5.0, -3.0]), np.array([2.0, 7.0, 3.0])
@@ -169,7 +160,7 @@ def test_a_posed_mesh_is_where_openusd_puts_it(dual, tmp_path):
     """Source: OpenUSD's own evaluation (UsdSkel.BakeSkinning), of what is written for it."""
     from pxr import Usd, UsdGeom, UsdSkel
 
-    from fictilis.core.final import final_points
+    from fictilis.core.at_frame.final import final_points
     from fictilis.formats.usd_writing import write_usd
     from tests.rigged import rigged
 
@@ -193,7 +184,7 @@ def test_a_stroke_in_the_pose_goes_back_through_each_points_blended_matrix():
     scene = set_skin(scene, obj, Skin(bound_to(chain(), base)))
     skin = scene.object(obj).skin
     after = After(scene.object(obj), values(skin, 0.2))
-    from fictilis.core.scene import Deltas
+    from fictilis.core.scene.scene import Deltas
 
     rows, moved = np.arange(len(base), dtype=np.int32), np.random.default_rng(4).normal(size=base.shape)
     back, left = after.back(base, Deltas(rows, moved))

@@ -9,10 +9,10 @@ from scipy.interpolate import CubicHermiteSpline
 
 import fictilis
 from fictilis.core.animation.ease_now import ease_now
-from fictilis.core.cues import BACK, CLICK, LEAD, Act, Cue, Lead, Then, When
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.rehearsal.runner import Runner
 from fictilis.core.rehearsal.segment import SETTLED, Segment
+from fictilis.core.scene.cues import BACK, CLICK, LEAD, Act, Cue, Lead, Then, When
 
 
 @pytest.mark.parametrize("ratio", [0.1, 0.5, 0.9, 1.0])

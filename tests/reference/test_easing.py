@@ -9,7 +9,7 @@ from scipy.optimize import brentq
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.easing import KEYWORDS, NAMED, ease_at, handles_of
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 
 def test_keywords_are_the_published_béziers():

@@ -5,7 +5,7 @@ import pytest
 
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.primitives import ball, globe
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.falloff import surface_distances
 
 

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import set_value, stand_at
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
-from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.normals import point_normals
+from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.mix.shapes import full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.demo.jelly import moon_jelly
@@ -34,7 +34,7 @@ Promise.all(process.argv.slice(2).map(look)).then(all => console.log(JSON.string
 @pytest.fixture(params=["jelly", "stepped", "box", "moving"])
 def exported(request, tmp_path, sheet):
     import fictilis
-    from fictilis.core.appearance import Appearance
+    from fictilis.core.scene.appearance import Appearance
 
     if request.param == "jelly":
         scene = moon_jelly()

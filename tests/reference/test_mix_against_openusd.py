@@ -12,7 +12,7 @@ from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.primitives import globe
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.delta_bank import mixed_points
-from fictilis.core.scene import Deltas, InBetween, Scene
+from fictilis.core.scene.scene import Deltas, InBetween, Scene
 
 pxr = pytest.importorskip("pxr")
 

@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from shapely.geometry import Polygon
 
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.forms import circle, star, straight
 from fictilis.core.geometry.lines.outlines import plane_of, solid_of
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.topology import edge_faces, triangles
+from fictilis.core.ground.errors import EditRefused
 from fictilis.formats.outlines import text_outline
 
 

@@ -10,15 +10,15 @@ from msgspec.structs import replace
 
 import fictilis
 from fictilis.core.animation.easing import ease_at
-from fictilis.core.channels import stand_at, values_at
-from fictilis.core.cues import BACK, CLICK, KEY, LEAD, Act, Cue, Lead, Then, When
+from fictilis.core.at_frame.drawn import as_drawn
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.objects import with_all_of
-from fictilis.core.edits.topology import as_drawn
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.channels import stand_at, values_at
 from fictilis.core.rehearsal.runner import Event, Runner
-from fictilis.core.timeline import Sound
+from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, Act, Cue, Lead, Then, When
+from fictilis.core.scene.timeline import Sound
 from fictilis.formats.page import write_page
 from tests.core.test_cues import pond as pond_fixture
 from tests.core.test_cues import random_pond

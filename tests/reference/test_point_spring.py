@@ -6,20 +6,20 @@ from msgspec.structs import replace
 from scipy.signal import lsim
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.deform.springs import run_of, steps_of
+from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.final import evaluate, final_points
+from fictilis.core.at_frame.springs import run_of, steps_of
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_beyond, set_key
 from fictilis.core.edits.rigs import turn_joint
 from fictilis.core.edits.springs import bake_spring, set_spring
 from fictilis.core.edits.targets import target_from_points
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.final import evaluate, final_points
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.rigs import angle_id
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Scene
-from fictilis.core.standing import standing
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.rigs import angle_id
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Scene
 from tests.rigged import rigged
 
 MASS = 1.5

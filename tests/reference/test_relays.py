@@ -5,12 +5,12 @@ import pytest
 from scipy.integrate import quad
 from scipy.interpolate import CubicSpline
 
+from fictilis.core.at_frame.evaluate import evaluate_frames
 from fictilis.core.edits import relays, targets, timing
 from fictilis.core.edits.objects import add_object
-from fictilis.core.evaluate import evaluate_frames
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.mix.relay import poses
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 
 def made(count: int, closed: bool, seed: int, path: str = "through"):

@@ -10,7 +10,7 @@ from fictilis.core.geometry.closest import Surface
 from fictilis.core.geometry.cuts import cuts_between
 from fictilis.core.geometry.primitives import ball, globe, plane
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.dabs import dab
 from fictilis.core.shaping.exact import best_line, best_plane, fit_sphere
 from fictilis.core.shaping.falloff import surface_distances

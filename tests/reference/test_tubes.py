@@ -23,7 +23,7 @@ from fictilis.core.geometry.lines.tubes import (
     tube_points,
 )
 from fictilis.core.geometry.topology import edge_faces, triangles
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 
 def tubed(form, width=6.0, profile=None, **more):

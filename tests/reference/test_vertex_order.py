@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from fictilis.core.errors import NotATarget
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import find_order, require_match
 from fictilis.core.geometry.primitives import ball, globe, plane
 from fictilis.core.geometry.topology import mesh_from_faces
+from fictilis.core.ground.errors import NotATarget
 
 
 def shuffled(points, mesh, seed):

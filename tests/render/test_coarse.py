@@ -8,8 +8,8 @@ import pytest
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.geometry.topology import triangles
-from fictilis.core.repeats import Repeat
-from fictilis.core.scene import Scene
+from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.scene import Scene
 from fictilis.demo.reef_wall import reef_wall
 from fictilis.render.buffers import volume
 from fictilis.render.camera import Camera

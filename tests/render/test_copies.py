@@ -6,14 +6,14 @@ from msgspec.structs import replace
 
 import fictilis
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Appearance, Texture
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.repeats import many_objects, set_repeat
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.kinds import Line, Mesh, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
-from fictilis.core.repeats import Repeat
+from fictilis.core.scene.appearance import Appearance, Texture
+from fictilis.core.scene.repeats import Repeat
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
 from fictilis.render.ground import Ground

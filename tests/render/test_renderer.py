@@ -5,16 +5,16 @@ from PIL import Image
 
 import fictilis
 from fictilis.core.animation.curve import Key
-from fictilis.core.appearance import Texture
-from fictilis.core.channels import set_value
+from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.edits.targets import add_in_between
-from fictilis.core.evaluate import evaluate_object
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.scene import Deltas
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.mix.channels import set_value
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.scene import Deltas
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.pictures.look import Look
 from fictilis.pictures.shots import Shots, aimed
 from fictilis.render.camera import Camera

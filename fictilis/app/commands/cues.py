@@ -5,10 +5,10 @@ from __future__ import annotations
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
-from fictilis.core.cues import Cue
 from fictilis.core.edits import cues as edits
-from fictilis.core.errors import Cancelled, EditRefused
+from fictilis.core.ground.errors import Cancelled, EditRefused
 from fictilis.core.rehearsal.meaning import cue
+from fictilis.core.scene.cues import Cue
 
 
 class CueCommands:

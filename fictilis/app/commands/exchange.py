@@ -9,7 +9,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import CheckAsk, ChoiceAsk, NumberAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import Exported
-from fictilis.core.errors import Cancelled, FictilisError
+from fictilis.core.ground.errors import Cancelled, FictilisError
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relay_of
 from fictilis.formats.choices import Choices

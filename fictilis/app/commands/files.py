@@ -14,15 +14,15 @@ from fictilis.app.model.document import Document, stamp_of
 from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
-from fictilis.core.appearance import Texture
-from fictilis.core.changes import changes
+from fictilis.core.at_frame.evaluate import prepare
+from fictilis.core.checks.changes import changes
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
-from fictilis.core.errors import FictilisError
-from fictilis.core.evaluate import prepare
-from fictilis.core.names import fresh_name
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import SavedView
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.names import fresh_name
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import SavedView
 from fictilis.demo import sample
 from fictilis.formats.images import image_texture
 from fictilis.formats.importing import Held, added, read_held, taken

@@ -12,10 +12,10 @@ from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
-from fictilis.core.channels import ChannelRef, channels
-from fictilis.core.cue_words import sentence
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.mix.channels import ChannelRef, channels
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.rehearsal.cue_words import sentence
+from fictilis.core.scene.timeline import SceneCamera
 
 ALSO = {  # words of the trade for what is called otherwise here
     "delete": "remove erase", "remove-target": "delete erase",

@@ -8,12 +8,12 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk
 from fictilis.app.model.document import Document
-from fictilis.core.affine import placed
 from fictilis.core.edits.lines import target_from_line
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines.fitting import fitted
-from fictilis.core.scene import Scene
+from fictilis.core.ground.affine import placed
+from fictilis.core.scene.scene import Scene
 
 
 class LineCommands:

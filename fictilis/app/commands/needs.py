@@ -8,10 +8,10 @@ from msgspec import Struct
 
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
-from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
+from fictilis.core.scene.deformers import DEFORMERS
 
 Check = Callable[[Document], bool]
 

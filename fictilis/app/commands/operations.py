@@ -9,9 +9,10 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import Ask, ChoiceAsk, ask_for
 from fictilis.app.model.document import Document
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channels import ChannelRef, Owner, kinds
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.parameters import Parameter
+from fictilis.core.mix.channels import ChannelRef, Owner, kinds
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.correctives import FollowSource
@@ -19,8 +20,7 @@ from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
-from fictilis.core.parameters import Parameter
-from fictilis.core.timeline import lanes_by_channel
+from fictilis.core.scene.timeline import lanes_by_channel
 from fictilis.render.dress import pixels_of
 from fictilis.render.stage import warm_surfaces
 

@@ -7,8 +7,8 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.model.making import DONE, FAILED, Job, Making
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SavedView
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SavedView
 from fictilis.pictures.orders import AS_SEEN, KINDS, Order
 from fictilis.render.items import Light
 

@@ -12,10 +12,10 @@ import numpy as np
 if TYPE_CHECKING:
     from fictilis.app.model.asking import Ask
     from fictilis.app.model.exchange import ImportChoice, Write
-    from fictilis.core.channels import ChannelRef
     from fictilis.core.checks.finding import Finding
-    from fictilis.core.scene import MorphObject, Scene
-    from fictilis.core.timeline import SavedView
+    from fictilis.core.mix.channels import ChannelRef
+    from fictilis.core.scene.scene import MorphObject, Scene
+    from fictilis.core.scene.timeline import SavedView
     from fictilis.formats.importing import Held
     from fictilis.pictures.orders import Order
     from fictilis.render.camera import Camera

@@ -10,10 +10,10 @@ from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import relays as edits
 from fictilis.core.edits.objects import add_object
-from fictilis.core.scene import RELAY_PATHS
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.scene.scene import RELAY_PATHS
 from fictilis.formats.rows import Row, read_row, row_name
 
 POINTS = "Points of a range, as NumPy arrays (*.npz)"

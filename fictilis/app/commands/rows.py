@@ -36,7 +36,7 @@ from fictilis.app.commands.needs import (
 from fictilis.app.commands.row import Row, operated
 from fictilis.app.commands.time_rows import TIME_ROWS
 from fictilis.app.view.tools import TOOLS
-from fictilis.core.deformers import DEFORMERS
+from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.demo import SAMPLES
 from fictilis.pictures.orders import KINDS

@@ -11,9 +11,9 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import timeline as edits
-from fictilis.core.edits.clips import choose_clip, clip
-from fictilis.core.names import fresh_name
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.ground.names import fresh_name
+from fictilis.core.scene.clips import choose_clip, clip
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.reference import SUFFIXES as PICTURE_SUFFIXES
 from fictilis.formats.reference import read_reference
 from fictilis.formats.sound import SUFFIXES, read_sound

@@ -17,12 +17,12 @@ from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.imports import UNITS, fitting_unit, linear_from
 from fictilis.core.edits.lines import target_from_copy
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.errors import FictilisError, NotATarget
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
+from fictilis.core.ground.errors import FictilisError, NotATarget
 from fictilis.core.mix.driven import drivers_of
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import MeshData
 from fictilis.formats.registry import format_for, read_meshes
 from fictilis.render.stage import IN_THE_MIX

@@ -13,11 +13,11 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk
 from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import ChannelRef, channels
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.whole_shapes import other_side_name
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import ChannelRef, channels
 
 
 class TimeCommands:

@@ -17,7 +17,7 @@ from fictilis.app.commands.needs import (
 )  # fmt: skip
 from fictilis.app.commands.row import Row, operated
 from fictilis.app.lanes.places import LANE, TALL, THIN
-from fictilis.core.edits.clips import clip
+from fictilis.core.scene.clips import clip
 
 TIME_ROWS: tuple[Row, ...] = (
     Row("play", "Time", "Play or pause", "play", ("Space",)),

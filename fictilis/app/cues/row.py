@@ -15,11 +15,11 @@ from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import NumberField, key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
 from fictilis.app.widgets.theme import Palette, icon
-from fictilis.core.cue_words import Range, Word, choices, number_of, with_key, with_number, words
-from fictilis.core.cues import CLIP, Cue
+from fictilis.core.rehearsal.cue_words import Range, Word, choices, number_of, with_key, with_number, words
 from fictilis.core.rehearsal.layers import clip_seconds
 from fictilis.core.rehearsal.meaning import fault, find_cue
 from fictilis.core.rehearsal.runner import UnderWay
+from fictilis.core.scene.cues import CLIP, Cue
 
 SIDE = 132  # pixels of the switch and the name
 NAMES = {

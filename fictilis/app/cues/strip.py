@@ -8,10 +8,10 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from fictilis.app.widgets.theme import Palette, font
-from fictilis.core.cue_words import strip
-from fictilis.core.cues import BACK, Cue
+from fictilis.core.rehearsal.cue_words import strip
 from fictilis.core.rehearsal.runner import UnderWay
 from fictilis.core.rehearsal.segment import Segment
+from fictilis.core.scene.cues import BACK, Cue
 
 HEIGHT, LEAST, STEPS = 26, 14, 40  # pixels, of a stretch too; places on a curve
 PHASES = ("going", "waiting", "back")

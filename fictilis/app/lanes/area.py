@@ -14,10 +14,10 @@ from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.places import Heading, LaneLook, LanePlace
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import MorphObject
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import MorphObject
 
 
 class LaneArea(Protocol):

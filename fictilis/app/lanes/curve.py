@@ -12,11 +12,11 @@ from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
-from fictilis.core.arrays import cached_by_identity, recent_by_identity
-from fictilis.core.channels import values_at
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.ground.arrays import cached_by_identity, recent_by_identity
+from fictilis.core.mix.channels import values_at
 from fictilis.core.mix.driven import with_drivers
-from fictilis.core.scene import MorphObject
+from fictilis.core.scene.scene import MorphObject
 
 BEAD = 4.5
 DASHES = {"rotation": [5.0, 2.0], "scale": [1.6, 1.6]}  # the axes of all three share their colours

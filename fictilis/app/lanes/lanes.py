@@ -40,11 +40,11 @@ from fictilis.app.widgets.fields import KeptKeysField, inline_editor, local_file
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import pieces
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import MorphObject
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import MorphObject
 from fictilis.formats.sound import SUFFIXES
 
 GRAB = 8

@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import RULER
 from fictilis.app.lanes.relay import between_words
-from fictilis.core.channels import Channel
+from fictilis.core.mix.channels import Channel
 
 KEYS = ("hold", "linear", "smooth", "ease", None, "tangent-auto", "tangent-flat", "straighten", "tangent-broken",
         "tangent-joined", None, "key-numbers", "copy-keys", "paste-keys", "paste-mirrored", "beyond", None,

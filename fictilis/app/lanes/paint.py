@@ -11,7 +11,7 @@ from fictilis.app.lanes.places import RULER, Heading, LanePlace
 from fictilis.app.lanes.relay import paint_head, paint_relay
 from fictilis.app.model.times import time_label
 from fictilis.app.widgets.theme import font, mix
-from fictilis.core.channels import Channel
+from fictilis.core.mix.channels import Channel
 
 KEPT = 120  # bodies of lanes kept as pictures
 

@@ -11,11 +11,11 @@ from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.arrays import cached_by_identity, distinct
-from fictilis.core.channels import Channel, ChannelRef, Owner, kinds
+from fictilis.core.ground.arrays import cached_by_identity, distinct
+from fictilis.core.mix.channels import Channel, ChannelRef, Owner, kinds
 from fictilis.core.mix.relay import relays as relays_of
-from fictilis.core.scene import Group, MorphObject
-from fictilis.core.timeline import Lane, lanes_by_channel
+from fictilis.core.scene.scene import Group, MorphObject
+from fictilis.core.scene.timeline import Lane, lanes_by_channel
 
 RULER, HEAD, WIDEST = 24, 222, 640
 THIN, LANE, RELAY, TALL, HEADING = 18, 34, 84, 132, 22

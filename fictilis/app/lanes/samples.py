@@ -8,8 +8,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
-from fictilis.core.errors import FictilisError
-from fictilis.core.waveform import Waveform
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.waveform import Waveform
 from fictilis.formats.sound import decoded, known
 
 

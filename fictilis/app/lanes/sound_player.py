@@ -13,7 +13,7 @@ from PyQt6.QtCore import QIODevice, QObject
 
 from fictilis.app.lanes.samples import Samples
 from fictilis.app.model.document import Document
-from fictilis.core.waveform import heard
+from fictilis.core.scene.waveform import heard
 from fictilis.formats.sound import RATE
 
 SCRUB = 0.09  # s of sound heard at each frame scrubbed over

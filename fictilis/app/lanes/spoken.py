@@ -15,7 +15,7 @@ from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.relays import shape_name
-from fictilis.core.timeline import Marker
+from fictilis.core.scene.timeline import Marker
 
 HERE = {"posed": "not as keyed", "here": "a key here", "keyed": "", "none": ""}
 

@@ -22,9 +22,9 @@ from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import Marker
-from fictilis.core.waveform import Waveform, outline
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import Marker
+from fictilis.core.scene.waveform import Waveform, outline
 
 
 class RowGesture(Gesture):

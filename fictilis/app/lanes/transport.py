@@ -15,7 +15,7 @@ from fictilis.app.model.times import time_label
 from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, TextField, show_checked, when_pressed
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 RATES = ("24", "25", "30", "48", "60")
 ROOMS = (650, 750, 920, 1140)  # pixels from which more of it is shown

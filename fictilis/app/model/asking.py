@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from fictilis.core.parameters import Choice, Flag, Number, Parameter
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter
 
 
 class NumberAsk(Struct, frozen=True):

@@ -15,15 +15,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from fictilis.app.model.channels import Channels
 from fictilis.app.model.hand import Hand
 from fictilis.app.model.session import NAMES, POINTING, Notice, Session, State
-from fictilis.core.arrays import extent
-from fictilis.core.changes import changes
-from fictilis.core.channels import Channel, ChannelRef
-from fictilis.core.edits.shape import STAY, ShapeRef, move_shape, set_mask
-from fictilis.core.errors import FictilisError
-from fictilis.core.history import History
-from fictilis.core.kept import Pick
-from fictilis.core.names import number_of
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target, highest_number, targets_by_id
+from fictilis.core.checks.changes import changes
+from fictilis.core.edits.shape import STAY, move_shape, set_mask
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.names import number_of
+from fictilis.core.mix.channels import Channel, ChannelRef
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.history import History
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
 from fictilis.render.stage import WAYS
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec import Struct
 
 from fictilis.app.model.document import Document
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.scene import MorphObject, Scene
 
 NOTICED = 0.05  # of a weight
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QProcess, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import SUFFIX, write_native
 from fictilis.pictures.orders import Order, words_of
 from fictilis.render.items import Light

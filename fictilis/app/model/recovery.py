@@ -14,8 +14,8 @@ from PyQt6.QtCore import QObject, QTimer
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
-from fictilis.core.errors import FictilisError
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import remove_leftovers
 from fictilis.formats.native import write_native
 

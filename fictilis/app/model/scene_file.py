@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import Progress, no_progress
 from fictilis.formats.native import read_native
 from fictilis.formats.reference import picture_at

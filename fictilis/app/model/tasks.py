@@ -10,8 +10,8 @@ from typing import Any, Generic, TypeVar, cast
 from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from fictilis.core.errors import Cancelled
-from fictilis.core.interrupt import interruptible
+from fictilis.core.ground.errors import Cancelled
+from fictilis.core.ground.interrupt import interruptible
 
 T = TypeVar("T")
 QUEUED = Qt.ConnectionType.QueuedConnection

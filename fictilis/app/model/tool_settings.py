@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
-from fictilis.core.parameters import Parameter
+from fictilis.core.ground.parameters import Parameter
 from fictilis.core.shaping.brushes import BRUSHES
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.core.shaping.mirror import Mirror

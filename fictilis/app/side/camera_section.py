@@ -6,8 +6,8 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, NumberField, TextField
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.channel_kinds import AXES
 from fictilis.core.edits import timeline
+from fictilis.core.mix.channel_kinds import AXES
 
 
 class CameraSection(Section):

@@ -11,8 +11,8 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette, icon
-from fictilis.core.deformers import BEND, MOST_TAPER, MOST_TURN, TAPER, Deformer
 from fictilis.core.edits.deformers import change_deformer, held_deformer
+from fictilis.core.scene.deformers import BEND, MOST_TAPER, MOST_TURN, TAPER, Deformer
 
 ADDED = ("bend", "twist", "taper", "point-spring-points", "smooth-surface", "repeat-grid", "repeat-ring", "repeat-on")
 ORDER = "Bend, twist, taper, point spring, smooth surface, rig, copies: always in this order. Then the object’s own place."

@@ -14,8 +14,8 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import correctives as edits
 from fictilis.core.mix.driven import gain
-from fictilis.core.rules import HOWS, Driver
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.scene.rules import HOWS, Driver
+from fictilis.core.scene.scene import MorphObject, Scene, Target
 
 WAYS = ("Up to it", "Passing it")
 

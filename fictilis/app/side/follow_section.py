@@ -12,11 +12,11 @@ from fictilis.app.widgets.curve_plot import Bounds, CurvePlot
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
+from fictilis.core.mix.channels import channel
 from fictilis.core.mix.driven import gain
-from fictilis.core.rules import Follow
-from fictilis.core.scene import Scene, Target, targets_by_id
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Scene, Target, targets_by_id
 
 
 class FollowPlot(CurvePlot):

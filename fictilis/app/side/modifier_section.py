@@ -13,7 +13,7 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
 from fictilis.core.edits import timing
-from fictilis.core.timeline import Lane
+from fictilis.core.scene.timeline import Lane
 
 
 class ModifierSection(Section):

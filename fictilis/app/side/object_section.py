@@ -20,10 +20,10 @@ from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.arrays import extent
-from fictilis.core.channel_kinds import AXES
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import FORMS, defaults, form_of, set_form
+from fictilis.core.ground.arrays import extent
+from fictilis.core.mix.channel_kinds import AXES
 from fictilis.core.operations.meshes import SIZES
 
 

@@ -12,7 +12,7 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.repeats import change_repeat
 from fictilis.core.operations.repeats import ORDERS, SHORT_MEASURES, spacing_in
-from fictilis.core.repeats import FROM_POINT, GRID, LINE, MOST_COPIES, ON_OTHERS, RANDOM, RING, SIZES, Repeat
+from fictilis.core.scene.repeats import FROM_POINT, GRID, LINE, MOST_COPIES, ON_OTHERS, RANDOM, RING, SIZES, Repeat
 
 FAR = 1e6
 

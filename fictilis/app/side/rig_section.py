@@ -11,7 +11,7 @@ from fictilis.app.view.joints import joint_in_hand, take_joint
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.rigs import change_skin
-from fictilis.core.rigs import CLIP, Skin, angle_id, joint_names, turn_id
+from fictilis.core.scene.rigs import CLIP, Skin, angle_id, joint_names, turn_id
 
 WAYS = ("Linear", "Dual")
 

@@ -37,10 +37,10 @@ from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.side.tube_section import TubeSection
 from fictilis.app.widgets.fields import by_tab_only
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.deformers import DEFORMERS
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
-from fictilis.core.scene import MorphObject
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.scene import MorphObject
 
 Fits = Callable[[], bool]
 MOVING = ("object", "drivers", "relay", "follow", "sweep", "rig", "camera", *DEFORMERS)  # what lanes and previews change

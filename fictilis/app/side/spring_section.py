@@ -13,7 +13,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.modifiers import PRESETS
 from fictilis.core.edits.springs import change_spring
 from fictilis.core.operations.springs import EVEN, FEELS, WAYS
-from fictilis.core.point_spring import DAMPING, MASS, STIFFNESS, PointSpring
+from fictilis.core.scene.point_spring import DAMPING, MASS, STIFFNESS, PointSpring
 
 
 class SpringSection(Section):

@@ -9,7 +9,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, Segments
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.deform.after import finer_of
+from fictilis.core.at_frame.drawn import finer_of
 from fictilis.core.geometry.finer import count_of
 
 LEVELS = ("Once", "Twice")

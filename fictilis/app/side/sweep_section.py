@@ -13,7 +13,7 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import sweeps as edits
 from fictilis.core.operations.sweeps import WAYS
-from fictilis.core.sweep import PROFILES, Sweep, front_of
+from fictilis.core.scene.sweep import PROFILES, Sweep, front_of
 
 
 class SweepSection(Section):

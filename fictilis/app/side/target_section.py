@@ -12,10 +12,10 @@ from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import targets as edits
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of
+from fictilis.core.mix.shapes import ShapeRef
 
 
 class TargetSection(Section):

@@ -15,9 +15,9 @@ from fictilis.app.side.section import Section
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.errors import FictilisError
-from fictilis.core.kept import PICK_KINDS
-from fictilis.core.parameters import Number
+from fictilis.core.geometry.picked import PICK_KINDS
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.parameters import Number
 from fictilis.core.shaping.brushes import BRUSHES
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.core.shaping.mirror import unpaired

@@ -16,7 +16,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.lines import TUBE_CURVES, set_tube, set_tube_curve
 from fictilis.core.geometry.kinds import Line, Tube
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 WHICH = {"Radius": "radius", "Turning": "turning"}
 

@@ -11,7 +11,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.core.edits import targets as edits
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 FAR = 10  # pixels: less is a click on a card
 

@@ -9,7 +9,7 @@ from fictilis.app.targets.card_place import bar_part
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.mix.driven import drivers_of, sources_of
 from fictilis.core.mix.relay import poses
-from fictilis.core.scene import MorphObject, Target
+from fictilis.core.scene.scene import MorphObject, Target
 
 LEAST_ROOM = 30  # pixels, for a name that can be told from another
 

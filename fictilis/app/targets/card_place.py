@@ -6,7 +6,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QRectF
 
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.scene import Group, MorphObject, Target
+from fictilis.core.scene.scene import Group, MorphObject, Target
 
 CARD_HEIGHT, ROW_HEIGHT, GAP = 109, 30, 8
 

@@ -20,9 +20,9 @@ from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
-from fictilis.core.edits.shape import ShapeRef
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.scene import Group, Target, targets_by_id
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Group, Target, targets_by_id
 from fictilis.render.ground import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",

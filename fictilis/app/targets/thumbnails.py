@@ -11,11 +11,10 @@ from PyQt6.QtGui import QImage
 
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.view.picture import image_of
-from fictilis.core.affine import placed_box
-from fictilis.core.arrays import extent, lengths
-from fictilis.core.edits.shape import ShapeRef, shape_points
-from fictilis.core.evaluate import shape_parts
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.affine import placed_box
+from fictilis.core.ground.arrays import extent, lengths
+from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
+from fictilis.core.scene.scene import MorphObject
 from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QImage, QPainter
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
-from fictilis.core.timeline import Reference
+from fictilis.core.scene.timeline import Reference
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
 

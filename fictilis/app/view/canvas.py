@@ -16,7 +16,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.picture import Picture
 from fictilis.app.view.tools import Bench, Event
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.scene import Deltas
+from fictilis.core.scene.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 from fictilis.render.picking import hit_item, hit_shape

@@ -11,14 +11,15 @@ from msgspec.structs import replace
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.arrays import distinct, extent
-from fictilis.core.copies import first_matrix
-from fictilis.core.deform.after import after_of, finer_of
+from fictilis.core.at_frame.after import after_of
+from fictilis.core.at_frame.copies import first_matrix
+from fictilis.core.at_frame.drawn import finer_of
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.geometry.measures import displacement_lengths, stretch
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
-from fictilis.core.measures import displacement_lengths, stretch
+from fictilis.core.ground.arrays import distinct, extent
 from fictilis.core.mix.relay import poses, relay_of
-from fictilis.core.sweep import front_of
+from fictilis.core.scene.sweep import front_of
 from fictilis.render.dress import KeptArrays, base_ghost, find_cuts, ghost_frames, kept_cloth, time_ghost
 from fictilis.render.items import DEEP, PLUM, DrawItem
 from fictilis.render.repeated import tinted

@@ -10,11 +10,11 @@ from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.core.arrays import box
-from fictilis.core.channels import ChannelRef
-from fictilis.core.scene import MorphObject
-from fictilis.core.standing import camera_standing
-from fictilis.core.timeline import SavedView, SceneCamera
+from fictilis.core.at_frame.standing import camera_standing
+from fictilis.core.ground.arrays import box
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.timeline import SavedView, SceneCamera
 from fictilis.render.camera import FRONT, SIDE, TOP, Camera
 from fictilis.render.snapshot import ROOM, START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners, line_up_refs

@@ -10,11 +10,11 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.canvas import Canvas
-from fictilis.core.affine import placed
-from fictilis.core.arrays import cached_by_both
 from fictilis.core.geometry.topology import face_of_corner, next_corner
-from fictilis.core.scene import MorphObject, Target
-from fictilis.core.sweep import Sweep, front_of
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import cached_by_both
+from fictilis.core.scene.scene import MorphObject, Target
+from fictilis.core.scene.sweep import Sweep, front_of
 from fictilis.render.picking import hit_shape
 from fictilis.render.stage import IN_THE_MIX, StageItem
 

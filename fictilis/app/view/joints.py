@@ -11,11 +11,11 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.canvas import Canvas
-from fictilis.core.affine import placed
-from fictilis.core.copies import first_matrix
-from fictilis.core.deform.posing import Pose, angles_of_many, euler_matrices, pose_of
-from fictilis.core.rigs import Rig, joint_names, joint_of, turn_id
-from fictilis.core.scene import MorphObject
+from fictilis.core.at_frame.copies import first_matrix
+from fictilis.core.ground.affine import placed
+from fictilis.core.rig.posing import Pose, angles_of_many, euler_matrices, pose_of
+from fictilis.core.scene.rigs import Rig, joint_names, joint_of, turn_id
+from fictilis.core.scene.scene import MorphObject
 from fictilis.render.stage import LINE_UP
 
 DOT, NEAR = 3.5, 9.0

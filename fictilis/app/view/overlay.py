@@ -13,10 +13,11 @@ from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
-from fictilis.core.affine import placed
-from fictilis.core.copies import first_matrix
-from fictilis.core.deform.after import after_of
-from fictilis.core.evaluate import point_paths, points_over, some_points
+from fictilis.core.at_frame.after import after_of
+from fictilis.core.at_frame.copies import first_matrix
+from fictilis.core.at_frame.evaluate import point_paths, points_over
+from fictilis.core.ground.affine import placed
+from fictilis.core.mix.shapes import some_points
 from fictilis.render.stage import ALONE, LINE_UP, StageItem
 
 FRAME = 3

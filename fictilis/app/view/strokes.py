@@ -14,8 +14,8 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.app.view.tools.pick_tool import under
-from fictilis.core.errors import EditRefused, FictilisError
-from fictilis.core.scene import Deltas
+from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.scene.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
 from fictilis.render.stage import StageItem
 

@@ -40,8 +40,8 @@ from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.view.touching import Touching
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, mix
-from fictilis.core.edits.shape import ShapeRef
-from fictilis.core.scene import Deltas
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 from fictilis.render.renderer import Renderer

@@ -9,11 +9,11 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import Labelled, NumberField
-from fictilis.core.channels import ChannelRef
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.checks.shapes import PILE
-from fictilis.core.scene import Scene
+from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.scene.scene import Scene
 
 AFTER = 700  # ms without a change
 

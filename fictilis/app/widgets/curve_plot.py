@@ -17,7 +17,7 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 NEAR, BEAD = 9, 4.5
 ARROWS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}

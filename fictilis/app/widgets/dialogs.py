@@ -29,7 +29,7 @@ from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextA
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 from fictilis.render.items import Light
 
 

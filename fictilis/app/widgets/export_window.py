@@ -18,8 +18,8 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
-from fictilis.core.errors import FictilisError
-from fictilis.core.scene import Scene
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.scene import Scene
 from fictilis.formats.account import CHANGED, KEPT, LEFT_OUT, Row, account, matters
 from fictilis.formats.choices import Choices, files_of
 from fictilis.formats.registry import FORMATS, Format, as_chosen, format_for

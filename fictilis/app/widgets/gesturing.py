@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 
 class Gesturing:

@@ -14,9 +14,9 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.edits.imports import UNITS, fitting_unit, size_of
-from fictilis.core.errors import FictilisError
-from fictilis.core.scene import MorphObject
-from fictilis.core.timeline import Animated
+from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.timeline import Animated
 from fictilis.formats.importing import Held, Laying, taken
 
 SOUND = "sound"

@@ -26,9 +26,9 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.errors import EditRefused, FictilisError
+from fictilis.core.ground.errors import EditRefused, FictilisError
 from fictilis.core.mix.relay import poses, relays
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import CLEAR
 from fictilis.pictures.making import clipped, files_of, frames_of, one_of
 from fictilis.pictures.orders import AS_SEEN, KINDS, OWN, Order, values_of

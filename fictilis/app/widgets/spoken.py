@@ -26,7 +26,7 @@ from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView
 
 from fictilis.app.model.document import Document
-from fictilis.core.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError
 
 GONE = (FictilisError, LookupError, StopIteration, AttributeError)  # what a row was about, since it was told
 SOON = 40  # ms after a change; a hurry of changes is told once

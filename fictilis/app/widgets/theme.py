@@ -63,7 +63,7 @@ PALETTES = {p.name: p for p in (BISQUE, KILN)}
 
 @lru_cache(maxsize=64)
 def _lighter(colour: str) -> str:
-    from fictilis.core.affine import rgb  # the first window is dressed before anything numeric is loaded
+    from fictilis.core.ground.affine import rgb
 
     r, g, b = rgb(colour)
     h, light, s = colorsys.rgb_to_hls(r, g, b)
@@ -135,7 +135,7 @@ def icon(name: str, palette: Palette, checked: str | None = None) -> QIcon:
 
 def mix(a: str, b: str, part: float) -> str:
     """A colour between two, ``part`` of the way to ``b``."""
-    from fictilis.core.affine import rgb
+    from fictilis.core.ground.affine import rgb
 
     return "#" + "".join(f"{round(255 * (x + (y - x) * part)):02X}" for x, y in zip(rgb(a), rgb(b), strict=True))
 

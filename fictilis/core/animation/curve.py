@@ -11,8 +11,8 @@ from msgspec import Struct, field
 from msgspec.structs import force_setattr, replace
 
 from fictilis.core.animation.easing import bezier_parameter, corners_of, ease_at, handles_of
-from fictilis.core.arrays import plain_numbers
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import plain_numbers
+from fictilis.core.ground.errors import EditRefused
 
 INTERPOLATIONS = ("hold", "linear", "smooth", "ease")
 TANGENTS = ("auto", "flat", "joined", "broken")

@@ -12,7 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 KEYWORDS = {
     "ease": (0.25, 0.1, 0.25, 1.0),

@@ -14,8 +14,8 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, pieces
 from fictilis.core.animation.spring import GridSpring, Signal, exact_spring
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.errors import EditRefused
 
 Bends = Callable[[float, float], np.ndarray]
 KEPT = 8  # signals of one curve

@@ -15,7 +15,7 @@ from threading import Lock
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.interrupt import check
+from fictilis.core.ground.interrupt import check
 
 Signal = Callable[[np.ndarray], np.ndarray]
 State = tuple[float, float]

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator
 
-from fictilis.core import interrupt
 from fictilis.core.checks.finding import Finding
 from fictilis.core.checks.lanes import creep, off_frames, out_of_range, seam, unkeyed
 from fictilis.core.checks.shapes import PILE, idle, never_acting, pile_up, shuffled, twins_apart
 from fictilis.core.checks.tubes import crossing_tubes
-from fictilis.core.scene import Scene
+from fictilis.core.ground import interrupt
+from fictilis.core.scene.scene import Scene
 
 CHECKS: dict[str, Callable[..., Iterator[Finding]]] = {
     "creep": creep, "unkeyed": unkeyed, "range": out_of_range, "pile-up": pile_up, "idle": idle,

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 MOST_FRAMES = 400  # of a range that are looked at
 

@@ -9,19 +9,19 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.animation.hold_guard import stands
-from fictilis.core.arrays import cached_by_identity, extent
-from fictilis.core.channels import Owner, channel, part_of
+from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.final import final_points
-from fictilis.core.interrupt import check
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.standing import standing
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import cached_by_identity, extent
+from fictilis.core.ground.interrupt import check
+from fictilis.core.mix.channels import Owner, channel, part_of
+from fictilis.core.mix.hold_guard import stands
+from fictilis.core.scene.scene import MorphObject, Scene
 
 
 def creep(scene: Scene, obj: Owner) -> Iterator[Finding]:

@@ -8,20 +8,20 @@ from functools import partial
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.arrays import add_rows, cached_by_both, cached_by_identity, lengths, pair_lengths
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import timing
 from fictilis.core.edits.targets import remove_target, set_muted
-from fictilis.core.evaluate import shape_parts
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import edges
-from fictilis.core.geometry.twins import has_twins, twin_groups, twin_pairs
-from fictilis.core.interrupt import check
+from fictilis.core.ground.arrays import add_rows, cached_by_both, cached_by_identity, lengths, pair_lengths
+from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.acting import acting_weights, weights_at
 from fictilis.core.mix.driven import driven_by, drivers_of
 from fictilis.core.mix.masks import own
 from fictilis.core.mix.relay import poses, relay_of
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.mix.shapes import shape_parts
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.twins import has_twins, twin_groups, twin_pairs
 
 PILE = 1.25  # weights that add up to more than this on the same points
 OVERLAP = 0.3  # part of the smaller target's points that both move

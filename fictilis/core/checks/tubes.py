@@ -7,14 +7,14 @@ from collections.abc import Iterator
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.arrays import lengths
 from fictilis.core.checks.finding import Finding
-from fictilis.core.evaluate import full_shape
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import ring_radii
-from fictilis.core.interrupt import check
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.interrupt import check
+from fictilis.core.mix.shapes import full_shape
+from fictilis.core.scene.scene import MorphObject, Scene
 
 MOST_POINTS = 20_000  # of the line as it is drawn
 APART = np.pi / 2  # times both radii along the line: nearer places are neighbours, and only bend

@@ -8,45 +8,16 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.channels import own_kinds
 from fictilis.core.edits.timeline import set_frame_range
-from fictilis.core.errors import EditRefused
-from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.scene import BLEND, MorphObject, Scene, in_step, links_of
-from fictilis.core.shared_lanes import linked_lanes
-from fictilis.core.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
+from fictilis.core.mix.channels import own_kinds
+from fictilis.core.scene.clips import choose_clip, clip, emptied, in_hand, parts_now, stowed, whole_clip
+from fictilis.core.scene.scene import BLEND, MorphObject, Scene, in_step, links_of
+from fictilis.core.scene.shared_lanes import linked_lanes
+from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
 
 LETTER = "p"  # of the ids of clips
-
-
-def clip(scene: Scene, clip_id: str | None = None) -> Clip:
-    """A clip by its id, or the one in hand. Raises EditRefused where there is none such."""
-    found = next((c for c in scene.clips if c.id == (clip_id or scene.clip)), None)
-    if found is None:
-        raise EditRefused(f"The scene has no clip with the id {clip_id}." if clip_id else "The scene has no clips yet.")
-    return found
-
-
-def clip_named(scene: Scene, name: str) -> Clip:
-    for found in scene.clips:
-        if found.name == name:
-            return found
-    names = ", ".join(c.name for c in scene.clips) or "none"
-    raise EditRefused(f"The scene has no clip named {name}; its clips are: {names}.")
-
-
-def stowed(scene: Scene) -> tuple[Clip, ...]:
-    """The clips of a scene with what the one in hand holds put into it."""
-    parts = _parts_now(scene)
-    return tuple(
-        replace(c, start=scene.start, end=scene.end, played=scene.played, parts=parts) if c.id == scene.clip else c
-        for c in scene.clips
-    )
-
-
-def _parts_now(scene: Scene) -> tuple[ClipPart, ...]:
-    """What the objects do in the clip in hand."""
-    return tuple(ClipPart(o.id, o.lanes, o.blend) for o in scene.objects if o.lanes or o.blend is not None)
 
 
 def with_lanes_of(scene: Scene, obj: MorphObject, change: Callable[[tuple[Lane, ...]], tuple[Lane, ...]]) -> Scene:
@@ -61,35 +32,12 @@ def with_lanes_of(scene: Scene, obj: MorphObject, change: Callable[[tuple[Lane, 
     return replace(scene, clips=tuple(clips)).with_object(replace(obj, lanes=now.lanes, blend=now.blend))
 
 
-def whole_clip(scene: Scene, clip_id: str) -> Clip:
-    """A clip with its range and its parts, whether it is in hand or not."""
-    return next(c for c in stowed(scene) if c.id == clip(scene, clip_id).id)
-
-
-def _emptied(some: Clip) -> Clip:
-    """A clip as it is kept while the scene and its objects hold what is in it."""
-    return replace(some, parts=(), start=0.0, end=1.0, played=None)
-
-
-def _in_hand(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
-    """The scene with a whole clip's lanes in its objects; the others are whole already."""
-    objects = []
-    for obj in scene.objects:
-        part = chosen.part(obj.id)
-        same = part.lanes is obj.lanes and part.blend is obj.blend
-        objects.append(obj if same else replace(obj, lanes=part.lanes, blend=part.blend))
-    kept = tuple(_emptied(c) if c.id == chosen.id else c for c in clips)
-    return replace(
-        scene, objects=tuple(objects), clips=kept, clip=chosen.id, start=chosen.start, end=chosen.end, played=chosen.played
-    )
-
-
 def links_in_step(scene: Scene, first: str) -> Scene:
     """The scene with linked targets led by one lane in every clip, and in both of a blend: as the object ``first`` has it, or
     where that has no keys in a clip, the next one that has."""
     objects = sorted(scene.objects, key=lambda obj: obj.id != first)
     links = {link for obj in objects for link in links_of(obj)}
-    parts = {part.owner: part for part in _parts_in_step(objects, _parts_now(scene), links)}
+    parts = {part.owner: part for part in _parts_in_step(objects, parts_now(scene), links)}
     now = {obj.id: parts.get(obj.id, ClipPart(obj.id, ())) for obj in objects}
     stowed = tuple(c if c.id == scene.clip else replace(c, parts=_parts_in_step(objects, c.parts, links)) for c in scene.clips)
     led = tuple(replace(obj, lanes=now[obj.id].lanes, blend=now[obj.id].blend) for obj in scene.objects)
@@ -113,28 +61,19 @@ def _parts_in_step(objects: Sequence[MorphObject], parts: tuple[ClipPart, ...], 
     return tuple(out)
 
 
-def choose_clip(scene: Scene, clip_id: str) -> Scene:
-    """Another clip in hand: its lanes are shown, keyed and played."""
-    wanted = clip(scene, clip_id)
-    if wanted.id == scene.clip:
-        return scene
-    clips = stowed(scene)
-    return _in_hand(scene, clips, next(c for c in clips if c.id == clip_id))
-
-
 def _begun(scene: Scene) -> Scene:
     """With what there is as the first clip, where the scene had none by name."""
     if scene.clips:
         return scene
     first = Clip(fresh_id(LETTER, (), scene.id_floor), "Clip 1", scene.start, scene.end)
-    return replace(scene, clips=(_emptied(first),), clip=first.id)
+    return replace(scene, clips=(emptied(first),), clip=first.id)
 
 
 def _added(scene: Scene, name: str, change: Callable[[Clip], Clip]) -> tuple[Scene, str]:
     scene = _begun(scene)
     new_id = fresh_id(LETTER, (c.id for c in scene.clips), scene.id_floor)
     made = change(Clip(new_id, fresh_name(name, {c.name for c in scene.clips}), scene.start, scene.end))
-    return _in_hand(scene, (*stowed(scene), made), made), made.id
+    return in_hand(scene, (*stowed(scene), made), made), made.id
 
 
 def new_clip(scene: Scene, name: str = "Clip") -> tuple[Scene, str]:

@@ -9,17 +9,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channel_kinds import OBJECT_KINDS
-from fictilis.core.channels import own_kinds
-from fictilis.core.deform.posing import is_angle
-from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.targets import append
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights
+from fictilis.core.mix.channel_kinds import OBJECT_KINDS
+from fictilis.core.mix.channels import own_kinds
 from fictilis.core.mix.driven import driven_targets, drivers_of
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rules import HOWS, PRODUCT, Driver, Follow, Rule
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.rig.posing import is_angle
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.rules import HOWS, PRODUCT, Driver, Follow, Rule
+from fictilis.core.scene.scene import MorphObject, Scene, Target
 
 LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
 

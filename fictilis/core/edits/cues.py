@@ -9,20 +9,38 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import ChannelRef, channel, find_channel
-from fictilis.core.cues import ACTS, CLICK, CLIP, LETTER, MARKER, MEETINGS, SOUND, THENS, WHENS, Act, Cue, Lead, Then, When
 from fictilis.core.edits.timing import bake, reduce_keys
-from fictilis.core.errors import EditRefused
-from fictilis.core.interrupt import check
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.interrupt import check
+from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
+from fictilis.core.mix.channels import ChannelRef, channel, find_channel
 from fictilis.core.mix.relay import relays
-from fictilis.core.names import fresh_id, fresh_name, given_name, number_of
 from fictilis.core.rehearsal.meaning import PLACE, VALUE, cue, endless
 from fictilis.core.rehearsal.runner import Event, Runner
 from fictilis.core.rehearsal.segment import damping_of
-from fictilis.core.scene import Scene
+from fictilis.core.scene.cues import (
+    ACTS,
+    CLICK,
+    CLIP,
+    LEAST_EVERY,
+    LETTER,
+    LONGEST,
+    LONGEST_WAIT,
+    MARKER,
+    MEETINGS,
+    MOST_CUES,
+    MOST_TIMES,
+    SOUND,
+    THENS,
+    WHENS,
+    Act,
+    Cue,
+    Lead,
+    Then,
+    When,
+)
+from fictilis.core.scene.scene import Scene
 
-LONGEST, LONGEST_WAIT, MOST_TIMES, MOST_CUES = 3600.0, 86400.0, 10_000, 1000
-LEAST_EVERY = 0.01
 LONGEST_TAKE = 3600.0  # s
 MOVES = 1e-9  # what a value must change by, for a take to key it
 
@@ -210,7 +228,7 @@ def watched(scene: Scene, events: Sequence[Event], seconds: float, frame: float)
 
 
 def _own(scene: Scene, owner: str, name: str, frame: float) -> float:
-    from fictilis.core.channels import values_at
+    from fictilis.core.mix.channels import values_at
 
     return float(values_at(scene.object(owner), frame, None, scene.fps)[name])
 

@@ -6,9 +6,9 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fictilis.core.deformers import Deformer, in_order, kept_to
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.deformers import Deformer, in_order, kept_to
+from fictilis.core.scene.scene import MorphObject, Scene
 
 
 def held_deformer(obj: MorphObject, kind: str) -> Deformer | None:

@@ -8,9 +8,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import values_at
-from fictilis.core.scene import MorphObject
-from fictilis.core.timeline import Lane
+from fictilis.core.mix.channels import values_at
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.timeline import Lane
 
 
 def followers(obj: MorphObject, sources: Collection[str]) -> list[str]:

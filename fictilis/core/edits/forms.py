@@ -8,16 +8,16 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.appearance import Appearance
-from fictilis.core.arrays import cached_by_array
-from fictilis.core.deformers import kept_to
 from fictilis.core.edits.objects import add_object
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.geometry.lines.forms import LINE_FORMS
 from fictilis.core.geometry.primitives import MESH_FORMS
-from fictilis.core.kept import FormNumbers
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.ground.arrays import cached_by_array
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.deformers import kept_to
+from fictilis.core.scene.kept import FormNumbers
+from fictilis.core.scene.scene import MorphObject, Scene
 
 FORMS: Mapping[str, Callable[..., tuple[np.ndarray, Geometry]]] = {**MESH_FORMS, **LINE_FORMS}
 UNITS = {"angle": "°", "turns": "", "waves": ""}  # of numbers that are no sizes

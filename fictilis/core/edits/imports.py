@@ -7,15 +7,15 @@ from collections.abc import Collection
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.arrays import box
+from fictilis.core.at_frame.standing import standing
 from fictilis.core.edits.whole_shapes import map_target
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.scene import Deltas, MorphObject, Scene
-from fictilis.core.standing import standing
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import box
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene
+from fictilis.core.scene.timeline import SceneCamera
 
 UNITS = {"mm": 0.1, "cm": 1.0, "m": 100.0, "inch": 2.54}  # in cm
 UPRIGHT = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])  # from Z up

@@ -9,11 +9,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
-from fictilis.core.animation.hold_guard import Hold, missing_hold
-from fictilis.core.channels import ChannelRef, Owner, channel, settable
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.shared_lanes import lanes_shared
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import ChannelRef, Owner, channel, settable
+from fictilis.core.mix.hold_guard import Hold, missing_hold
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.shared_lanes import lanes_shared
 
 
 class KeyRef(Struct, frozen=True):

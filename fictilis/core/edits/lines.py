@@ -8,14 +8,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.appearance import Appearance
-from fictilis.core.arrays import cached_by_both
+from fictilis.core.at_frame.drawn import as_drawn
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
-from fictilis.core.edits.topology import as_drawn, baked, carry_through
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.edits.topology import carry_through
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Tube
 from fictilis.core.geometry.lines.matching import matched, missing_strands
 from fictilis.core.geometry.lines.outlines import solid_of
@@ -23,8 +20,13 @@ from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
-from fictilis.core.places import Along
-from fictilis.core.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
+from fictilis.core.ground.arrays import cached_by_both
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.carried import baked
+from fictilis.core.mix.shapes import full_shape
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.places import Along
+from fictilis.core.scene.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
 
 MOST_TUBE = 1_000_000  # points
 MOST_FOLLOWING = 32  # lines, each along the next

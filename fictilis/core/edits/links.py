@@ -11,10 +11,10 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from fictilis.core.edits.clips import links_in_step
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, number_of
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.names import fresh_id, number_of
-from fictilis.core.scene import MorphObject, Scene, Target, links_of
+from fictilis.core.scene.scene import MorphObject, Scene, Target, links_of
 
 
 def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[MorphObject, Target]]:

@@ -8,17 +8,18 @@ from typing import TypeVar
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.appearance import Appearance
-from fictilis.core.cues import Cue
 from fictilis.core.edits.cues import cues_beside
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.kept import NamedPick, Pick, StoredMix
-from fictilis.core.names import fresh_id, fresh_name, fresh_names, given_name, number_of, tidy_name
-from fictilis.core.places import Transform
-from fictilis.core.rigs import Rig
-from fictilis.core.scene import MorphObject, Scene, links_of
-from fictilis.core.timeline import SavedView
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name, fresh_names, given_name, number_of, tidy_name
+from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.cues import Cue
+from fictilis.core.scene.kept import NamedPick, StoredMix
+from fictilis.core.scene.places import Transform
+from fictilis.core.scene.rigs import Rig
+from fictilis.core.scene.scene import MorphObject, Scene, links_of
+from fictilis.core.scene.timeline import SavedView
 
 K = TypeVar("K", NamedPick, StoredMix, SavedView)
 

@@ -8,17 +8,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
-from fictilis.core.arrays import add_rows
 from fictilis.core.edits.clips import with_lanes_of
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import append, tidy_groups
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape, shape_parts
+from fictilis.core.ground.arrays import add_rows
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name
 from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
-from fictilis.core.names import fresh_id, fresh_name
-from fictilis.core.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
-from fictilis.core.timeline import Lane, lanes_by_channel
+from fictilis.core.mix.shapes import full_shape, shape_parts
+from fictilis.core.scene.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
+from fictilis.core.scene.timeline import Lane, lanes_by_channel
 
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed

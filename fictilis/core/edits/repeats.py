@@ -10,19 +10,19 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.appearance import Texture
-from fictilis.core.channel_kinds import AXES, OBJECT_KINDS
-from fictilis.core.copies import copies
+from fictilis.core.at_frame.copies import copies
+from fictilis.core.at_frame.standing import angles_of
 from fictilis.core.edits.followers import followers, keyed
 from fictilis.core.edits.objects import add_objects, on_rig_of_its_own
 from fictilis.core.edits.timing import bake, map_frames
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channel_kinds import AXES, OBJECT_KINDS
 from fictilis.core.mix.relay import relays
-from fictilis.core.places import ALONG, Transform
-from fictilis.core.repeats import FACES, LINE, Repeat
-from fictilis.core.scene import BLEND, Deltas, MorphObject, Scene, Target
-from fictilis.core.standing import angles_of
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.places import ALONG, Transform
+from fictilis.core.scene.repeats import FACES, LINE, Repeat
+from fictilis.core.scene.scene import BLEND, Deltas, MorphObject, Scene, Target
 
 MOST_OBJECTS = 1_000
 MOTION = tuple(i for i in OBJECT_KINDS if "." in i)

@@ -8,13 +8,13 @@ from typing import Any
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import set_value
 from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.targets import append
-from fictilis.core.errors import EditRefused
-from fictilis.core.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, is_rigged, joint_names, turn_id
-from fictilis.core.rules import Follow
-from fictilis.core.scene import MorphObject, Scene, Target
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import set_value
+from fictilis.core.scene.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, is_rigged, joint_names, turn_id
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import MorphObject, Scene, Target
 
 
 def skin_of(obj: MorphObject) -> Skin:

@@ -3,43 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.arrays import add_rows, any_in_rows, distinct
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.ground.arrays import add_rows, any_in_rows, distinct
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 
 FOLLOW, STAY = "follow", "stay"
-
-
-class ShapeRef(Struct, frozen=True):
-    """What a stroke changes: the base (``target`` None), a target (``at`` 1), or its in-between at ``at``."""
-
-    target: str | None = None
-    at: float = FULL
-
-    @property
-    def is_base(self) -> bool:
-        return self.target is None
-
-    def label(self, obj: MorphObject) -> str:
-        if self.target is None:
-            return "the base"
-        name = obj.target(self.target).name
-        return name if self.at == FULL else f"{name} at {self.at:.2f}"
-
-    def exists_in(self, obj: MorphObject) -> bool:
-        target = next((t for t in obj.targets if t.id == self.target), None)
-        return self.is_base or (target is not None and (self.at == FULL or target.in_between(self.at) is not None))
-
-
-def shape_points(obj: MorphObject, ref: ShapeRef) -> np.ndarray:
-    """(n, 3) float64: the shape alone, at full weight."""
-    return obj.base.copy() if ref.target is None else full_shape(obj, ref.target, ref.at)
 
 
 def move_shape(scene: Scene, object_id: str, ref: ShapeRef, displacement: np.ndarray | Deltas, targets: str = FOLLOW) -> Scene:

@@ -8,16 +8,16 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.arrays import lengths
-from fictilis.core.deform.after import after_of
-from fictilis.core.deformers import DEFORMERS
+from fictilis.core.at_frame.after import after_of
+from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.final import unposed_points
 from fictilis.core.edits.followers import followers, keyed, with_lane_in_both
 from fictilis.core.edits.targets import append
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import evaluate_object
-from fictilis.core.final import unposed_points
-from fictilis.core.point_spring import PointSpring
-from fictilis.core.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 
 CLOSE = 0.01  # cm that targets may be off
 MOST_TARGETS = 24

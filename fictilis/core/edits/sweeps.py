@@ -8,10 +8,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.scene import MorphObject, Scene, Target
-from fictilis.core.sweep import LEAST_BANDS, MOST_BANDS, PROFILES, Sweep, front_of
+from fictilis.core.scene.scene import MorphObject, Scene, Target
+from fictilis.core.scene.sweep import LEAST_BANDS, MOST_BANDS, PROFILES, Sweep, front_of
 
 
 def checked_sweep(obj: MorphObject, target: Target) -> None:

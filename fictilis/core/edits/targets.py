@@ -8,24 +8,24 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.arrays import add_rows
-from fictilis.core.channels import settable
 from fictilis.core.edits.followers import followers, weights_kept
 from fictilis.core.edits.shape import add_deltas
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
-from fictilis.core.kept import StoredMix
+from fictilis.core.ground.arrays import add_rows
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.mix.acting import shares_at
+from fictilis.core.mix.channels import settable
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.names import fresh_id, fresh_name, given_name, tidy_name
-from fictilis.core.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, Target
-from fictilis.core.sweep import front_of
-from fictilis.core.timeline import Lane
+from fictilis.core.scene.kept import StoredMix
+from fictilis.core.scene.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.sweep import front_of
+from fictilis.core.scene.timeline import Lane
 
 PATHS = ("straight", "curved")
 

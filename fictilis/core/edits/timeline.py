@@ -8,10 +8,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.errors import EditRefused
-from fictilis.core.names import fresh_id, fresh_name, given_name
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name, given_name
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
 
 LONGEST_RANGE = 1_000_000.0
 NEAR = 1e-6

@@ -14,11 +14,11 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.channels import channel, settable
 from fictilis.core.edits.keys import KeyRef, set_key
-from fictilis.core.errors import EditRefused
-from fictilis.core.scene import Scene
-from fictilis.core.shared_lanes import each_once
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import channel, settable
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.shared_lanes import each_once
 
 Lanes = Iterable[tuple[str, str]]
 NODES = (1 - np.cos((2 * np.arange(24) + 1) * np.pi / 48)) / 2  # of an interval, at which two curves are compared

@@ -8,18 +8,18 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.affine import placed
-from fictilis.core.arrays import add_rows, any_in_rows, lengths
-from fictilis.core.edits.shape import FOLLOW, ShapeRef, add_deltas, move_shape
+from fictilis.core.edits.shape import FOLLOW, add_deltas, move_shape
 from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.targets import append, part_below, set_built_on, tidy_groups
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape, shape_parts
 from fictilis.core.geometry.closest import Surface
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import add_rows, any_in_rows, lengths
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_id, fresh_name
 from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST, masked, own, unmasked
-from fictilis.core.names import fresh_id, fresh_name
-from fictilis.core.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
+from fictilis.core.mix.shapes import ShapeRef, full_shape, shape_parts
+from fictilis.core.scene.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.core.shaping.mirror import Mirror, mirror_map
 

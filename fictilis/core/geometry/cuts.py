@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import triangles
+from fictilis.core.ground.arrays import distinct
 
 CHUNK = 400_000
 

@@ -7,12 +7,12 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import recent_by_identity
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.carry.subdivision import subdivide
 from fictilis.core.geometry.kinds import MOST_POINTS, Mesh
 from fictilis.core.geometry.topology import edges
+from fictilis.core.ground.arrays import recent_by_identity
+from fictilis.core.ground.errors import EditRefused
 
 MOST_LEVELS = 2
 

@@ -11,7 +11,7 @@ from msgspec import Struct
 from msgspec.structs import force_setattr
 
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.arrays import frozen
+from fictilis.core.ground.arrays import frozen
 
 NO_CORNERS = frozen((), np.int32)
 NO_FACES = frozen((0,), np.int32)

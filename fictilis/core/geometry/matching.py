@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import lengths
-from fictilis.core.errors import NotATarget
 from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.topology import edges, face_of_corner, next_corner
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.errors import NotATarget
 
 SEED_FACES_TRIED = 200
 WAYS_WEIGHED = 6  # ways to lay a symmetric mesh on another that are compared by distance

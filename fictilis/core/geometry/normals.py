@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity, lengths, put_rows, spread
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import corners_of, faces_at, ranges
+from fictilis.core.ground.arrays import cached_by_identity, lengths, put_rows, spread
 
 ONE_BY_ONE = 20_000  # points of shapes that are not looked at together: they do not fit into the processor's memory
 

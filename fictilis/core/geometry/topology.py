@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import cached_by_identity, distinct
 from fictilis.core.geometry.kinds import Geometry, Mesh
+from fictilis.core.ground.arrays import cached_by_identity, distinct
 
 
 def mesh_from_faces(point_count: int, faces: Sequence[Any] | np.ndarray) -> Mesh:

@@ -10,12 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import recent_by_identity
-from fictilis.core.channels import RECENT, values_at
+from fictilis.core.ground.arrays import recent_by_identity
+from fictilis.core.mix.channels import RECENT, values_at
 from fictilis.core.mix.coefficients import coefficients, column_numbers, row_ids, weight_rows
 from fictilis.core.mix.driven import gains
-from fictilis.core.scene import MorphObject
-from fictilis.core.sweep import front_of
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.sweep import front_of
 
 
 def weights_at(

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_both, cached_by_identity
+from fictilis.core.ground.arrays import cached_by_both, cached_by_identity
 from fictilis.core.mix.masks import own
-from fictilis.core.scene import Deltas, MorphObject, Target, targets_by_id
-from fictilis.core.sweep import Sweep
+from fictilis.core.scene.scene import Deltas, MorphObject, Target, targets_by_id
+from fictilis.core.scene.sweep import Sweep
 
 
 @cached_by_identity

@@ -9,12 +9,12 @@ from typing import NamedTuple
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.bands import band_deltas, band_shares, swept
 from fictilis.core.mix.masks import masked, own
-from fictilis.core.scene import Deltas, MorphObject, Target
-from fictilis.core.sweep import front_of
+from fictilis.core.scene.scene import Deltas, MorphObject, Target
+from fictilis.core.scene.sweep import front_of
 
 FULL = 1.0
 

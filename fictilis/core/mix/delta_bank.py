@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from fictilis.core.arrays import add_rows, distinct, loaded
+from fictilis.core.ground.arrays import add_rows, distinct, loaded
 from fictilis.core.mix.coefficients import columns
-from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.scene.scene import Deltas, MorphObject
 
 if TYPE_CHECKING:
     from concurrent.futures import ThreadPoolExecutor

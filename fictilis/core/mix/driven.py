@@ -8,14 +8,14 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.channel_kinds import rig_kinds
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.bands import swept
+from fictilis.core.mix.channel_kinds import rig_kinds
 from fictilis.core.mix.relay import relay_of
-from fictilis.core.rigs import is_rigged
-from fictilis.core.rules import SMALLEST, Follow, Rule
-from fictilis.core.scene import BLEND, MorphObject, Target, targets_by_id
+from fictilis.core.scene.rigs import is_rigged
+from fictilis.core.scene.rules import SMALLEST, Follow, Rule
+from fictilis.core.scene.scene import BLEND, MorphObject, Target, targets_by_id
 
 
 def gain(obj: MorphObject, target: Target) -> float:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_both
-from fictilis.core.scene import Deltas, Target
+from fictilis.core.ground.arrays import cached_by_both
+from fictilis.core.scene.scene import Deltas, Target
 
 LEAST = 1e-3  # where a mask is below this nothing can be shaped: it would take a thousandfold stroke to show
 

@@ -14,9 +14,9 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.easing import ease_at
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.scene import STRAIGHT, Group, MorphObject, Target, targets_by_id
-from fictilis.core.timeline import Lane, lanes_by_channel
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.scene.scene import STRAIGHT, Group, MorphObject, Target, targets_by_id
+from fictilis.core.scene.timeline import Lane, lanes_by_channel
 
 NEGLIGIBLE = 1e-10  # a share of a pose far off, by which a spline would pull every shape into every frame
 

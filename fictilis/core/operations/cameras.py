@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from fictilis.core.edits import timeline
 from fictilis.core.edits.lines import leave_line
+from fictilis.core.ground.parameters import Flag, Number, Text
 from fictilis.core.operations.lines import ALONG_FRAMES, OtherLine, follow
 from fictilis.core.operations.table import Operation, Subject, Values
-from fictilis.core.parameters import Flag, Number, Text
-from fictilis.core.scene import Scene
-from fictilis.core.timeline import SceneCamera
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.timeline import SceneCamera
 
 
 def _camera(s: Subject, v: Values) -> Scene:

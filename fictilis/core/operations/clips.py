@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from fictilis.core.edits import clips as edits
+from fictilis.core.ground.parameters import Flag, Number, Parameter, Span, Text
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Flag, Number, Parameter, Span, Text
-from fictilis.core.scene import Scene
+from fictilis.core.scene.clips import choose_clip, clip, clip_named
+from fictilis.core.scene.scene import Scene
 
 
 class ClipChoice(Parameter, frozen=True):
@@ -18,12 +19,12 @@ class ClipChoice(Parameter, frozen=True):
         if value is None:
             return subject.scene.clip or ""  # the one in hand
         ids = {c.id for c in subject.scene.clips}
-        return str(value) if value in ids else edits.clip_named(subject.scene, str(value)).id
+        return str(value) if value in ids else clip_named(subject.scene, str(value)).id
 
 
 def _made(made: tuple[Scene, str]) -> Outcome:
     scene, clip_id = made
-    return Outcome(scene, said=f"{edits.clip(scene, clip_id).name} is in hand now.")
+    return Outcome(scene, said=f"{clip(scene, clip_id).name} is in hand now.")
 
 
 def _which(s: Subject, v: Values) -> str:
@@ -43,11 +44,11 @@ CLIPS = (
               "Make it", done="New clip {name}"),
     Operation("clip", "duplicate", "Duplicate the clip", lambda s, v: _made(edits.duplicate_clip(s.scene, v["name"] or None)),
               (Text("name", "Name", asked=False),), (), "A copy of the clip in hand.", done="Duplicate the clip"),
-    Operation("clip", "choose", "Choose a clip", lambda s, v: edits.choose_clip(s.scene, v["clip"]), (WHICH,), ("clips",),
+    Operation("clip", "choose", "Choose a clip", lambda s, v: choose_clip(s.scene, v["clip"]), (WHICH,), ("clips",),
               "Its lanes are shown, keyed and played.", "Choose it", done="Choose a clip"),
     Operation("clip", "rename", "Rename the clip",
               lambda s, v: edits.rename_clip(s.scene, _which(s, v), v["name"]),
-              (Text("name", "Name", lambda s: edits.clip(s.scene).name, True), ClipChoice("clip", "Clip", asked=False)),
+              (Text("name", "Name", lambda s: clip(s.scene).name, True), ClipChoice("clip", "Clip", asked=False)),
               ("clips",), "Another name for the clip in hand.", "Rename it", done="Rename the clip {name}"),
     Operation("clip", "range", "Range of a clip", lambda s, v: edits.set_clip_range(s.scene, v["clip"], *v["frames"]),
               (WHICH, Span("frames", "Frames", lambda s: (s.scene.start, s.scene.end), True)), ("clips",),

@@ -5,13 +5,13 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.channels import channel
 from fictilis.core.edits import correctives as edits
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Number, Parameter, Text
+from fictilis.core.mix.channels import channel
 from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, curve_points, named
-from fictilis.core.parameters import Choice, Number, Parameter, Text
-from fictilis.core.rules import HOWS, Follow
-from fictilis.core.scene import Scene
+from fictilis.core.scene.rules import HOWS, Follow
+from fictilis.core.scene.scene import Scene
 
 HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
 AT = Number("at", "In full at", None, asked=False, low=-1e6, high=1e6)

@@ -6,9 +6,16 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from fictilis.core.channels import ChannelRef, channel_named
-from fictilis.core.cue_words import sentence
-from fictilis.core.cues import (
+from fictilis.core.edits import cues as edits
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text
+from fictilis.core.mix.channels import ChannelRef, channel_named
+from fictilis.core.mix.relay import relays
+from fictilis.core.operations.table import Operation, Outcome, Subject, Values
+from fictilis.core.rehearsal.cue_words import sentence
+from fictilis.core.rehearsal.meaning import cue
+from fictilis.core.scene.clips import clip_named
+from fictilis.core.scene.cues import (
     AFTER,
     BACK,
     CLICK,
@@ -17,10 +24,15 @@ from fictilis.core.cues import (
     EVERY,
     KEY,
     LEAD,
+    LEAST_EVERY,
+    LONGEST,
+    LONGEST_WAIT,
     MARKER,
     MEETINGS,
     MIX,
     MODIFIER,
+    MOST_CUES,
+    MOST_TIMES,
     NEXT,
     RELAY,
     SOUND,
@@ -30,14 +42,7 @@ from fictilis.core.cues import (
     Cue,
     Lead,
 )
-from fictilis.core.edits import clips
-from fictilis.core.edits import cues as edits
-from fictilis.core.errors import EditRefused
-from fictilis.core.mix.relay import relays
-from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text
-from fictilis.core.rehearsal.meaning import cue
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.scene import MorphObject, Scene
 
 
 def _word(name: str, label: str) -> Text:
@@ -56,15 +61,15 @@ PARTS: tuple[Parameter, ...] = (
     _word("click", "Object that is clicked"), _word("pick", "Kept pick of it"), _word("key", "Key that is pressed"),
     Flag("start", "Begins at the start", asked=False), _word("marker", "Marker that a clip passes"),
     _word("after", "Cue whose end it waits for"),
-    _number("every", "Every", "s", edits.LEAST_EVERY, edits.LONGEST_WAIT),
+    _number("every", "Every", "s", LEAST_EVERY, LONGEST_WAIT),
     _word("lead", "OBJECT/NAME=VALUE,… that are led"), _word("mix", "OBJECT/NAME of a kept mix"),
     _word("relay", "OBJECT/NAME=POSE of a relay"), _word("play", "Clip that is played"),
-    _number("times", "Times it is played, 0 until told", "", 0, edits.MOST_TIMES, 0),
+    _number("times", "Times it is played, 0 until told", "", 0, MOST_TIMES, 0),
     _word("motion", "OBJECT/LANE=NUMBER of a motion over a lane"), _choice("state", "On or off", ("on", "off")),
     Flag("sound", "The sound begins, or is off", asked=False), _word("end", "Cue that is told to end"),
-    _number("seconds", "In", "s", 0, edits.LONGEST), _word("ease", "Easing, or spring"),
-    _number("wait", "Then waits", "s", 0, edits.LONGEST_WAIT), _choice("then", "Then", THENS),
-    _number("back", "Comes back in", "s", 0, edits.LONGEST), _word("back-ease", "Easing of the way back"),
+    _number("seconds", "In", "s", 0, LONGEST), _word("ease", "Easing, or spring"),
+    _number("wait", "Then waits", "s", 0, LONGEST_WAIT), _choice("then", "Then", THENS),
+    _number("back", "Comes back in", "s", 0, LONGEST), _word("back-ease", "Easing of the way back"),
     _word("next", "Cue that goes on"), _choice("meets", "Where it meets another", MEETINGS),
     _choice("carry", "Carries its speed on", ("on", "off")),
 )  # fmt: skip
@@ -143,7 +148,7 @@ def _act(scene: Scene, act: Act, v: Values) -> Act:
             raise EditRefused(f"{obj.name} has no relay named {name}.")
         out = replace(out, kind=RELAY, owner=obj.id, group=group, place=pose - 1)
     if v["play"] is not None:
-        out = replace(out, kind=CLIP, clip=clips.clip_named(scene, v["play"]).id if scene.clips else "")
+        out = replace(out, kind=CLIP, clip=clip_named(scene, v["play"]).id if scene.clips else "")
     if v["motion"] is not None:
         name, number = _numbered(v["motion"] if "=" in v["motion"] else f"{v['motion']}=1", "motion")
         obj, name = _split(scene, name)
@@ -202,7 +207,7 @@ CUES = (
     Operation("cue", "duplicate", "Duplicate the cue", _duplicate, (), HAS, "A copy right behind it.",
               done="Duplicate the cue"),
     Operation("cue", "place", "Move the cue", _move,
-              (Number("place", "To the place", 1.0, needed=True, low=1, high=edits.MOST_CUES, decimals=0),), HAS,
+              (Number("place", "To the place", 1.0, needed=True, low=1, high=MOST_CUES, decimals=0),), HAS,
               "Another place in the order.", "Move it", done="Move the cue"),
     Operation("cue", "switch", "Cue on", lambda s, v: edits.change_cue(s.scene, s.cue.id, on=not v["off"]),
               (Flag("off", "Off", asked=False),), HAS, "Whether the cue listens.", done="Cue on or off"),

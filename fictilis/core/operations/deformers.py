@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from fictilis.core.deformers import BEND, DEFORMERS, MOST_TAPER, MOST_TURN, TAPER, Deformer
 from fictilis.core.edits import deformers as edits
 from fictilis.core.edits.springs import CLOSE, bake_deformers
+from fictilis.core.ground.parameters import Choice, Flag, Number
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number
-from fictilis.core.scene import Scene
+from fictilis.core.scene.deformers import BEND, DEFORMERS, MOST_TAPER, MOST_TURN, TAPER, Deformer
+from fictilis.core.scene.scene import Scene
 
 ALONG = (("x", "X", "x"), ("y", "Y", "y"), ("z", "Z", "z"))
 SENTENCES = {

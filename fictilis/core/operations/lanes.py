@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable
 
 from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS
 from fictilis.core.animation.modifiers import KINDS, Modifier
-from fictilis.core.channels import ChannelRef, set_value
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
+from fictilis.core.mix.channels import ChannelRef, set_value
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number, Span, Text
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 
 FRAMES = (-1e6, 1e6)
 SPAN = Span("range", "Frames", lambda s: s.span, asked=False)

@@ -9,20 +9,20 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import lines as edits
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import remove_object
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines import reshaping
 from fictilis.core.geometry.lines.tubes import THIN, box_profile, line_profile, round_profile
 from fictilis.core.geometry.topology import border_points, edges
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Span, Text
+from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.operations.relays import PATH
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values, carried, curve_points, named
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Span, Text
-from fictilis.core.places import ALONG
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.places import ALONG
+from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.shaping.picks import chains
 from fictilis.core.shaping.reach import pick_weights
 

@@ -6,18 +6,18 @@ from collections.abc import Callable
 
 import numpy as np
 
-from fictilis.core.appearance import Surface
-from fictilis.core.arrays import extent
 from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry import carry
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.reshaping import delete_points, insert_points
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Text
 from fictilis.core.operations.lines import segments
 from fictilis.core.operations.table import Kept, Operation, Outcome, Subject, Values, carried
-from fictilis.core.parameters import Choice, Flag, Number, Text
-from fictilis.core.scene import Scene
+from fictilis.core.scene.appearance import Surface
+from fictilis.core.scene.scene import Scene
 
 REGION = (("region", "As a region", True), ("each", "Each on its own", False))
 ENDS = (("low", "Low side", 0.0), ("middle", "Middle", 0.5), ("high", "High side", 1.0))

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from fictilis.core.channels import ChannelRef
 from fictilis.core.edits import relays as edits
 from fictilis.core.edits.keys import KeyRef
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text
+from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.relay import members, relays
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number, Parameter, Text
-from fictilis.core.scene import RELAY_PATHS, STRAIGHT, Scene
+from fictilis.core.scene.scene import RELAY_PATHS, STRAIGHT, Scene
 
 PATH_WORDS = {"straight": "Straight", "through": "Through"}
 SPREADS = ("frames", "distance")

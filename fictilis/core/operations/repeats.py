@@ -6,15 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import extent
-from fictilis.core.copies import steps_of
+from fictilis.core.at_frame.copies import steps_of
 from fictilis.core.edits import repeats as edits
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter
 from fictilis.core.operations.lines import OtherLine
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number, Parameter
-from fictilis.core.repeats import ALL, FACES, GRID, LINE, MOST_COPIES, POINTS, RING, SIZES, Repeat
-from fictilis.core.scene import MorphObject, Scene
+from fictilis.core.scene.repeats import ALL, FACES, GRID, LINE, MOST_COPIES, POINTS, RING, SIZES, Repeat
+from fictilis.core.scene.scene import MorphObject, Scene
 
 MEASURES = (("sizes", "Times its size", "sizes"), ("step", "cm from one to the next", "step"), ("all", "cm over all", "all"))
 SHORT_MEASURES = (("Size", "sizes"), ("Step", "step"), ("All", "all"))

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from fictilis.core.channels import values_at
 from fictilis.core.edits import rigs as edits
+from fictilis.core.ground.parameters import Choice, Flag, Number, Text
+from fictilis.core.mix.channels import values_at
 from fictilis.core.operations.table import Kept, Operation, Subject, Values, named
-from fictilis.core.parameters import Choice, Flag, Number, Text
-from fictilis.core.rigs import angle_id, joint_names, joint_of
-from fictilis.core.scene import Scene
+from fictilis.core.scene.rigs import angle_id, joint_names, joint_of
+from fictilis.core.scene.scene import Scene
 
 WAYS = (("linear", "Linearly", False), ("dual", "By dual quaternions", True))
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from fictilis.core.edits.shape import ShapeRef, move_shape, shape_points
-from fictilis.core.errors import EditRefused
+from fictilis.core.edits.shape import move_shape
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.shapes import ShapeRef, shape_points
 from fictilis.core.operations.table import Operation, Subject, Values
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.exact import EXACT_CHANGES, Picked, change_exactly
 from fictilis.core.shaping.reach import pick_weights
 

@@ -6,10 +6,10 @@ import numpy as np
 
 from fictilis.core.animation.modifiers import PRESETS
 from fictilis.core.edits import springs as edits
+from fictilis.core.ground.parameters import Choice, Flag, Number
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number
-from fictilis.core.point_spring import DAMPING, MASS, STIFFNESS
-from fictilis.core.scene import Scene
+from fictilis.core.scene.point_spring import DAMPING, MASS, STIFFNESS
+from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping import fields
 
 EVEN = "even"

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import extent
 from fictilis.core.edits import sweeps as edits
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.parameters import Choice, Flag, Number, Span
 from fictilis.core.operations.table import Operation, OtherTarget, Outcome, Subject, Values
-from fictilis.core.parameters import Choice, Flag, Number, Span
-from fictilis.core.scene import Scene
+from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.sweep import PROFILES, Sweep
 from fictilis.core.shaping import fields
-from fictilis.core.sweep import PROFILES, Sweep
 
 WAYS = {"x": "Along X", "y": "Along Y", "z": "Along Z", "pick": "From the pick, straight",
         "surface": "From the pick, over the surface", "line": "Along the line", "mask": "By the painted mask",

@@ -13,24 +13,24 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.arrays import extent
-from fictilis.core.channels import ChannelRef, channel
-from fictilis.core.cues import Cue
-from fictilis.core.deformers import DEFORMERS
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.geometry.kinds import Line, Mesh
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Parameter, Text, completed
+from fictilis.core.mix.channels import ChannelRef, channel
 from fictilis.core.mix.relay import relays
-from fictilis.core.parameters import Parameter, Text, completed
 from fictilis.core.rehearsal.meaning import cue
-from fictilis.core.scene import MorphObject, Scene, Target, targets_by_id
+from fictilis.core.scene.cues import Cue
+from fictilis.core.scene.deformers import DEFORMERS
+from fictilis.core.scene.scene import MorphObject, Scene, Target, targets_by_id
+from fictilis.core.scene.shared_lanes import each_once
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
-from fictilis.core.shared_lanes import each_once
-from fictilis.core.timeline import SceneCamera
 
 
 class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):

@@ -9,8 +9,8 @@ from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.objects import rename_mix
 from fictilis.core.edits.shape import FOLLOW, STAY, set_mask
-from fictilis.core.errors import EditRefused
-from fictilis.core.kept import StoredMix
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Choice, Flag, Number, Text
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.operations.table import (
@@ -24,8 +24,8 @@ from fictilis.core.operations.table import (
     named,
     with_targets,
 )
-from fictilis.core.parameters import Choice, Flag, Number, Text
-from fictilis.core.scene import Scene, targets_by_id
+from fictilis.core.scene.kept import StoredMix
+from fictilis.core.scene.scene import Scene, targets_by_id
 
 NAME = Text("name", "Name of the new target", asked=False)
 WEIGHT = (-1000.0, 1000.0)

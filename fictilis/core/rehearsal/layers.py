@@ -7,13 +7,13 @@ from math import floor
 
 from msgspec.structs import replace
 
-from fictilis.core.channels import values_at
-from fictilis.core.edits.clips import choose_clip
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import values_at
 from fictilis.core.mix.relay import relays
 from fictilis.core.rehearsal.segment import Segment
-from fictilis.core.scene import MorphObject, Scene
-from fictilis.core.timeline import Lane
+from fictilis.core.scene.clips import choose_clip
+from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.timeline import Lane
 
 ModifierRef = tuple[str, str, int]  # of which object, on which channel's lane, the how many-th
 

@@ -2,27 +2,14 @@
 
 from __future__ import annotations
 
-from fictilis.core.channels import find_channel
-from fictilis.core.cues import (
-    AFTER,
-    CLICK,
-    CLIP,
-    END,
-    LEAD,
-    MARKER,
-    MIX,
-    MODIFIER,
-    NEXT,
-    RELAY,
-    SOUND,
-    Cue,
-)
-from fictilis.core.cues import KEY as KEY_PRESS
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.channels import find_channel
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.rehearsal.layers import clip_seconds, modifier_on
-from fictilis.core.scene import MorphObject, Scene, links_of, targets_by_id
+from fictilis.core.scene.cues import AFTER, CLICK, CLIP, END, LEAD, MARKER, MIX, MODIFIER, NEXT, RELAY, SOUND, Cue
+from fictilis.core.scene.cues import KEY as KEY_PRESS
+from fictilis.core.scene.scene import MorphObject, Scene, links_of, targets_by_id
 
 VALUE, PLACE, TURN, PLAY, HEARD = "value", "place", "turn", "play", "heard"
 Key = tuple[

@@ -10,7 +10,7 @@ from msgspec.structs import force_setattr
 
 from fictilis.core.animation.ease_now import LINEAR, ease_now
 from fictilis.core.animation.easing import EASINGS, handles_of
-from fictilis.core.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused
 
 SPRING = "spring"
 EASES = (LINEAR, *EASINGS, SPRING)

@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.arrays import cached_by_identity
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import components, neighbours, point_faces, ranges
-from fictilis.core.geometry.twins import twin_mean
-from fictilis.core.parameters import Flag, Parameter, completed
-from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.parameters import Flag, Parameter, completed
+from fictilis.core.scene.scene import Deltas, MorphObject
+from fictilis.core.scene.twins import twin_mean
 from fictilis.core.shaping.dabs import columns_of, dab, links
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, reflected
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_both, distinct
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import (
     border_points,
@@ -16,8 +15,9 @@ from fictilis.core.geometry.topology import (
     next_corner,
     ranges,
 )
-from fictilis.core.geometry.twins import pairs_of_twins
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.arrays import cached_by_both, distinct
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.twins import pairs_of_twins
 from fictilis.core.shaping.falloff import profile
 
 # A way over the links of a square grid with its diagonals is up to 1 / cos(22.5°) too long: own derivation.

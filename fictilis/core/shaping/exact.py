@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.topology import border_points, edge_faces, edges
-from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.parameters import Number, Parameter, completed
-from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.parameters import Number, Parameter, completed
+from fictilis.core.scene.scene import Deltas, MorphObject
+from fictilis.core.scene.twins import twin_groups
 from fictilis.core.shaping.brushes import neighbour_means
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.picks import chains

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import cached_by_identity, distinct_rows, within
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.topology import components, edges, face_of_corner, next_corner, ranges
-from fictilis.core.geometry.twins import twin_pairs
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.arrays import cached_by_identity, distinct_rows, within
+from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.twins import twin_pairs
 
 
 def _plateau(x: np.ndarray) -> np.ndarray:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import extent
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.lines.measuring import run_along
-from fictilis.core.scene import MorphObject
+from fictilis.core.ground.arrays import extent
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import MorphObject
 from fictilis.core.shaping.falloff import surface_distances
 
 AXES = ("x", "y", "z")

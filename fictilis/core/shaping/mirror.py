@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import any_in_rows, cached_by_array, cached_by_both, extent, lengths
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import half_edges, walk
 from fictilis.core.geometry.topology import next_corner
-from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.ground.arrays import any_in_rows, cached_by_array, cached_by_both, extent, lengths
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Deltas, MorphObject
 
 TOLERANCE = 1e-3  # of the object's size
 MIDDLE_EDGES_TRIED = 24

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.arrays import any_in_rows, distinct
 from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import (
     components,
     corners_of,
@@ -18,9 +18,9 @@ from fictilis.core.geometry.topology import (
     faces_at,
     neighbours,
 )
-from fictilis.core.kept import Pick
+from fictilis.core.ground.arrays import any_in_rows, distinct
 from fictilis.core.mix.masks import masked
-from fictilis.core.scene import MorphObject
+from fictilis.core.scene.scene import MorphObject
 
 
 def points_of(geometry: Geometry, pick: Pick) -> np.ndarray:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.geometry.twins import spread_to_twins, twin_mean
-from fictilis.core.scene import Deltas, MorphObject
+from fictilis.core.scene.scene import Deltas, MorphObject
+from fictilis.core.scene.twins import spread_to_twins, twin_mean
 from fictilis.core.shaping.falloff import connected_parts, profile, space_distances, surface_distances
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror, as_deltas, reflected
 

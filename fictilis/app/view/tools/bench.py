@@ -10,11 +10,11 @@ from functools import cached_property
 import numpy as np
 
 from fictilis.app.model.document import Document
-from fictilis.core.affine import placed
-from fictilis.core.arrays import extent, pair_lengths
 from fictilis.core.geometry.topology import edges
-from fictilis.core.geometry.twins import twin_groups
-from fictilis.core.scene import Deltas
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import extent, pair_lengths
+from fictilis.core.scene.scene import Deltas
+from fictilis.core.scene.twins import twin_groups
 from fictilis.core.shaping.dabs import columns_of
 from fictilis.core.shaping.exact import Picked, joined_normals
 from fictilis.core.shaping.reach import displacement, pick_weights

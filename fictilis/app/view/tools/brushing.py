@@ -9,13 +9,12 @@ from msgspec.structs import replace
 
 from fictilis.app.model.tool_settings import MIX
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
-from fictilis.core.affine import placed
-from fictilis.core.arrays import put_rows
-from fictilis.core.edits.shape import shape_points
-from fictilis.core.errors import EditRefused
-from fictilis.core.evaluate import full_shape
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import put_rows
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.delta_bank import mixed_points
+from fictilis.core.mix.shapes import full_shape, shape_points
 from fictilis.core.shaping.brushes import Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.mirror import reflected_weights
 from fictilis.core.shaping.reach import displacement

@@ -10,9 +10,9 @@ from msgspec import Struct
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.app.view.tools.pick_tool import click, pick
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.closest import Surface
-from fictilis.core.scene import Deltas
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.scene import Deltas
 from fictilis.core.shaping.exact import slide
 from fictilis.core.shaping.reach import rotation, scaling
 

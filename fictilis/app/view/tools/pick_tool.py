@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
-from fictilis.core.arrays import box, distinct
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import edge_numbers, edges, face_of_corner
-from fictilis.core.kept import Pick
+from fictilis.core.ground.arrays import box, distinct
 from fictilis.core.shaping.picks import connected, edge_loop
 from fictilis.render.picking import REACH, nearest_point, segment_gaps
 

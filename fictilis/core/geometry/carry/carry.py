@@ -12,11 +12,11 @@ from typing import Any
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.arrays import distinct
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Geometry, Mesh
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import edges
-from fictilis.core.kept import Pick
+from fictilis.core.ground.arrays import distinct
+from fictilis.core.ground.errors import EditRefused
 
 Shares = Sequence[tuple[int, float]]
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import distinct
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, need_faces
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.normals import face_normals
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import corners_of, face_of_corner, point_faces
-from fictilis.core.kept import Pick
+from fictilis.core.ground.arrays import distinct
+from fictilis.core.ground.errors import EditRefused
 
 
 def delete_faces(mesh: Mesh, faces: np.ndarray) -> Carry:

@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Builder, Carry, Shares, need_faces, with_uvs
 from fictilis.core.geometry.kinds import Mesh
+from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.topology import corners_of, edge_faces, edge_of_corner, edges, face_of_corner, next_corner
-from fictilis.core.kept import Pick
+from fictilis.core.ground.errors import EditRefused
 
 
 def subdivide(mesh: Mesh, smooth: bool = False) -> Carry:

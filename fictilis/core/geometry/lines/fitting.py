@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import lengths
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import shares
+from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.errors import EditRefused
 
 MOST_FITTED = 200  # points of a fitted line
 

@@ -9,8 +9,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.ground.errors import EditRefused
 
 Form = tuple[np.ndarray, Line]
 MOST_POINTS = 100_000

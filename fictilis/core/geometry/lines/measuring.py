@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import lengths, pair_lengths
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.splines import curve_at, drawn
+from fictilis.core.ground.arrays import lengths, pair_lengths
 
 CORNER = 30.0  # degrees that a strand of degree 1 turns at a corner, or more
 

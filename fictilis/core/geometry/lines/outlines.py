@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import frozen
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.geometry.lines.splines import Drawn, drawn
+from fictilis.core.ground.arrays import frozen
+from fictilis.core.ground.errors import EditRefused
 
 SHARPEST = 0.35  # a bevel goes in no further than its size over this at a sharp corner
 

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.carry.carry import Carry
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.measuring import even_places, strands
 from fictilis.core.geometry.lines.splines import controls, lead_places, shares, side_by_side
-from fictilis.core.kept import Pick
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import EditRefused
 
 Strand = tuple[np.ndarray, bool]  # points of the old line, in order, and whether the strand is closed
 

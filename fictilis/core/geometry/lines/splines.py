@@ -14,8 +14,8 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.arrays import cached_by_identity, frozen
 from fictilis.core.geometry.kinds import Line
+from fictilis.core.ground.arrays import cached_by_identity, frozen
 
 STEPS = 8  # samples of a segment of a curve
 MOST_SAMPLES = 200_000  # of a line, beyond which segments get fewer

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.arrays import cached_by_identity
-from fictilis.core.errors import EditRefused
 from fictilis.core.geometry.kinds import MOST_PROFILE, WHOLE, Line, Mesh, Tube
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.errors import EditRefused
 
 REGULAR = ("round", "box")  # profiles that a turn by one corner lays on themselves
 THIN = 2.0  # cm, of a tube whose line has no width of its own

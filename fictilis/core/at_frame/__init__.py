@@ -1,0 +1,1 @@
+"""An object at a frame: its mix, and all that comes after it, stage by stage."""

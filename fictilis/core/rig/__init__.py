@@ -1,0 +1,1 @@
+"""A rig at a moment: where its joints are."""

@@ -1,0 +1,1 @@
+"""A scene as a value, and the values in it."""

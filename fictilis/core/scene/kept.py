@@ -1,0 +1,32 @@
+"""What is kept with an object: picks and mixes by their names, and the simple form it was made as."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+from msgspec.structs import force_setattr
+
+from fictilis.core.geometry.picked import Pick
+
+
+class NamedPick(Struct, frozen=True, eq=False, weakref=True):
+    """A pick kept with its object."""
+
+    name: str
+    pick: Pick
+
+
+class StoredMix(Struct, frozen=True):
+    """Weights kept under a name, as pairs (target id, weight)."""
+
+    name: str
+    weights: tuple[tuple[str, float], ...]
+
+
+class FormNumbers(Struct, frozen=True):
+    """The simple form that an object was made as, and its numbers by name: sizes in cm and counts."""
+
+    kind: str
+    numbers: tuple[tuple[str, float], ...]
+
+    def __post_init__(self) -> None:
+        force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
