@@ -363,9 +363,10 @@ def test_a_corrective_from_the_command_line(scene_file, capsys):
 def test_relays_links_sweeps_and_clips(tmp_path, capsys):
     fish = tmp_path / "fish.fictilis"
     fictilis.save(fictilis.lantern_fish(), fish)
-    tail = fictilis.load(fish).object_named("Tail")
+    scene = fictilis.load(fish)
+    tail = scene.object_named("Tail")
     for number in (1, 2, 10):
-        points = fictilis.evaluate_frames(tail, [float(number)])[0]
+        points = fictilis.evaluate_frames(scene, tail.id, [number])[0]
         write_obj(tmp_path / f"sw_{number}.obj", [MeshData("sw", points, tail.mesh)])
     files = [tmp_path / f"sw_{n}.obj" for n in (10, 2, 1)]
     of = ("relay", fish, "--object", "Tail")

@@ -16,11 +16,11 @@ from urllib.parse import quote
 import numpy as np
 from msgspec import Struct
 
+from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.drawn import as_drawn, shown_points
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, banded_words, with_bands
-from fictilis.core.at_frame.standing import camera_standing, eye
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.geometry.normals import face_normals, normal_axes, point_normals
 from fictilis.core.geometry.topology import face_of_corner, triangles
@@ -184,7 +184,7 @@ def _write_apart(path: Path, gltf: Any, buffer: Buffer) -> None:
 
 def _camera_node(g: Any, gltf: Any, scene: Scene, camera: SceneCamera) -> int:
     """A camera where it stands at the start. Source: glTF 2.0, 3.10 Cameras."""
-    stand = camera_standing(scene, camera, scene.start)
+    stand = placed_camera(scene, camera, scene.start)
     half = float(np.tan(np.radians(stand.lens) / 2))
     if stand.parallel:
         high = stand.distance * half * METRES
@@ -226,7 +226,7 @@ def _tube_words(scene: Scene, obj: MorphObject) -> str:
     """How far the mesh of a tube is off the tube itself while its targets are mixed, or nothing."""
     solid, far = as_drawn(obj), 0.0
     for frame in np.unique(np.round(np.linspace(*scene.span, LOOKED_AT))):
-        own, its = (evaluate_object(o, float(frame), scene.fps) for o in (obj, solid))
+        own, its = (Pose(scene, o, frame).mixed for o in (obj, solid))
         far = max(far, float(lengths(shown_points(obj, own) - its).max(initial=0.0)))
     return f"The tube of {obj.name} is exact at its targets, and up to {far:.2g} cm off between." if far > SAID_CM else ""
 

@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
+from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, with_bands
-from fictilis.core.at_frame.standing import camera_standing, eye
 from fictilis.core.mix.bands import swept
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.gltf_buffer import Buffer
@@ -78,7 +78,7 @@ class Still:
             obj = with_bands(obj, FORMAT_BANDS) if swept(obj) else obj
             self.weights |= {own.alike(later): (obj, later) for later in own.delays}
         for camera, node in zip(scene.cameras, cameras, strict=True):
-            self.places[node] = eye(camera_standing(scene, camera, scene.start))
+            self.places[node] = eye(placed_camera(scene, camera, scene.start))
 
     @staticmethod
     def differing(clips: list[Still]) -> list[tuple[tuple[int, ...], str]]:

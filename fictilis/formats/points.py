@@ -15,7 +15,7 @@ from typing import IO
 
 import numpy as np
 
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import MOST_BYTES, Progress, doubles, no_progress, read_bytes, write_whole
@@ -42,7 +42,7 @@ def write_points(
                     shape = (len(frames), len(obj.base), 3)
                     np.lib.format.write_array_header_1_0(entry, {"descr": "<f8", "fortran_order": False, "shape": shape})
                     for done, frame in enumerate(frames, 1):
-                        entry.write(np.ascontiguousarray(final_points(scene, obj, frame), "<f8").tobytes())
+                        entry.write(np.ascontiguousarray(Pose(scene, obj, frame).points, "<f8").tobytes())
                         progress((number + done / len(frames)) / len(objects))
 
     write_whole(path, write)

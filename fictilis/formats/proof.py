@@ -13,7 +13,7 @@ from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.drawn import as_drawn
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, with_bands
-from fictilis.core.at_frame.final import drawn_points, final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.geometry.kinds import WHOLE, Geometry, Line
 from fictilis.core.geometry.topology import triangles
 from fictilis.core.ground.affine import placed
@@ -21,7 +21,7 @@ from fictilis.core.ground.arrays import lengths
 from fictilis.core.ground.errors import BadFile
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.bands import swept
-from fictilis.core.mix.channels import stand_at, values_at
+from fictilis.core.mix.channels import own_placement, values_at
 from fictilis.core.scene.clips import choose_clip, clip, clip_named
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.scene.timeline import SceneCamera
@@ -174,8 +174,8 @@ def _seen(scene: Scene, frame: float, path: Path, in_place: bool = True) -> np.n
         spread = copies(scene, obj, frame)
         inner = spread.matrices if in_place or len(spread.outer) > 1 else spread.inner
         for matrix, later in zip(inner, spread.delays.tolist(), strict=True):
-            part = WHOLE if path.suffix.lower() in GLTF else stand_at(obj, frame - later, fps=scene.fps).drawn
-            out.append(placed(drawn_points(scene, obj, frame - later, part), matrix))
+            part = WHOLE if path.suffix.lower() in GLTF else own_placement(obj, frame - later, fps=scene.fps).drawn
+            out.append(placed(Pose(scene, obj, frame - later).drawn(part), matrix))
     return np.concatenate(out) if out else np.zeros((0, 3))
 
 
@@ -243,7 +243,7 @@ def _of_points(scene: Scene, path: Path, values: Values, progress: Progress) -> 
         if not np.array_equal(frames, wanted_frames):
             raise BadFile(f"{path.name} holds {len(frames):,} frames where {len(wanted_frames):,} should be.")
         for number, at in enumerate(wanted_frames):
-            apart[number] = max(apart[number], _largest(points[number] - final_points(scene, obj, at)))
+            apart[number] = max(apart[number], _largest(points[number] - Pose(scene, obj, at).points))
         progress(done / len(objects))
     worst = int(np.argmax(apart))
     return Proof(float(apart[worst]), wanted_frames[worst], len(apart), sum(len(o.base) for o in objects))

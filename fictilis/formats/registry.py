@@ -11,14 +11,14 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.at_frame.copies import copies
-from fictilis.core.at_frame.final import drawn_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.objects import add_objects, with_all_of
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.errors import BadFile, CannotSave
 from fictilis.core.ground.names import tidy_name
 from fictilis.core.ground.parameters import Parameter, completed
-from fictilis.core.mix.channels import stand_at
+from fictilis.core.mix.channels import own_placement
 from fictilis.core.mix.shapes import full_shape
 from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.scene import MorphObject, Scene
@@ -103,7 +103,7 @@ def _at_frame(scene: Scene, frame: float, values: Values) -> tuple[list[MeshData
         inner = spread.inner if len(spread.outer) == 1 and values.get("motion") == DROP else spread.matrices
         for number, (matrix, later) in enumerate(zip(inner, spread.delays.tolist(), strict=True), 1):
             at = frame - later
-            points = drawn_points(scene, own, at, stand_at(own, at, fps=scene.fps).drawn)
+            points = Pose(scene, own, at).drawn(own_placement(own, at, fps=scene.fps).drawn)
             name = obj.name if len(spread) == 1 else f"{obj.name} {number}"
             colour = obj.appearance.colour if values.get("colours") == KEEP else None
             data.append(MeshData(name, placed(points, matrix) @ linear.T, obj.geometry, colour, obj.appearance.smooth))

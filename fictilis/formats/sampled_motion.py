@@ -13,7 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.standing import angles_of
+from fictilis.core.at_frame.rails import angles_of
 from fictilis.core.rig.posing import euler_matrices
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Deltas, MorphObject

@@ -10,8 +10,10 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key, pieces
 from fictilis.core.animation.sampled import slerp
+from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.copies import copies
-from fictilis.core.at_frame.standing import camera_standing, eye, jumping, jumps_of, standing
+from fictilis.core.at_frame.jumps import jumping, jumps_of
+from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.channel_kinds import OBJECT_KINDS
@@ -121,14 +123,14 @@ def motion_tracks(scene: Scene, obj: MorphObject) -> dict[str, Track]:
     if not moving and obj.along is None:
         return {}
     if obj.along is not None:  # the line moves too, so that only frames tell
-        return _sampled_tracks(scene, obj, lambda frame: standing(scene, obj, frame).transform.matrix())
+        return _sampled_tracks(scene, obj, lambda frame: Pose(scene, obj, frame).matrix)
     shift = obj.blend.offset if obj.blend is not None else 0.0
     led = [lane for lane in obj.lanes if lane.channel == BLEND]
     knots = _within(scene, np.concatenate([
         _knots(scene, lane, 0.0 if lane in obj.lanes else shift) for lane in (*moving, *led)]))  # fmt: skip
 
     def stands(frames: np.ndarray) -> list[Transform]:
-        return [standing(scene, obj, float(f)).transform for f in frames]
+        return [placement(scene, obj, float(f)).transform for f in frames]
 
     def translation(frames: np.ndarray) -> np.ndarray:
         return np.array([t.matrix()[:3, 3] for t in stands(frames)])
@@ -155,7 +157,7 @@ def camera_tracks(scene: Scene, camera: SceneCamera) -> dict[str, Track]:
     """As motion_tracks, for a camera: sampled at each frame, straight between."""
     if not camera.lanes and camera.along is None:
         return {}
-    return _sampled_tracks(scene, camera, lambda frame: eye(camera_standing(scene, camera, frame)))
+    return _sampled_tracks(scene, camera, lambda frame: eye(placed_camera(scene, camera, frame)))
 
 
 def copy_tracks(scene: Scene, obj: MorphObject) -> list[dict[str, Track]]:

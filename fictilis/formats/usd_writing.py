@@ -14,9 +14,9 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.at_frame.after import acts
+from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, banded_words, with_bands
-from fictilis.core.at_frame.final import drawn_points
-from fictilis.core.at_frame.standing import camera_standing, eye, standing
+from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
 from fictilis.core.geometry.kinds import WHOLE, Line
@@ -25,7 +25,7 @@ from fictilis.core.ground.arrays import distinct, put_rows
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.channel_kinds import LINE_IDS, OBJECT_KINDS
-from fictilis.core.mix.channels import stand_at
+from fictilis.core.mix.channels import own_placement
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.formats.choices import Values, linear_of
@@ -239,8 +239,8 @@ class _Writer:
         rows = slice(None) if plain else self._rows(_drawn_line(own))
         last, waiting = None, None
         for frame in self.frames.tolist():
-            part = stand_at(own, frame, fps=scene.fps).drawn
-            points = drawn_points(scene, own, frame, part)[rows]
+            part = own_placement(own, frame, fps=scene.fps).drawn
+            points = Pose(scene, own, frame).drawn(part)[rows]
             same = last is not None and np.array_equal(points, last)
             if not same and waiting is not None and last is not None:
                 geometry.GetPointsAttr().Set(self.array(last), waiting)
@@ -301,7 +301,7 @@ class _Writer:
 
     def _motion(self, prim: Any, own: MorphObject) -> None:
         """Position, rotation about X, Y and Z, and scale about the pivot, as they are here."""
-        stands = [standing(self.scene, own, frame).transform for frame in self.frames.tolist()]
+        stands = [placement(self.scene, own, frame).transform for frame in self.frames.tolist()]
         xform = self.geom.Xformable(prim)
         pivot = self.gf.Vec3f(*own.transform.pivot)
         parts = {"position": xform.AddTranslateOp(), "pivot": xform.AddTranslateOp(opSuffix="pivot")}
@@ -324,7 +324,7 @@ class _Writer:
             return
         seen, last = self.geom.Imageable(prim).CreateVisibilityAttr(), None
         for frame in self.frames.tolist():
-            now = "inherited" if stand_at(own, frame, fps=self.scene.fps).visible else "invisible"
+            now = "inherited" if own_placement(own, frame, fps=self.scene.fps).visible else "invisible"
             if now != last:
                 seen.Set(now, frame)
                 last = now
@@ -334,7 +334,7 @@ class _Writer:
             if own.appearance.opacity < 1:
                 geometry.CreateDisplayOpacityAttr([float(own.appearance.opacity)])
             return
-        rows = np.array([[stand_at(own, frame, fps=self.scene.fps).opacity] for frame in self.frames.tolist()])
+        rows = np.array([[own_placement(own, frame, fps=self.scene.fps).opacity] for frame in self.frames.tolist()])
         attribute = geometry.CreateDisplayOpacityAttr()
         for n in needed(self.frames, rows):
             attribute.Set([float(rows[n, 0])], float(self.frames[n]))
@@ -344,7 +344,7 @@ class _Writer:
         made.GetPrim().SetDisplayName(camera.name)
         made.CreateVerticalApertureAttr(CAMERA_HIGH)
         made.CreateHorizontalApertureAttr(CAMERA_HIGH * 1.6)
-        stands = [camera_standing(self.scene, camera, frame) for frame in self.frames.tolist()]
+        stands = [placed_camera(self.scene, camera, frame) for frame in self.frames.tolist()]
         made.CreateProjectionAttr("orthographic" if camera.parallel else "perspective")
         move = self.geom.Xformable(made).AddTransformOp()
         rows = np.array([eye(stand) for stand in stands])

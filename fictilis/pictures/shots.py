@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from fictilis.core.at_frame.standing import camera_standing
+from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.ground.arrays import box
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.scene import Scene
@@ -40,7 +40,7 @@ def aimed(scene: Scene, name: str | None, look: Look, frames: Sequence[float], a
         raise EditRefused(f"There is no camera or view named “{name}”. There are: {known}.")
     if isinstance(eye, SceneCamera):
         through = eye
-        return lambda frame: Camera.of(camera_standing(scene, through, frame))
+        return lambda frame: Camera.of(placed_camera(scene, through, frame))
     if isinstance(eye, SavedView):
         still = Camera(eye.centre, eye.distance, eye.yaw, eye.pitch, eye.parallel)
     else:

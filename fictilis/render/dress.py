@@ -11,10 +11,9 @@ from typing import Any, TypeVar
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.after import After
 from fictilis.core.at_frame.copies import first_matrix
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.geometry.cuts import cuts_between, self_cuts
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.normals import point_normals
@@ -135,12 +134,13 @@ def kept_cloth(kept: KeptArrays, obj: MorphObject) -> Cloth:
     return kept.get(("cloth", obj.id), made_of, lambda: cloth_of(geometry, texture))[0]
 
 
-def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str, after: After | None = None) -> DrawItem:
-    """The base behind the mix, bent and posed as that is."""
+def base_ghost(kept: KeptArrays, obj: MorphObject, matrix: np.ndarray, colour: str, pose: Pose | None = None) -> DrawItem:
+    """The base behind the mix, bent and skinned as that is in a ``pose``."""
+    after = None if pose is None else pose.after
 
     def make() -> tuple[np.ndarray, np.ndarray]:
         points = obj.base.astype(np.float32)
-        points = points if after is None else after.forward(points)
+        points = points if pose is None else pose.forward(points)
         return points, point_normals(obj.geometry, points)
 
     made_of = (obj.base, obj.geometry, obj.deformers, obj.skin, () if after is None else after.key)
@@ -169,7 +169,7 @@ def time_ghost(
     """The mix of an object at a neighbouring frame: earlier ones warm, later ones cool, far ones fainter."""
 
     def make() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        points = final_points(scene, obj, frame).astype(np.float32)
+        points = Pose(scene, obj, frame).points.astype(np.float32)
         return points, point_normals(obj.geometry, points), first_matrix(scene, obj, frame)
 
     (points, normals, matrix), revision = kept.get(("time", obj.id, frame), (obj, frame, scene.fps), make)

@@ -8,8 +8,7 @@ from msgspec.structs import replace
 from fictilis.core.at_frame.after import acts
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.final import final_points
-from fictilis.core.at_frame.standing import standing
+from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.ground.affine import placed_box
 from fictilis.core.ground.arrays import box
@@ -43,11 +42,11 @@ def bounds(scene: Scene, frame: float | None = None) -> tuple[np.ndarray, np.nda
     clouds = []
     for obj in scene.objects:
         own = replace(obj, lanes=()) if frame is None else obj
-        if not standing(scene, own, frame or 0.0).visible or not len(obj.base):
+        if not placement(scene, own, frame or 0.0).visible or not len(obj.base):
             continue
         matrices = copies(scene, own, frame or 0.0).matrices
         if acts(obj):
-            own_points = final_points(scene, own, frame or 0.0)
+            own_points = Pose(scene, own, frame or 0.0, springs=False).points
             clouds.append(np.concatenate([np.stack(placed_box(own_points, matrix)) for matrix in matrices]))
         elif len(matrices) == 1:
             clouds.append(np.stack(placed_box(obj.base, matrices[0])))

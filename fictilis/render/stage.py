@@ -3,32 +3,32 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
 
-from fictilis.core.at_frame.after import After, after_of
 from fictilis.core.at_frame.copies import copies, first_matrix
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.evaluate import prepare
-from fictilis.core.at_frame.springs import run_of
-from fictilis.core.at_frame.standing import standing
-from fictilis.core.geometry.kinds import WHOLE
+from fictilis.core.at_frame.pictures import PictureMix
+from fictilis.core.at_frame.pose import Pose, placement
+from fictilis.core.at_frame.springs import in_time
+from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.tubes import tube_mesh
 from fictilis.core.geometry.normals import KeptNormals, normals_of_many, point_normals
 from fictilis.core.geometry.topology import is_closed, triangles
 from fictilis.core.ground.affine import placed, placed_box
 from fictilis.core.ground.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
 from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
-from fictilis.core.mix.channels import Stand
-from fictilis.core.mix.delta_bank import DeltaBank, mixed_points
+from fictilis.core.mix.channels import Placement
 from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
 from fictilis.render.camera import Camera
 from fictilis.render.items import Many
-from fictilis.render.repeated import Moved, Poses
+from fictilis.render.repeated import Poses
 
 WAYS = ("In the mix", "Alone", "Line-up")
 IN_THE_MIX, ALONE, LINE_UP = WAYS
@@ -40,9 +40,9 @@ LEAST_SHARE = 0.1  # below this share of a shape in the mix, shaping shows it at
 class StageItem(Struct, eq=False):
     """One shape on the stage: ``ref`` None is the mix. points, normals (n, 3) float32; matrix (4, 4) to the scene.
 
-    ``shares`` are the coefficients of a mix, ``live`` the displacement laid on it, ``opacity`` 0…1; lines are ``drawn`` so far.
-    Of a repeated object it is the first copy, ``many`` are the others. ``after`` is what a mix went through, and ``fine``
-    (n', 3) its smooth surface where that is not one of the points shown.
+    ``live`` is the displacement laid on it, ``opacity`` 0…1; lines are ``drawn`` so far.
+    Of a repeated object it is the first copy, ``many`` are the others. ``pose`` is that of a mix, and ``fine`` (n', 3) its
+    smooth surface where that is not one of the points shown.
     """
 
     obj: MorphObject
@@ -54,22 +54,32 @@ class StageItem(Struct, eq=False):
     label: str = ""
     share: float = 1.0
     shaped: bool = False
-    shares: np.ndarray | None = None
     live: Deltas | None = None
     opacity: float = 1.0
     drawn: tuple[float, float] = WHOLE
     many: Many | None = None
     fine: np.ndarray | None = None
-    after: After | None = None
+    pose: Pose | None = None
+
+    @property
+    def shares(self) -> np.ndarray | None:
+        """(c,): the coefficients of a mix."""
+        return None if self.pose is None else self.pose.shares
+
+    @property
+    def plain(self) -> bool:
+        """Whether nothing comes after the mix."""
+        return self.pose is None or self.pose.after is None
 
     def mixed(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, before what comes after the mix."""
-        return mixed_points(self.obj, self.shares) if self.ref is None else shape_points(self.obj, self.ref)
+        return shape_points(self.obj, self.ref) if self.pose is None or self.ref is not None else self.pose.mixed
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
-        out = self.mixed() if self.after is None else self.after.forward(self.mixed())
+        out = self.mixed() if self.pose is None else self.pose.points
         if self.live is not None:
+            out = out.copy()
             add_rows(out, self.live.indices, self.live.offsets)
         return out
 
@@ -123,12 +133,13 @@ class _Shape:
         self._kept: KeptNormals | None = None
 
     def show(self, key: tuple, make, mesh) -> None:
-        """Show the points that ``make()`` gives with those that changed since the last time, or None for all."""
+        """Show the points that ``make()`` gives, with those that changed since the last time, or None for all, and their smooth
+        surface."""
         if self.key is not None and _same(key, self.key):
             return
         follows, laid = self.key is not None and self.key[0] is key[0], self.touched
-        self.key, self.touched, self.laid, self.fine = key, None, None, None
-        points, changed = make()
+        self.key, self.touched, self.laid = key, None, None
+        points, changed, self.fine = make()
         if changed is not None and laid is not None:
             changed = distinct(np.concatenate([changed, laid]))
         if follows and changed is not None and len(changed) < len(points) / FEW:
@@ -173,7 +184,7 @@ class Stage:
 
     def __init__(self, seconds: float = np.inf) -> None:
         """``seconds`` may go by before shapes that are not known yet are left to the next picture: ``unfinished``."""
-        self._banks: dict[str, DeltaBank] = {}
+        self._mixes: dict[str, PictureMix] = {}
         self._shapes: dict[tuple, _Shape] = {}
         self._poses: dict[str, Poses] = {}
         self._fits: tuple[Scene, str] | None = None
@@ -183,6 +194,12 @@ class Stage:
     def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
         """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
         self.lifted = self.unfinished = False
+        with in_time(self.seconds) as asked:
+            out = self._items(wish, live)
+        self.unfinished = self.unfinished or asked.late
+        return out
+
+    def _items(self, wish: StageWish, live: Deltas | None) -> list[StageItem]:
         self._forget(wish)
         current = next((o for o in wish.scene.objects if o.id == wish.current), None)
         if wish.way == LINE_UP and current is not None:
@@ -191,7 +208,7 @@ class Stage:
             alone = self._alone(wish, current, wish.shaping, live)
             alone.matrix = first_matrix(wish.scene, current, wish.frame, wish.posed)
             return [alone]
-        seen = [(o, standing(wish.scene, o, wish.frame, wish.posed)) for o in wish.scene.objects]
+        seen = [(o, placement(wish.scene, o, wish.frame, wish.posed)) for o in wish.scene.objects]
         # a hidden object is shown all the same while it is shaped
         out, end = [], time.perf_counter() + self.seconds
         for o, stand in seen:
@@ -210,8 +227,8 @@ class Stage:
         ways = ("mix", "alone", "line-up") if wish.way == LINE_UP else ("mix", "alone")
         for place in [p for p in self._shapes if p[0] not in ways or (p[1], p[2].target if len(p) > 2 else None) not in parts]:
             del self._shapes[place]
-        for object_id in [i for i in self._banks if (i, None) not in parts]:
-            del self._banks[object_id]
+        for object_id in [i for i in self._mixes if (i, None) not in parts]:
+            del self._mixes[object_id]
         repeated = {o.id for o in wish.scene.objects if o.repeated is not None and wish.way != LINE_UP}
         self._poses = {i: poses for i, poses in self._poses.items() if i in repeated}
 
@@ -221,67 +238,34 @@ class Stage:
         shape.lay(live, mesh)
         return shape
 
-    def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Stand | None = None) -> StageItem:
+    def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Placement | None = None) -> StageItem:
         spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeated is not None else None
-        shares, share, lifted = shown_shares(wish, obj, 0.0 if spread is None else float(spread.delays[0]))
-        bank = self._banks.get(obj.id)
-        if bank is None or not bank.fits(obj) and not bank.follow(obj):
-            bank = self._banks[obj.id] = DeltaBank(obj, np.float32)
-        bank.obj = obj
-        posed, at = wish.posed.get(obj.id), wish.frame - (0.0 if spread is None else float(spread.delays[0]))
-        after = after_of(obj, at, posed, wish.scene.fps)
-        made_of: tuple[object, ...] = (bank, bank.state, *shares.tolist())
+        later = 0.0 if spread is None else float(spread.delays[0])
+        shares, share, lifted = shown_shares(wish, obj, later)
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
             self.lifted = lifted
-
-        def mixed() -> tuple[np.ndarray, np.ndarray | None]:
-            return bank.mix(shares), bank.touched
-
-        make, moved = mixed, self._moved(wish, obj)
-        cage: np.ndarray | None = None
-        if moved is not None and not shaped:
-            cage = moved.at(at)
-            self.unfinished = self.unfinished or cage is None
-            if cage is not None:
-                made_of, make = (moved.run, at), lambda: (cage, None)
-        if after is not None:
-            made_of = (obj.deformers, obj.skin, *after.key, *made_of)
-            make = _gone_through(self._shapes.setdefault(("mix", obj.id), _Shape()), after, bank, shares, cage)
-        shape = self._shape(("mix", obj.id), made_of, make, obj.geometry, live)
+        mix = self._mixes.get(obj.id)
+        if mix is None:
+            mix = self._mixes[obj.id] = PictureMix(obj)
+        mix.follow(obj)
+        pose = Pose(wish.scene, obj, wish.frame - later, wish.posed, shares, springs=not shaped)
+        shape = self._shape(("mix", obj.id), *mix.one(pose), obj.geometry, live)
         matrix = (stand.transform if stand else obj.transform).matrix() if spread is None else spread.matrices[0]
         many = None
         if spread is not None:
             poses = self._poses.setdefault(obj.id, Poses())
-            many = poses.many(obj, bank, spread, wish.frame, posed, wish.scene.fps, moved, wish.swift)
+            many = poses.many(mix, wish.scene, obj, spread, wish.frame, wish.posed, wish.swift)
         opacity = stand.opacity if stand and not shaped else 1.0  # what is shaped must be seen
         return StageItem(
-            obj,
-            None,
-            shape.points,
-            shape.normals,
-            matrix,
-            shape.revision,
-            obj.name,
-            share,
-            shaped,
-            shares,
-            live,
-            opacity,
-            stand.drawn if stand and not shaped else WHOLE,
-            many,
-            None if shaped else shape.fine,
-            after,
-        )
-
-    def _moved(self, wish: StageWish, obj: MorphObject) -> Moved | None:
-        """Where a point spring has the points; None without one, and while values are posed, which it knows nothing of."""
-        run = run_of(wish.scene, obj) if obj.spring is not None and not wish.posed.get(obj.id) else None
-        return None if run is None else Moved(run, wish.scene, self.seconds)
+            obj, None, shape.points, shape.normals, matrix, shape.revision, obj.name, share, shaped, live, opacity,
+            stand.drawn if stand and not shaped else WHOLE, many, None if shaped else shape.fine,
+            Pose(wish.scene, obj, pose.frame, wish.posed, shares, springs=False) if pose.late else pose,
+        )  # fmt: skip
 
     def _alone(self, wish: StageWish, obj: MorphObject, ref: ShapeRef, live, where: str = "alone") -> StageItem:
         made_of = _ingredients(obj, ref)
-        shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None), obj.geometry, live)
+        shape = self._shape((where, obj.id, ref), made_of, lambda: (shape_points(obj, ref), None, None), obj.geometry, live)
         label = "Base" if ref.is_base else ref.label(obj)
         return StageItem(
             obj, ref, shape.points, shape.normals, obj.transform.matrix(), shape.revision, label, 1.0, ref == wish.shaping,
@@ -333,20 +317,6 @@ class Stage:
         return items
 
 
-def _gone_through(
-    shape: _Shape, after: After, bank: DeltaBank, shares: np.ndarray, cage: np.ndarray | None
-) -> Callable[[], tuple[np.ndarray, None]]:
-    """What makes the points of a mix, or of a ``cage`` that is bent already, as they are after all."""
-
-    def make() -> tuple[np.ndarray, None]:
-        bent = after.cage(bank.mix(shares)) if cage is None else cage
-        finer = finer_of(after.obj) if after.skin is not None else None
-        shape.fine = None if finer is None else after.fine(bent, finer)
-        return after.posed(bent), None
-
-    return make
-
-
 def _ingredients(obj: MorphObject, ref: ShapeRef) -> tuple:
     """What a shape is made of, by identity."""
     if ref.target is None:
@@ -384,8 +354,15 @@ def _some(count: int, most: int) -> np.ndarray:
 
 
 def warm_surfaces(scene: Scene) -> None:
-    """Find what drawing smooth surfaces asks for and is kept; safe in a thread beside the window's."""
+    """Find what drawing asks for and is kept; safe in a thread beside the window's."""
     for obj in scene.objects:
+        triangles(obj.geometry)
+        is_closed(obj.geometry)
+        point_normals(obj.geometry, obj.base)
+        if isinstance(obj.geometry, Line):
+            drawn(obj.geometry)
+            if obj.geometry.tube is not None:
+                tube_mesh(obj.geometry)
         fine = finer_of(obj)
         if fine is not None:
             is_closed(fine.geometry)
@@ -395,7 +372,6 @@ def warm_surfaces(scene: Scene) -> None:
 
 def first_stage(scene: Scene) -> Stage:
     """A stage where all that a first picture of a scene asks for is ready; safe in a thread beside the window's."""
-    prepare(scene)
     warm_surfaces(scene)
     stage = Stage()
     stage.items(StageWish(scene, scene.start))

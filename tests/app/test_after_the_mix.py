@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from fictilis.app.view.joints import joint_in_hand, joints_in, take_joint
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.scene.deformers import DEFORMERS
@@ -130,11 +130,11 @@ def test_shaping_in_the_pose_moves_what_is_under_the_pointer(pen):
     user.click(user.view, user.pixel(top))
     assert len(doc.picks()) == 1
     chosen = int(doc.picks()[0])
-    before = final_points(doc.scene, doc.object, 40.0)
+    before = Pose(doc.scene, doc.object, 40.0).points
     share = item.share
     user.press(K.Key_2)
     user.amount("0", "6", "0")
-    after = final_points(doc.scene, doc.object, 40.0)
+    after = Pose(doc.scene, doc.object, 40.0).points
     moved = after - before
     assert np.abs(moved[chosen] - [0, 6, 0]).max() < 1e-5 and np.abs(np.delete(moved, chosen, axis=0)).max() < 1e-9
     deltas = doc.object.target_named("Crease").deltas.dense(len(before))

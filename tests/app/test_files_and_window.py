@@ -42,6 +42,7 @@ from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL, choose
 from tests.app.test_bench import forms  # noqa: F401
 from tests.formats.test_native import same
+from tests.mixes import mix_at
 
 K = Qt.Key
 
@@ -455,9 +456,8 @@ def test_the_demo_draws_what_it_mixes(open_window):
     assert sum(c.red() > c.blue() + 40 for c in clay) > 60
     obj = user.obj
     item = user.view.items()[0]
-    from fictilis.core.at_frame.evaluate import evaluate_object
 
-    assert np.abs(item.points - evaluate_object(obj, 20)).max() < 1e-3
+    assert np.abs(item.points - mix_at(obj, 20)).max() < 1e-3
     hit = hit_mesh(
         obj.mesh,
         item.in_scene(),

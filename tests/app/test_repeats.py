@@ -5,13 +5,13 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from fictilis.core.at_frame.copies import copies
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.demo.reef_wall import reef_wall
 from tests.app.conftest import CTRL
 from tests.app.test_bench import forms  # noqa: F401
+from tests.mixes import mix_at
 
 K = Qt.Key
 
@@ -100,7 +100,7 @@ def test_a_point_spring_is_put_on_felt_otherwise_and_rested(open_window, forms):
     user.doc.set_frame(20.0)
     user.settle(60)
     sprung = user.view.items()[0].points.copy()
-    assert np.abs(sprung - evaluate_object(user.obj, 20.0 - copies(user.doc.scene, user.obj, 20.0).delays[0])).max() > 0.05
+    assert np.abs(sprung - mix_at(user.obj, 20.0 - copies(user.doc.scene, user.obj, 20.0).delays[0])).max() > 0.05
     section.feel.setCurrentIndex(0)
     section.feel.activated.emit(0)
     assert user.obj.spring.stiffness == 900 and user.doc.undo_label() == "Point spring on Cup"[:12] + " of Cup"
@@ -110,7 +110,7 @@ def test_a_point_spring_is_put_on_felt_otherwise_and_rested(open_window, forms):
     user.settle(40)
     plain = user.view.items()[0].points
     assert not user.obj.spring.on
-    assert np.allclose(plain, evaluate_object(user.obj, 20.0 - copies(user.doc.scene, user.obj, 20.0).delays[0]), atol=1e-4)
+    assert np.allclose(plain, mix_at(user.obj, 20.0 - copies(user.doc.scene, user.obj, 20.0).delays[0]), atol=1e-4)
     for _ in range(3):
         user.press(K.Key_Z, CTRL)
     assert user.obj.spring is None and not section.isVisible()

@@ -12,7 +12,7 @@ from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.targets import change_group, group_targets, set_muted, target_from_points
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at
-from fictilis.core.mix.channels import channels, stand_at, values_at
+from fictilis.core.mix.channels import channels, own_placement, values_at
 from fictilis.core.mix.lane_bank import LaneBank
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.rules import Driver, Follow, Rule
@@ -44,7 +44,7 @@ def test_one_moment_is_evaluated_once_however_many_ask(sheet, monkeypatch):
     at = LaneBank.at
     monkeypatch.setattr(LaneBank, "at", lambda self, *args: asked.append(1) or at(self, *args))
     for posed in ({"t2": 0.5}, {"t2": 0.5}):
-        values_at(obj, 4.0, posed), weights_at(obj, 4.0, posed), stand_at(obj, 4.0, posed), shares_at(obj, 4.0, posed)
+        values_at(obj, 4.0, posed), weights_at(obj, 4.0, posed), own_placement(obj, 4.0, posed), shares_at(obj, 4.0, posed)
     assert len(asked) == 1
     with pytest.raises(TypeError):
         values_at(obj, 4.0)["t1"] = 3.0

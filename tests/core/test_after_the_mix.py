@@ -7,10 +7,10 @@ from scipy.spatial import cKDTree
 
 import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.after import After, after_of
+from fictilis.core.at_frame.after import After
 from fictilis.core.at_frame.drawn import as_drawn, finer_of
-from fictilis.core.at_frame.evaluate import evaluate_object, points_over
-from fictilis.core.at_frame.final import drawn_points, final_points
+from fictilis.core.at_frame.paths import points_over
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits import clips, correctives, rigs, targets, topology
 from fictilis.core.edits.deformers import change_deformer, held_deformer, leave_deformer
 from fictilis.core.edits.forms import add_form, set_form
@@ -48,6 +48,7 @@ from tests.core.test_history import State
 from tests.core.test_pairs import FEATURES, OBJ, ONE, TWO, made
 from tests.formats.test_gltf_reading import shown
 from tests.formats.test_native import same
+from tests.mixes import mix_at
 from tests.rigged import rigged
 
 
@@ -70,9 +71,9 @@ def test_what_comes_after_the_mix_with_everything_that_leads_it(after, kind, fea
     obj = scene.object(OBJ)
     plain = replace(obj, deformers=(), skin=None)
     for frame in FRAMES:
-        mixed, values = evaluate_object(plain, frame, scene.fps), values_at(obj, frame, None, scene.fps)
+        mixed, values = mix_at(plain, frame, scene.fps), values_at(obj, frame, None, scene.fps)
         wanted = After(obj, values).forward(mixed)
-        assert np.abs(final_points(scene, obj, frame) - wanted).max() < 1e-9
+        assert np.abs(Pose(scene, obj, frame).points - wanted).max() < 1e-9
         assert not frame or np.abs(wanted - mixed).max() > 0.1
         item = next(i for i in Stage().items(StageWish(scene, frame)) if i.obj.id == OBJ)
         assert np.abs(item.points - wanted).max() < 1e-4 and np.abs(item.exact_points() - wanted).max() < 1e-9
@@ -100,25 +101,25 @@ def test_copies_go_through_it_each_at_its_own_time_and_a_point_spring_follows_wh
     obj = scene.object(OBJ)
     for number, later in enumerate((2.0, 4.0)):
         pose = first.many.points[first.many.poses[number]]
-        assert np.abs(pose - final_points(scene, obj, 9.0 - later)).max() < 1e-4
+        assert np.abs(pose - Pose(scene, obj, 9.0 - later).points).max() < 1e-4
     sprung = set_spring(scene, OBJ, PointSpring(stiffness=4e4, damping=400.0, mix=True))
-    near = final_points(sprung, sprung.object(OBJ), 9.0) - final_points(scene, obj, 9.0)
+    near = Pose(sprung, sprung.object(OBJ), 9.0).points - Pose(scene, obj, 9.0).points
     assert 1e-4 < np.abs(near).max() < 0.5  # so stiff a spring is hardly behind
     held = set_spring(scene, OBJ, PointSpring(mass=0.0))
-    assert np.abs(final_points(held, held.object(OBJ), 9.0) - final_points(scene, obj, 9.0)).max() < 1e-9
+    assert np.abs(Pose(held, held.object(OBJ), 9.0).points - Pose(scene, obj, 9.0).points).max() < 1e-9
 
 
 @pytest.mark.parametrize("after", AFTER)
 def test_the_smooth_surface_comes_between_what_bends_and_the_skin(after, tmp_path):
     scene = set_surface(AFTER[after](made("mesh")), OBJ, 1)
     obj = scene.object(OBJ)
-    fine, through = finer_of(obj), after_of(obj, 7.0, None, scene.fps)
-    cage = through.cage(evaluate_object(replace(obj, deformers=(), skin=None), 7.0, scene.fps))
+    fine, through = finer_of(obj), Pose(scene, obj, 7.0).after
+    cage = through.cage(mix_at(replace(obj, deformers=(), skin=None), 7.0, scene.fps))
     wanted = through.fine(cage, fine)
-    assert np.abs(drawn_points(scene, obj, 7.0) - wanted).max() < 1e-9
+    assert np.abs(Pose(scene, obj, 7.0).drawn() - wanted).max() < 1e-9
     baked = scene.with_object(as_drawn(obj))
     if after == "rigged":
-        assert np.abs(final_points(baked, baked.object(OBJ), 7.0) - wanted).max() < 1e-5
+        assert np.abs(Pose(baked, baked.object(OBJ), 7.0).points - wanted).max() < 1e-5
     for suffix in (".glb", ".obj", ".usdc") if after != "dual" else (".obj", ".usdc"):
         choices = Choices(options={"surface": "result"})
         export(scene, tmp_path / f"a{suffix}", 7.0, choices=choices)
@@ -126,7 +127,7 @@ def test_the_smooth_surface_comes_between_what_bends_and_the_skin(after, tmp_pat
     item = Stage().items(StageWish(scene, 7.0))[0]
     assert np.abs(smooth_item(worn_item(item, "x")).points - wanted).max() < 1e-4
     if obj.skin is not None:
-        assert np.abs(wanted - fine.of(final_points(scene, obj, 7.0))).max() > 1e-3  # the other order is another surface
+        assert np.abs(wanted - fine.of(Pose(scene, obj, 7.0).points)).max() > 1e-3  # the other order is another surface
 
 
 @pytest.mark.parametrize("after", AFTER)
@@ -134,8 +135,8 @@ def test_a_stroke_in_the_pose_moves_what_is_seen_as_far_as_it_went(after):
     """A stroke in the pose against the solution by finite differences."""
     scene = AFTER[after](made("mesh"))
     obj, rng = scene.object(OBJ), np.random.default_rng(3)
-    through = after_of(obj, 9.0, None, scene.fps)
-    mixed = evaluate_object(replace(obj, deformers=(), skin=None), 9.0, scene.fps)
+    through = Pose(scene, obj, 9.0).after
+    mixed = mix_at(replace(obj, deformers=(), skin=None), 9.0, scene.fps)
     at = np.sort(rng.permutation(len(mixed))[:20]).astype(np.int32)
     moved = Deltas(at, rng.normal(size=(20, 3)) * 0.4)
     back, left = through.back(mixed, moved)
@@ -157,7 +158,7 @@ def test_points_whose_matrix_is_near_singular_are_left_alone_and_counted():
     top = np.flatnonzero(obj.base[:, 1] > obj.base[:, 1].max() - 1e-9)
     mixed = obj.base.copy()
     moved = Deltas(np.arange(len(mixed)), np.ones((len(mixed), 3)) * [0.01, 0, 0])
-    back, left = after_of(obj, 0.0).back(mixed, moved)
+    back, left = Pose(scene, obj, 0.0).after.back(mixed, moved)
     assert left == len(top) > 0 and not np.isin(top, back.indices).any()
     assert len(back.indices) > len(mixed) // 2
 
@@ -185,22 +186,22 @@ def test_deformers_act_in_their_order_by_their_lanes_and_come_off_with_them():
     with pytest.raises(EditRefused, match="Ball has no bend"):
         leave_deformer(scene, OBJ, "bend")
     resting = change_deformer(change_deformer(scene, OBJ, "twist", on=False), OBJ, "taper", on=False)
-    assert np.array_equal(final_points(resting, resting.object(OBJ), 5.0), evaluate_object(scene.object(OBJ), 5.0))
+    assert np.array_equal(Pose(resting, resting.object(OBJ), 5.0).points, mix_at(scene.object(OBJ), 5.0))
 
 
 @pytest.mark.parametrize("kind", ["mesh", "line"])
 def test_targets_stand_in_for_what_bent_and_for_a_spring_that_followed_it(kind):
     scene = bent(made(kind))
-    before = [final_points(scene, scene.object(OBJ), f) for f in FRAMES]
+    before = [Pose(scene, scene.object(OBJ), f).points for f in FRAMES]
     baked, ids, off = bake_deformers(scene, OBJ)
     assert ids and off <= 0.01 and not baked.object(OBJ).deformers and baked.object(OBJ).lane("bend") is None
-    assert all(np.abs(final_points(baked, baked.object(OBJ), f) - b).max() < 0.011 for f, b in zip(FRAMES, before, strict=True))
+    assert all(np.abs(Pose(baked, baked.object(OBJ), f).points - b).max() < 0.011 for f, b in zip(FRAMES, before, strict=True))
     sprung = set_spring(scene, OBJ, PointSpring(stiffness=300.0, damping=20.0))
     with pytest.raises(EditRefused, match="make targets of the spring first"):
         bake_deformers(sprung, OBJ)
     calm, _, off = bake_spring(sprung, OBJ)
     for frame in FRAMES:
-        apart = final_points(calm, calm.object(OBJ), frame) - final_points(sprung, sprung.object(OBJ), frame)
+        apart = Pose(calm, calm.object(OBJ), frame).points - Pose(sprung, sprung.object(OBJ), frame).points
         assert np.abs(apart).max() < off + 0.01 and (np.abs(apart).max(axis=1) > 0.05).sum() <= 1  # left out by limits
         assert calm.object(OBJ).deformers == sprung.object(OBJ).deformers
 
@@ -212,7 +213,7 @@ def test_freezing_and_sizing_keep_a_rig_where_it_is_seen_and_refuse_what_a_bend_
     frozen = freeze_transform(scene, OBJ)
     assert np.abs(np.concatenate(shown(scene, 7.0)) - np.concatenate(shown(frozen, 7.0))).max() < 1e-6
     sized = set_size(scene, OBJ, (4.0, None, 9.0)).object(OBJ)
-    assert np.isfinite(final_points(scene, sized, 7.0)).all()
+    assert np.isfinite(Pose(scene, sized, 7.0).points).all()
     both = scene.with_object(replace(bent(scene).object(OBJ), transform=obj.transform))
     with pytest.raises(EditRefused, match="bend and twist and taper along its own axes"):
         freeze_transform(both, OBJ)
@@ -258,9 +259,9 @@ def test_clips_of_a_rig_are_played_retimed_and_undone():
     assert values_at(obj, 10.0)[TIME] == pytest.approx(0.25) == values_at(obj, 22.0)[TIME] and values_at(obj, 0.0)[CLIP] == 1
     lane = obj.lane(TIME).curve
     slow = later.with_object(obj.with_lane(TIME, replace(lane, keys=(lane.keys[0], replace(lane.keys[1], frame=28.0)))))
-    a, b = final_points(slow, slow.object(OBJ), 16.0), final_points(later, obj, 10.0)
-    assert np.abs(a - b).max() > 0 and np.allclose(points_over(obj, np.arange(4), np.array([10.0]), later.fps)[0], b[:4])
-    mixed = evaluate_object(replace(obj, skin=None), 16.0, later.fps)
+    a, b = Pose(slow, slow.object(OBJ), 16.0).points, Pose(later, obj, 10.0).points
+    assert np.abs(a - b).max() > 0 and np.allclose(points_over(later, obj, np.arange(4), np.array([10.0]))[0], b[:4])
+    mixed = mix_at(replace(obj, skin=None), 16.0, later.fps)
     assert np.allclose(a, After(obj, dict(values_at(obj, 10.0))).forward(mixed))
     assert history.step(-1) and history.state.scene is scene
 
@@ -273,10 +274,10 @@ def test_an_object_with_a_bend_of_another_form_stays_finite_at_any_number():
             for amount in (36000.0, -36000.0, 1e-12) if kind != "taper" else (100.0, -100.0, 1e-12):
                 for axis in "xyz":
                     bad = change_deformer(scene, obj, kind, axis=axis, amount=amount, low=-100.0, high=-99.0, still=50.0)
-                    assert np.isfinite(final_points(bad, bad.object(obj), 0.0)).all()
+                    assert np.isfinite(Pose(bad, bad.object(obj), 0.0).points).all()
     flat = scene.with_object(replace(scene.object(obj), base=scene.object(obj).base * [1, 0, 1]))
     flat = change_deformer(flat, obj, "bend", amount=90.0)
-    assert np.array_equal(final_points(flat, flat.object(obj), 0.0), flat.object(obj).base)
+    assert np.array_equal(Pose(flat, flat.object(obj), 0.0).points, flat.object(obj).base)
     with pytest.raises(ValueError, match="there is no squash on the axis y"):
         Deformer("squash")
 
@@ -305,13 +306,13 @@ def test_the_base_shaped_through_a_bend_ends_where_it_was_dragged(axis):
     scene = change_deformer(scene, OBJ, "bend", axis=axis, amount=80.0)
     scene = change_deformer(scene, OBJ, "taper", axis=axis, amount=0.4)
     obj = scene.object(OBJ)
-    through = after_of(obj, 0.0, None, scene.fps)
+    through = Pose(scene, obj, 0.0).after
     outermost = int(np.argmax(obj.base[:, "xyz".index(axis)]))
-    before = through.forward(evaluate_object(obj, 0.0, scene.fps))
+    before = through.forward(mix_at(obj, 0.0, scene.fps))
     dragged = Deltas(np.array([outermost], np.int32), np.array([[3.0, 2.0, -1.0]]))
-    moved, left = through.back(evaluate_object(obj, 0.0, scene.fps), dragged)
+    moved, left = through.back(mix_at(obj, 0.0, scene.fps), dragged)
     after = move_shape(scene, OBJ, ShapeRef(), moved)
-    seen = final_points(after, after.object(OBJ), 0.0)
+    seen = Pose(after, after.object(OBJ), 0.0).points
     assert not left and np.abs(seen - before - dragged.dense(len(before))).max() < 1e-5
 
 
@@ -322,17 +323,17 @@ def test_a_change_of_topology_at_the_ends_leaves_what_is_bent_where_it_is(old_fi
         obj = scene.object(OBJ)
         scene = scene.with_object(replace(obj, deformers=(replace(obj.deformers[0], box=None),)))
     obj = scene.object(OBJ)
-    before = final_points(scene, obj, 0.0)
+    before = Pose(scene, obj, 0.0).points
     outer = np.flatnonzero(obj.base[:, 0] > obj.base[:, 0].max() - 1e-6)
     carry = carries.delete_points(obj.mesh, outer)
     after = topology.carry_through(scene, OBJ, carry)
     stayed = np.setdiff1d(np.arange(len(obj.base)), outer)
-    assert np.abs(final_points(after, after.object(OBJ), 0.0) - before[stayed]).max() < 1e-12
+    assert np.abs(Pose(after, after.object(OBJ), 0.0).points - before[stayed]).max() < 1e-12
     fitted = OPERATIONS["deform-fit"].make(Subject(after, OBJ)).scene
     low, high = fitted.object(OBJ).deformers[0].box
     assert high[0] == fitted.object(OBJ).base[:, 0].max() < obj.base[:, 0].max() and low[0] == obj.base[:, 0].min()
     moved = freeze_transform(set_transform(scene, OBJ, Transform((5, 6, 7), (0, 0, 0), (2, 2, 2))), OBJ)
-    assert np.allclose(final_points(moved, moved.object(OBJ), 0.0), before * 2 + [5, 6, 7])
+    assert np.allclose(Pose(moved, moved.object(OBJ), 0.0).points, before * 2 + [5, 6, 7])
 
 
 def test_a_form_made_longer_is_bent_all_along():

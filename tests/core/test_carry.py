@@ -4,7 +4,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import topology
 from fictilis.core.edits.forms import add_form
@@ -21,6 +20,7 @@ from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.kept import NamedPick
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Scene
+from tests.mixes import mix_at
 
 OBJ = "o1"
 
@@ -86,7 +86,7 @@ def test_an_operation_keeps_a_closed_mesh_closed_and_carries_every_shape(name):
         was, now = full_shape(old, "t1", at), full_shape(new, "t1", at)
         assert np.allclose(now, carry.matrix @ was + offsets, atol=1e-12)
     assert np.allclose(new.target("t1").mask, np.clip(carry.matrix @ old.target("t1").mask, 0, 1))
-    assert len(new.appearance.texture.projected) == len(new.base) and evaluate_object(new, 0).shape == new.base.shape
+    assert len(new.appearance.texture.projected) == len(new.base) and mix_at(new, 0).shape == new.base.shape
     assert new.geometry.uvs is not None and (new.geometry.uv_corners >= 0).all()
     assert len(carry.face_parents) == new.geometry.face_count
     assert (carry.face_parents[new.picks[0].pick.elements] == 0).all()

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.at_frame.evaluate import evaluate_object, points_over
+from fictilis.core.at_frame.paths import points_over
 from fictilis.core.checks import run_checks
 from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.edits import timeline, timing
@@ -14,10 +14,11 @@ from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.topology import freeze_transform, origin_to_point
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import weights_at
-from fictilis.core.mix.channels import camera_at, channel, channel_named, channels, set_value, stand_at, values_at
+from fictilis.core.mix.channels import camera_at, channel, channel_named, channels, own_placement, set_value, values_at
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import SceneCamera
 from fictilis.render.camera import Camera
+from tests.mixes import mix_at
 
 OBJ = "o1"
 CAMERA = SceneCamera("", "Camera", (0.0, 10.0, 0.0), 200.0, 20.0, 10.0)
@@ -67,12 +68,12 @@ def test_an_object_moves_turns_and_fades_while_it_morphs(sheet):
     scene = keyed(scene, OBJ, "opacity", (0, 1), (10, 0.4))
     scene = keyed(scene, OBJ, "visible", (0, 1), (10, 0), kind="hold")
     obj = scene.object(OBJ)
-    half, end = stand_at(obj, 5.0), stand_at(obj, 10.0)
+    half, end = own_placement(obj, 5.0), own_placement(obj, 10.0)
     assert (
         half.transform.position == (10, 0, 0) and half.transform.rotation == (0, 45, 0) and half.opacity == pytest.approx(0.7)
     )
     assert half.visible and not end.visible
-    path = points_over(obj, np.array([0, 24]), np.array([0.0, 10.0]))
+    path = points_over(scene, obj, np.array([0, 24]), np.array([0.0, 10.0]))
     a = obj.base[0] + [0, 10, 0]
     assert np.allclose(path[1, 0], [a[2] + 20, a[1], -a[0]])  # a quarter turn about Y, then along X
     assert np.allclose(path[0], obj.base[[0, 24]])
@@ -81,14 +82,14 @@ def test_an_object_moves_turns_and_fades_while_it_morphs(sheet):
 
 def test_posed_values_win_and_an_unkeyed_object_stands_as_it_is(sheet):
     obj = replace(sheet.object(OBJ), transform=Transform((1, 2, 3)), visible=False)
-    assert stand_at(obj, 7.0).transform is obj.transform and not stand_at(obj, 7.0).visible
-    posed = stand_at(obj, 7.0, {"position.y": 9.0, "visible": 1.0, "t1": 0.4})
+    assert own_placement(obj, 7.0).transform is obj.transform and not own_placement(obj, 7.0).visible
+    posed = own_placement(obj, 7.0, {"position.y": 9.0, "visible": 1.0, "t1": 0.4})
     assert posed.transform.position == (1, 9, 3) and posed.visible
 
 
 def test_a_scale_that_runs_through_nothing_stays_usable(sheet):
     scene = keyed(sheet, OBJ, "scale.x", (0, 1), (10, -1))
-    matrix = stand_at(scene.object(OBJ), 5.0).transform.matrix()
+    matrix = own_placement(scene.object(OBJ), 5.0).transform.matrix()
     assert np.linalg.det(matrix) != 0
 
 
@@ -180,10 +181,10 @@ def test_a_motion_path_knows_the_rate_at_which_modifiers_move(sheet):
     lane = scene.object(OBJ).lane("t1")
     obj = scene.object(OBJ).with_modifiers("t1", (Modifier("spring"),))
     assert lane.modifiers == ()
-    paths = {fps: points_over(obj, np.array([12]), np.arange(0.0, 12.0), fps) for fps in (12.0, 48.0)}
+    paths = {f: points_over(replace(scene, fps=f), obj, np.array([12]), np.arange(0.0, 12.0)) for f in (12.0, 48.0)}
     assert np.abs(paths[12.0] - paths[48.0]).max() > 0.1
     for fps, path in paths.items():
-        assert np.allclose(path[7, 0], evaluate_object(obj, 7.0, fps)[12])
+        assert np.allclose(path[7, 0], mix_at(obj, 7.0, fps)[12])
 
 
 @pytest.mark.parametrize(("pitch", "shown"), [(200.0, 90.0), (-200.0, -90.0), (30.0, 30.0)])

@@ -5,7 +5,6 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.edits import clips, correctives, links, relays, targets, timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object, remove_object
@@ -20,6 +19,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
 from tests.formats.test_native import same
+from tests.mixes import mix_at, mixes_over
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 
@@ -128,7 +128,7 @@ def test_the_blend_has_a_lane_is_shifted_saved_and_exported(two, tmp_path):
     blended = set_key(set_key(blended, OBJ, "blend", Key(0, 0, "linear")), OBJ, "blend", Key(20, 1, "linear"))
     shifted = clips.set_offset(blended, 5.0)
     assert shifted.object(OBJ).blend.offset == 5.0 and clip(shifted).name == "Rest to Swim"
-    assert np.allclose(evaluate_object(shifted.object(OBJ), 0), evaluate_object(choose_clip(scene, rest).object(OBJ), 0))
+    assert np.allclose(mix_at(shifted.object(OBJ), 0), mix_at(choose_clip(scene, rest).object(OBJ), 0))
     write_native(tmp_path / "s.fictilis", shifted)
     assert same(read_native(tmp_path / "s.fictilis"), shifted)
     ended = replace(shifted, start=0.0, end=24.0)
@@ -158,7 +158,7 @@ def test_relays_of_two_clips_are_blended_as_convex_sums(sheet):
     blended = set_value(blended, OBJ, "blend", 0.5)
     at = values_at(blended.object(OBJ), np.linspace(-2, 12, 15))
     assert np.allclose(at[LIFT] + at[SLIDE], 1.0) and at[LIFT][2] == pytest.approx(0.5)
-    assert len(evaluate_frames(blended.object(OBJ), [0, 5])) == 2
+    assert len(mixes_over(blended.object(OBJ), [0, 5])) == 2
 
 
 def test_gltf_gets_one_animation_a_clip_under_its_name(two, tmp_path):

@@ -5,7 +5,6 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import correctives, targets, topology
 from fictilis.core.edits import whole_shapes as whole
@@ -21,6 +20,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
 from tests.formats.test_native import same
+from tests.mixes import mix_at
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 
@@ -62,7 +62,7 @@ def test_a_driver_may_be_a_weight_that_is_passed(both):
 def test_the_shape_is_the_mix_and_the_corrective_by_its_weight(both):
     scene, _fix = both
     scene = set_value(set_value(scene, OBJ, LIFT, 0.5), OBJ, SLIDE, 0.3)
-    moved = evaluate_object(scene.object(OBJ), 0) - scene.object(OBJ).base
+    moved = mix_at(scene.object(OBJ), 0) - scene.object(OBJ).base
     assert np.allclose(moved[:, 1], 5.0) and np.allclose(moved[:, 2], 2.0 * 0.5 * 0.5)
 
 
@@ -97,10 +97,10 @@ def test_what_a_corrective_meets(both, change, acts, tmp_path):
     scene = set_value(set_value(scene, OBJ, LIFT, 1.0), OBJ, SLIDE, 0.6)
     scene = change(scene, fix)
     obj = scene.object(OBJ)
-    assert np.allclose((evaluate_object(obj, 0) - obj.base)[:, 2], 2.0 * acts, atol=1e-9)
+    assert np.allclose((mix_at(obj, 0) - obj.base)[:, 2], 2.0 * acts, atol=1e-9)
     write_native(tmp_path / "s.fictilis", scene)
     again = read_native(tmp_path / "s.fictilis")
-    assert same(again, scene) and np.array_equal(evaluate_object(again.object(OBJ), 0), evaluate_object(obj, 0))
+    assert same(again, scene) and np.array_equal(mix_at(again.object(OBJ), 0), mix_at(obj, 0))
 
 
 def _grouped(scene: Scene, members: list[str]) -> tuple[Scene, str, str]:

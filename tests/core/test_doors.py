@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from fictilis.core.at_frame.evaluate import evaluate_frames
-from fictilis.core.at_frame.final import evaluate
+from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits.objects import add_object, rename_object, set_transform
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.kinds import Mesh
@@ -18,6 +17,7 @@ from fictilis.core.scene.rules import Driver, Rule
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.shaping.mirror import mirror_map
 from fictilis.demo.jelly import moon_jelly
+from tests.mixes import mixes_over
 
 WRONG = {
     "points of a target": lambda s: target_from_points(s, "o1", "T", np.zeros((24, 3))),
@@ -85,7 +85,7 @@ def test_what_is_not_there_is_named(sheet, find):
 def test_an_object_without_targets_or_points_evaluates():
     scene, _ = add_object(Scene(), "Empty", Mesh(0, [], [0]), np.zeros((0, 3)))
     assert evaluate(scene, 3)["Empty"].shape == (0, 3)
-    assert evaluate_frames(scene.objects[0], [0, 1]).shape == (2, 0, 3)
+    assert mixes_over(scene.objects[0], [0, 1]).shape == (2, 0, 3)
     assert len(mirror_map(scene.objects[0])) == 0
 
 
@@ -100,7 +100,7 @@ def test_the_sample_is_a_bell_of_quads_with_its_targets():
     assert [(s.at, s.name) for s in contract.in_betweens] == [(0.5, "rim curl")] and contract.path == "curved"
     rule = bell.target_named("Rim over arms").rule
     assert rule == Rule((Driver(contract.id, 1.0), Driver(bell.target_named("Lean left").id, 0.5)))
-    ends = evaluate_frames(bell, [0, 96])
+    ends = mixes_over(bell, [0, 96])
     assert np.array_equal(ends[0], ends[1])
-    assert np.ptp(evaluate_frames(bell, range(0, 96, 8)), axis=0).max() > 5
+    assert np.ptp(mixes_over(bell, range(0, 96, 8)), axis=0).max() > 5
     assert (mirror_map(bell)[: len(bell.base) // 2] >= 0).mean() > 0.5

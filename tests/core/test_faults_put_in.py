@@ -10,7 +10,7 @@ from msgspec import Struct
 
 import fictilis.core
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.evaluate import points_over
+from fictilis.core.at_frame.paths import points_over
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.objects import add_object
@@ -88,7 +88,7 @@ def test_a_point_behind_the_last_that_a_target_moves_stays(sheet):
     few[3] += [0, 1, 0]
     scene, target = target_from_points(sheet, OBJ, "Few", few)
     obj = set_key(scene, OBJ, target, Key(0, 1.0)).object(OBJ)
-    seen = points_over(obj, np.array([3, 24]), np.array([0.0]))[0]
+    seen = points_over(scene, obj, np.array([3, 24]), np.array([0.0]))[0]
     assert np.allclose(seen, [base[3] + [0, 1, 0], base[24]])
 
 

@@ -5,7 +5,6 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.edits import correctives, relays, targets
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import key_values, set_key
@@ -18,6 +17,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
 from tests.formats.test_native import same
+from tests.mixes import mix_at, mixes_over
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 CURVE = AnimationCurve((Key(0.0, 0.0, "linear"), Key(0.5, 0.2, "linear"), Key(1.0, 1.0, "linear")))
@@ -81,7 +81,7 @@ def test_what_a_weight_that_follows_meets(led, change, acts, tmp_path):
     way = led.object(OBJ).target(SLIDE).deltas.dense(25)
     side = np.abs(way).sum(axis=0) > 0
     side[1] = False  # along which Lift moves
-    assert np.allclose((evaluate_object(obj, 0) - obj.base)[:, side], acts * way[:, side])
+    assert np.allclose((mix_at(obj, 0) - obj.base)[:, side], acts * way[:, side])
     write_native(tmp_path / "s.fictilis", scene)
     assert same(read_native(tmp_path / "s.fictilis"), scene)
 
@@ -112,7 +112,7 @@ def test_a_lane_goes_when_a_target_begins_to_follow_and_a_chain_is_found_in_orde
     scene = correctives.set_follow(scene, OBJ, LIFT, Follow(SLIDE, CURVE))
     turned = set_value(scene, OBJ, "rotation.y", 0.75)
     assert values_at(turned.object(OBJ), 0.0)[LIFT] == pytest.approx(0.36)
-    assert np.allclose(evaluate_frames(turned.object(OBJ), [0, 5])[0], evaluate_object(turned.object(OBJ), 0))
+    assert np.allclose(mixes_over(turned.object(OBJ), [0, 5])[0], mix_at(turned.object(OBJ), 0))
 
 
 def test_points_are_set_and_a_locked_object_keeps_them(led):

@@ -5,8 +5,9 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_object, points_over
-from fictilis.core.at_frame.standing import camera_standing, place_on, standing
+from fictilis.core.at_frame.cameras import placed_camera
+from fictilis.core.at_frame.paths import points_over
+from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -29,7 +30,7 @@ from fictilis.core.geometry.topology import border_points, components, edges, ne
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.errors import BadFile, EditRefused, NotATarget
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.channels import channels, find_channel, stand_at
+from fictilis.core.mix.channels import channels, find_channel, own_placement
 from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.relay import poses
 from fictilis.core.mix.shapes import ShapeRef, full_shape
@@ -48,6 +49,7 @@ from fictilis.render.camera import Camera
 from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.gltf_player import accessor, read_arrays
 from tests.formats.test_native import edit_json, same
+from tests.mixes import mix_at
 from tests.render.test_renderer import snapshot
 
 WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
@@ -190,7 +192,7 @@ def test_a_line_is_drawn_in_its_colour_and_hit_on_its_strand(whip, renderer):
     drawn = (picture[..., 0] > 180) & (picture[..., 1] < 110)
     assert 150 < drawn.sum() < 3000
     camera = Camera.of(scene.cameras[0])
-    points = evaluate_object(red, 0, 24)
+    points = mix_at(red, 0, 24)
     between = (points[4] + points[5]) / 2
     (at,), _ = camera.project(between[None], 320, 240)
     hit = hit_shape(red.geometry, points, camera, tuple(at + [0, 3]), (320, 240))
@@ -297,8 +299,8 @@ def test_a_stack_runs_through_all_lines_and_back(whip):
     scene, row, grown = stack_lines(whip, OBJ, others, "Row", 0.0, 10.0, back=True)
     obj = scene.object(OBJ)
     assert grown == 0 and [key.frame for key in poses(obj, row)] == [0, 10, 20, 30, 40]
-    assert np.allclose(evaluate_object(obj, 20.0), full_shape(obj, obj.targets[2].id))
-    assert np.allclose(evaluate_object(obj, 40.0), obj.base) and [t.name for t in obj.targets[1:]] == [n for n, _ in others]
+    assert np.allclose(mix_at(obj, 20.0), full_shape(obj, obj.targets[2].id))
+    assert np.allclose(mix_at(obj, 40.0), obj.base) and [t.name for t in obj.targets[1:]] == [n for n, _ in others]
 
 
 def test_edges_of_a_mesh_become_a_line_that_moves_as_it_does(sheet):
@@ -336,7 +338,7 @@ def test_a_tube_is_saved_drawn_on_and_taken_off(hose, tmp_path):
     write_native(tmp_path / "h.fictilis", hose)
     assert same(read_native(tmp_path / "h.fictilis"), hose)
     obj = hose.object(OBJ)
-    assert stand_at(obj, 12.0).drawn == (0.0, 0.5) and [c.id for c in channels(obj)][-2:] == ["line.start", "line.end"]
+    assert own_placement(obj, 12.0).drawn == (0.0, 0.5) and [c.id for c in channels(obj)][-2:] == ["line.start", "line.end"]
     assert obj.line.tube.twist == 40 and np.all(obj.line.widths == 0.5)
     bare = OPERATIONS["line-no-tube"].make(Subject(hose, OBJ)).scene.object(OBJ)
     assert (
@@ -362,7 +364,7 @@ def test_the_mesh_of_a_tube_has_its_shape_at_every_target(hose, tmp_path):
     assert "not as far as they are drawn: Whip" in said and "exact at its targets, and up to" in said
     export(hose, tmp_path / "h.obj", 12.0)
     (read,) = read_obj(tmp_path / "h.obj").objects
-    assert np.allclose(read.points, tube_points(obj.line, evaluate_object(obj, 12.0), (0.0, 0.5)))
+    assert np.allclose(read.points, tube_points(obj.line, mix_at(obj, 12.0), (0.0, 0.5)))
     data, arrays = read_arrays(tmp_path / "h.glb")
     assert data.meshes[0].primitives[0].mode == 4 and len(arrays["targets"]) == 3
 
@@ -415,7 +417,7 @@ def test_an_object_follows_a_line_that_morphs_and_moves(led, tmp_path):
     ring, ball = led.objects
 
     def where(scene, frame, posed=None):
-        return standing(scene, scene.objects[1], frame, posed).transform
+        return placement(scene, scene.objects[1], frame, posed).transform
 
     for frame in (0.0, 6.0, 12.0, 30.0):
         angle = 2 * np.pi * frame / 48
@@ -432,15 +434,15 @@ def test_an_object_follows_a_line_that_morphs_and_moves(led, tmp_path):
     assert np.allclose(where(aside, 0.0).position, (50, 3, 0), atol=0.01)  # its own place counts along the line
     write_native(tmp_path / "r.fictilis", led)
     assert same(read_native(tmp_path / "r.fictilis"), led)
-    assert np.allclose(points_over(ball, np.array([0]), np.array([12.0]), scene=led)[0, 0],
-                       placed(ball.base[:1], standing(led, ball, 12.0).transform.matrix())[0])  # fmt: skip
+    assert np.allclose(points_over(led, ball, np.array([0]), np.array([12.0]))[0, 0],
+                       placed(ball.base[:1], placement(led, ball, 12.0).transform.matrix())[0])  # fmt: skip
 
 
 def test_by_points_or_by_length_and_beyond_the_ends():
     points = np.array([[0, 0, 0], [1, 0, 0], [10, 0, 0]], float)
     scene, line = add_object(Scene(), "Way", Line(starts=[0, 3], closed=[False]), points)
     for even, value, x in ((True, 0.5, 5.0), (False, 0.5, 1.0), (False, 0.75, 5.5), (True, -3.0, 0.0), (True, 7.0, 10.0)):
-        place, axes = place_on(scene, scene.object(line), value, 0.0, even=even)
+        place, axes = Pose(scene, scene.object(line), 0.0).place_on(value, even)
         assert place[0] == pytest.approx(x) and np.allclose(axes, [[0, 0, -1], [0, 1, 0], [1, 0, 0]])
 
 
@@ -449,7 +451,7 @@ def test_a_line_that_goes_leaves_what_followed_it_where_it_stands_itself(led):
     stowed = clips.duplicate_clip(led, "Round")[0]
     scene = remove_object(stowed, ring.id)
     left = scene.objects[0]
-    assert left.along is None and not left.lanes and standing(scene, left, 12.0).transform.position == (0, 0, 0)
+    assert left.along is None and not left.lanes and placement(scene, left, 12.0).transform.position == (0, 0, 0)
     assert all(lane.channel != "along" for c in scene.clips for part in c.parts for lane in part.lanes)
     freed = OPERATIONS["object-no-along"].make(Subject(led, ball.id)).scene
     assert freed.object(ball.id).along is None and find_channel(freed.object(ball.id), "along") is None
@@ -479,7 +481,7 @@ def test_gltf_has_the_motion_along_a_line_at_every_frame(led, tmp_path):
     sampler = data.animations[0].samplers[channel.sampler]
     times, places = accessor(data, sampler.input), accessor(data, sampler.output)
     at = int(np.argmin(np.abs(times - 0.5)))
-    wanted = standing(led, led.objects[1], 12.0).transform.position
+    wanted = placement(led, led.objects[1], 12.0).transform.position
     assert times[at] == pytest.approx(0.5) and np.allclose(places[at] * 100, wanted, atol=0.01)
 
 
@@ -503,8 +505,8 @@ def test_a_camera_stands_on_a_line_and_looks_along_it_or_at_its_place(led, turn,
     given = {"other": led.objects[0].id, "still": not turn}
     scene = OPERATIONS["camera-along"].make(Subject(scene), given).scene
     for frame in (0.0, 33.0, 96.0):
-        seen = Camera.of(camera_standing(scene, scene.camera, frame))
-        place, axes = place_on(scene, scene.objects[0], frame / 96, frame)
+        seen = Camera.of(placed_camera(scene, scene.camera, frame))
+        place, axes = Pose(scene, scene.objects[0], frame).place_on(frame / 96)
         assert np.allclose(seen.position(), place)
         if turn:
             yaw, pitch = (float(np.degrees(a)) for a in (np.arctan2(-axes[2][0], -axes[2][2]), np.arcsin(-axes[2][1])))

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.at_frame.final import evaluate
+from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits import clips, correctives, keys, links, relays, targets, timeline, timing
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.keys import KeyRef, set_key

@@ -6,8 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.evaluate import evaluate_frames
-from fictilis.core.at_frame.final import evaluate
+from fictilis.core.at_frame.pose import evaluate, evaluate_frames
 from fictilis.core.edits import targets as edits
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix import delta_bank as bank
@@ -192,7 +191,7 @@ def test_evaluate_frames_is_evaluate_at_each(sheet):
     scene = set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(24, 1))
     scene = edits.add_in_between(scene, OBJ, "t1", 0.5)
     frames = [0, 12.5, 24]
-    many = evaluate_frames(scene.object(OBJ), frames)
+    many = evaluate_frames(scene, OBJ, frames)
     assert many.shape == (3, 25, 3) and many.dtype == np.float64
     for frame, shape in zip(frames, many, strict=True):
         assert np.allclose(evaluate(scene, frame)["Sheet"], shape, atol=1e-12)

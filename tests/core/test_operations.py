@@ -5,7 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.final import evaluate
+from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective, followed, set_follow
 from fictilis.core.edits.forms import add_form

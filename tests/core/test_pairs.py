@@ -7,7 +7,7 @@ from scipy.spatial import cKDTree
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.at_frame.drawn import as_drawn, finer_of
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits import clips, correctives, relays, sweeps, targets
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -156,8 +156,8 @@ def test_a_smooth_surface_with_everything_that_leads_its_cage(feature, tmp_path)
     baked = scene.with_object(as_drawn(obj))
     assert baked.object(OBJ).surface is None and baked.object(OBJ).geometry is fine.geometry
     for frame in (0.0, 3.0, 7.5, 12.0):
-        cage = final_points(scene, obj, frame)
-        its = final_points(baked, baked.object(OBJ), frame)
+        cage = Pose(scene, obj, frame).points
+        its = Pose(baked, baked.object(OBJ), frame).points
         assert np.abs(its - fine.of(cage)).max() < (0.8 if feature == "sweep" else 1e-9), frame
         item = next(i for i in Stage().items(StageWish(scene, frame)) if i.obj.id == OBJ)
         drawn = smooth_item(worn_item(item, "x"))

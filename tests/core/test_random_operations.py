@@ -8,7 +8,6 @@ from contextlib import suppress
 import numpy as np
 import pytest
 
-from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits.keys import KeyRef
 from fictilis.core.geometry.picked import Pick
@@ -23,6 +22,7 @@ from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from tests.core.test_operations import everything  # noqa: F401 - a fixture
 from tests.formats.test_native import same
+from tests.mixes import mix_at, mixes_over
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "200"))
 RICH = ("sweep", "link", "unlink", "follow", "plain", "corrective", "remove", "duplicate", "mirror", "copy", "split", "group",
@@ -66,11 +66,11 @@ def some_subject(scene, rng) -> Subject:
 def look_at(scene, frame: float) -> None:
     """Every door gives the same finite points."""
     for obj in scene.objects:
-        points = evaluate_object(obj, frame)
+        points = mix_at(obj, frame)
         within = 1e-6 * max(1.0, float(np.abs(points).max(initial=0.0)))
         assert np.isfinite(points).all()
         assert np.allclose(DeltaBank(obj).mix(shares_at(obj, frame)), points, atol=within)
-        assert np.allclose(evaluate_frames(obj, [frame - 0.5, frame])[1], points, atol=within)
+        assert np.allclose(mixes_over(obj, [frame - 0.5, frame])[1], points, atol=within)
         over = values_at(obj, np.array([frame, frame + 7.3]))
         assert all(np.isclose(over[name][0], value) for name, value in values_at(obj, frame).items())
 

@@ -6,7 +6,6 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.animation.easing import ease_at
-from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import clips, correctives, relays, targets, timing, topology
 from fictilis.core.edits import whole_shapes as whole
@@ -26,6 +25,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
 from tests.formats.test_native import same
+from tests.mixes import mix_at, mixes_over
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 A, B, C = "t3", "t4", "t5"
@@ -44,7 +44,7 @@ def row(sheet) -> tuple[Scene, str]:
 
 
 def points(scene: Scene, frame: float) -> np.ndarray:
-    return evaluate_object(scene.object(OBJ), frame)
+    return mix_at(scene.object(OBJ), frame)
 
 
 def shape(scene: Scene, target: str) -> np.ndarray:
@@ -129,13 +129,13 @@ def test_what_a_relay_meets(row, change, times, path, tmp_path):
     """How much of its motion shows afterwards, and the file gives the same."""
     scene, group = row
     scene = relays.set_relay_path(scene, OBJ, group, path)
-    before = evaluate_frames(scene.object(OBJ), FRAMES) - scene.object(OBJ).base
+    before = mixes_over(scene.object(OBJ), FRAMES) - scene.object(OBJ).base
     changed = change(scene, group)
     obj = changed.object(OBJ)
-    assert np.allclose(evaluate_frames(obj, FRAMES) - obj.base, times * before, atol=1e-9)
+    assert np.allclose(mixes_over(obj, FRAMES) - obj.base, times * before, atol=1e-9)
     write_native(tmp_path / "s.fictilis", changed)
     again = read_native(tmp_path / "s.fictilis")
-    assert same(again, changed) and np.array_equal(evaluate_object(again.object(OBJ), 13.0), evaluate_object(obj, 13.0))
+    assert same(again, changed) and np.array_equal(mix_at(again.object(OBJ), 13.0), mix_at(obj, 13.0))
 
 
 def test_topology_is_carried_through_a_relay(row):
@@ -147,7 +147,7 @@ def test_topology_is_carried_through_a_relay(row):
 def test_ancestors_of_a_built_on_shape_get_its_share_too(row):
     scene, _group = row
     built = whole.rebuild_on(scene, OBJ, B, LIFT)
-    assert np.allclose(evaluate_frames(built.object(OBJ), FRAMES), evaluate_frames(scene.object(OBJ), FRAMES))
+    assert np.allclose(mixes_over(built.object(OBJ), FRAMES), mixes_over(scene.object(OBJ), FRAMES))
 
 
 def test_a_relay_drives_a_corrective_and_layers_add_on_top(row):
@@ -164,12 +164,12 @@ def test_new_poses_change_nothing_that_is_seen_until_they_are_shaped(row):
     scene = set_value(scene, OBJ, LIFT, 0.7)
     made, target = relays.new_pose(scene, OBJ, group, 5.0)
     assert made.object(OBJ).target(target).name == "Row 1"
-    assert np.allclose(evaluate_frames(made.object(OBJ), FRAMES), evaluate_frames(scene.object(OBJ), FRAMES))
+    assert np.allclose(mixes_over(made.object(OBJ), FRAMES), mixes_over(scene.object(OBJ), FRAMES))
     copied, target = relays.pose_from_before(scene, OBJ, group, 14.0)
     assert np.allclose(shape(copied, target), shape(scene, B)) and np.allclose(points(copied, 14), points(copied, 10))
     own, target = relays.own_shape(scene, OBJ, group, 42.0)
     assert [k.shape for k in poses(own.object(OBJ), group)] == [A, B, C, target]
-    assert np.allclose(evaluate_frames(own.object(OBJ), FRAMES), evaluate_frames(scene.object(OBJ), FRAMES))
+    assert np.allclose(mixes_over(own.object(OBJ), FRAMES), mixes_over(scene.object(OBJ), FRAMES))
     assert relays.middle(scene.object(OBJ), group, 23.0) == 30.0
 
 
@@ -252,7 +252,7 @@ def test_as_layered_keys_it_moves_the_same_and_the_error_is_stated(row, path, wa
     scene = relays.set_relay_path(set_interpolation(scene, refs, way), OBJ, group, path)
     layers, error = relays.put_in_layers(scene, OBJ, group)
     frames = np.linspace(-5, 60, 1301)
-    apart = np.abs(evaluate_frames(layers.object(OBJ), frames) - evaluate_frames(scene.object(OBJ), frames)).max()
+    apart = np.abs(mixes_over(layers.object(OBJ), frames) - mixes_over(scene.object(OBJ), frames)).max()
     assert apart <= error + 1e-9 and layers.object(OBJ).group(group).relay is None
     assert error < 0.01 and (error == 0 or path == "through" and way in ("smooth", "ease"))
 
@@ -268,7 +268,7 @@ def test_layered_keys_stand_in_every_clip_and_in_both_of_a_blend(row, path):
     scene = set_value(scene, OBJ, "blend", 0.3)
     layers, error = relays.put_in_layers(scene, OBJ, group)
     for clip in (both, first, second):
-        before, after = (evaluate_frames(choose_clip(s, clip).object(OBJ), FRAMES) for s in (scene, layers))
+        before, after = (mixes_over(choose_clip(s, clip).object(OBJ), FRAMES) for s in (scene, layers))
         assert np.abs(before - scene.object(OBJ).base).max() > 0.1 and np.abs(after - before).max() <= error + 1e-9
 
 

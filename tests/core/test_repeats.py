@@ -12,8 +12,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.at_frame.copies import copies, up_to
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.evaluate import evaluate_object
-from fictilis.core.at_frame.final import drawn_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -36,6 +35,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.gltf_player import accessor, play, read_arrays
 from tests.formats.test_native import edit_json
+from tests.mixes import mix_at
 from tests.rigged import rigged
 
 PLACE = Transform((3.0, -2.0, 5.0), (20.0, -35.0, 50.0), (2.0, 2.0, 2.0), (1.0, 0.5, -1.0))
@@ -116,7 +116,7 @@ def test_copies_stand_on_another_object_while_it_morphs_and_moves(plain, name):
     ball, other = scene.object("o1"), scene.object(scene.object("o1").repeat.other)
     for frame in (0.0, 24.0, 48.0):
         spread = copies(scene, ball, frame)
-        points = evaluate_object(other, frame)
+        points = mix_at(other, frame)
         if name == "line":
             points = points + [0, 20 * frame / 48, 0]
             wanted = points[[0, -1]]
@@ -150,7 +150,7 @@ def seen(scene, frame):
     """All copies of the first object in the scene, points (k, n, 3)."""
     obj = scene.object("o1")
     spread = copies(scene, obj, frame)
-    shapes = np.array([evaluate_object(obj, frame - later) for later in spread.delays])
+    shapes = np.array([mix_at(obj, frame - later) for later in spread.delays])
     return shapes @ spread.matrices[:, :3, :3].transpose(0, 2, 1) + spread.matrices[:, None, :3, 3]
 
 
@@ -169,7 +169,7 @@ def test_objects_from_copies_do_at_each_frame_what_the_copies_did(plain, name):
         for number, object_id in enumerate(ids):
             own = apart.object(object_id)
             spread = copies(apart, own, frame)
-            found = evaluate_object(own, frame) @ spread.matrices[0, :3, :3].T + spread.matrices[0, :3, 3]
+            found = mix_at(own, frame) @ spread.matrices[0, :3, :3].T + spread.matrices[0, :3, 3]
             assert np.abs(found - wanted[number]).max() < 1e-6, (frame, number)
 
 
@@ -178,7 +178,7 @@ def test_one_object_from_copies_has_their_points_in_every_target(plain):
     whole = one_object(scene, "o1", 0.0)
     assert whole.object("o1").geometry.face_count == 12 * plain.object("o1").geometry.face_count
     for frame in (0.0, 20.0):
-        found = evaluate_object(whole.object("o1"), frame) @ PLACE.matrix()[:3, :3].T + PLACE.matrix()[:3, 3]
+        found = mix_at(whole.object("o1"), frame) @ PLACE.matrix()[:3, :3].T + PLACE.matrix()[:3, 3]
         assert np.abs(found - seen(scene, frame).reshape(-1, 3)).max() < 1e-9
     with pytest.raises(EditRefused, match="move at different times"):
         one_object(repeated(plain, "grid"), "o1", 0.0)
@@ -324,7 +324,7 @@ def test_copies_stand_on_the_smooth_surface_that_is_seen(way, levels):
     scene = set_repeat(scene, ball, Repeat(way, other=box))
     seen = copies(scene, scene.object(ball), 0.0).matrices
     ground = scene.object(box)
-    fine, shown = finer_of(ground), drawn_points(scene, ground, 0.0)
+    fine, shown = finer_of(ground), Pose(scene, ground, 0.0).drawn()
     shown = placed(shown, ground.transform.matrix())
     assert len(seen) == (ground.geometry.point_count if way == "points" else ground.geometry.face_count)
     apart = np.sqrt(((seen[:, None, :3, 3] - shown[None]) ** 2).sum(axis=2))

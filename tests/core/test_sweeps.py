@@ -8,7 +8,6 @@ from msgspec.structs import replace
 from PIL import Image
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_frames, evaluate_object
 from fictilis.core.at_frame.fewer_bands import banded_words, with_bands
 from fictilis.core.edits import correctives, relays, sweeps, targets, topology
 from fictilis.core.edits import whole_shapes as whole
@@ -32,6 +31,7 @@ from fictilis.formats.gltf import column_names, write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.dress import pixels_of
 from tests.formats.test_native import same
+from tests.mixes import mix_at, mixes_over
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 FRONT = "t1.front"
@@ -47,7 +47,7 @@ def swept(sheet) -> Scene:
 
 def up(scene: Scene, frame: float = 0.0) -> np.ndarray:
     """How far up each point is, as a part of Lift."""
-    return (evaluate_object(scene.object(OBJ), frame) - scene.object(OBJ).base)[:, 1] / 10.0
+    return (mix_at(scene.object(OBJ), frame) - scene.object(OBJ).base)[:, 1] / 10.0
 
 
 def test_the_mask_is_the_profile_of_the_front_minus_the_field_at_every_point(swept):
@@ -81,7 +81,7 @@ def test_fewer_bands_are_off_by_no_more_than_is_said(swept, bands):
     frames = np.arange(0, 49.0)
     front = values_at(few, frames)[FRONT]
     exact = sweep.passed(front, sweep.field)
-    shown = (evaluate_frames(few, frames) - few.base)[:, :, 1].T / 10.0
+    shown = (mixes_over(few, frames) - few.base)[:, :, 1].T / 10.0
     bound = 6 / 8 / (bands - 1) ** 2 / 0.4**2
     assert np.abs(shown - exact).max() <= bound + 1e-9
     said = banded_words(scene, scene.object(OBJ), bands)
@@ -114,7 +114,7 @@ def test_what_a_sweep_meets(swept, change, times, tmp_path):
     before, changed = up(swept), change(swept)
     assert np.allclose(up(changed), times * before, atol=1e-9)
     bank = DeltaBank(changed.object(OBJ))
-    assert np.allclose(bank.mix(shares_at(changed.object(OBJ), 0.0)), evaluate_object(changed.object(OBJ), 0.0))
+    assert np.allclose(bank.mix(shares_at(changed.object(OBJ), 0.0)), mix_at(changed.object(OBJ), 0.0))
     write_native(tmp_path / "s.fictilis", changed)
     assert same(read_native(tmp_path / "s.fictilis"), changed)
 
@@ -130,7 +130,7 @@ def test_mirrored_it_runs_the_other_way_and_topology_carries_its_field(swept):
 def test_what_is_built_on_a_swept_target_stays_whole(swept):
     both = set_value(whole.rebuild_on(swept, OBJ, SLIDE, LIFT), OBJ, SLIDE, 1.0)
     plain = set_value(swept, OBJ, SLIDE, 1.0)
-    assert np.allclose(evaluate_object(both.object(OBJ), 0), evaluate_object(plain.object(OBJ), 0))
+    assert np.allclose(mix_at(both.object(OBJ), 0), mix_at(plain.object(OBJ), 0))
 
 
 def test_one_takes_over_from_another_and_nothing_is_left_behind(swept):
@@ -138,7 +138,7 @@ def test_one_takes_over_from_another_and_nothing_is_left_behind(swept):
     scene = sweeps.sweep_after(scene, OBJ, SLIDE, LIFT, 12.0)
     obj = scene.object(OBJ)
     assert [k.frame for k in obj.lane("t2.front").curve.keys] == [12.0, 32.0] and obj.target(SLIDE).weight == 1.0
-    moved = evaluate_frames(obj, [0, 20, 40]) - obj.base
+    moved = mixes_over(obj, [0, 20, 40]) - obj.base
     assert not moved[0].any() and np.allclose(moved[2], obj.target(SLIDE).deltas.dense(25))
     assert moved[1][:, 1].max() > 4 and moved[1][:, 1].min() < 10
     freed = targets.remove_target(scene, OBJ, SLIDE)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.final import drawn_points, final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import duplicate_object, with_all_of
 from fictilis.core.mix.channels import channels
@@ -18,7 +18,7 @@ NAMES = ("Sheet", "Other", "Ball", "Third", "Frond", "Loop", "Bud")
 
 def shown(scene, object_id, frame):
     obj = scene.object(object_id)
-    return np.concatenate([final_points(scene, obj, frame), drawn_points(scene, obj, frame)])
+    return np.concatenate([Pose(scene, obj, frame).points, Pose(scene, obj, frame).drawn()])
 
 
 def keyed_elsewhere(scene, object_id):

@@ -2,7 +2,6 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import targets as edits
 from fictilis.core.edits import whole_shapes as whole
 from fictilis.core.edits.objects import add_object, set_transform
@@ -14,6 +13,7 @@ from fictilis.core.mix.shapes import ShapeRef, full_shape
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Deltas, Scene
 from fictilis.core.shaping.mirror import Mirror
+from tests.mixes import mix_at
 
 OBJ = "o1"
 
@@ -157,7 +157,7 @@ def test_the_mask_takes_part_in_the_mix_and_in_what_is_built_on_it(bell):
     ripple = obj.target("t2")
     assert np.allclose(shape(masked, "t2") - base, 0.25 * (shape(bell, "t1") - base) + ripple.deltas.dense(len(base)))
     weighted = masked.with_object(obj.with_target(replace(obj.target("t1"), weight=1.0)))
-    assert np.allclose(evaluate_object(weighted.object(OBJ), 0), shape(masked, "t1"))
+    assert np.allclose(mix_at(weighted.object(OBJ), 0), shape(masked, "t1"))
     gone = edits.remove_target(masked, OBJ, "t1")
     assert np.allclose(shape(gone, "t2"), shape(masked, "t2"), atol=1e-12)
 

@@ -13,8 +13,9 @@ import fictilis
 import fictilis.pictures.poster as poster_of
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
+from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.standing import camera_standing, standing
+from fictilis.core.at_frame.pose import placement
 from fictilis.core.edits import clips, timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
@@ -285,7 +286,7 @@ def test_textures_and_cameras_go_to_gltf_and_come_back(texture, tmp_path):
     wanted, found = scene.object(OBJ).appearance.texture.projected, back.objects[0].geometry.uvs
     assert np.allclose(np.unique(np.round(found, 5), axis=0), np.unique(np.round(wanted, 5), axis=0), atol=2e-5)
     for frame in (0.0, 5.0, 12.0):
-        mine, its = (camera_standing(s, s.cameras[0], frame) for s in (scene, back))
+        mine, its = (placed_camera(s, s.cameras[0], frame) for s in (scene, back))
         assert np.allclose((mine.yaw, mine.pitch, mine.lens), (its.yaw, its.pitch, its.lens), atol=1e-3)
 
 
@@ -335,7 +336,7 @@ def test_what_is_read_is_laid_sized_and_stood_together_with_its_motion(tmp_path)
     for frame in (0.0, 5.0, 12.0):
         one, other = (_points(s, frame) for s in (scene, larger))
         assert np.allclose(other, 2 * one)
-        mine, its = (camera_standing(s, s.cameras[0], frame) for s in (scene, larger))
+        mine, its = (placed_camera(s, s.cameras[0], frame) for s in (scene, larger))
         assert np.allclose(its.centre, 2 * np.array(mine.centre)) and its.distance == 2 * mine.distance
     on_ground = stood(scene, ids, centre=True, ground=True)
     low, high = (f(_rest(on_ground), axis=0) for f in (np.min, np.max))
@@ -358,7 +359,7 @@ def test_what_is_read_is_laid_sized_and_stood_together_with_its_motion(tmp_path)
 
 def _points(scene, frame):
     obj = scene.object(OBJ)
-    matrix = standing(scene, obj, frame).transform.matrix()
+    matrix = placement(scene, obj, frame).transform.matrix()
     return obj.base @ matrix[:3, :3].T + matrix[:3, 3]
 
 

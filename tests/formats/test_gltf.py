@@ -10,7 +10,7 @@ from fictilis.core.edits.targets import add_in_between, change_group, group_targ
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.clips import choose_clip
 from fictilis.core.scene.scene import Scene, SceneCamera
@@ -166,7 +166,7 @@ def test_the_objects_own_motion_is_played_by_the_node(tmp_path, sheet):
 def assert_stands(data, scene, frame, within=2e-4):
     """A standard player shows the object at a frame where it stands here."""
     found = node_at(data, (frame - scene.start) / scene.fps)
-    matrix = stand_at(scene.object(OBJ), frame, fps=scene.fps).transform.matrix()
+    matrix = own_placement(scene.object(OBJ), frame, fps=scene.fps).transform.matrix()
     x, y, z, w = found["rotation"]
     turn = np.array([
         [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
@@ -276,7 +276,7 @@ def test_at_the_very_frame_of_a_jump_the_file_shows_what_the_application_shows(s
             for seconds in (frame / fps, float(np.float32(frame / fps)), float(np.float32(frame) / np.float32(fps))):
                 found = node_at(data, seconds)
                 assert np.allclose(found["weights"], shares_at(obj, frame, fps=fps), atol=3e-5), (frame, seconds)
-                stand = stand_at(obj, frame, fps=fps).transform
+                stand = own_placement(obj, frame, fps=fps).transform
                 assert np.allclose(found["translation"], np.array(stand.position) / 100, atol=3e-5)
                 turn = np.array(quaternion(stand.rotation_matrix()))
                 assert np.allclose(np.abs(turn @ found["rotation"]), 1, atol=1e-6)
@@ -300,5 +300,5 @@ def test_every_clip_says_all_that_any_clip_moves(sheet, tmp_path):
         obj = choose_clip(scene, clip.id).object(OBJ)
         for frame in (0.0, 10.0):
             found = node_at(data, frame / 24, animation=number)
-            assert np.allclose(found["translation"], np.array(stand_at(obj, frame).transform.position) / 100, atol=1e-6)
+            assert np.allclose(found["translation"], np.array(own_placement(obj, frame).transform.position) / 100, atol=1e-6)
             assert np.allclose(found["weights"], shares_at(obj, frame), atol=1e-6)

@@ -14,16 +14,14 @@ import fictilis
 from fictilis.core.animation.curve import Key
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.drawn import as_drawn, shown_points
-from fictilis.core.at_frame.evaluate import evaluate_object
-from fictilis.core.at_frame.final import final_points
-from fictilis.core.at_frame.standing import standing
+from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along
 from fictilis.core.geometry.kinds import WHOLE
 from fictilis.core.ground.errors import BadFile, FictilisError
-from fictilis.core.mix.channels import stand_at
+from fictilis.core.mix.channels import own_placement
 from fictilis.core.rig.posing import rotations
 from fictilis.core.scene.clips import choose_clip
 from fictilis.core.scene.places import Transform
@@ -32,6 +30,7 @@ from fictilis.formats.gltf_reading import Curves
 from fictilis.formats.gltf_scene import read_gltf
 from fictilis.formats.registry import export, load, read_meshes, save, scene_from_file
 from tests.formats.gltf_player import play
+from tests.mixes import mix_at
 
 TRIANGLE = [[0, 0, 0], [1, 0, 0], [0, 1, 0]]
 
@@ -42,8 +41,8 @@ def shown(scene, frame, partly=False):
     for obj in scene.objects:
         spread = copies(scene, obj, frame)
         for matrix, later in zip(spread.matrices, spread.delays, strict=True):
-            part = stand_at(obj, frame - later, fps=scene.fps).drawn if partly else WHOLE
-            points = shown_points(obj, final_points(scene, obj, frame - later), part)
+            part = own_placement(obj, frame - later, fps=scene.fps).drawn if partly else WHOLE
+            points = shown_points(obj, Pose(scene, obj, frame - later).points, part)
             out.append(points @ matrix[:3, :3].T + matrix[:3, 3])
     return out
 
@@ -92,7 +91,7 @@ def test_several_animations_become_clips_and_objects_are_added_beside_others(tmp
     assert bell.lanes and choose_clip(back, back.clips[1].id).objects[0].lanes
     both = scene_from_file(tmp_path / "a.glb", beside=scene)[0]
     assert len({o.id for o in both.objects}) == len({o.name for o in both.objects}) == 2
-    assert np.array_equal(evaluate_object(both.objects[1], 20.0), evaluate_object(bell, 20.0))
+    assert np.array_equal(mix_at(both.objects[1], 20.0), mix_at(bell, 20.0))
 
 
 class File:
@@ -260,7 +259,7 @@ def test_motion_of_a_node_under_others_is_that_of_the_whole_chain(tmp_path):
         x, y, z, w = turn
         rot = np.array([[1 - 2 * z * z, -2 * z * w, 0], [2 * z * w, 1 - 2 * z * z, 0], [0, 0, 1]])
         wanted = (np.array(TRIANGLE) * [1, 2, 1] + [0, 3 * second, 0]) @ rot.T * 100
-        matrix = standing(scene, scene.objects[0], second * scene.fps).transform.matrix()
+        matrix = placement(scene, scene.objects[0], second * scene.fps).transform.matrix()
         found = scene.objects[0].base @ matrix[:3, :3].T + matrix[:3, 3]
         assert np.abs(found - wanted).max() < 0.01
 
@@ -373,7 +372,7 @@ def worst_of(scene, curves, above, seconds):
     for second in seconds:
         (turn,) = rotations(curves.at(np.array([second]), turns=True))
         wanted = (np.array(TRIANGLE) * 100) @ turn.T @ above.T
-        matrix = standing(scene, scene.objects[0], second * scene.fps).transform.matrix()
+        matrix = placement(scene, scene.objects[0], second * scene.fps).transform.matrix()
         found = scene.objects[0].base @ matrix[:3, :3].T + matrix[:3, 3]
         out = max(out, float(np.abs(found - wanted).max()))
     return out

@@ -11,7 +11,6 @@ from msgspec.structs import replace
 from fictilis.cli import main
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
@@ -35,7 +34,7 @@ from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.ground.errors import BadFile, CannotSave
-from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.scene.appearance import Appearance, Surface, Texture
 from fictilis.core.scene.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
 from fictilis.core.scene.kept import NamedPick
@@ -48,6 +47,7 @@ from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.native_migrations import MIGRATIONS, VERSION
+from tests.mixes import mix_at
 
 OBJ = "o1"
 
@@ -255,7 +255,7 @@ def test_a_scene_that_an_older_version_saved_has_every_lane_in_place(version):
     keys = bell.lane("t1").curve.keys
     assert [k.tangent for k in keys] == ["auto", "joined", "broken", "flat"]
     assert keys[1].into == (2, -0.5) and keys[2].out == (2, -0.5)
-    assert stand_at(bell, 12.0).transform.position == (3, 5, -3) and stand_at(bell, 12.0).opacity == 0.75
+    assert own_placement(bell, 12.0).transform.position == (3, 5, -3) and own_placement(bell, 12.0).opacity == 0.75
     assert scene.cameras[0].lane("yaw").curve.evaluate(12.0) == 25
 
 
@@ -736,7 +736,7 @@ def test_a_long_chain_is_read_and_mixed_at_once(kind, tmp_path):
     write_native(tmp_path / "s.fictilis", scene)
     obj = read_native(tmp_path / "s.fictilis").objects[0]
     wanted = 801.0 if kind == "built on" else 800.0
-    assert evaluate_object(obj, 0.0)[0, 1] - obj.base[0, 1] == pytest.approx(wanted)
+    assert mix_at(obj, 0.0)[0, 1] - obj.base[0, 1] == pytest.approx(wanted)
 
 
 def test_letters_that_are_not_seen_are_shown(tmp_path, sheet, capsys):

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fictilis import cli
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.ground.errors import BadFile, EditRefused
 from fictilis.core.mix.relay import poses
 from fictilis.formats.points import read_points, write_points
@@ -20,7 +20,7 @@ def test_they_come_back_as_a_relay_at_their_frames(sheet, tmp_path):
     """Source: numpy.load reads what is written; the relay shows at each frame what the mix showed there."""
     write_points(tmp_path / "s.npz", sheet, sheet.objects, FRAMES)
     obj = sheet.objects[0]
-    wanted = np.array([final_points(sheet, obj, f) for f in FRAMES])
+    wanted = np.array([Pose(sheet, obj, f).points for f in FRAMES])
     with np.load(tmp_path / "s.npz") as arrays:
         assert arrays["frames"].tolist() == FRAMES and np.array_equal(arrays[obj.name], wanted)
     save(sheet, tmp_path / "s.fictilis")

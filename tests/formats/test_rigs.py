@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation
 
 import fictilis
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.at_frame.final import final_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits import clips, rigs
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import set_transform
@@ -163,7 +163,7 @@ def test_a_rigged_gltf_goes_in_and_out_element_by_element(tmp_path):
     fictilis.save(scene, tmp_path / "s.fictilis")
     kept = fictilis.load(tmp_path / "s.fictilis")
     for a, b in zip(scene.objects, kept.objects, strict=True):
-        assert np.array_equal(final_points(scene, a, 7.0), final_points(kept, b, 7.0))
+        assert np.array_equal(Pose(scene, a, 7.0).points, Pose(kept, b, 7.0).points)
 
 
 def test_ours_is_added_to_what_stays_as_it_was(tmp_path):
@@ -183,7 +183,7 @@ def test_ours_is_added_to_what_stays_as_it_was(tmp_path):
     back = scene_from_file(tmp_path / "b.glb")[0]
     for frame in (0.0, 5.0, 12.0):
         for a, b in zip(scene.objects, back.objects, strict=True):
-            assert np.abs(final_points(scene, a, frame) - final_points(back, b, frame)).max() < 1e-3 * np.abs(a.base).max()
+            assert np.abs(Pose(scene, a, frame).points - Pose(back, b, frame).points).max() < 1e-3 * np.abs(a.base).max()
 
 
 @pytest.mark.parametrize("clip", ["Walk", "Jump", "Blink"])
@@ -225,7 +225,7 @@ def test_each_clip_is_what_a_player_of_gltf_shows(clip, tmp_path):
                 for m in range(4):
                     each = np.array([worlds[skin.joints[j]] @ inverse[j] for j in parts[:, m]])
                     wanted += weights[:, m : m + 1] * np.einsum("nij,nj->ni", each, points)
-            found = final_points(scene, obj, seconds * scene.fps)
+            found = Pose(scene, obj, seconds * scene.fps).points
             assert np.abs(found - 100 * wanted[:, :3]).max() < 1e-3 * max(np.abs(found).max(), 1.0), (seconds, obj.name)
 
 
@@ -287,7 +287,7 @@ def test_two_clips_of_a_rig_blend_by_their_poses(tmp_path):
     alone = [choose_clip(scene, c.id) for c in scene.clips[:2]]
     for part in (0.0, 1.0):
         at = set_key(scene, OBJ, "blend", Key(0, part))
-        its = [np.abs(final_points(at, at.object(OBJ), 7.0) - final_points(s, s.object(OBJ), 7.0)).max() for s in alone]
+        its = [np.abs(Pose(at, at.object(OBJ), 7.0).points - Pose(s, s.object(OBJ), 7.0).points).max() for s in alone]
         assert min(its) < 1e-9
     half = set_key(scene, OBJ, "blend", Key(0, 0.5))
     own = values_at(half.object(OBJ), 7.0)
@@ -298,7 +298,7 @@ def test_two_clips_of_a_rig_blend_by_their_poses(tmp_path):
     back = scene_from_file(tmp_path / "a.glb")[0]
     name = clip(half).name
     back = choose_clip(back, clip_named(back, name).id)
-    near = cKDTree(final_points(back, back.objects[0], 7.0)).query(final_points(half, half.object(OBJ), 7.0))[0]
+    near = cKDTree(Pose(back, back.objects[0], 7.0).points).query(Pose(half, half.object(OBJ), 7.0).points)[0]
     assert near.max() < 0.01
 
 

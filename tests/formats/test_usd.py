@@ -10,7 +10,6 @@ from msgspec.structs import replace
 
 import fictilis
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -27,6 +26,7 @@ from fictilis.formats.files import write_whole
 from fictilis.formats.registry import export, read_meshes, scene_from_file
 from fictilis.formats.usd_reading import read_here
 from tests.formats.test_gltf_reading import shown, travelling
+from tests.mixes import mix_at
 
 pxr = pytest.importorskip("pxr")
 
@@ -206,7 +206,7 @@ def test_a_broken_binary_file_ends_nothing_here(tmp_path):
     scene, _ = add_form(Scene(), "Ball", {"segments": 2})
     export(scene, tmp_path / "a.usdc")
     good = (tmp_path / "a.usdc").read_bytes()
-    assert np.allclose(read_meshes(tmp_path / "a.usdc").objects[0].points, evaluate_object(scene.objects[0], 0.0), atol=1e-4)
+    assert np.allclose(read_meshes(tmp_path / "a.usdc").objects[0].points, mix_at(scene.objects[0], 0.0), atol=1e-4)
     rng = np.random.default_rng(4)
     for cut in (len(good) // 2, None, None):
         data = bytearray(good[:cut])

@@ -6,6 +6,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from fictilis.core.at_frame.after import After
 from fictilis.core.at_frame.bending import deform
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.at_frame.skinning import blended, palette, through
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.rigs import set_skin
@@ -160,7 +161,6 @@ def test_a_posed_mesh_is_where_openusd_puts_it(dual, tmp_path):
     """Source: OpenUSD's own evaluation (UsdSkel.BakeSkinning), of what is written for it."""
     from pxr import Usd, UsdGeom, UsdSkel
 
-    from fictilis.core.at_frame.final import final_points
     from fictilis.formats.usd_writing import write_usd
     from tests.rigged import rigged
 
@@ -174,7 +174,7 @@ def test_a_posed_mesh_is_where_openusd_puts_it(dual, tmp_path):
     for frame in (0.0, 5.0, 12.0):
         place = np.array(UsdGeom.Xformable(mesh).ComputeLocalToWorldTransform(frame))
         points = np.array(mesh.GetPointsAttr().Get(frame)) @ place[:3, :3] + place[3, :3]
-        assert np.abs(points - final_points(scene, scene.object(obj), frame)).max() < 1e-4
+        assert np.abs(points - Pose(scene, scene.object(obj), frame).points).max() < 1e-4
 
 
 def test_a_stroke_in_the_pose_goes_back_through_each_points_blended_matrix():

@@ -12,7 +12,7 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.mix.channels import set_value, stand_at
+from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.mix.shapes import full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
@@ -132,7 +132,7 @@ def test_trimesh_reads_the_same_surface(exported):
     read = trimesh.load(path, process=False).to_geometry()
     obj = scene.objects[0]
     a, b, c = (obj.base[triangles(obj.mesh).points[:, k]] for k in range(3))
-    stand = stand_at(obj, scene.start).transform.matrix()[:3, :3]
+    stand = own_placement(obj, scene.start).transform.matrix()[:3, :3]
     area = np.linalg.norm(np.cross((b - a) @ stand.T, (c - a) @ stand.T), axis=1).sum() / 2
     assert read.area == pytest.approx(area * 1e-4, rel=1e-5)
 

@@ -11,11 +11,10 @@ from msgspec.structs import replace
 import fictilis
 from fictilis.core.animation.easing import ease_at
 from fictilis.core.at_frame.drawn import as_drawn
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.objects import with_all_of
 from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.channels import stand_at, values_at
+from fictilis.core.mix.channels import own_placement, values_at
 from fictilis.core.rehearsal.runner import Event, Runner
 from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, Act, Cue, Lead, Then, When
 from fictilis.core.scene.timeline import Sound
@@ -23,6 +22,7 @@ from fictilis.formats.page import write_page
 from tests.core.test_cues import pond as pond_fixture
 from tests.core.test_cues import random_pond
 from tests.formats.test_choices import MAKERS, made
+from tests.mixes import mix_at
 from tests.reference.browser import MISSING, chromium
 
 pytestmark = pytest.mark.skipif(bool(MISSING), reason=MISSING)
@@ -73,10 +73,10 @@ def test_points_and_places_equal_the_core_at_twenty_times(name, browser, tmp_pat
         points, places = page.run(POINTS, frame), page.run(PLACES)
         for obj, own, mine, place in zip(drawn, owned, points, places, strict=True):
             size = float(np.ptp(obj.base, axis=0).max())
-            off = np.abs(np.reshape(mine, (-1, 3)) - evaluate_object(obj, frame, scene.fps)).max()
+            off = np.abs(np.reshape(mine, (-1, 3)) - mix_at(obj, frame, scene.fps)).max()
             assert off < 1e-5 * size, (own.name, frame)
             if own.repeated is None:
-                stand = stand_at(own, frame, fps=scene.fps).transform.matrix()
+                stand = own_placement(own, frame, fps=scene.fps).transform.matrix()
                 assert np.allclose(np.reshape(place, (4, 4)).T, stand, atol=1e-5 * size), (own.name, frame)
     assert not page.fetched() and not page.said()
 
@@ -86,7 +86,7 @@ def test_the_demo_in_the_page(jelly):
     bell = scene.objects[0]
     for frame in np.linspace(scene.start, scene.end, 20).tolist():
         points = np.reshape(page.run(POINTS, frame)[0], (-1, 3))
-        assert np.abs(points - evaluate_object(bell, frame, scene.fps)).max() < 1e-5 * 75
+        assert np.abs(points - mix_at(bell, frame, scene.fps)).max() < 1e-5 * 75
     assert not page.fetched() and not page.said()
 
 
@@ -108,7 +108,7 @@ def test_sliders_give_the_weights_and_points_that_the_core_gives(jelly):
     assert np.abs(np.array(shares) - shares_at(bell, scene.start, posed, scene.fps)).max() < 1e-5
     points = np.reshape(page.run("return Array.from(fictilis.objects[0].points)"), (-1, 3))
     still = replace(bell, lanes=(), targets=tuple(replace(t, weight=posed.get(t.id, t.weight)) for t in bell.targets))
-    assert np.abs(points - evaluate_object(still, 0.0)).max() < 1e-5 * 75
+    assert np.abs(points - mix_at(still, 0.0)).max() < 1e-5 * 75
 
 
 def test_a_click_and_a_key_run_cues(jelly):

@@ -5,12 +5,12 @@ import pytest
 from scipy.integrate import quad
 from scipy.interpolate import CubicSpline
 
-from fictilis.core.at_frame.evaluate import evaluate_frames
 from fictilis.core.edits import relays, targets, timing
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.mix.relay import poses
 from fictilis.core.scene.scene import Scene
+from tests.mixes import mixes_over
 
 
 def made(count: int, closed: bool, seed: int, path: str = "through"):
@@ -41,7 +41,7 @@ def test_through_the_row_is_the_cubic_spline_of_scipy(count, closed):
     scene, obj, _group, frames, points = made(count, closed, 7 * count)
     spline = CubicSpline(frames, points, bc_type="periodic" if closed else "natural")
     at = np.linspace(frames[0], frames[-1], 211)
-    assert np.abs(evaluate_frames(scene.object(obj), at) - spline(at)).max() < 1e-8
+    assert np.abs(mixes_over(scene.object(obj), at) - spline(at)).max() < 1e-8
 
 
 @pytest.mark.parametrize(("path", "closed", "within"), [("straight", False, 1e-9), ("through", False, 1e-4),
@@ -55,7 +55,7 @@ def test_spread_by_distance_every_stretch_has_one_speed(path, closed, within):
 
     def speed(frame: float) -> float:
         tiny = 1e-4
-        a, b = evaluate_frames(owner, [frame - tiny, frame + tiny])
+        a, b = mixes_over(owner, [frame - tiny, frame + tiny])
         return float(np.linalg.norm(b - a)) / (2 * tiny)
 
     lengths = [quad(speed, a + 1e-3, b - 1e-3, limit=60)[0] / (b - a - 2e-3) for a, b in zip(at, at[1:], strict=False)]
@@ -78,7 +78,7 @@ def test_on_twos_a_picture_stands_two_frames(step):
     scene, obj, group, _frames, points = made(6, False, 4, "straight")
     scene = relays.on_frames(scene, obj, group, step)
     first = poses(scene.object(obj), group)[0].frame
-    shown = evaluate_frames(scene.object(obj), first + np.arange(6 * step))
+    shown = mixes_over(scene.object(obj), first + np.arange(6 * step))
     assert np.allclose(shown, np.repeat(points, int(step), axis=0))
 
 
@@ -87,5 +87,5 @@ def test_first_and_last_alike_close_the_loop():
     scene, obj, group, frames, _points = made(8, False, 9)
     scene = timing.close_loop(Scene("", 24.0, frames[0], frames[-1] + 6, scene.objects), [(obj, group)])
     owner, end = scene.object(obj), scene.end
-    a, b, c, d = evaluate_frames(owner, [frames[0], frames[0] + 1e-4, end - 1e-4, end])
+    a, b, c, d = mixes_over(owner, [frames[0], frames[0] + 1e-4, end - 1e-4, end])
     assert np.allclose(a, d, atol=1e-9) and np.allclose((b - a) / 1e-4, (d - c) / 1e-4, atol=2e-3)

@@ -5,7 +5,6 @@ from PIL import Image
 
 import fictilis
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.evaluate import evaluate_object
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import add_in_between
@@ -24,6 +23,7 @@ from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import draw_item
 from fictilis.render.stage import Stage, StageWish
+from tests.mixes import mix_at
 
 
 @pytest.fixture
@@ -248,7 +248,7 @@ def test_the_stage_agrees_with_evaluation_over_time():
     stage = Stage()
     for frame in (0, 7, 14, 33, 71, 7):
         (item,) = stage.items(StageWish(scene, frame, current="o1"))
-        assert np.abs(item.points - evaluate_object(scene.objects[0], frame)).max() < 1e-3
+        assert np.abs(item.points - mix_at(scene.objects[0], frame)).max() < 1e-3
 
 
 def test_one_dragged_weight_renews_only_what_it_moves(monkeypatch):
@@ -269,7 +269,7 @@ def test_one_dragged_weight_renews_only_what_it_moves(monkeypatch):
     for weight in (0.2, 0.5, 0.9):
         scene = set_weight(scene, "o1", "t1", weight)
         (item,) = stage.items(StageWish(scene, 0, current="o1"))
-        assert np.abs(item.points - evaluate_object(scene.objects[0], 0)).max() < 1e-5
+        assert np.abs(item.points - mix_at(scene.objects[0], 0)).max() < 1e-5
         assert np.allclose(item.normals, point_normals(mesh, item.points), atol=1e-5)
     assert whole == []
     moved = scene.with_object(replace(scene.objects[0], base=points * 1.1))

@@ -14,7 +14,6 @@ from fictilis.app.model.document import Document, stamp_of
 from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
-from fictilis.core.at_frame.evaluate import prepare
 from fictilis.core.checks.changes import changes
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form
@@ -29,7 +28,7 @@ from fictilis.formats.importing import Held, added, read_held, taken
 from fictilis.formats.native import SUFFIX
 from fictilis.formats.registry import FORMATS, load, save
 from fictilis.render.dress import image_of_bytes
-from fictilis.render.stage import Stage, first_stage
+from fictilis.render.stage import Stage, first_stage, warm_surfaces
 
 SCENES = f"Fictilis scenes (*{SUFFIX})"
 
@@ -89,7 +88,7 @@ class Commands:
 
         def read(progress: Callable[[float], None]) -> Held:
             held = read_held([path], progress)
-            prepare(held.scene)
+            warm_surfaces(held.scene)
             return held
 
         held = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", read))

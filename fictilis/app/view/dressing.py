@@ -11,9 +11,9 @@ from msgspec.structs import replace
 from fictilis.app.model.document import Document
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.at_frame.after import after_of
 from fictilis.core.at_frame.copies import first_matrix
 from fictilis.core.at_frame.drawn import finer_of
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.measures import displacement_lengths, stretch
 from fictilis.core.geometry.topology import corners_of, edge_of_corner
@@ -140,13 +140,13 @@ class Dressing:
         made = (item.obj.base, item.revision, scale)
 
         def make() -> tuple[np.ndarray, float]:
-            length = displacement_lengths(item.obj.base, item.points if item.after is None else item.mixed())
+            length = displacement_lengths(item.obj.base, item.points if item.plain else item.mixed())
             size = float(extent(item.obj.base).max()) or 1.0
             top = scale or max(float(length.max(initial=0.0)), 1e-4 * size, 1e-9)
             return np.minimum(length / top, 1.0).astype(np.float32), top
 
         (draw.tint, top), number = self._kept.get(place, made, make)
-        if item.after is None:  # else what copies are displaced by is not told from what comes after
+        if item.plain:  # else what copies are displaced by is not told from what comes after
             self._tint_copies(draw, lambda points: np.minimum(displacement_lengths(item.obj.base, points) / top, 1.0), top)
         if item.obj.id == self.doc.object_id and (self.legend is None or item.shaped):
             marks = tuple(f"{v:.3g}" for v in (0, top / 2, top))
@@ -226,8 +226,8 @@ class Dressing:
     def _ghost(self, palette: Palette) -> DrawItem:
         doc, obj = self.doc, self.doc.object
         posed = doc.state.posed
-        after = after_of(obj, doc.frame, posed.get(obj.id), doc.scene.fps) if doc.way == IN_THE_MIX else None
-        return base_ghost(self._kept, obj, first_matrix(doc.scene, obj, doc.frame, posed), palette.quiet, after)
+        pose = Pose(doc.scene, obj, doc.frame, posed) if doc.way == IN_THE_MIX else None
+        return base_ghost(self._kept, obj, first_matrix(doc.scene, obj, doc.frame, posed), palette.quiet, pose)
 
 
 def _dot_colour(palette: Palette, item: StageItem) -> str:

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.core.at_frame.standing import camera_standing
+from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.ground.arrays import box
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.scene import MorphObject
@@ -47,7 +47,7 @@ class Aim(Gesture):
 
     def move(self, camera: Camera) -> None:
         before, along = self.doc.channels.values(self.camera), self.camera.along
-        now = Camera.of(camera_standing(self.doc.scene, self.camera, self.doc.frame, self.doc.state.posed))
+        now = Camera.of(placed_camera(self.doc.scene, self.camera, self.doc.frame, self.doc.state.posed))
         turn = (camera.yaw - now.yaw + 180) % 360 - 180  # on from where it is, not once around
         wanted = {f"centre.{a}": v for a, v in zip("xyz", camera.centre, strict=True)}
         if along is not None and along.turn:  # its own numbers count from the line's
@@ -101,7 +101,7 @@ class Eye:
         if not self.looks_through():
             return self._own
         doc, camera = self.doc, self.doc.scene.camera
-        return Camera.of(camera_standing(doc.scene, camera, doc.frame, doc.state.posed))
+        return Camera.of(placed_camera(doc.scene, camera, doc.frame, doc.state.posed))
 
     @camera.setter
     def camera(self, camera: Camera) -> None:

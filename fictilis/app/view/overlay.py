@@ -13,9 +13,10 @@ from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
-from fictilis.core.at_frame.after import after_of
 from fictilis.core.at_frame.copies import first_matrix
-from fictilis.core.at_frame.evaluate import point_paths, points_over
+from fictilis.core.at_frame.paths import points_over, points_over_weights
+from fictilis.core.at_frame.pose import Pose
+from fictilis.core.at_frame.springs import in_time
 from fictilis.core.ground.affine import placed
 from fictilis.core.mix.shapes import some_points
 from fictilis.render.stage import ALONE, LINE_UP, StageItem
@@ -23,6 +24,7 @@ from fictilis.render.stage import ALONE, LINE_UP, StageItem
 FRAME = 3
 PATH_STEPS = 49
 MOST_PATHS = 24
+PATH_SECONDS = 0.02
 MOST_STEPS = 2000  # places on a motion path
 NAME_ACROSS, NAME_DOWN = 60, 30  # pixels from shape to shape of a Line-up that their names need
 Labels = list[tuple[StageItem, QRectF]]
@@ -228,10 +230,8 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
     stages = [s.at for s in target.in_betweens]
     line = np.linspace(*target.range, PATH_STEPS)
     marks = np.array([0.0, *stages, 1.0, now[target.id]])
-    ways = point_paths(obj, indices, target.id, np.concatenate([line, marks]), now)
-    after = after_of(obj, doc.frame, doc.state.posed.get(obj.id), doc.scene.fps) if doc.way != ALONE else None
-    if after is not None:
-        ways = np.stack([after.forward(row, indices) for row in ways])
+    pose = Pose(doc.scene, obj, doc.frame, doc.state.posed) if doc.way != ALONE else None
+    ways = points_over_weights(obj, indices, target.id, np.concatenate([line, marks]), now, pose)
     matrix = first_matrix(doc.scene, obj, doc.frame, doc.state.posed)
     flat = placed(ways.reshape(-1, 3), matrix)
     pixels = view.camera.project(flat, view.width(), view.height())[0].reshape(*ways.shape[:2], 2)
@@ -258,16 +258,20 @@ def motion_path(view: Canvas) -> np.ndarray | None:
     step = max((end - start) / MOST_STEPS, 1.0)
     frames = np.append(np.arange(start, end - 1e-9, step), end)
     indices = doc.picks()[:MOST_PATHS]
-    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps, doc.scene if obj.along is not None else None)
+    led = obj.along is not None or obj.spring is not None or obj.repeated is not None
+    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps, doc.scene if led else None)
     kept = view.motion_kept
     if kept is None or kept[0][0] is not obj or kept[0][1:] != made_of[1:]:
-        if len(indices):
-            path = points_over(obj, indices, frames, doc.scene.fps, doc.scene)
-        else:
-            pivot = np.array([*obj.transform.pivot, 1.0])
-            stands = [first_matrix(doc.scene, obj, f) for f in frames.tolist()]
-            path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
-        view.motion_kept = kept = (made_of, path, frames)
+        with in_time(PATH_SECONDS) as asked:
+            if len(indices):
+                path = points_over(doc.scene, obj, indices, frames)
+            else:
+                pivot = np.array([*obj.transform.pivot, 1.0])
+                stands = [first_matrix(doc.scene, obj, f) for f in frames.tolist()]
+                path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
+        view.motion_kept = kept = ((None,) if asked.late else made_of, path, frames)
+        if asked.late:  # the next picture knows more of it
+            view.update()
     return kept[1]
 
 
@@ -313,7 +317,7 @@ def _paint_numbers(view: Canvas, painter: QPainter) -> None:
     if seen.point >= len(item.points):
         return
     here, mixed, base = item.points[seen.point], item.points[seen.point], item.obj.base[seen.point]
-    if item.after is not None and item.shares is not None:  # how far its mix is, whatever comes after
+    if not item.plain and item.shares is not None:  # how far its mix is, whatever comes after
         mixed = some_points(item.obj, np.array([seen.point]), item.shares[:, None])[0, 0]
     lines = (
         f"Point {seen.point:,} of {item.obj.name}",

@@ -153,8 +153,8 @@ class Strokes:
     def _commit(self, moved: Deltas, label: str) -> None:
         doc, item = self.doc, self.view.shaped_item()
         choice = "follow"
-        if item.after is not None:
-            moved, left = item.after.back(item.mixed(), moved)
+        if item.pose is not None:
+            moved, left = item.pose.back(moved)
             if left:
                 count = f"{left:,} point{' was' if left == 1 else 's were'}"
                 doc.say(f"{count} left alone: in this pose they cannot be taken back.", "warning")

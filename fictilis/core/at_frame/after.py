@@ -10,7 +10,6 @@ from fictilis.core.at_frame.bending import acting, deformed
 from fictilis.core.at_frame.skinning import blended, palette, through
 from fictilis.core.geometry.finer import Finer
 from fictilis.core.ground.arrays import any_in_rows, extent, lengths, recent_by_identity
-from fictilis.core.mix.channels import values_at
 from fictilis.core.rig.binding import finer_bound
 from fictilis.core.rig.posing import pose_of
 from fictilis.core.scene.rigs import Bound
@@ -116,8 +115,3 @@ def _rows(bound: Bound, matrices: bytes, dual: bool, kind: str) -> np.ndarray:
 def acts(obj: MorphObject) -> bool:
     """Whether anything comes after an object's mix that has to be asked for."""
     return bool(obj.deformers) or obj.skin is not None and obj.skin.on
-
-
-def after_of(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> After | None:
-    """What comes after an object's mix at a frame; None where nothing does."""
-    return After(obj, values_at(obj, frame, posed, fps)) if acts(obj) else None

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.at_frame.after import after_of
 from fictilis.core.at_frame.drawn import finer_of
-from fictilis.core.at_frame.standing import Posed, Rail, standing
+from fictilis.core.at_frame.pose import Pose, Posed
+from fictilis.core.at_frame.rails import Rail
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.lines.measuring import Measured
 from fictilis.core.geometry.lines.splines import drawn
@@ -15,8 +15,6 @@ from fictilis.core.geometry.normals import face_normals, point_normals
 from fictilis.core.geometry.topology import edges
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import extent, frozen, lengths, recent_by_identity
-from fictilis.core.mix.acting import shares_at
-from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.scene.repeats import (
     ALL,
     COUNT,
@@ -25,7 +23,6 @@ from fictilis.core.scene.repeats import (
     GRID,
     LINE,
     MOST_COPIES,
-    ON_OTHERS,
     POINTS,
     RANDOM,
     STEP,
@@ -57,32 +54,21 @@ def copies(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = N
     """All that an object is seen as at a frame: itself, or its copies. A grid and a ring stand in the object's own space, which
     its transform moves as a whole; on another object each copy has its pivot at a place there, from which its position counts.
     """
-    own = standing(scene, obj, frame, posed).transform.matrix()
+    own = Pose(scene, obj, frame, posed).matrix
     if obj.repeated is None:
         return Copies(own[None], np.eye(4)[None], np.zeros(1))
-    other = scene.object(obj.repeated.other) if obj.repeated.other is not None else None
-    points = np.zeros((0, 3))
-    if other is not None:
-        given = (posed or {}).get(other.id)
-        mixed, after = mixed_points(other, shares_at(other, frame, given, scene.fps)), after_of(other, frame, given, scene.fps)
-        fine = finer_of(other) if obj.repeated.way in (POINTS, FACES) else None
-        if fine is not None:  # on what is seen, not on its cage
-            mixed = fine.of(mixed) if after is None else after.fine(after.cage(mixed), fine)
-        elif after is not None:
-            mixed = after.forward(mixed)
-        points = placed(mixed, standing(scene, other, frame, posed).transform.matrix())
-    layout = _layout(obj, other, points)
-    differing, later = _differing(obj, len(layout)), delays(scene, obj)
-    if obj.repeated.way not in ON_OTHERS:
-        return Copies(own[None], layout @ differing, later)
+    if obj.repeated.other is None:
+        layout = _grid_or_ring(obj)
+        return Copies(own[None], layout @ _differing(obj, len(layout)), delays(scene, obj))
+    other = Pose(scene, scene.object(obj.repeated.other), frame, posed)
+    points = other.points if obj.repeated.way == LINE else other.seen  # on what is seen, not on its cage
+    layout = _layout(obj.repeated, other.obj, placed(points, other.matrix))
     own[:3, 3] -= obj.transform.pivot
-    return Copies(layout @ own, differing, later)
+    return Copies(layout @ own, _differing(obj, len(layout)), delays(scene, obj))
 
 
 def first_matrix(scene: Scene, obj: MorphObject, frame: float, posed: Posed | None = None) -> np.ndarray:
     """(4, 4): where an object, or the first of its copies, is at a frame."""
-    if obj.repeated is None:
-        return standing(scene, obj, frame, posed).transform.matrix()
     return copies(scene, obj, frame, posed).matrices[0]
 
 
@@ -94,16 +80,18 @@ def steps_of(base: np.ndarray, repeat: Repeat) -> np.ndarray:
     return given if repeat.measure == STEP else given * extent(base)
 
 
-def _layout(obj: MorphObject, other: MorphObject | None, points: np.ndarray) -> np.ndarray:
-    """(k, 4, 4): where copies stand; ``points`` (n, 3) are those of the ``other`` object in the scene."""
-    repeat = obj.repeated
-    assert repeat is not None
-    if other is None:
-        return _grid(obj) if repeat.way == GRID else _ring(repeat)
+def _layout(repeat: Repeat, other: MorphObject, points: np.ndarray) -> np.ndarray:
+    """(k, 4, 4): where copies stand on an ``other`` object; its points (n, 3) are in the scene."""
     if repeat.way == LINE:
         return _on_line(repeat, other, points)
     found = _on_surface(repeat, other, points)
     return found if len(found) else np.eye(4)[None]  # nothing left there to stand on
+
+
+def _grid_or_ring(obj: MorphObject) -> np.ndarray:
+    """(k, 4, 4): where copies stand in the object's own space."""
+    assert obj.repeated is not None
+    return _grid(obj) if obj.repeated.way == GRID else _ring(obj.repeated)
 
 
 def _grid(obj: MorphObject) -> np.ndarray:
@@ -225,11 +213,12 @@ def delays(scene: Scene, obj: MorphObject) -> np.ndarray:
 def _delays_by_place(obj: MorphObject, other: MorphObject | None) -> np.ndarray:
     repeat = obj.repeated
     assert repeat is not None
-    resting = np.zeros((0, 3))
-    if other is not None:
-        fine = finer_of(other) if repeat.way in (POINTS, FACES) else None
-        resting = placed(other.base if fine is None else fine.of(other.base), other.transform.matrix())
-    places = _layout(obj, other, resting)[:, :3, 3]
+    if other is None:
+        layout = _grid_or_ring(obj)
+    else:
+        fine = finer_of(other) if repeat.way != LINE else None
+        layout = _layout(repeat, other, placed(other.base if fine is None else fine.of(other.base), other.transform.matrix()))
+    places = layout[:, :3, 3]
     far = lengths(places - repeat.origin) if repeat.order == FROM_POINT else places[:, "xyz".index(repeat.order)]
     reach = np.ptp(far)
     out = (far - far.min()) / reach * repeat.later if reach > 1e-9 * max(np.abs(far).max(), 1.0) else np.zeros(len(far))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.evaluate import evaluate_object
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.scene.scene import MorphObject, Scene
 
 FORMAT_BANDS = 12
@@ -17,7 +17,7 @@ def banded_words(scene: Scene, obj: MorphObject, bands: int = FORMAT_BANDS) -> s
     frames = np.unique(np.round(np.linspace(scene.start, scene.end, min(int(scene.end - scene.start) + 1, LOOKED_AT))))
     fewer, worst = with_bands(obj, bands), 0.0
     for frame in frames.tolist():
-        apart = evaluate_object(fewer, frame, scene.fps) - evaluate_object(obj, frame, scene.fps)
+        apart = Pose(scene, fewer, frame).mixed - Pose(scene, obj, frame).mixed
         worst = max(worst, float(np.sqrt((apart**2).sum(axis=1).max(initial=0.0))))
     names = ", ".join(t.name for t in obj.targets if t.sweep is not None)
     return f"The sweep of {names} was cut into {bands} bands; points are up to {worst:.2g} cm off."

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from itertools import count
 from threading import Lock
+from typing import Protocol
 from weakref import WeakKeyDictionary
 
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.at_frame.evaluate import bent_object
-from fictilis.core.at_frame.standing import jumping, jumps_of, standing
+from fictilis.core.at_frame.jumps import jumping, jumps_of
 from fictilis.core.ground import interrupt
 from fictilis.core.ground.affine import placed
 from fictilis.core.scene.point_spring import PointSpring
@@ -74,10 +78,46 @@ def _times(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     return np.einsum("ijl,jkl->ikl", a, b)
 
 
-class Run:
-    """The motion of one object's points. States are kept frame by frame, or every some frames where they are large."""
+class Asked:
+    """Until when springs may be worked out, and whether some were left ``late``."""
 
-    def __init__(self, scene: Scene, obj: MorphObject) -> None:
+    def __init__(self, seconds: float) -> None:
+        self.end, self.late = time.perf_counter() + seconds, False
+
+
+_asked: ContextVar[Asked | None] = ContextVar("asked", default=None)
+
+
+@contextmanager
+def in_time(seconds: float) -> Iterator[Asked]:
+    """While this lasts, springs are worked out for so many seconds at most, a frame at least for each that is asked for. What
+    is not known by then stays as it is without springs."""
+    token = _asked.set(Asked(seconds))
+    try:
+        yield _asked.get()  # type: ignore[misc]
+    finally:
+        _asked.reset(token)
+
+
+class Followed(Protocol):
+    """Where a spring is led: points (n, 3) before it, and the matrix (4, 4) that places them in the scene."""
+
+    @property
+    def bent(self) -> np.ndarray: ...
+    @property
+    def matrix(self) -> np.ndarray: ...
+
+
+Follow = Callable[[Scene, MorphObject, float], Followed]
+_numbers = count()
+
+
+class Run:
+    """The motion of one object's points. States are kept frame by frame, or every some frames where they are large. No two
+    runs have the same ``number``."""
+
+    def __init__(self, scene: Scene, obj: MorphObject, follow: Follow) -> None:
+        self.number, self._follow = next(_numbers), follow
         assert obj.spring is not None
         self._spring = replace(obj.spring)
         self._obj = replace(obj, spring=None)  # which must not hold what the run is kept for
@@ -112,10 +152,10 @@ class Run:
 
     def _followed(self, scene: Scene, frame: float) -> np.ndarray:
         """(3, k): where the mix has the points that may move, in the space in which they lag behind."""
-        points = bent_object(self._obj, frame, self._fps)[self._free]
-        if not self._spring.mix:
-            points = placed(points, standing(scene, self._obj, frame).transform.matrix())
-        return np.ascontiguousarray(points.T)
+        with in_time(np.inf):  # a state that came of what is late would be kept
+            pose = self._follow(scene, self._obj, frame)
+            points = pose.bent[self._free]
+            return np.ascontiguousarray((points if self._spring.mix else placed(points, pose.matrix)).T)
 
     def _steps(self, frames: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         if frames not in self._parts:
@@ -162,24 +202,24 @@ class Run:
             out[..., rows] = part
         return out
 
-    def points(self, scene: Scene, frame: float, seconds: float = np.inf) -> np.ndarray | None:
-        """(n, 3) in object space at a frame; None where more than ``seconds`` would be needed, of which these were used."""
+    def points(self, scene: Scene, frame: float) -> np.ndarray | None:
+        """(n, 3) in object space at a frame; None where more time would be needed than there is; see ``in_time``."""
         with self._lock:
-            mixed = bent_object(self._obj, frame, self._fps)
+            pose, asked = self._follow(scene, self._obj, frame), _asked.get()
             if frame <= self._start or not len(self._free):
-                return mixed
-            end = time.perf_counter() + seconds
+                return pose.bent
+            mixed = pose.bent.copy()
             whole = int(np.floor(frame - self._start + SAME))
-            state = self._state(scene, whole, end)
+            state = self._state(scene, whole, np.inf if asked is None else asked.end)
             if state is None:
+                asked.late = True  # type: ignore[union-attr]
                 return None
             number, (at, place) = whole, state
             if frame - self._start - number > SAME:
                 at = self._led(scene, at, place, self._start + number, frame)[0]
             seen = (at[2] if self._spring.twice else at[0]).T
             if not self._spring.mix:
-                back = np.linalg.inv(standing(scene, self._obj, frame).transform.matrix())
-                seen = placed(seen, back)
+                seen = placed(seen, np.linalg.inv(pose.matrix))
             mixed[self._free] = seen
             return mixed
 
@@ -192,13 +232,13 @@ class Run:
         number, state, place = self._nearest(scene, whole)
         while number < whole:
             interrupt.check()
-            if time.perf_counter() > end:
-                self._last = (number, state, place)
-                return None
             state, place = self._led(scene, state, place, self._start + number, self._start + number + 1)
             number += 1
             if number % self._every == 0:
                 self._kept[number] = state
+            self._last = (number, state, place)
+            if number < whole and time.perf_counter() > end:
+                return None
         self._last = (number, state, place)
         return state, place
 
@@ -222,7 +262,7 @@ _runs: WeakKeyDictionary[PointSpring, dict[str, tuple[tuple[object, ...], Run]]]
 MOST_RUNS = 64  # of objects that share a spring, as copies do
 
 
-def run_of(scene: Scene, obj: MorphObject) -> Run | None:
+def run_of(scene: Scene, obj: MorphObject, follow: Follow) -> Run | None:
     """The motion of an object's points; None without a spring that is on. Begun anew when what it is made of is another."""
     spring = obj.spring
     if spring is None or not spring.on:
@@ -241,7 +281,7 @@ def run_of(scene: Scene, obj: MorphObject) -> Run | None:
     if kept is None or not same or not all(a is b or _alike(a, b) for a, b in zip(kept[0], made_of, strict=True)):
         while len(known) >= MOST_RUNS:
             known.pop(next(iter(known)), None)
-        kept = known[obj.id] = (tuple(made_of), Run(scene, obj))
+        kept = known[obj.id] = (tuple(made_of), Run(scene, obj, follow))
     return kept[1]
 
 

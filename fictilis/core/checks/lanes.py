@@ -10,13 +10,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, Key
-from fictilis.core.at_frame.final import final_points
-from fictilis.core.at_frame.standing import standing
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.keys import KeyRef
-from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import cached_by_identity, extent
 from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.channels import Owner, channel, part_of
@@ -167,12 +165,9 @@ def loop_seam(scene: Scene, obj: MorphObject) -> tuple[float, float]:
     if not obj.lanes:
         return 0.0, 0.0
 
-    def seen(frame: float) -> np.ndarray:
-        return placed(final_points(scene, obj, frame), standing(scene, obj, frame).transform.matrix())
-
     start, end = scene.span
-    first, last = seen(start), seen(end)
-    speed = ((seen(start + 1e-3) - first) - (last - seen(end - 1e-3))) / 1e-3
+    first, then, before, last = (Pose(scene, obj, at).in_scene for at in (start, start + 1e-3, end - 1e-3, end))
+    speed = ((then - first) - (last - before)) / 1e-3
     jump, kink = (float(np.sqrt((d**2).sum(1).max(initial=0.0))) for d in (last - first, speed))
     return jump, kink
 

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.at_frame.standing import standing
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.whole_shapes import map_target
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import placed
@@ -110,11 +110,7 @@ def _curve(curve: AnimationCurve, factor: float, shift: float) -> AnimationCurve
 
 def box_of(scene: Scene, ids: Collection[str]) -> tuple[np.ndarray, np.ndarray] | None:
     """The lowest and highest corner (3,) of objects as they rest and stand at the start; None where they have no points."""
-    rows = [
-        placed(obj.base, standing(scene, obj, scene.start).transform.matrix())
-        for obj in scene.objects
-        if obj.id in ids and len(obj.base)
-    ]
+    rows = [placed(obj.base, Pose(scene, obj, scene.start).matrix) for obj in scene.objects if obj.id in ids and len(obj.base)]
     return box(np.concatenate(rows)) if rows else None
 
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.at_frame.copies import copies
-from fictilis.core.at_frame.standing import angles_of
+from fictilis.core.at_frame.rails import angles_of
 from fictilis.core.edits.followers import followers, keyed
 from fictilis.core.edits.objects import add_objects, on_rig_of_its_own
 from fictilis.core.edits.timing import bake, map_frames

@@ -8,9 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.at_frame.after import after_of
-from fictilis.core.at_frame.evaluate import evaluate_object
-from fictilis.core.at_frame.final import unposed_points
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.followers import followers, keyed, with_lane_in_both
 from fictilis.core.edits.targets import append
 from fictilis.core.ground.arrays import lengths
@@ -131,13 +129,11 @@ def _baked(
 def _added(scene: Scene, obj: MorphObject, plain: MorphObject, frame: float) -> tuple[np.ndarray, float]:
     """(n, 3): how much more the mix would have to move at a frame for ``plain`` to be where the object is, and how far it would
     be off still, in cm: what bends does not reach every place."""
-    wanted, mixed = unposed_points(scene, obj, frame), evaluate_object(obj, frame, scene.fps)
-    after = after_of(replace(plain, skin=None), frame, None, scene.fps)
-    if after is None:
-        return wanted - mixed, 0.0
-    moved = Deltas(np.arange(len(mixed), dtype=np.int32), wanted - after.cage(mixed))
-    added = after.back(mixed, moved)[0].dense(len(mixed))
-    return added, _largest(after.cage(mixed + added) - wanted)
+    wanted = Pose(scene, obj, frame).sprung
+    bare = Pose(scene, replace(plain, skin=plain.skin and replace(plain.skin, on=False)), frame, springs=False)
+    moved = Deltas(np.arange(len(wanted), dtype=np.int32), wanted - bare.points)
+    added = bare.back(moved)[0].dense(len(wanted))
+    return added, _largest(bare.forward(bare.mixed + added) - wanted)
 
 
 def _largest(rows: np.ndarray) -> float:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits.followers import followers, weights_kept
 from fictilis.core.edits.shape import add_deltas
 from fictilis.core.geometry.kinds import Geometry
@@ -15,10 +16,8 @@ from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.ground.arrays import add_rows
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name, tidy_name
-from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.channels import settable
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
-from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import own, unmasked
 from fictilis.core.mix.relay import relay_of
@@ -88,8 +87,7 @@ def target_from_seen(
 ) -> tuple[Scene, str]:
     """A target that freezes the mix as it is seen."""
     obj = scene.unlocked(object_id)
-    seen = mixed_points(obj, shares_at(obj, frame, posed, scene.fps))
-    return target_from_points(scene, object_id, name, seen)
+    return target_from_points(scene, object_id, name, Pose(scene, obj, frame, {object_id: posed}).mixed)
 
 
 def remove_target(scene: Scene, object_id: str, target_id: str, frame: float | None = None) -> Scene:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from functools import wraps
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, Concatenate, Generic, ParamSpec, TypeVar
 from weakref import WeakKeyDictionary, ref
 
 import numpy as np
@@ -173,26 +173,34 @@ def cached_by_identity(function: Callable[[S], T]) -> Callable[[S], T]:
     return lookup
 
 
+class Recent(Generic[S, T]):
+    """The last ``most`` results for each value, compared by identity, for as long as that lives. Keys must be hashable, and
+    results must not hold the value."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._known = most, WeakKeyDictionary[S, dict[Any, T]]()
+
+    def get(self, value: S, key: Any) -> T | None:
+        return self._known.get(value, {}).get(key)
+
+    def put(self, value: S, key: Any, result: T) -> T:
+        kept = self._known.setdefault(value, {})
+        while len(kept) >= self._most:  # threads may be here at once
+            kept.pop(next(iter(tuple(kept))), None)
+        kept[key] = result
+        return result
+
+
 def recent_by_identity(most: int) -> Callable[[Callable[Concatenate[S, P], T]], Callable[Concatenate[S, P], T]]:
-    """Remember the last ``most`` results of ``function(value, *rest)`` of each value (by identity) for as long as it lives;
-    ``rest`` must be hashable."""
+    """Remember the last ``most`` results of ``function(value, *rest)`` of each value, as Recent does; none may be None."""
 
     def decorated(function: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
-        known: WeakKeyDictionary[S, dict[tuple[Any, ...], T]] = WeakKeyDictionary()
+        recent: Recent[S, T] = Recent(most)
 
         @wraps(function)
         def lookup(value: S, *rest: P.args, **named: P.kwargs) -> T:
-            kept = known.get(value)
-            if kept is None:
-                kept = known[value] = {}
-            try:
-                return kept[rest]
-            except KeyError:
-                result = function(value, *rest, **named)
-            while len(kept) >= most:  # threads may be here at once
-                kept.pop(next(iter(tuple(kept))), None)
-            kept[rest] = result
-            return result
+            kept = recent.get(value, rest)
+            return recent.put(value, rest, function(value, *rest, **named)) if kept is None else kept
 
         return lookup  # type: ignore[return-value]
 

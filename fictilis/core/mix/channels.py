@@ -362,7 +362,7 @@ def _own_values(owner: Owner) -> dict[str, float]:
     return out
 
 
-class Stand(Struct, frozen=True):
+class Placement(Struct, frozen=True):
     """How an object stands at a frame; a line is ``drawn`` from one fraction of each strand's length to another."""
 
     transform: Transform
@@ -371,15 +371,15 @@ class Stand(Struct, frozen=True):
     drawn: tuple[float, float] = WHOLE
 
 
-def stand_at(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> Stand:
+def own_placement(obj: MorphObject, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> Placement:
     """Where an object is at a frame, how opaque, and whether it is seen."""
     if not posed and obj.blend is None and all(lane.channel not in _kinds_of(True, False, False) for lane in obj.lanes):
-        return Stand(obj.transform, obj.appearance.opacity, obj.visible, obj.drawn)
+        return Placement(obj.transform, obj.appearance.opacity, obj.visible, obj.drawn)
     at = values_at(obj, frame, posed, fps)
     rows = {part: tuple(at[f"{part}.{a}"] for a in AXES) for part in ("position", "rotation", "scale")}
     rows["scale"] = tuple(v if abs(v) >= LEAST_SCALE else LEAST_SCALE for v in rows["scale"])
     drawn = WHOLE if not isinstance(obj.geometry, Line) else (at[LINE_IDS[0]], at[LINE_IDS[1]])
-    return Stand(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5, drawn)
+    return Placement(replace(obj.transform, **rows), min(max(at["opacity"], 0.0), 1.0), at["visible"] >= 0.5, drawn)
 
 
 def camera_at(camera: SceneCamera, frame: float, posed: Mapping[str, float] | None = None, fps: float = 24.0) -> SceneCamera:

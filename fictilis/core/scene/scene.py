@@ -41,6 +41,7 @@ LANE_COLOURS = (
     "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
 )  # fmt: skip
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
+LANE_HOLDERS = ("targets", "groups", "along", "deformers", "skin")  # what decides which lanes an object may have
 BLEND = "blend"  # the channel of an object that plays two clips
 
 
@@ -304,13 +305,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
-        if self.clips and (
-            was.targets is not obj.targets
-            or was.groups is not obj.groups
-            or was.along is not obj.along
-            or was.deformers is not obj.deformers
-            or was.skin is not obj.skin
-        ):
+        if self.clips and any(getattr(was, part) is not getattr(obj, part) for part in LANE_HOLDERS):
             scene, obj = _clips_fitted(scene, obj, was)
         if obj.skin is not None:
             scene = _rigs_in_step(scene, obj, was)

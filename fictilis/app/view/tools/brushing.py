@@ -9,11 +9,10 @@ from msgspec.structs import replace
 
 from fictilis.app.model.tool_settings import MIX
 from fictilis.app.view.tools.bench import Bench, Event, Stroke
+from fictilis.core.at_frame.pose import Pose
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import put_rows
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.acting import shares
-from fictilis.core.mix.delta_bank import mixed_points
 from fictilis.core.mix.shapes import full_shape, shape_points
 from fictilis.core.shaping.brushes import Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.mirror import reflected_weights
@@ -119,14 +118,14 @@ def goal_of(bench: Bench, name: str) -> np.ndarray | None:
         parent = obj.target(ref.target).built_on
         other = obj.base if parent is None else full_shape(obj, parent)
     elif doc.tools.blend_to == MIX:
-        other = mixed_points(obj, shares(obj, doc.channels.weights(obj)))
+        other = Pose(doc.scene, obj, doc.frame, doc.state.posed).mixed
     else:
         target = next((t for t in obj.targets if t.id == doc.tools.blend_to), None)
         if target is None:
             raise EditRefused(f"Choose what to blend toward first: {obj.name} no longer has that target.")
         other = full_shape(obj, target.id)
-    after, way = bench.item.after, bench.item.share * (other - mine)
-    return bench.points + way if after is None else after.forward(bench.item.mixed() + way)
+    way = bench.item.share * (other - mine)
+    return bench.points + way if bench.item.pose is None else bench.item.pose.forward(bench.item.mixed() + way)
 
 
 class _Trail:
