@@ -47,18 +47,18 @@ _HOMES = {
     "reef_wall": "fictilis.demo.reef_wall",
     "sea_pen": "fictilis.demo.sea_pen",
 }
-_MODULES = {"targets": "fictilis.core.edits.targets", "keys": "fictilis.core.edits.keys",
-            "timing": "fictilis.core.edits.timing", "timeline": "fictilis.core.edits.timeline",
-            "shape": "fictilis.core.edits.shape", "forms": "fictilis.core.edits.forms", "lines": "fictilis.core.edits.lines",
-            "objects": "fictilis.core.edits.objects", "repeats": "fictilis.core.edits.repeats",
-            "springs": "fictilis.core.edits.springs", "deformers": "fictilis.core.edits.deformers",
-            "rigs": "fictilis.core.edits.rigs", "cues": "fictilis.core.edits.cues",
-            "weights": "fictilis.formats.weights", "lanes": "fictilis.formats.lanes", "account": "fictilis.formats.account",
-            "correctives": "fictilis.core.edits.correctives", "relays": "fictilis.core.edits.relays",
-            "links": "fictilis.core.edits.links", "sweeps": "fictilis.core.edits.sweeps", "clips": "fictilis.core.edits.clips",
-            "whole_shapes": "fictilis.core.edits.whole_shapes", "topology": "fictilis.core.edits.topology",
-            "primitives": "fictilis.core.geometry.primitives", "carry": "fictilis.core.geometry.carry",
-            "operations": "fictilis.core.operations", "movies": "fictilis.pictures.making"}  # fmt: skip
+_EDITS = "fictilis.core.edits."
+_MODULES = {  # with where questions about the same subject are answered
+    **{name: (_EDITS + name,) for name in ("targets", "timing", "timeline", "lines", "objects", "repeats", "springs",
+                                           "deformers", "rigs", "cues", "correctives", "relays", "links", "sweeps",
+                                           "whole_shapes", "keys")},
+    "shape": (_EDITS + "shape", "fictilis.core.mix.shapes"), "forms": (_EDITS + "forms", "fictilis.core.geometry.forms"),
+    "clips": (_EDITS + "clips", "fictilis.core.scene.clips"),
+    "topology": (_EDITS + "topology", "fictilis.core.at_frame.drawn"),
+    "weights": ("fictilis.formats.weights",), "lanes": ("fictilis.formats.lanes",), "account": ("fictilis.formats.account",),
+    "primitives": ("fictilis.core.geometry.primitives",), "carry": ("fictilis.core.geometry.carry",),
+    "operations": ("fictilis.core.operations",), "movies": ("fictilis.pictures.making",),
+}  # fmt: skip
 __all__ = ["__version__", *_HOMES, *_MODULES]  # noqa: PLE0604
 
 
@@ -66,5 +66,11 @@ def __getattr__(name: str) -> object:
     if name in _HOMES:
         return getattr(import_module(_HOMES[name]), name)
     if name in _MODULES:
-        return import_module(_MODULES[name])
+        first, *more = map(import_module, _MODULES[name])
+        if not first.__name__.startswith(_EDITS):
+            return first
+        from fictilis.core.validity.edge import CheckedModule
+
+        found = globals()[name] = CheckedModule(first, *more)
+        return found
     raise AttributeError(f"module 'fictilis' has no attribute {name!r}")

@@ -224,7 +224,7 @@ def _camera(scene: Scene, name: str):
 
 def _pick(obj, options: argparse.Namespace) -> Pick:
     """The pick named, or given by numbers."""
-    from fictilis.core.shaping.picks import element_count
+    from fictilis.core.geometry.picked import element_count
 
     if options.pick:
         for kept in obj.picks:

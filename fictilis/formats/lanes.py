@@ -11,12 +11,12 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.timeline import AtRate
 from fictilis.core.ground.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.mix.channels import channel, channels
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
+from fictilis.core.validity.lanes import checked_keys
 from fictilis.formats.files import read_bytes, write_whole
 from fictilis.formats.native import lane_records
 from fictilis.formats.native_reading import lanes_of

@@ -11,7 +11,7 @@ import numpy as np
 
 from fictilis.core.animation.curve import AnimationCurve
 from fictilis.core.geometry.kinds import Geometry, Line, Match
-from fictilis.core.ground.errors import CannotSave
+from fictilis.core.ground.errors import CannotSave, EditRefused, behind_a_colon
 from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.places import Along
 from fictilis.core.scene.point_spring import PointSpring
@@ -19,6 +19,7 @@ from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.scene.sweep import Sweep
 from fictilis.core.scene.timeline import Blend, Clip, Lane, SceneCamera
+from fictilis.core.validity.scenes import check
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.native_cues import cue_record
 from fictilis.formats.native_migrations import VERSION
@@ -59,8 +60,6 @@ from fictilis.formats.native_records import (
     TransformRecord,
     TubeRecord,
     ViewRecord,
-    array_out_of_proportion,
-    out_of_proportion,
 )
 from fictilis.formats.native_rigs import rig_record, rigs_of, skin_record
 from fictilis.formats.native_strict import fields_of
@@ -77,10 +76,11 @@ def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> 
             arrays[id(array)] = (f"arrays/{len(arrays)}.npy", array)
         return arrays[id(array)][0]
 
+    try:
+        check(scene)
+    except EditRefused as why:  # it could not be opened again
+        raise CannotSave(f"{path} could not be saved: {behind_a_colon(why)}. Nothing was changed.") from None
     record = _record(scene, store)
-    wrong = out_of_proportion(record) or next((w for _, a in arrays.values() if (w := array_out_of_proportion(a))), "")
-    if wrong:  # it could not be opened again
-        raise CannotSave(f"{path} could not be saved: the scene is out of proportion, {wrong}. Nothing was changed.")
     text = msgspec.json.format(msgspec.json.encode(record, enc_hook=_plain), indent=1)
 
     def write(temporary: Path) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from fictilis.core.edits.cues import checked_cue
 from fictilis.core.scene.cues import Act, Cue, Lead, Then, When
 from fictilis.formats.native_strict import Strict, fields_of
 
@@ -70,12 +69,10 @@ def cue_record(cue: Cue) -> CueRecord:
 
 
 def read_cue(record: CueRecord) -> Cue:
-    """A cue that was read. Raises EditRefused for what cannot be."""
+    """A cue that was read."""
     leads = tuple(Lead(**fields_of(lead, LeadRecord)) for lead in record.act.leads)
-    return checked_cue(
-        Cue(
+    return Cue(
             record.id, record.name, When(**fields_of(record.when, WhenRecord)),
             Act(**fields_of(record.act, ActRecord) | {"leads": leads}), Then(**fields_of(record.then, ThenRecord)),
             record.meets, record.carry, record.on,
-        )
-    )  # fmt: skip
+        )  # fmt: skip

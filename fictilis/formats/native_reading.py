@@ -12,8 +12,8 @@ import numpy as np
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
-from fictilis.core.geometry.picked import PICK_KINDS, Pick
-from fictilis.core.ground.errors import BadFile, EditRefused, FictilisError
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import BadFile, FictilisError, behind_a_colon
 from fictilis.core.scene.appearance import Appearance, Surface, Texture
 from fictilis.core.scene.deformers import Deformer
 from fictilis.core.scene.kept import FormNumbers, NamedPick, StoredMix
@@ -25,13 +25,12 @@ from fictilis.core.scene.rules import Driver, Follow, Rule
 from fictilis.core.scene.scene import Deltas, Group, InBetween, MorphObject, Scene, Target
 from fictilis.core.scene.sweep import Sweep
 from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane, Marker, Reference, SavedView, SceneCamera, Sound
-from fictilis.core.shaping.picks import element_count
+from fictilis.core.validity.proportion import in_proportion, out_of_bounds
+from fictilis.core.validity.scenes import check
 from fictilis.formats.files import Progress, no_progress, read_bytes
-from fictilis.formats.native_checks import check_parts
 from fictilis.formats.native_cues import read_cue
 from fictilis.formats.native_migrations import VERSION, migrated
 from fictilis.formats.native_records import (
-    MOST_KEYS,
     AlongRecord,
     BlendRecord,
     CameraRecord,
@@ -46,7 +45,6 @@ from fictilis.formats.native_records import (
     MatchRecord,
     MeshRecord,
     ObjectRecord,
-    PickRecord,
     ReferenceRecord,
     RepeatRecord,
     SceneRecord,
@@ -57,8 +55,6 @@ from fictilis.formats.native_records import (
     TextureRecord,
     TubeRecord,
     ViewRecord,
-    array_out_of_proportion,
-    out_of_proportion,
     with_seen_names,
 )
 from fictilis.formats.native_rigs import read_rig, read_skin
@@ -113,7 +109,7 @@ class _Archive:
         array = self.arrays[key]
         if array.ndim != (1 if width is None else 2) or (width is not None and array.shape[1] != width):
             raise self.fail(f"its part {name} is shaped {array.shape}")
-        wrong = array_out_of_proportion(array)
+        wrong = out_of_bounds(array)
         if wrong:
             raise self.fail(f"its part {name} {wrong}")
         return array
@@ -162,9 +158,7 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise archive.fail(f"its scene.json is wrong ({error})") from None
     try:
-        wrong = out_of_proportion(record)
-        if wrong:
-            raise archive.fail(wrong)
+        in_proportion(record)
         with_seen_names(record)
         objects, rigs = [], [read_rig(archive, rig) for rig in record.rigs]
         for number, item in enumerate(record.objects):
@@ -199,12 +193,12 @@ def read_native(path: Path, progress: Progress = no_progress) -> Scene:
             reference,
             tuple(read_cue(c) for c in record.cues),
         )
-        check_parts(archive, scene)
+        check(scene)
         return scene
     except BadFile:
         raise
     except (FictilisError, ValueError) as error:
-        raise archive.fail(str(error).rstrip(".")) from None
+        raise archive.fail(behind_a_colon(error)) from None
 
 
 def _curve(record: LaneRecord | FollowRecord) -> AnimationCurve:
@@ -212,8 +206,6 @@ def _curve(record: LaneRecord | FollowRecord) -> AnimationCurve:
 
 
 def _read_keys(keys: list[KeyRecord]) -> tuple[Key, ...]:
-    if len(keys) > MOST_KEYS:
-        raise EditRefused(f"a lane has {len(keys):,} keys; up to {MOST_KEYS:,} are read")
     return tuple(Key(**fields_of(k, KeyRecord)) for k in keys)
 
 
@@ -253,15 +245,14 @@ class _ObjectReader:
 
     def read(self) -> MorphObject:
         item, geometry = self.item, self._geometry()
-        if any(abs(factor) < 1e-9 for factor in item.transform.scale):
-            raise self.fail("has a scale of 0")
         t = item.transform
         texture = self._texture(item.texture) if item.texture else None
         return MorphObject(
             item.id, item.name, geometry, self.base, tuple(self._target(t) for t in item.targets), lanes_of(item.lanes),
             Transform(t.position, t.rotation, t.scale, t.pivot), Appearance(item.colour, item.smooth, texture, item.opacity),
             item.visible, item.locked, tuple(Group(**fields_of(g, GroupRecord)) for g in item.groups),
-            tuple(self._pick(p, geometry) for p in item.picks), tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
+            tuple(NamedPick(p.name, Pick(p.kind, self.archive.array(p.elements, "<i8"))) for p in item.picks),
+            tuple(StoredMix(m.name, tuple(m.weights)) for m in item.mixes),
             None if item.form is None else FormNumbers(item.form.kind, tuple(sorted(item.form.numbers.items()))),
             _blend(item.blend), item.drawn, _along(item.along),
             None if item.repeat is None else Repeat(**fields_of(item.repeat, RepeatRecord)), self._spring(item.spring),
@@ -275,12 +266,6 @@ class _ObjectReader:
             return None
         field = None if record.field is None else self.archive.array(record.field, "<f8")
         return PointSpring(**fields_of(record, SpringRecord) | {"field": field})
-
-    def _indices(self, name: str, what: str, low: int, high: int) -> np.ndarray:
-        array = self.archive.array(name, "<i4")
-        if len(array) and (array.min() < low or array.max() >= high):
-            raise self.archive.fail(f"{self.item.name}: a {what} runs from {array.min()} to {array.max()}, beyond {high - 1}")
-        return array
 
     def _geometry(self) -> Geometry:
         record = self.item.geometry
@@ -309,39 +294,23 @@ class _ObjectReader:
     def _mesh(self, m: MeshRecord) -> Mesh:
         if m.points != self.count:
             raise self.fail(f"says it has {m.points} points, but {self.count} are stored")
-        corners = self._indices(m.corners, "face corner", 0, self.count)
-        offsets = self.archive.array(m.offsets, "<i4")
-        if (np.diff(offsets) < 1).any():
-            raise self.fail("has a face without points")
+        corners, offsets = self.archive.array(m.corners, "<i4"), self.archive.array(m.offsets, "<i4")
         if m.uvs is None or m.uv_corners is None:
             if m.uvs is not m.uv_corners:
                 raise self.fail("has texture coordinates without their corners, or the other way round")
             return Mesh(self.count, corners, offsets)
         uvs = self.archive.array(m.uvs, "<f8", 2)
-        return Mesh(self.count, corners, offsets, uvs, self._indices(m.uv_corners, "texture coordinate", -1, len(uvs)))
+        return Mesh(self.count, corners, offsets, uvs, self.archive.array(m.uv_corners, "<i4"))
 
-    def _deltas(self, record: DeltasRecord, what: str) -> Deltas:
-        index = self._indices(record.indices, f"point of {what}", 0, self.count)
-        if (np.diff(index) <= 0).any():
-            raise self.archive.fail(f"{self.item.name}: the points of {what} are out of order")
-        return Deltas(index, self.archive.array(record.offsets, "<f8", 3))
+    def _deltas(self, record: DeltasRecord) -> Deltas:
+        return Deltas(self.archive.array(record.indices, "<i4"), self.archive.array(record.offsets, "<f8", 3))
 
     def _target(self, t: TargetRecord) -> Target:
-        fail = self.archive.fail
-        if t.path not in ("straight", "curved"):
-            raise fail(f"{t.name} has the unknown path “{t.path}”")
-        stages = tuple(InBetween(s.at, self._deltas(s.deltas, t.name), s.name) for s in t.in_betweens)
-        places = [s.at for s in stages]
-        if any(b - a < 1e-3 for a, b in zip(places, places[1:], strict=False)) or any(p in (0.0, 1.0) for p in places):
-            raise fail(f"{t.name} has in-betweens at impossible weights")
-        if not t.range[0] < t.range[1]:
-            raise fail(f"{t.name} has the range {t.range[0]:g} to {t.range[1]:g}")
+        stages = tuple(InBetween(s.at, self._deltas(s.deltas), s.name) for s in t.in_betweens)
         mask = None if t.mask is None else self.archive.array(t.mask, "<f8")
-        if mask is not None and (len(mask) != self.count or len(mask) and (mask.min() < 0 or mask.max() > 1)):
-            raise fail(f"the mask of {t.name} is not one number from 0 to 1 for each of {self.count} points")
         rule = Rule(tuple(Driver(d.target, d.at, d.width) for d in t.rule.drivers), t.rule.how) if t.rule else None
         return Target(
-            t.id, t.name, self._deltas(t.deltas, t.name), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
+            t.id, t.name, self._deltas(t.deltas), t.colour, t.weight, t.range, t.path, stages, t.built_on, t.muted,
             mask, t.group, rule, Follow(t.follows.source, _curve(t.follows)) if t.follows else None, t.link,
             None if t.sweep is None else self._sweep(t.sweep),
             None if t.match is None else self._match(t.match),
@@ -350,21 +319,7 @@ class _ObjectReader:
     def _sweep(self, record: SweepRecord) -> Sweep:
         return Sweep(**fields_of(record, SweepRecord) | {"field": self.archive.array(record.field, "<f8")})
 
-    def _pick(self, record: PickRecord, geometry: Geometry) -> NamedPick:
-        if record.kind not in PICK_KINDS:
-            raise self.fail(f"has a pick of the unknown kind “{record.kind}”")
-        elements = self.archive.array(record.elements, "<i8")
-        most = element_count(geometry, record.kind)
-        if len(elements) and (elements.min() < 0 or elements.max() >= most):
-            raise self.archive.fail(f"{self.item.name}: the pick “{record.name}” names {record.kind} beyond {most - 1}")
-        return NamedPick(record.name, Pick(record.kind, elements))
-
     def _texture(self, record: TextureRecord) -> Texture:
-        fail, name = self.archive.fail, self.item.name
         projected = None if record.projected is None else self.archive.array(record.projected, "<f8", 2)
-        if projected is not None and len(projected) != self.count:
-            raise fail(f"{name}: the texture “{record.name}” is laid on {len(projected)} points, not {self.count}")
-        if not 1 <= record.tiles <= 4096:
-            raise fail(f"{name}: the texture “{record.name}” has {record.tiles} fields")
         image = None if record.image is None else self.archive.array(record.image, "|u1").tobytes()
         return Texture(record.name, image, projected, record.tiles)

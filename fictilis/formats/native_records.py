@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import msgspec
 import msgspec.structs
-import numpy as np
 
 from fictilis.core.ground.names import seen_name
 from fictilis.formats.native_cues import CueRecord
@@ -383,31 +382,6 @@ class SceneRecord(Strict, kw_only=True):
     cues: list[CueRecord] = []
 
 
-FAR = 1e12
-MOST_ID, MOST_KEYS, MOST_PARTS, LONGEST_TEXT = 10**15, 1_000_000, 100_000, 1_000
-BREAKS = "\n\r\v\f\x1c\x1d\x1e\x85\u2028\u2029\0"
-
-
-def out_of_proportion(value: object, what: str = "content") -> str:
-    """What is wrong with the numbers, names or counts of a record, wherever they stand; nothing where they are in bounds. Keys
-    are bounded by themselves."""
-    if isinstance(value, float | int) and not abs(value) <= FAR:
-        return f"its {what} is {value:g}; numbers go up to {FAR:g}"
-    if isinstance(value, str):
-        if len(value) > LONGEST_TEXT:
-            return f"its {what} has {len(value):,} letters; up to {LONGEST_TEXT:,} can be"
-        if what == "name" and any(c in BREAKS for c in value):
-            return f"its name “{value[:40]!r}” has a line break"
-    elif isinstance(value, list | tuple):
-        if len(value) > MOST_PARTS:
-            return f"it has {len(value):,} {what}; up to {MOST_PARTS:,} can be"
-        return next((wrong for part in value if (wrong := out_of_proportion(part, what))), "")
-    elif isinstance(value, msgspec.Struct):
-        fields = (f for f in value.__struct_fields__ if f != "keys")
-        return next((wrong for f in fields if (wrong := out_of_proportion(getattr(value, f), f))), "")
-    return ""
-
-
 def with_seen_names(value: object) -> None:
     """Every text of a record with all of its letters seen, in place: names of a file may come from anywhere."""
     if isinstance(value, list | tuple):
@@ -420,16 +394,6 @@ def with_seen_names(value: object) -> None:
                 msgspec.structs.force_setattr(value, field, seen_name(held))
             elif field != "keys":
                 with_seen_names(held)
-
-
-def array_out_of_proportion(array: np.ndarray) -> str:
-    """As out_of_proportion, of the numbers of an array."""
-    if array.dtype.kind != "f" or not array.size:
-        return ""
-    if not np.isfinite(array).all():
-        return "holds numbers that are not finite"
-    most = float(max(array.max(), -array.min()))
-    return f"holds {most:g}; numbers go up to {FAR:g}" if most > FAR else ""
 
 
 class SchemaOnly(msgspec.Struct):

@@ -17,7 +17,6 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits.keys import checked_keys
 from fictilis.core.edits.timing import reduce_keys
 from fictilis.core.edits.whole_shapes import other_side_name
 from fictilis.core.ground.errors import BadFile, EditRefused
@@ -26,6 +25,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.scene.timeline import Lane
+from fictilis.core.validity.lanes import checked_keys
 from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
 
 MOST_BYTES, MOST_ROWS, MOST_COLUMNS = 500_000_000, 1_000_000, 4_000

@@ -53,6 +53,7 @@ from fictilis.core.scene.cues import (
 )
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Sound
+from fictilis.core.validity.cue_bounds import checked_cue
 
 OBJ = "o1"
 
@@ -470,7 +471,7 @@ def test_every_word_of_a_cue_can_be_changed_to_what_can_be(pond, when, act, then
         number, others = number_of(scene, cue, word.part), choices(scene, cue, word.part)
         assert (number is not None) + bool(others) + (word.part == "when.key") == 1, word
         for _label, new in others:
-            cues.checked_cue(new)
+            checked_cue(new)
             texts.add(sentence(scene, new))
         if number is not None:
             more = 1.0 if number.decimals == 0 else 0.25

@@ -19,13 +19,13 @@ from fictilis.core.edits.timeline import add_camera
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines import reshaping
-from fictilis.core.geometry.lines.forms import circle
+from fictilis.core.geometry.lines.line_forms import circle
 from fictilis.core.geometry.lines.measuring import strands as measured
 from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import line_profile, round_profile, tube_points
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.geometry.picked import Pick
+from fictilis.core.geometry.picked import Pick, element_count
 from fictilis.core.geometry.topology import border_points, components, edges, neighbours, triangles
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.errors import BadFile, EditRefused, NotATarget
@@ -118,7 +118,7 @@ def test_picks_follow_the_strands():
     assert picks.grow(WHIP, at).elements.tolist() == [2, 3, 4]
     assert picks.connected(WHIP, at).elements.tolist() == list(range(12))
     assert picks.as_kind(WHIP, Pick("points", [2, 3]), "edges").elements.tolist() == [2]
-    assert not len(picks.as_kind(WHIP, at, "faces")) and picks.element_count(WHIP, "edges") == 19
+    assert not len(picks.as_kind(WHIP, at, "faces")) and element_count(WHIP, "edges") == 19
     assert [len(row) for row in picks.chains(WHIP, np.arange(20))] == [12, 9]
 
 

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
-from fictilis.core.edits.correctives import add_corrective, followed, set_follow
+from fictilis.core.edits.correctives import add_corrective, set_follow
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import KeyRef, set_key
 from fictilis.core.edits.lines import set_along, target_from_line
@@ -36,6 +36,7 @@ from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.sweep import Sweep
 from fictilis.core.scene.timeline import Reference, SceneCamera, Sound
+from fictilis.core.validity.targets import followed
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, scene_from_file
 from tests.formats.test_native import same

@@ -31,6 +31,7 @@ from fictilis.core.operations.table import Subject
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.scene import Scene
+from fictilis.core.validity.scenes import check
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.gltf_player import accessor, play, read_arrays
@@ -287,7 +288,7 @@ def test_what_goes_leaves_the_object_by_itself_and_too_much_is_refused(plain):
     within = set_repeat(scene, big, Repeat(counts=(20, 20, 1)))
     too_many = replace(scene.object(big), repeat=Repeat(counts=(30, 30, 1)))
     with pytest.raises(EditRefused, match="would have .* points"):  # as a file asks that has it already
-        set_repeat(replace(scene, objects=(too_many,)), big, too_many.repeat)
+        check(replace(scene, objects=(too_many,)))
     for grown, name in ((within, big), (set_repeat(scene, big, Repeat("faces", other="o1")), "o1")):
         with pytest.raises(EditRefused, match="The copies of Ball 2 would have .* points"):  # it grows, or what it stands on
             _subdivided(grown, name, 3)

@@ -33,7 +33,7 @@ from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import plane
-from fictilis.core.ground.errors import BadFile, CannotSave
+from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.scene.appearance import Appearance, Surface, Texture
 from fictilis.core.scene.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
@@ -43,6 +43,7 @@ from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.rules import Driver, Follow, Rule
 from fictilis.core.scene.scene import Deltas, Scene, Target
 from fictilis.core.scene.timeline import Marker, Reference, SavedView, SceneCamera, Sound
+from fictilis.core.validity.scenes import check
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
@@ -360,7 +361,7 @@ JSON_DAMAGE = {
     "pick of an unknown kind": (lambda r: first_object(r)["picks"][0].update(kind="loops"), "loops"),
     "same pick twice": (lambda r: first_object(r)["picks"].append(first_object(r)["picks"][0]), "twice"),
     "texture of no fields": (lambda r: first_object(r)["texture"].update(tiles=0), "0 fields"),
-    "view from nowhere": (lambda r: r["views"][0].update(distance=0), "from 0 cm away"),
+    "view from nowhere": (lambda r: r["views"][0].update(distance=0), "stands 0 cm away"),
     "infinite number": (lambda r: r.update(start=float("inf")), "scene.json"),
 }
 
@@ -506,8 +507,8 @@ def test_numbers_of_numpys_are_numbers_too(tmp_path, sheet):
 FAR_OUT = {
     "range end": (lambda r: r.update(end=1e15), "its (start|end) is"),
     "range start": (lambda r: r.update(start=-1e15), "its (start|end) is"),
-    "key frame": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(frame=-1e12), "A key of"),
-    "key value": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(value=1e300), "A key of"),
+    "key frame": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(frame=-1e12), "a key of"),
+    "key value": (lambda r: r["objects"][0]["lanes"][0]["keys"][0].update(value=1e300), "a key of"),
     "weight": (lambda r: r["objects"][0]["targets"][0].update(weight=1e300), "its weight is 1e\\+300"),
     "place": (lambda r: r["objects"][0]["transform"].update(position=[1e200, 0, 0]), "its position is"),
     "view": (lambda r: r["views"][0].update(yaw=1e300), "its yaw is"),
@@ -644,7 +645,7 @@ def test_what_could_not_be_opened_again_is_not_written_over_what_can(tmp_path, s
         "weight": obj.with_target(replace(obj.target("t1"), weight=1e13)),
         "name": replace(obj, name="two\nlines"),
     }[kind]
-    with pytest.raises(CannotSave, match="out of proportion"):
+    with pytest.raises(CannotSave, match="could not be saved: its"):
         write_native(path, sheet.with_object(wrong))
     assert same(read_native(path), sheet)
 
@@ -695,10 +696,17 @@ CHAINED = {
 
 
 @pytest.mark.parametrize("name", CHAINED)
-def test_chains_circles_and_more_than_is_drawn_are_refused_when_read(name, tmp_path):
-    write_native(tmp_path / "s.fictilis", chained(name))
+def test_chains_circles_and_more_than_is_drawn_are_refused_when_edited_written_and_read(name, tmp_path, monkeypatch):
+    scene, path = chained(name), tmp_path / "s.fictilis"
+    with pytest.raises(EditRefused, match=CHAINED[name]):
+        check(scene, Scene())
+    with pytest.raises(CannotSave, match=CHAINED[name]):
+        write_native(path, scene)
+    assert not path.exists()
+    monkeypatch.setattr("fictilis.formats.native.check", lambda _scene: None)
+    write_native(path, scene)
     with pytest.raises(BadFile, match=CHAINED[name]):
-        read_native(tmp_path / "s.fictilis")
+        read_native(path)
 
 
 @pytest.mark.parametrize("wrong", ["__proto__", "constructor|x", "", "a b", "x" * 70, "\u202e1"])

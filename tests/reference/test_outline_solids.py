@@ -5,7 +5,7 @@ import pytest
 from shapely.geometry import Polygon
 
 from fictilis.core.geometry.kinds import Line
-from fictilis.core.geometry.lines.forms import circle, star, straight
+from fictilis.core.geometry.lines.line_forms import circle, star, straight
 from fictilis.core.geometry.lines.outlines import plane_of, solid_of
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.topology import edge_faces, triangles

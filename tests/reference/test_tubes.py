@@ -10,7 +10,7 @@ from fictilis.core.checks.tubes import fitting
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.geometry.kinds import Line, Tube
-from fictilis.core.geometry.lines.forms import arc, circle, helix, straight, wave
+from fictilis.core.geometry.lines.line_forms import arc, circle, helix, straight, wave
 from fictilis.core.geometry.lines.splines import drawn
 from fictilis.core.geometry.lines.tubes import (
     box_profile,

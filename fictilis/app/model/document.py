@@ -19,13 +19,14 @@ from fictilis.core.checks.changes import changes
 from fictilis.core.edits.shape import STAY, move_shape, set_mask
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.arrays import extent
-from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.errors import EditRefused, FictilisError
 from fictilis.core.ground.names import number_of
 from fictilis.core.mix.channels import Channel, ChannelRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.history import History
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target, highest_number, targets_by_id
 from fictilis.core.shaping.picks import points_of
+from fictilis.core.validity.scenes import check
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
@@ -197,6 +198,12 @@ class Document(QObject):
         self.hand.leave()
         now = self.settled
         if scene is not None and scene is not now.scene:
+            try:
+                check(scene, now.scene)
+            except EditRefused as why:  # nothing is kept that could not be opened again
+                self.say(why.said, "error")
+                self.cancel_preview()
+                return
             parts["version"] = next(self._versions)
         self._preview = None
         self.session = session or self.session

@@ -17,6 +17,7 @@ from fictilis.core.mix.channels import channel
 from fictilis.core.mix.driven import gain
 from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.scene import Scene, Target, targets_by_id
+from fictilis.core.validity.targets import followed
 
 
 class FollowPlot(CurvePlot):
@@ -107,7 +108,7 @@ class FollowSection(CurveSection[FollowPlot]):
         for other in obj.targets:
             if other.id != target.id:
                 self.source.addItem(other.name, other.id)
-        for channel_id, name in edits.followed(obj).items():
+        for channel_id, name in followed(obj).items():
             self.source.addItem(name, channel_id)
         self.source.setCurrentIndex(self.source.findData(follow.source))
         self.show_values()

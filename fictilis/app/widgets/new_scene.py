@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QCheckBox, QPushButton, QStackedWidget, QVBoxLayout,
 
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import Labelled, NumberField, Segments
-from fictilis.core.edits.forms import FORMS, defaults, unit
-from fictilis.core.geometry.lines.forms import LINE_FORMS
+from fictilis.core.geometry.forms import FORMS, defaults, unit
+from fictilis.core.geometry.lines.line_forms import LINE_FORMS
 from fictilis.core.geometry.primitives import MESH_FORMS
 
 KINDS: dict[str, tuple[str, ...]] = {"Mesh": tuple(MESH_FORMS), "Line": tuple(LINE_FORMS)}

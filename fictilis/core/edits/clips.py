@@ -11,11 +11,10 @@ from msgspec.structs import replace
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.mix.channels import own_kinds
 from fictilis.core.scene.clips import choose_clip, clip, emptied, in_hand, parts_now, stowed, whole_clip
 from fictilis.core.scene.scene import BLEND, MorphObject, Scene, in_step, links_of
 from fictilis.core.scene.shared_lanes import linked_lanes
-from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane, fitted_lanes
+from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane
 
 LETTER = "p"  # of the ids of clips
 
@@ -155,14 +154,3 @@ def set_offset(scene: Scene, offset: float) -> Scene:
     if not np.isfinite(offset) or abs(offset) > 1e6:
         raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
     return scene.with_object(replace(led[0], blend=replace(led[0].blend, offset=float(offset))))
-
-
-def checked_lanes(obj: MorphObject, lanes: tuple[Lane, ...], homes: dict[str, frozenset[str]]) -> None:
-    """Raises EditRefused where stowed lanes could not be those of an object."""
-    seen = set()
-    for lane in lanes:
-        if lane.channel in seen or lane.channel not in homes and lane.channel not in own_kinds(obj):
-            raise EditRefused(f"A clip of {obj.name} animates {lane.channel}, which cannot be.")
-        if lane.channel == BLEND or fitted_lanes((lane,), homes, frozenset(homes)) != (lane,):
-            raise EditRefused(f"A clip of {obj.name} has keys of {lane.channel} that cannot be.")
-        seen.add(lane.channel)

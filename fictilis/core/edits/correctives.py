@@ -5,23 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.targets import append
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import acting_weights
-from fictilis.core.mix.channel_kinds import OBJECT_KINDS
-from fictilis.core.mix.channels import own_kinds
-from fictilis.core.mix.driven import driven_targets, drivers_of
-from fictilis.core.mix.relay import relay_of
-from fictilis.core.rig.posing import is_angle
-from fictilis.core.scene.deformers import DEFORMERS
-from fictilis.core.scene.rules import HOWS, PRODUCT, Driver, Follow, Rule
+from fictilis.core.scene.rules import PRODUCT, Driver, Follow, Rule
 from fictilis.core.scene.scene import MorphObject, Scene, Target
-
-LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
+from fictilis.core.validity.targets import LEAST, checked_rule
 
 
 def acting_now(obj: MorphObject, weights: Mapping[str, float]) -> dict[str, float]:
@@ -33,51 +25,6 @@ def acting_now(obj: MorphObject, weights: Mapping[str, float]) -> dict[str, floa
 def full_at(obj: MorphObject, weights: Mapping[str, float], target_id: str) -> float:
     """The acting weight at which a target drives in full from now on: what it is by now, or 1 where it does not act."""
     return round(acting_now(obj, weights).get(target_id, 1.0), 4)
-
-
-def checked_rule(obj: MorphObject, target: Target) -> None:
-    """Raises EditRefused, with names, where a target's rule makes no sense among the targets of its object."""
-    rule, relay = target.rule, relay_of(obj, target)
-    if (rule is not None or target.follows is not None) and relay is not None:
-        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be driven by others too.")
-    if (rule is not None or target.follows is not None) and target.link is not None:
-        raise EditRefused(f"{target.name} is linked; unlink it before others drive it.")
-    if target.follows is not None:
-        _checked_follow(obj, target, target.follows)
-    if rule is None:
-        return
-    if rule.how not in HOWS:
-        raise EditRefused(f"“{rule.how}” is no way to take drivers together; use {' or '.join(HOWS)}.")
-    if not rule.drivers:
-        raise EditRefused(f"{target.name} needs a target that drives it; to take the last one away, make it a plain target.")
-    seen: set[str] = set()
-    for driver in rule.drivers:
-        name = obj.target(driver.target).name
-        if driver.target in seen:
-            raise EditRefused(f"{name} drives {target.name} already.")
-        seen.add(driver.target)
-        if not np.isfinite(driver.at) or abs(driver.at) < LEAST or abs(driver.at) > 1e6:
-            raise EditRefused(f"{name} cannot drive {target.name} in full at {driver.at:g}; use a weight that is not 0.")
-        if driver.width is not None and not LEAST <= driver.width <= 1e6:
-            raise EditRefused(f"{name} must fade within a weight above 0 as it passes {driver.at:g}, not {driver.width:g}.")
-    driven_targets(obj)
-
-
-def followed(obj: MorphObject) -> dict[str, str]:
-    """The numbers of an object itself that a weight may follow, with their names: where it is, how far it is bent, the angles
-    of its joints."""
-    own = own_kinds(obj)
-    return {c: kind.name for c, kind in own.items() if c in OBJECT_KINDS and "." in c or c in DEFORMERS or is_angle(c)}
-
-
-def _checked_follow(obj: MorphObject, target: Target, follow: Follow) -> None:
-    if target.rule is not None:
-        raise EditRefused(f"{target.name} is a corrective; it cannot follow a number too.")
-    if follow.source not in followed(obj):
-        obj.target(follow.source)
-    if not follow.curve.keys or any(key.shape for key in follow.curve.keys):
-        raise EditRefused(f"{target.name} needs a point at least on the curve by which it follows {drivers_of(obj, target)}.")
-    driven_targets(obj)
 
 
 def set_follow(scene: Scene, object_id: str, target_id: str, follow: Follow | None, weight: float = 0.0) -> Scene:

@@ -17,22 +17,13 @@ from fictilis.core.mix.channels import ChannelRef, channel, find_channel
 from fictilis.core.mix.relay import relays
 from fictilis.core.rehearsal.meaning import PLACE, VALUE, cue, endless
 from fictilis.core.rehearsal.runner import Event, Runner
-from fictilis.core.rehearsal.segment import damping_of
 from fictilis.core.scene.cues import (
-    ACTS,
     CLICK,
     CLIP,
-    LEAST_EVERY,
     LETTER,
-    LONGEST,
-    LONGEST_WAIT,
     MARKER,
-    MEETINGS,
     MOST_CUES,
-    MOST_TIMES,
     SOUND,
-    THENS,
-    WHENS,
     Act,
     Cue,
     Lead,
@@ -40,6 +31,7 @@ from fictilis.core.scene.cues import (
     When,
 )
 from fictilis.core.scene.scene import Scene
+from fictilis.core.validity.cue_bounds import checked_cue
 
 LONGEST_TAKE = 3600.0  # s
 MOVES = 1e-9  # what a value must change by, for a take to key it
@@ -137,31 +129,6 @@ def _coming_to_an_end(scene: Scene, cue_id: str) -> Scene:
         names = " → ".join(c.name for c in (*found, found[0]))
         raise EditRefused(f"These cues would set each other off without end, in no time: {names}.", "Give one of them a wait.")
     return scene
-
-
-def checked_cue(some: Cue) -> Cue:
-    """The cue. Raises EditRefused for kinds, easings and numbers that cannot be."""
-    when, act, then, name = some.when, some.act, some.then, some.name
-    for value, known, what in (
-        (when.kind, WHENS, "waits for"), (act.kind, ACTS, "does"), (then.kind, THENS, "goes on with"),
-        (some.meets, MEETINGS, "meets others by"),
-    ):  # fmt: skip
-        if value not in known:
-            raise EditRefused(f"{name} {what} “{value}”; that is one of {', '.join(known)}.")
-    for number, low, high, what in (
-        (when.seconds, LEAST_EVERY, LONGEST_WAIT, "is repeated every so many seconds"), (act.seconds, 0, LONGEST, "takes"),
-        (then.wait, 0, LONGEST_WAIT, "waits"), (then.seconds, 0, LONGEST, "comes back in"), (act.times, 0, MOST_TIMES, "plays"),
-        (act.place, 0, 1e6, "leads a relay to"), (act.modifier, 0, 1000, "turns the motion"),
-        *((lead.to, -1e6, 1e6, "leads to") for lead in act.leads),
-    ):  # fmt: skip
-        if not (np.isfinite(number) and low <= number <= high):
-            raise EditRefused(f"{name} {what} {number:g}; that is from {low:g} to {high:g}.")
-    for ease in (act.ease, then.ease):
-        if ease:
-            damping_of(ease)
-    if not act.ease:
-        raise EditRefused(f"{name} has no easing; use linear, for instance.")
-    return some
 
 
 # a take

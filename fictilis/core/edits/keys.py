@@ -10,10 +10,11 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.channels import ChannelRef, Owner, channel, settable
+from fictilis.core.mix.channels import ChannelRef, channel, settable
 from fictilis.core.mix.hold_guard import Hold, missing_hold
-from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.shared_lanes import lanes_shared
+from fictilis.core.validity.lanes import checked_keys
 
 
 class KeyRef(Struct, frozen=True):
@@ -36,19 +37,6 @@ def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
     lane = owner.lane(channel_id)
     curve = lane.curve if lane else AnimationCurve()
     return scene.with_owner(owner.with_lane(channel_id, curve.with_key(key)))
-
-
-def checked_keys(owner: Owner, channel_id: str, keys: Iterable[Key]) -> None:
-    """Raises EditRefused where keys cannot stand on a lane."""
-    what, shapes = channel(owner, channel_id), {key.shape for key in keys} - {""}
-    if not what.poses:
-        settable(owner, channel_id)
-        if shapes:
-            raise EditRefused(f"{what.name} is keyed by values; a pose cannot stand on its lane.")
-    elif isinstance(owner, MorphObject):
-        for target in map(owner.target, shapes):
-            if target.group != channel_id:
-                raise EditRefused(f"{target.name} is none of the shapes of {what.name}.")
 
 
 def key_values(

@@ -27,9 +27,9 @@ from fictilis.core.mix.shapes import full_shape
 from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.places import Along
 from fictilis.core.scene.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
+from fictilis.core.validity.scenes import checked_along
 
 MOST_TUBE = 1_000_000  # points
-MOST_FOLLOWING = 32  # lines, each along the next
 
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
@@ -190,26 +190,6 @@ def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name
         if target.rule is None and target.follows is None and target.sweep is None:
             scene, _ = target_from_points(scene, line_id, target.name, full_shape(obj, target.id)[points])
     return scene.with_object(replace(scene.object(line_id), transform=obj.transform)), line_id
-
-
-def checked_along(scene: Scene, object_id: str, line_id: str) -> None:
-    """Raises EditRefused unless an object can follow a line: one that is there, and does not follow the object."""
-    name, seen = scene.owner(object_id).name, object_id
-    scene.object(line_id).line  # noqa: B018 - which refuses what is none
-    step: str | None = line_id
-    for depth in range(len(scene.objects) + 1):
-        if step is None:
-            return
-        if depth >= MOST_FOLLOWING:
-            raise EditRefused(f"{name} would follow lines that follow one another {MOST_FOLLOWING} deep; take it off one.")
-        if step == seen:
-            raise EditRefused(f"{name} cannot follow {scene.object(line_id).name}, which follows {name} itself.")
-        way = scene.object(step).along
-        step = way.line if way is not None else None
-    raise EditRefused(
-        f"{name} cannot follow {scene.object(line_id).name}: the lines there follow one another in a circle; "
-        "take one of them off its line first."
-    )
 
 
 def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, even: bool = True) -> Scene:

@@ -21,8 +21,9 @@ from fictilis.core.mix.channel_kinds import AXES, OBJECT_KINDS
 from fictilis.core.mix.relay import relays
 from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.places import ALONG, Transform
-from fictilis.core.scene.repeats import FACES, LINE, Repeat
+from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.scene import BLEND, Deltas, MorphObject, Scene, Target
+from fictilis.core.validity.scenes import checked_repeat
 
 MOST_OBJECTS = 1_000
 MOTION = tuple(i for i in OBJECT_KINDS if "." in i)
@@ -31,16 +32,8 @@ MOTION = tuple(i for i in OBJECT_KINDS if "." in i)
 def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
     """Copies of an object. Raises EditRefused where there would be none, or more points than are drawn here."""
     obj = scene.object(object_id)
-    if repeat.other == object_id:
-        raise EditRefused(f"{obj.name} is repeated on another object, not on itself; choose another one.")
-    other = scene.object(repeat.other) if repeat.other is not None else None
-    if other is not None and repeat.way == LINE:
-        other.line  # noqa: B018 - which refuses what is none
-    if other is not None and repeat.way == FACES and not other.geometry.face_count:
-        raise EditRefused(f"{other.name} has no faces to stand on; repeat {obj.name} on its points.")
-    scene = scene.with_object(replace(obj, repeat=repeat))
-    scene.check_shown(scene.object(object_id))
-    return scene
+    checked_repeat(scene, obj, repeat)
+    return scene.with_object(replace(obj, repeat=repeat))
 
 
 def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:

@@ -15,6 +15,7 @@ from fictilis.core.mix.channels import set_value
 from fictilis.core.scene.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, is_rigged, joint_names, turn_id
 from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.scene import MorphObject, Scene, Target
+from fictilis.core.validity.objects import checked_skin
 
 
 def skin_of(obj: MorphObject) -> Skin:
@@ -27,9 +28,7 @@ def skin_of(obj: MorphObject) -> Skin:
 def set_skin(scene: Scene, object_id: str, skin: Skin) -> Scene:
     """Let a mesh hang on a rig. Raises EditRefused for what is none, and where the skin is that of other points."""
     obj = scene.object(object_id)
-    obj.mesh  # noqa: B018 - which refuses what is none
-    if len(skin.bound.weights) != len(obj.base):
-        raise EditRefused(f"The skin is of {len(skin.bound.weights):,} points; {obj.name} has {len(obj.base):,}.")
+    checked_skin(obj, skin)
     return scene.with_object(replace(obj, skin=skin))
 
 

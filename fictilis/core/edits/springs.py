@@ -16,6 +16,7 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.validity.objects import checked_spring
 
 CLOSE = 0.01  # cm that targets may be off
 MOST_TARGETS = 24
@@ -25,8 +26,7 @@ MOST_NUMBERS = 60_000_000  # of all frames together
 def set_spring(scene: Scene, object_id: str, spring: PointSpring) -> Scene:
     """A point spring on an object. Raises EditRefused where its masses are those of other points."""
     obj = scene.object(object_id)
-    if spring.field is not None and len(spring.field) != len(obj.base):
-        raise EditRefused(f"The point spring has {len(spring.field):,} masses; {obj.name} has {len(obj.base):,} points.")
+    checked_spring(obj, spring)
     return scene.with_object(replace(obj, spring=spring))
 
 

@@ -4,40 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene.scene import MorphObject, Scene, Target
-from fictilis.core.scene.sweep import LEAST_BANDS, MOST_BANDS, PROFILES, Sweep, front_of
-
-
-def checked_sweep(obj: MorphObject, target: Target) -> None:
-    """Raises EditRefused, with names, where a target cannot be swept so."""
-    sweep = target.sweep
-    if sweep is None:
-        return
-    if len(sweep.field) != len(obj.base):
-        raise EditRefused(f"The sweep of {target.name} is over {len(sweep.field):,} points; {obj.name} has {len(obj.base):,}.")
-    if not np.isfinite(sweep.field).all() or len(sweep.field) and (sweep.field.min() < 0 or sweep.field.max() > 1):
-        raise EditRefused(f"The field of {target.name} must be from 0 to 1.")
-    if not 0 <= sweep.softness <= 100 or sweep.profile not in PROFILES or not abs(sweep.front) <= 1e6:
-        raise EditRefused(f"The front of {target.name} cannot be {sweep.softness:g} wide and {sweep.profile}.")
-    if not LEAST_BANDS <= sweep.bands <= MOST_BANDS:
-        raise EditRefused(f"A sweep is cut into {LEAST_BANDS} to {MOST_BANDS} bands, not {sweep.bands}.")
-    if target.in_betweens:
-        raise EditRefused(f"{target.name} has in-betweens; a sweep brings up one shape. Remove them first.")
-    if target.built_on is not None:
-        raise EditRefused(f"{target.name} is built on {obj.target(target.built_on).name}; rebuild it on the base first.")
-    relay = relay_of(obj, target)
-    if relay is not None:
-        raise EditRefused(f"{target.name} is a shape of the relay {relay.name}; it cannot be swept too.")
-    if sweep.until is not None:
-        other = obj.target(sweep.until)
-        if other.id == target.id or other.sweep is None or not np.array_equal(other.sweep.field, sweep.field):
-            raise EditRefused(f"{target.name} can give way only to a target that is swept over the same field.")
+from fictilis.core.scene.sweep import Sweep, front_of
+from fictilis.core.validity.targets import checked_sweep
 
 
 def set_sweep(scene: Scene, object_id: str, target_id: str, sweep: Sweep | None) -> Scene:

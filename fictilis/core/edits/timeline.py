@@ -11,9 +11,9 @@ from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name
 from fictilis.core.scene.scene import MorphObject, Scene
-from fictilis.core.scene.timeline import Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
+from fictilis.core.scene.timeline import LONGEST_RANGE, Blend, Clip, Lane, Marker, Reference, SceneCamera, Sound
+from fictilis.core.validity.scenes import checked_reference, checked_sound
 
-LONGEST_RANGE = 1_000_000.0
 NEAR = 1e-6
 
 
@@ -134,28 +134,14 @@ def marker_at(scene: Scene, frame: float) -> Marker:
 
 
 def set_sound(scene: Scene, sound: Sound | None) -> Scene:
-    if sound is not None and not (np.isfinite(sound.start) and abs(sound.start) <= LONGEST_RANGE):
-        raise EditRefused(f"A sound cannot begin at frame {sound.start:g}.")
-    if sound is not None and not 0 <= sound.volume <= 1:
-        raise EditRefused(f"A volume must be from 0 to 1, not {sound.volume:g}.")
+    """Another sound, or none. Raises EditRefused for numbers out of bounds."""
+    checked_sound(sound)
     return replace(scene, sound=sound)
-
-
-REACH = 10.0  # views from the middle, and in size
 
 
 def set_reference(scene: Scene, reference: Reference | None) -> Scene:
     """Another picture to be matched, or none. Raises EditRefused for numbers out of bounds."""
-    if reference is not None:
-        for value, words, low, high in (
-            (reference.start, "A reference cannot begin at frame", -LONGEST_RANGE, LONGEST_RANGE),
-            (reference.opacity, "An opacity must be from 0 to 1, not", 0.0, 1.0),
-            (reference.size, f"A size must be from 0.01 to {REACH:g}, not", 0.01, REACH),
-            (reference.across, f"A place must be from {-REACH:g} to {REACH:g}, not", -REACH, REACH),
-            (reference.up, f"A place must be from {-REACH:g} to {REACH:g}, not", -REACH, REACH),
-        ):
-            if not low <= value <= high:
-                raise EditRefused(f"{words} {value:g}.")
+    checked_reference(reference)
     return replace(scene, reference=reference)
 
 

@@ -9,7 +9,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.edits.shape import FOLLOW, add_deltas, move_shape
-from fictilis.core.edits.sweeps import checked_sweep
 from fictilis.core.edits.targets import append, part_below, set_built_on, tidy_groups
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.ground.affine import placed
@@ -22,6 +21,7 @@ from fictilis.core.mix.shapes import ShapeRef, full_shape, shape_parts
 from fictilis.core.scene.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.core.shaping.mirror import Mirror, mirror_map
+from fictilis.core.validity.targets import checked_sweep
 
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
 

@@ -6,6 +6,10 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import force_setattr
 
+from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.geometry.topology import (
+    edges,
+)
 from fictilis.core.ground.arrays import distinct, frozen
 
 PICK_KINDS = ("points", "edges", "faces")
@@ -27,3 +31,7 @@ class Pick(Struct, frozen=True, eq=False, weakref=True):
 
     def same_as(self, other: Pick) -> bool:
         return self.kind == other.kind and np.array_equal(self.elements, other.elements)
+
+
+def element_count(geometry: Geometry, kind: str) -> int:
+    return {"points": geometry.point_count, "edges": len(edges(geometry)), "faces": geometry.face_count}[kind]

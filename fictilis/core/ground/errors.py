@@ -63,3 +63,9 @@ class UsageError(FictilisError):
 
 class Cancelled(FictilisError):
     """Long work that the user stopped."""
+
+
+def behind_a_colon(error: Exception) -> str:
+    """The words of an error as they go on in another sentence; names keep their capitals."""
+    text = str(error).rstrip(".")
+    return text[:1].lower() + text[1:] if text.split(" ")[0] in ("A", "An", "In", "It", "Its", "The", "What") else text

@@ -12,10 +12,11 @@ from fictilis.core.mix.channels import channel
 from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, curve_points, named
 from fictilis.core.scene.rules import HOWS, Follow
 from fictilis.core.scene.scene import Scene
+from fictilis.core.validity.targets import LEAST, followed
 
 HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
 AT = Number("at", "In full at", None, asked=False, low=-1e6, high=1e6)
-WITHIN = Number("within", "Fades within", None, asked=False, low=edits.LEAST, high=1e6)
+WITHIN = Number("within", "Fades within", None, asked=False, low=LEAST, high=1e6)
 
 
 class _DriverTarget(OtherTarget, frozen=True):
@@ -71,7 +72,7 @@ class FollowSource(Parameter, frozen=True):
 
     def options(self, subject: Subject) -> list[tuple[str, str]]:
         others = [(t.name, t.id) for t in subject.obj.targets if t.id not in subject.targets[-1:]]
-        return [*others, *((name, channel_id) for channel_id, name in edits.followed(subject.obj).items())]
+        return [*others, *((name, channel_id) for channel_id, name in followed(subject.obj).items())]
 
     def checked(self, value: object, subject: Subject) -> str:
         known = dict(self.options(subject))

@@ -9,6 +9,7 @@ import numpy as np
 from fictilis.core.edits import forms, topology
 from fictilis.core.edits import objects as edits
 from fictilis.core.geometry import carry
+from fictilis.core.geometry.forms import FORMS, defaults, unit
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.reshaping import delete_points, insert_points
 from fictilis.core.ground.arrays import extent
@@ -78,9 +79,9 @@ def _origin(s: Subject, _v: Values) -> Scene:
 
 def _numbers_of_forms() -> tuple[Number, ...]:
     """What any form asks for, each once."""
-    kinds = {name: type(first) for kind in forms.FORMS for name, first in forms.defaults(kind).items()}
+    kinds = {name: type(first) for kind in FORMS for name, first in defaults(kind).items()}
     return tuple(
-        Number(name, name.capitalize(), None, asked=False, unit=forms.unit(name, of()), low=0, high=1e6,
+        Number(name, name.capitalize(), None, asked=False, unit=unit(name, of()), low=0, high=1e6,
                decimals=2 if of is float else 0)
         for name, of in kinds.items()
     )  # fmt: skip
@@ -182,7 +183,7 @@ OBJECTS = (
               "The pivot goes to a corner, a side or the middle of the base's box; the object stays where it is.", "Set it",
               done="Pivot of {object}"),
     Operation("form", "add", "Add a simple form", lambda s, v: forms.add_form(s.scene, v["kind"], _given(v))[0],
-              (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in forms.FORMS)),
+              (Choice("kind", "Form", "Box", options=tuple((kind.lower(), kind, kind) for kind in FORMS)),
                *_numbers_of_forms()),
               (), "A new object of a simple form.", done="Add a {kind}"),
     Operation("form", "numbers", "Numbers of its form", lambda s, v: forms.set_form(s.scene, s.obj.id, _given(v)),

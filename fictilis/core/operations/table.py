@@ -31,6 +31,7 @@ from fictilis.core.scene.timeline import SceneCamera
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
+from fictilis.core.validity.scenes import check
 
 
 class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
@@ -276,6 +277,7 @@ class Operation(Struct, frozen=True):
         if isinstance(made, tuple):
             made = Outcome(made[0], targets=(made[1],))
         made = made if isinstance(made, Outcome) else Outcome(made)
+        check(made.scene, subject.scene)
         return replace(made, said=" ".join([made.said, *_unmatched(subject, made.scene)]).strip())
 
 

@@ -13,6 +13,7 @@ from fictilis.core.geometry.shown import shown_count
 from fictilis.core.ground.arrays import any_in_rows, cached_by_identity, frozen, lengths, plain_numbers
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import number_of
+from fictilis.core.scene import timeline as time
 from fictilis.core.scene.appearance import Appearance, Surface
 from fictilis.core.scene.cues import Cue
 from fictilis.core.scene.deformers import Deformer, kept_to
@@ -23,18 +24,7 @@ from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.rigs import CLIP, TIME, Skin, is_rigged, turn_ids
 from fictilis.core.scene.rules import Follow, Rule
 from fictilis.core.scene.sweep import Sweep, front_of
-from fictilis.core.scene.timeline import (
-    Animated,
-    Blend,
-    Clip,
-    Lane,
-    Marker,
-    Reference,
-    SavedView,
-    SceneCamera,
-    Sound,
-    fitted_lanes,
-)
+from fictilis.core.scene.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, fitted_lanes
 
 LANE_COLOURS = (
     "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
@@ -228,15 +218,15 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     start: float = 0.0
     end: float = 96.0
     objects: tuple[MorphObject, ...] = ()
-    views: tuple[SavedView, ...] = ()
+    views: tuple[time.SavedView, ...] = ()
     cameras: tuple[SceneCamera, ...] = ()
     markers: tuple[Marker, ...] = ()
-    sound: Sound | None = None
+    sound: time.Sound | None = None
     played: tuple[float, float] | None = None
     id_floor: int = 0
     clips: tuple[Clip, ...] = ()
     clip: str | None = None
-    reference: Reference | None = None
+    reference: time.Reference | None = None
     cues: tuple[Cue, ...] = ()
 
     @property

@@ -14,6 +14,8 @@ from fictilis.core.animation.modifiers import Modifier, modified
 from fictilis.core.ground.arrays import cached_by_identity, plain_numbers
 from fictilis.core.scene.places import ALONG, Along
 
+LONGEST_RANGE = 1_000_000.0  # frames, on either side of 0
+
 
 class Lane(Struct, frozen=True, eq=False, weakref=True):
     """Animates one number of its owner, by channel id (see ``channels``): a curve, and modifiers that act one after another."""

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.geometry.kinds import Geometry
-from fictilis.core.geometry.picked import Pick
+from fictilis.core.geometry.picked import Pick, element_count
 from fictilis.core.geometry.topology import (
     components,
     corners_of,
@@ -59,10 +59,6 @@ def as_kind(geometry: Geometry, pick: Pick, kind: str) -> Pick:
     if kind == pick.kind:
         return pick
     return Pick(kind, {"points": points_of, "edges": edges_of, "faces": faces_of}[kind](geometry, pick))
-
-
-def element_count(geometry: Geometry, kind: str) -> int:
-    return {"points": geometry.point_count, "edges": len(edges(geometry)), "faces": geometry.face_count}[kind]
 
 
 def _from_points(geometry: Geometry, kind: str, on: np.ndarray) -> Pick:
