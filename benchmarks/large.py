@@ -198,7 +198,7 @@ def measure(name: str) -> list[tuple[str, float]]:
     for action, act in actions(window, folder).items():
         out.append((action, watch.during(act, 2.5 if name == "points" else 1.2)))
         print(f"  {name:<10}{action:<28}{out[-1][1]:>7.2f}{'' if out[-1][1] <= GOAL else '   over'}", flush=True)
-    window.doc.saved_version = window.doc.settled.version
+    window.doc.saved_version = window.doc.committed.version
     return out
 
 

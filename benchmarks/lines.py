@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from benchmarks.measure import Row, medians, ms
 from fictilis.core.geometry.kinds import Line, Match, Tube
 from fictilis.core.geometry.lines.line_forms import helix
-from fictilis.core.geometry.lines.matching import matched
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.strand_matching import matched
 from fictilis.core.geometry.lines.tubes import round_profile, tube_mesh, tube_points
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.mix.acting import shares_at

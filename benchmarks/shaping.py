@@ -144,7 +144,7 @@ def strokes() -> list[Row]:
                 doc.undo()
         rate = count / took
         out.append(Row(f"events a second of a drawn Push stroke, {name}", rate, goal, False, ms(took / count) + " each"))
-        doc.saved_version = doc.settled.version
+        doc.saved_version = doc.committed.version
         window.close()
     return out
 

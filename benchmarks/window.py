@@ -236,7 +236,7 @@ def lane_rows() -> list[Row]:
     x, y = lanes.axis.x(8.0), place.y(place.curve.key_at(8.0).value)
     drag = _drag_times(lanes.viewport(), [(x + 0.7 * n, y - 0.1 * n) for n in range(60)], view)
     slow = bare()
-    window.doc.saved_version = window.doc.settled.version
+    window.doc.saved_version = window.doc.committed.version
     window.close()
     return [
         Row("scrubbing the demo in the window: event to painted / bare draw", median(scrub) / quiet, None, True,

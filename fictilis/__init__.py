@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.13.5"
+__version__ = "0.13.6"
 
 _HOMES = {
     "Scene": "fictilis.core.scene.scene",
@@ -17,7 +17,7 @@ _HOMES = {
     "FictilisError": "fictilis.core.ground.errors",
     "load": "fictilis.formats.registry",
     "save": "fictilis.formats.registry",
-    "export": "fictilis.formats.registry",
+    "export": "fictilis.pictures.poster",
     "export_shapes": "fictilis.formats.registry",
     "as_chosen": "fictilis.formats.registry",
     "Choices": "fictilis.formats.choices",

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from fictilis.app.commands.actions import MENUS
 from fictilis.app.commands.rows import ROWS
-from fictilis.cli_operate import PARTS
+from fictilis.cli.operate import PARTS
 from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Span, Text, completed
 from fictilis.core.operations import OPERATIONS
 from fictilis.formats.account import FEATURES, FateOf
@@ -46,7 +46,7 @@ def shortcuts_page() -> str:
     for menu in MENUS:
         lines += [f"## {menu}", "", "| action | where | keys |", "|---|---|---|"]
         for row in ROWS:
-            if row.door == menu:
+            if row.top == menu:
                 keys = ", ".join(f"`{key}`" for key in row.keys)
                 lines.append(f"| {row.text.rstrip('…')} | {row.place} | {keys} |")
         lines.append("")

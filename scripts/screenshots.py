@@ -89,7 +89,7 @@ def take_lanes(window: Window, doc: Document, take) -> None:
     """The lanes: one open with handles, and sound with markers, ghosts and a motion path."""
     lanes, obj = window.lanes, doc.object
     contract, flare, sway = (obj.target_named(name).id for name in ("Contract", "Flare", "Sway"))
-    start = doc.settled.scene
+    start = doc.committed.scene
     window.down.setSizes([400, 356])
     doc.set_frame(24.0)
     scene = keys.set_key(keys.set_key(start, "o1", contract, Key(22.0, 1.25)), "o1", flare, Key(27.0, 0.5))
@@ -180,7 +180,7 @@ def take_cues(window: Window, doc: Document, take) -> None:
     window.grab().save(str(OUT / "rehearsing.png"))
     window.actions_.by_id["done"].trigger()
     page = Path(tempfile.mkdtemp()) / "Moon jelly.html"
-    fictilis.export(doc.settled.scene, page)
+    fictilis.export(doc.committed.scene, page)
     doc.change(cues_shown=False)
     window.down.setSizes([484, 272])
     if MISSING:
@@ -197,7 +197,7 @@ def take_cues(window: Window, doc: Document, take) -> None:
 def take_exchange(window: Window, doc: Document) -> None:
     """The windows of exports, with its proof, and of imports, side by side."""
     folder = Path(tempfile.mkdtemp())
-    fictilis.export(doc.settled.scene, folder / "bell from elsewhere.obj", 20.0, choices=Choices(options={"unit": "mm"}))
+    fictilis.export(doc.committed.scene, folder / "bell from elsewhere.obj", 20.0, choices=Choices(options={"unit": "mm"}))
     window.ask.files.folder = "/tmp"
     pictures: list[QPixmap] = []
 
@@ -254,7 +254,7 @@ def take_rig(window: Window, doc: Document, take) -> None:
 
 def take_surface(window: Window, doc: Document, take) -> None:
     """A coarse cage being shaped, and the smooth surface that it is seen as."""
-    jelly = doc.settled.scene
+    jelly = doc.committed.scene
     scene, bud = add_form(
         fictilis.Scene("Sea squirt", end=48.0), "Box", {"segments": 3, "width": 40, "height": 52, "depth": 40}
     )
@@ -360,7 +360,7 @@ def main() -> None:
 
     take_lanes(window, doc, take)
 
-    scene = keys.set_key(doc.settled.scene, "o1", doc.object.target_named("Dome").id, Key(0.0, 0.0))
+    scene = keys.set_key(doc.committed.scene, "o1", doc.object.target_named("Dome").id, Key(0.0, 0.0))
     scene = keys.set_key(scene, "o1", doc.object.target_named("Dome").id, Key(31.5, 1.4))
     scene = keys.set_key(scene, "o1", doc.object.target_named("Dome").id, Key(60.0, 0.0))
     doc.commit("Suspicious", scene)
@@ -370,7 +370,7 @@ def main() -> None:
     dialog.close()
     doc.undo()
 
-    whole = doc.settled.scene
+    whole = doc.committed.scene
     doc.commit("More targets", many_targets(whole, 12))
     doc.change(way="Line-up")
     doc.see(colour="displacement")
@@ -398,7 +398,7 @@ def main() -> None:
     take_cues(window, doc, take)
     take_relay_and_sweep(window, doc, take)
     take_lines(window, doc, take)
-    doc.saved_version = doc.settled.version
+    doc.saved_version = doc.committed.version
     window.close()
     app.processEvents()
     sys.stdout.write(f"{len(list(OUT.glob('*.png')))} pictures in {OUT}\n")

@@ -2,6 +2,7 @@ import os
 import shutil
 import subprocess
 from collections.abc import Iterator
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -39,10 +40,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             item.add_marker(pytest.mark.skip(reason="make soak"))
 
 
+homes = count()
+
+
 @pytest.fixture(autouse=True)
-def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """No test reads or writes a user's settings."""
-    monkeypatch.setenv("FICTILIS_HOME", str(tmp_path / "home"))
+def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test reads or writes a user's settings, nor those of another test."""
+    monkeypatch.setenv("FICTILIS_HOME", str(tmp_path_factory.getbasetemp() / f"home{next(homes)}"))
 
 
 @pytest.fixture(scope="module")

@@ -109,7 +109,7 @@ def _build(w: Shell) -> None:
     w.top = TopLine(doc, w.actions_, p, _lists(w), w.finder.things)
     w.checker.changed.connect(lambda: w.top.show_found(len(w.checker.found)))
     w.frame = ViewFrame(doc, w.view, w.actions_, p)
-    w.view.picture_shown.connect(lambda: w.top.state.set_lifted(w.view.stage.lifted))
+    w.view.picture_shown.connect(lambda: w.top.state.set_solo(w.view.stage.solo))
     w.frame.more.setMenu(w.top.submenus["See"])
     w.column = Column(doc, w.thumbnails, p, w.target_commands.new_target, w.actions_)
     w.ports.cards = w.column.cards
@@ -176,9 +176,9 @@ def _build_low(w: Shell) -> None:
 
 def _hear(w: Shell, on: bool) -> None:
     """The sound of a rehearsal, from its beginning."""
-    sound = w.doc.settled.scene.sound
+    sound = w.doc.committed.scene.sound
     if on and sound is not None:
-        start, fps = sound.start, w.doc.settled.scene.fps
+        start, fps = sound.start, w.doc.committed.scene.fps
         w.sound.start(lambda t: start + np.asarray(t) * fps)
     elif not w.playback.playing:
         w.sound.stop()

@@ -151,7 +151,7 @@ class Questions:
         kind = kind if kind in export_window.KINDS else ".glb"
         place = Path(self.files.folder) / (path or Path(f"{doc.title}{kind}"))
         request = export_window.ExportRequest(
-            doc.settled.scene, doc.frame, place, objects, settings.exports(), doc.prove_exports
+            doc.committed.scene, doc.frame, place, objects, settings.exports(), doc.prove_exports
         )  # fmt: skip
 
         def kept(path: Path, choices: Choices, frame: float, proves: bool) -> Exported:
@@ -301,7 +301,7 @@ class Questions:
             if self._asker.renderer is None:
                 pictures.append(None)
                 continue
-            after = move_shape(doc.settled.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
+            after = move_shape(doc.committed.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
             ground = Ground(self._asker.palette_.raised, self._asker.palette_.raised)
             pictures.append(
                 shape_picture(self._asker.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground)

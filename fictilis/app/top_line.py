@@ -38,7 +38,7 @@ class StateLine(QFrame):
         for part in (self.word, self.what, self.note, self.done):
             layout.addWidget(part)
         self.setFixedHeight(34)
-        self.lifted = False
+        self.solo = False
         doc.changed.connect(self.refresh)
         self.refresh()
 
@@ -64,14 +64,14 @@ class StateLine(QFrame):
 
     def _shaping_note(self) -> str:
         ref, doc = self.doc.shaping, self.doc
-        if self.lifted:
+        if self.solo:
             return f"shown at {ref.at:.2f} meanwhile"
         stage = None if ref.is_base else doc.object.target(ref.target).in_between(ref.at)
         return stage.name if stage is not None else ""
 
-    def set_lifted(self, lifted: bool) -> None:
-        if lifted != self.lifted:
-            self.lifted = lifted
+    def set_solo(self, solo: bool) -> None:
+        if solo != self.solo:
+            self.solo = solo
             self.refresh()
 
 

@@ -19,9 +19,9 @@ from fictilis.core.mix.coefficients import cardinals, columns, row_ids
 from fictilis.core.mix.driven import driven_targets, gains
 from fictilis.core.mix.relay import members, place_shares, relays
 from fictilis.core.rehearsal.cue_words import sentence
-from fictilis.core.rehearsal.layers import in_hand
+from fictilis.core.rehearsal.layers import with_active
 from fictilis.core.rehearsal.meaning import fault, goals, takes
-from fictilis.core.scene.clips import stowed
+from fictilis.core.scene.clips import whole_clips
 from fictilis.core.scene.cues import MODIFIER
 from fictilis.core.scene.kept import NamedPick
 from fictilis.core.scene.rules import SMALLEST
@@ -72,7 +72,7 @@ def page_data(scene: Scene, store: Store) -> Record:
     """The records of a scene whose arrays go into ``store``: the visible objects that have faces or strands, all clips, the
     cues that can run, and the sound."""
     ids = {o.id for o in shown_objects(scene)}
-    clips = [(c.id, c.name, c.loop) for c in stowed(scene)] or [("", scene.name, True)]
+    clips = [(c.id, c.name, c.loop) for c in whole_clips(scene)] or [("", scene.name, True)]
     return {
         "name": scene.name, "fps": scene.fps, "start": scene.start, "hand": scene.clip or "",
         "objects": [_object(scene, obj, store) for obj in scene.objects if obj.id in ids],
@@ -235,7 +235,7 @@ def _share(curve: AnimationCurve, path: str, shape: str) -> Function:
 
 
 def _clip(scene: Scene, clip_id: str, name: str, loop: bool, ids: set[str], store: Store) -> Record:
-    there = in_hand(scene, clip_id)
+    there = with_active(scene, clip_id)
     start, end = there.span
     tracks = {o.id: _tracks(there, o, store) for o in there.objects if o.id in ids}
     turned = {

@@ -140,9 +140,8 @@ def _export_gltf(path: Path, scene: Scene, _frame: float, values: Values, progre
 
 def _export_page(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
     from fictilis.formats.page import write_page
-    from fictilis.pictures.poster import poster
 
-    return write_page(path, scene, progress, poster(scene), values["sliders"])
+    return write_page(path, scene, progress, values["poster"](scene), values["sliders"])
 
 
 def _export_usd(path: Path, scene: Scene, _frame: float, values: Values, progress: Progress) -> list[str]:
@@ -310,13 +309,15 @@ def as_chosen(scene: Scene, path: Path, choices: Choices) -> tuple[Scene, dict[s
 
 
 def export(
-    scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress, choices: Choices | None = None
-) -> list[str]:
-    """Write a scene to a file of another kind, by its suffix; returns warnings."""
+    scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress, choices: Choices | None = None,
+    poster: Callable[[Scene], bytes | None] = lambda _scene: None,
+) -> list[str]:  # fmt: skip
+    """Write a scene to a file of another kind, by its suffix; returns warnings. ``poster`` makes the PNG that stands on a page
+    until it runs."""
     write = format_for(path, "write").export
     assert write is not None  # that is what was asked for
     chosen, values = as_chosen(scene, path, choices or Choices())
-    return write(Path(path), chosen, frame, values, progress)
+    return write(Path(path), chosen, frame, values | {"poster": poster}, progress)
 
 
 def export_shapes(scene: Scene, folder: Path) -> tuple[list[Path], list[str]]:

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import io
+from pathlib import Path
 
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.scene import Scene
+from fictilis.formats import registry
+from fictilis.formats.choices import Choices
+from fictilis.formats.files import Progress, no_progress
 from fictilis.pictures.look import CLEAR, Look
 
 WIDTH, HEIGHT = 640, 400
@@ -27,3 +31,10 @@ def poster(scene: Scene) -> bytes | None:
     out = io.BytesIO()
     Image.fromarray(picture).save(out, "PNG", optimize=True)
     return out.getvalue()
+
+
+def export(
+    scene: Scene, path: Path, frame: float = 0.0, progress: Progress = no_progress, choices: Choices | None = None
+) -> list[str]:
+    """Write a scene to a file of another kind, by its suffix; returns warnings. A page has a picture."""
+    return registry.export(scene, path, frame, progress, choices, poster)

@@ -22,7 +22,7 @@ from fictilis.core.geometry.normals import KeptNormals, normals_of_many, point_n
 from fictilis.core.geometry.topology import is_closed, triangles
 from fictilis.core.ground.affine import placed, placed_box
 from fictilis.core.ground.arrays import add_rows, any_in_rows, box, distinct, extent, put_rows
-from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
+from fictilis.core.mix.acting import share_of, shares_at, solo_shares, weights_at
 from fictilis.core.mix.channels import Placement
 from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, links_of, targets_by_id
@@ -104,7 +104,7 @@ class StageWish(Struct, frozen=True, eq=False, weakref=True):
 
 
 def shown_shares(wish: StageWish, obj: MorphObject, later: float = 0.0) -> tuple[np.ndarray, float, bool]:
-    """Coefficients the mix is shown with, the share of the shaped target in it, and whether that one is lifted to its own
+    """Coefficients the mix is shown with, the share of the shaped target in it, and whether that one is seen solo, at its own
     weight to be seen at all. What is not shaped may be some frames ``later``."""
     posed, ref = wish.posed.get(obj.id), wish.shaping
     if ref is None or obj.id != wish.current:
@@ -113,7 +113,7 @@ def shown_shares(wish: StageWish, obj: MorphObject, later: float = 0.0) -> tuple
     share = share_of(obj, ref.target, ref.at, shares)
     if ref.target is None or abs(share) >= LEAST_SHARE:
         return shares, share, False
-    shares = lifted_shares(obj, weights_at(obj, wish.frame, posed, wish.scene.fps), ref.target, ref.at)
+    shares = solo_shares(obj, weights_at(obj, wish.frame, posed, wish.scene.fps), ref.target, ref.at)
     return shares, share_of(obj, ref.target, ref.at, shares), True
 
 
@@ -189,11 +189,11 @@ class Stage:
         self._poses: dict[str, Poses] = {}
         self._fits: tuple[Scene, str] | None = None
         self.seconds, self.unfinished = seconds, False
-        self.lifted = False
+        self.solo = False
 
     def items(self, wish: StageWish, live: Deltas | None = None) -> list[StageItem]:
         """The shapes to draw, the shaped one marked; ``live`` is a stroke's displacement of it so far, in object space."""
-        self.lifted = self.unfinished = False
+        self.solo = self.unfinished = False
         with in_time(self.seconds) as asked:
             out = self._items(wish, live)
         self.unfinished = self.unfinished or asked.late
@@ -241,10 +241,10 @@ class Stage:
     def _mix(self, wish: StageWish, obj: MorphObject, live: Deltas | None, stand: Placement | None = None) -> StageItem:
         spread = copies(wish.scene, obj, wish.frame, wish.posed) if stand is not None and obj.repeated is not None else None
         later = 0.0 if spread is None else float(spread.delays[0])
-        shares, share, lifted = shown_shares(wish, obj, later)
+        shares, share, solo = shown_shares(wish, obj, later)
         shaped = wish.shaping is not None and obj.id == wish.current
         if shaped:
-            self.lifted = lifted
+            self.solo = solo
         mix = self._mixes.get(obj.id)
         if mix is None:
             mix = self._mixes[obj.id] = PictureMix(obj)
@@ -291,7 +291,7 @@ class Stage:
             in_mix = Deltas(live.indices, live.offsets * shown_shares(wish, obj)[1])
         places = dict(zip([None, *refs], line_up_places(obj, len(refs) + 1, wish), strict=True))
         first = self._mix(wish, obj, in_mix)
-        self.lifted = False
+        self.solo = False
         first.label, first.shaped, first.share = "In the mix", False, 1.0
         items, offsets = [first], [places[None]]
         beside = [o for o in wish.scene.objects if o is not obj and links_of(o).keys() & links_of(obj).keys()]

@@ -9,11 +9,16 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.session import Session
 from fictilis.app.model.settings import Settings
+from fictilis.app.shell import HEIGHT, WIDTH
 from fictilis.app.start import application
 from fictilis.app.widgets import dialogs
+from fictilis.app.widgets.theme import PALETTES
 from fictilis.app.window import Window
 from fictilis.core.scene.scene import Scene
+from fictilis.render.camera import Camera
+from fictilis.render.snapshot import START_PITCH, START_YAW
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, SHIFT, CTRL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -146,7 +151,7 @@ def nothing_is_left_behind():
         return
     left = [t.name for t in set(threading.enumerate()) - threads if not t.daemon and not t.name.startswith("mix")]
     assert not left, f"threads go on: {left}"
-    windows = QApplication.topLevelWidgets()
+    windows = [w for w in QApplication.topLevelWidgets() if w not in Windows.shared]
     assert not [w.windowTitle() or type(w).__name__ for w in windows if w.isVisible()], "windows stay open"
     timers = [t for w in windows for t in w.findChildren(QTimer) if t.isActive() and not t.isSingleShot()]
     assert not timers, f"{len(timers)} timers go on in windows that are closed"
@@ -158,28 +163,97 @@ def no_sound_device(monkeypatch):
     monkeypatch.setattr("fictilis.app.lanes.sound_player.find_speaker", lambda _parent: None)
 
 
+class Windows:
+    """The windows of a module: one that a test leaves is made as new for the next, since to make one takes half a second."""
+
+    shared: list[Window] = []  # in sight between two tests
+
+    def __init__(self, folder: Path, alone: bool) -> None:
+        """``alone``: each test has a window of its own, where it is about what a window keeps."""
+        self.folder, self.made, self.alone = folder, 0, alone
+
+    def take(self, scene: Scene) -> Window:
+        if self.shared:
+            window = self.shared.pop()
+            as_new(window, scene)
+        else:
+            self.made += 1
+            place = self.folder / str(self.made)
+            doc = Document()
+            doc.open_scene(scene, None)
+            window = Window(doc, Settings(place / "settings.ini"), place / "recovery")
+            window.show()
+        return window
+
+    def give_back(self, window: Window) -> None:
+        rest(window)
+        others = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not window]
+        if self.alone or others or window.renderer is None or not window.isVisible():
+            self.closed(window)
+        else:
+            self.shared.append(window)
+
+    def close(self) -> None:
+        while self.shared:
+            self.closed(self.shared.pop())
+
+    def closed(self, window: Window) -> None:
+        window.doc.saved_version = window.doc.committed.version
+        window.close()
+        window.deleteLater()
+
+
+def rest(window: Window) -> None:
+    """Nothing of a window goes on."""
+    window.playback.stop()
+    window.making.stop()
+    if window.doc.rehearsing or window.doc.taking:
+        window.doc.change(rehearsing=False, taking=False)
+    window.autosave.stop()
+    window.checker.stop()
+    window.thumbnails._timer.stop()
+
+
+def as_new(window: Window, scene: Scene) -> None:
+    """A window as it was when it was made, with another scene."""
+    window.settings._store.clear()
+    doc = window.doc
+    doc.session = Session()
+    doc.open_scene(scene, None)
+    if window.palette_ != PALETTES["Bisque"]:
+        window.set_theme("Bisque")
+    window.resize(WIDTH, HEIGHT)
+    window.across.setSizes([222, 826, 232])
+    window.down.setSizes([484, 272])
+    eye = window.view.eye
+    eye.own = Camera(yaw=START_YAW, pitch=START_PITCH)
+    eye.fit()
+    window.view.setFocus()
+
+
+@pytest.fixture(scope="module")
+def windows(qapp, tmp_path_factory, request):
+    made = Windows(tmp_path_factory.mktemp("windows"), getattr(request.module, "WINDOWS_ALONE", False))
+    yield made
+    made.close()
+
+
 @pytest.fixture
-def open_window(qtbot, tmp_path: Path):
-    """Opens the real window on a scene; closes it without questions."""
+def open_window(qtbot, windows):
+    """Opens the real window on a scene; leaves it without questions."""
     opened = []
 
     def make(scene: Scene) -> User:
-        doc = Document()
-        doc.open_scene(scene, None)
-        window = Window(doc, Settings(tmp_path / "settings.ini"), tmp_path / "recovery")
-        qtbot.addWidget(window, before_close_func=lambda w: setattr(w.doc, "saved_version", w.doc.settled.version))
-        window.show()
+        window = windows.take(scene)
+        opened.append(window)
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow, timeout=5000)
         qtbot.waitUntil(lambda: window.view.picture is not None, timeout=5000)
-        opened.append(window)
         return User(window, qtbot)
 
     yield make
     for window in opened:
-        window.autosave.stop()
-        window.checker.stop()
-        window.thumbnails._timer.stop()
+        windows.give_back(window)
 
 
 @pytest.fixture

@@ -117,7 +117,7 @@ def test_a_drag_of_a_joint_ends_with_what_comes_in_between(pen):
         interrupt()
         move(user.view, (start.x() + 60, start.y() + 10))
         QTest.mouseRelease(user.view, LEFT, NONE, point((start.x() + 60, start.y() + 10)))
-        assert doc.scene is scene and not doc.settled.posed
+        assert doc.scene is scene and not doc.committed.posed
 
 
 def test_shaping_in_the_pose_moves_what_is_under_the_pointer(pen):

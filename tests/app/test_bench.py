@@ -100,7 +100,7 @@ def front_point(user, x=0.0, y=0.0):
 def test_every_brush_reshapes_the_target_in_one_step(bench, tool):
     before, base = puff(bench), bench.obj.base
     rough = before + np.random.default_rng(0).normal(size=before.shape) * 0.05
-    bench.doc.commit("Rough", target_from_points(bench.doc.settled.scene, "o1", "Rough", rough)[0])
+    bench.doc.commit("Rough", target_from_points(bench.doc.committed.scene, "o1", "Rough", rough)[0])
     bench.doc.start_shaping(ShapeRef("t2"))
     bench.doc.set_tools(tool=tool, blend_to="t1")
     start = bench.pixel(front_point(bench)[0])
@@ -266,7 +266,7 @@ def test_picks_are_kept_with_the_object_and_saved(bench, forms, tmp_path):
     forms(bench, {"name": "Rim"}, {"name": "Rim"})
     bench.doc.set_pick(Pick("faces", np.array([3, 4])))
     run(bench, "keep-pick")
-    write_native(tmp_path / "s.fictilis", bench.doc.settled.scene)
+    write_native(tmp_path / "s.fictilis", bench.doc.committed.scene)
     assert read_native(tmp_path / "s.fictilis").objects[0].picks[0].name == "Rim"
     run(bench, "pick-none")
     menu = bench.window.top.lists["Kept picks"]
@@ -399,7 +399,7 @@ def test_mirror_axes_tolerance_and_the_count_of_points_without_a_partner(bench):
     side.mirror.buttons["Y"].click()
     assert bench.doc.tools.mirror.axes == "XY" and side.unpaired.text() == "Every point has a partner"
     uneven = bench.obj.base + np.random.default_rng(0).normal(size=(866, 3)) * 0.3
-    scene = bench.doc.settled.scene
+    scene = bench.doc.committed.scene
     bench.doc.commit("Uneven", scene.with_object(replace(bench.obj, base=uneven)))
     assert "points without a partner" in side.unpaired.text()
     side.mirror_by.buttons["Topology"].click()
@@ -416,19 +416,19 @@ MESH = {
 @pytest.mark.parametrize("name", MESH)
 def test_the_mesh_menu_carries_targets_through_and_can_be_undone(bench, forms, name, tmp_path):
     forms(bench, MESH[name])
-    bench.doc.commit("Mask", set_mask(bench.doc.settled.scene, "o1", "t1", np.linspace(0, 1, 866)))
+    bench.doc.commit("Mask", set_mask(bench.doc.committed.scene, "o1", "t1", np.linspace(0, 1, 866)))
     bench.doc.set_tools(kind="faces")
     bench.doc.set_pick(Pick("faces", np.array([10, 11])))
-    before = bench.doc.settled.scene
+    before = bench.doc.committed.scene
     run(bench, name)
     obj = bench.obj
     assert obj.mesh is not before.objects[0].mesh and "carried through" in bench.said[-1][0]
     assert len(bench.target("Puff").mask) == len(obj.base) and np.isfinite(puff(bench)).all()
     bench.settle()
-    write_native(tmp_path / "s.fictilis", bench.doc.settled.scene)
+    write_native(tmp_path / "s.fictilis", bench.doc.committed.scene)
     assert read_native(tmp_path / "s.fictilis").objects[0].mesh.face_count == obj.mesh.face_count
     bench.doc.undo()
-    assert bench.doc.settled.scene is before and bench.doc.pick().same_as(Pick("faces", np.array([10, 11])))
+    assert bench.doc.committed.scene is before and bench.doc.pick().same_as(Pick("faces", np.array([10, 11])))
     bench.doc.redo()
     assert len(bench.obj.base) == len(obj.base)
 
@@ -445,7 +445,7 @@ def test_freezing_the_transform_and_moving_the_origin(bench):
     from fictilis.core.edits.objects import set_transform
     from fictilis.core.scene.places import Transform
 
-    bench.doc.commit("t", set_transform(bench.doc.settled.scene, "o1", Transform((1, 2, 3), (0, 30, 0), (2, 2, 2))))
+    bench.doc.commit("t", set_transform(bench.doc.committed.scene, "o1", Transform((1, 2, 3), (0, 30, 0), (2, 2, 2))))
     seen = bench.view.shaped_item().in_scene()
     run(bench, "freeze")
     assert bench.obj.transform == Transform() and np.allclose(bench.view.shaped_item().in_scene(), seen, atol=1e-4)
@@ -467,15 +467,15 @@ def test_whole_shape_operations_in_the_menu(bench, forms, name):
     answer, count = TARGET[name]
     forms(bench, answer)
     dent = bench.obj.base * (1 - 0.2 * (bench.obj.base[:, 2:] > 5))
-    bench.doc.commit("Dent", target_from_points(bench.doc.settled.scene, "o1", "Dent", dent)[0])
+    bench.doc.commit("Dent", target_from_points(bench.doc.committed.scene, "o1", "Dent", dent)[0])
     bench.doc.set_picks(np.arange(300))
-    before = bench.doc.settled.scene
+    before = bench.doc.committed.scene
     assert bench.doc.target.name == "Puff"
     run(bench, name)
-    assert len(bench.obj.targets) == count and bench.doc.settled.scene is not before
+    assert len(bench.obj.targets) == count and bench.doc.committed.scene is not before
     bench.settle()
     bench.doc.undo()
-    assert bench.doc.settled.scene is before
+    assert bench.doc.committed.scene is before
 
 
 def test_split_then_join_in_the_window(bench, forms):
@@ -491,7 +491,7 @@ def test_transfer_from_an_object_of_another_topology(bench, forms):
     opened = forms(bench, {"from": "Ball: Puff", "near": 1.0, "far": 4.0})
     points, mesh = plane(12, 12, 8, 8)
     scene, other = add_object(
-        bench.doc.settled.scene, "Patch", mesh, points @ np.array([[1, 0, 0], [0, 0, 1], [0, 1, 0]]) + [0, 0, 9]
+        bench.doc.committed.scene, "Patch", mesh, points @ np.array([[1, 0, 0], [0, 0, 1], [0, 1, 0]]) + [0, 0, 9]
     )
     bench.doc.commit("Patch", scene)
     bench.doc.select_object(other)
@@ -524,7 +524,7 @@ def test_groups_fold_slide_and_dissolve_in_the_column(bench, forms):
 
 
 def test_the_list_of_objects_orders_renames_hides_and_locks(bench):
-    scene, _ = add_object(bench.doc.settled.scene, "Teeth", *reversed(ball(3.0, 4)))
+    scene, _ = add_object(bench.doc.committed.scene, "Teeth", *reversed(ball(3.0, 4)))
     bench.doc.commit("Teeth", scene)
     column = bench.window.column
     column.list_button.click()
@@ -546,7 +546,7 @@ def test_the_list_of_objects_orders_renames_hides_and_locks(bench):
 
 
 def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped(bench):
-    scene, teeth = add_object(bench.doc.settled.scene, "Teeth", *reversed(ball(3.0, 4)))
+    scene, teeth = add_object(bench.doc.committed.scene, "Teeth", *reversed(ball(3.0, 4)))
     bench.doc.commit("Teeth", scene)
     bench.doc.change(way="In the mix")
     assert {i.obj.name for i in bench.view.items()} == {"Ball", "Teeth"}
@@ -564,9 +564,9 @@ def test_every_way_of_seeing_changes_the_picture(bench, name):
     _, at = front_point(bench)
     bench.doc.set_tools(tool="pick", kind="faces")
     if name == "cuts":
-        bench.doc.commit("Cut", add_object(bench.doc.settled.scene, "Other", *reversed(ball(5.0, 8)))[0])
-        shifted = bench.doc.settled.scene.object("o2")
-        bench.doc.commit("Cut", bench.doc.settled.scene.with_object(replace(shifted, base=shifted.base + [8, 0, 4])))
+        bench.doc.commit("Cut", add_object(bench.doc.committed.scene, "Other", *reversed(ball(5.0, 8)))[0])
+        shifted = bench.doc.committed.scene.object("o2")
+        bench.doc.commit("Cut", bench.doc.committed.scene.with_object(replace(shifted, base=shifted.base + [8, 0, 4])))
     bench.settle(300)
     move(bench.view, at, Qt.MouseButton.NoButton)
     plain = bench.view.grab().toImage()
@@ -590,7 +590,7 @@ def test_the_points_show_while_mixing_too(bench):
 
 def test_a_texture_that_cannot_show_says_why(bench):
     bare = replace(bench.obj, geometry=replace(bench.obj.mesh, uvs=None, uv_corners=None))
-    bench.doc.commit("Bare", bench.doc.settled.scene.with_object(bare))
+    bench.doc.commit("Bare", bench.doc.committed.scene.with_object(bare))
     run(bench, "texture")
     assert "has no texture coordinates" in bench.said[-1][0]
 
@@ -634,7 +634,7 @@ def test_a_texture_from_a_file_or_from_the_view_is_saved(bench, tmp_path, monkey
     at = front_point(bench)[1]
     colour = image.pixelColor(point(at + QPointF(4, 4)))
     assert colour.red() > 2 * colour.green()
-    write_native(tmp_path / "s.fictilis", bench.doc.settled.scene)
+    write_native(tmp_path / "s.fictilis", bench.doc.committed.scene)
     assert read_native(tmp_path / "s.fictilis").objects[0].appearance.texture.image == path.read_bytes()
     monkeypatch.setattr(bench.window.ask.files, "open", lambda *_a: tmp_path / "s.fictilis")
     section.texture.activated.emit(2)
@@ -706,7 +706,7 @@ def answering(bench, forms, monkeypatch):
     """A keyed scene whose questions are all answered."""
     answer_all(bench, forms, monkeypatch)
     for frame in (0.0, 12.0, 24.0):
-        bench.doc.commit("Key", set_key(bench.doc.settled.scene, "o1", "t1", Key(frame, frame % 24)))
+        bench.doc.commit("Key", set_key(bench.doc.committed.scene, "o1", "t1", Key(frame, frame % 24)))
     return bench
 
 
@@ -729,23 +729,23 @@ def each_action(user, leave=("quit", "demo-jelly", "demo-lantern-fish", "open"))
 
 def test_every_action_can_be_run_while_shaping_with_a_pick(answering):
     """One by one on the same scene; none may raise, and all that changed can be undone."""
-    start = answering.doc.settled.scene
+    start = answering.doc.committed.scene
     for row in each_action(answering):
-        while answering.doc.settled.scene is not start and answering.doc.undo_label():
+        while answering.doc.committed.scene is not start and answering.doc.undo_label():
             answering.doc.undo()
-        assert answering.doc.settled.scene is start, row.id
+        assert answering.doc.committed.scene is start, row.id
 
 
 def test_every_action_says_what_a_core_that_refuses_says(answering, monkeypatch):
     """Whatever refuses, at whatever depth, becomes the sentence it carries, and nothing is changed."""
-    doc, start = answering.doc, answering.doc.settled.scene
+    doc, start = answering.doc, answering.doc.committed.scene
     doc.set_pick(Pick("points", answering.obj.mesh.face(3)))
     monkeypatch.setattr(doc, "commit", refusing := Mock(side_effect=EditRefused("The core refuses this.", "Try another.")))
     refused = 0
     for row in each_action(answering, ("quit", "demo-jelly", "demo-lantern-fish", "open", "undo", "redo")):
         asked, refusing.call_count = refusing.call_count, 0
         refused += bool(asked)
-        assert doc.settled.scene is start, row.id
+        assert doc.committed.scene is start, row.id
         assert not asked or answering.said[-1] == ("The core refuses this. Try another.", "error"), row.id
     assert refused > 50
 

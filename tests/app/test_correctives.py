@@ -67,13 +67,13 @@ def test_its_card_and_its_lane_cannot_be_dragged_typed_or_keyed(user):
     cards, lanes = user.window.column.cards, user.window.lanes
     card, lane = cards.place_of("Lift with Slide"), lanes.place_of("Lift with Slide")
     assert card.bar is None and card.drivers is not None and lane.slider.isEmpty() and lane.dot.isEmpty()
-    version = user.doc.settled.version
+    version = user.doc.committed.version
     user.drag(cards, card.drivers.center(), card.drivers.center() + QPointF(20, 0))
     user.double_click(cards, card.number.center())
     assert cards._editor is None and "is driven by Lift and Slide" in user.said[-1][0]
     user.drag(lanes.viewport(), lane.head.center() + QPointF(20, 0), lane.head.center() + QPointF(40, 0))
     user.double_click(lanes.viewport(), lane.number.center())
-    assert user.doc.settled.version == version and acts(user) == 1.0
+    assert user.doc.committed.version == version and acts(user) == 1.0
     user.doc.select_target("t3")
     user.press(K.Key_K)
     assert "is driven by Lift and Slide" in user.said[-1][0] and not user.obj.lanes

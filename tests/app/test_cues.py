@@ -309,9 +309,9 @@ def test_every_control_of_the_list_has_a_name_for_a_screen_reader(stage):
 def test_a_rehearsal_that_begins_in_the_middle_of_a_drag_leaves_nothing_of_it(stage):
     user, cards = stage, stage.window.column.cards
     bar = cards.place_of("Flare").bar
-    before = user.doc.settled.scene
+    before = user.doc.committed.scene
     user.drag(cards, bar.center(), QPointF(bar.right(), bar.center().y()), between=lambda: user.press(K.Key_R, CTRL))
-    assert user.doc.rehearsing and not user.doc.hand.busy and user.doc.settled.scene is before
+    assert user.doc.rehearsing and not user.doc.hand.busy and user.doc.committed.scene is before
     assert weight(user, "Flare") == pytest.approx(user.target("Flare").weight)
 
 

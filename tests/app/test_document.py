@@ -39,12 +39,12 @@ def heard(doc):
 def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
     doc = Document()
     doc.open_scene(moon_jelly(), None)
-    states, at, number = [doc.settled], 0, 0
+    states, at, number = [doc.committed], 0, 0
     for step in steps:
         if step == "do":
             number += 1
             doc.edit(f"Step {number}", lambda s, n=number: set_weight(s, "o1", "t1", n / 100))
-            states = [*states[: at + 1], doc.settled]
+            states = [*states[: at + 1], doc.committed]
             at += 1
         elif step == "undo":
             doc.undo()
@@ -55,18 +55,18 @@ def test_any_walk_through_the_history_ends_where_a_plain_list_would(steps):
         elif step == "fail":
             assert not doc.edit("Wrong", lambda s: set_weight(s, "o1", "t1", float("nan")))
         elif step == "preview":
-            doc.preview(set_weight(doc.settled.scene, "o1", "t1", 0.5))
+            doc.preview(set_weight(doc.committed.scene, "o1", "t1", 0.5))
         else:
             doc.cancel_preview()
-        assert doc.settled is states[at]
+        assert doc.committed is states[at]
         assert bool(doc.undo_label()) == (at > 0) and bool(doc.redo_label()) == (at < len(states) - 1)
 
 
 def test_a_preview_is_shown_but_not_kept(doc):
-    before = doc.settled
+    before = doc.committed
     counts, _ = heard(doc)
     doc.channels.set_value(doc.channels.ref("t1"), 0.7, final=False)
-    assert doc.object.target("t1").weight == 0.7 and doc.settled is before and counts == {"changed": 0, "moved": 1}
+    assert doc.object.target("t1").weight == 0.7 and doc.committed is before and counts == {"changed": 0, "moved": 1}
     doc.cancel_preview()
     assert doc.object.target("t1").weight == 0 and doc.undo_label() == ""
 
@@ -86,7 +86,7 @@ def test_unchanged_parts_are_shared_between_steps(doc):
 
 def test_the_history_is_bounded(doc):
     for step in range(UNDO_STEPS + 20):
-        doc.commit("Step", set_weight(doc.settled.scene, "o1", "t1", step / 1000))
+        doc.commit("Step", set_weight(doc.committed.scene, "o1", "t1", step / 1000))
     for _ in range(UNDO_STEPS + 40):
         doc.undo()
     assert doc.undo_label() == "" and doc.object.target("t1").weight == pytest.approx(0.02)
@@ -111,7 +111,7 @@ def test_an_undone_object_leaves_another_current(doc):
     from fictilis.core.geometry.primitives import box
 
     points, mesh = box()
-    scene, box_id = add_object(doc.settled.scene, "Box", mesh, points)
+    scene, box_id = add_object(doc.committed.scene, "Box", mesh, points)
     doc.commit("Add Box", scene)
     doc.select_object(box_id)
     doc.undo()
@@ -137,7 +137,7 @@ def test_posed_weights_fall_back_when_the_frame_moves_and_come_back_with_undo(do
     doc.redo()
     assert doc.channels.weights(doc.object)["t1"] == 0.9
     doc.set_frame(3)
-    assert doc.channels.weights(doc.object)["t1"] == 0.25 and not doc.settled.posed
+    assert doc.channels.weights(doc.object)["t1"] == 0.25 and not doc.committed.posed
 
 
 def test_keying_takes_the_posed_value_and_only_that(doc):
@@ -148,15 +148,15 @@ def test_keying_takes_the_posed_value_and_only_that(doc):
     doc.channels.set_value(doc.channels.ref("t2"), 0.75)
     doc.channels.key_values({doc.channels.ref("t1"): doc.channels.value(doc.channels.ref("t1"))}, "Key Lift")
     assert doc.object.lane("t1").curve.value(10) == 0.5
-    assert doc.settled.posed == {"o1": {"t2": 0.75}}
+    assert doc.committed.posed == {"o1": {"t2": 0.75}}
 
 
 def test_saved_is_known_by_identity(doc):
-    scene = doc.settled.scene
+    scene = doc.committed.scene
     doc.channels.set_value(doc.channels.ref("t1"), 0.5)
     assert doc.unsaved
     doc.undo()
-    assert not doc.unsaved and doc.settled.scene is scene
+    assert not doc.unsaved and doc.committed.scene is scene
 
 
 def test_errors_are_said_and_never_raised_into_the_window(doc):

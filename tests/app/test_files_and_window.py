@@ -44,6 +44,8 @@ from tests.app.test_bench import forms  # noqa: F401
 from tests.formats.test_native import same
 from tests.mixes import mix_at
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 
 
@@ -204,13 +206,13 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved and other.doc.path is None
     assert other.doc.scene.name == "Sheet recovered"
     assert autosave.file.is_file()  # until it is saved
-    recovered = other.doc.settled.scene
+    recovered = other.doc.committed.scene
     other.doc.open_scene(Scene(), None)  # another scene that is saved is not it
     choose(other, monkeypatch, save=tmp_path / "other.fictilis")
     other.press(K.Key_S, CTRL)
     assert autosave.file.is_file() and (tmp_path / "other.fictilis").is_file()
     other.window._recover(left_behind(autosave.folder)[0])
-    assert same(other.doc.settled.scene, recovered)
+    assert same(other.doc.committed.scene, recovered)
     choose(other, monkeypatch, save=tmp_path / "again.fictilis")
     other.press(K.Key_S, CTRL)
     assert not autosave.file.exists() and not autosave.note.exists() and not other.doc.unsaved
@@ -417,7 +419,7 @@ def test_sizes_are_remembered(open_window, sheet):
     first = open_window(sheet)
     first.window.across.setSizes([300, 700, 280])
     sizes = first.window.across.sizes()
-    first.doc.saved_version = first.doc.settled.version
+    first.doc.saved_version = first.doc.committed.version
     first.window.close()
     assert open_window(sheet).window.across.sizes() == sizes
 

@@ -41,7 +41,7 @@ def test_at_most_nine_menus_hold_every_action(user):
     shown = {name: menu.actions() for name, menu in user.window.top.submenus.items()}
     for row in ROWS:
         assert user.window.actions_.by_id[row.id] in shown[row.menu], row.id
-        assert row.door in MENUS
+        assert row.top in MENUS
     assert max(len(actions) for actions in shown.values()) <= 36
 
 
@@ -105,11 +105,11 @@ def test_the_find_field_runs_goes_there_and_says_why_not(user):
 
 
 def test_what_is_greyed_does_not_run_and_esc_leaves(user):
-    field, before = user.window.top.find_field, user.doc.settled.scene
+    field, before = user.window.top.find_field, user.doc.committed.scene
     found = ask(user, "paste keys")
     assert found[0].why and field.list.chosen is found[0]
     user.press(K.Key_Return, on=field)
-    assert field.list.isVisible() and user.doc.settled.scene is before
+    assert field.list.isVisible() and user.doc.committed.scene is before
     user.press(K.Key_Escape, on=field)
     assert not field.list.isVisible() and user.view.hasFocus() and not field.text()
     assert ask(user, "zzzz") == []
@@ -133,7 +133,7 @@ def menu_at(user, widget, at) -> list[str]:
 
 
 def test_context_menus_offer_what_makes_sense_where_nothing_is_selected(user):
-    user.doc.commit("Key", set_key(set_key(user.doc.settled.scene, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)))
+    user.doc.commit("Key", set_key(set_key(user.doc.committed.scene, "o1", "t1", Key(0, 0)), "o1", "t1", Key(20, 1)))
     lanes = user.window.lanes
     place = lanes.place_of("Lift")
     texts = menu_at(user, lanes.viewport(), QPointF(lanes.axis.x(50), place.body.center().y() - 10))
@@ -174,7 +174,7 @@ def test_shift_drags_a_slider_finely(user):
 
 
 def test_the_wheel_over_heads_and_fields_changes_no_value(user):
-    before = user.doc.settled.scene
+    before = user.doc.committed.scene
     lanes = user.window.lanes
     fields = (user.window.side.object.opacity, user.window.transport.rate)
     for widget, at in ((lanes.viewport(), lanes.place_of("Lift").slider.center()), *((f, QPointF(5, 5)) for f in fields)):
@@ -182,7 +182,7 @@ def test_the_wheel_over_heads_and_fields_changes_no_value(user):
         QApplication.sendEvent(widget, QWheelEvent(
             at, QPointF(widget.mapToGlobal(point(at))), QPoint(), QPoint(0, 120), none, NONE, Qt.ScrollPhase.NoScrollPhase,
             False))  # fmt: skip
-    assert user.doc.settled.scene is before
+    assert user.doc.committed.scene is before
 
 
 def test_one_key_folds_all_for_a_large_view_and_back(user):
@@ -275,7 +275,7 @@ def test_a_name_that_a_form_needs_is_typed_at_once(user):
 
 
 def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(user):
-    before, session, camera = user.doc.settled, user.doc.session, user.view.camera
+    before, session, camera = user.doc.committed, user.doc.session, user.view.camera
 
     def act(dialog: NewSceneDialog):
         high = dialog.height()
@@ -296,7 +296,7 @@ def test_a_new_form_is_seen_while_its_numbers_are_typed_and_gone_when_given_up(u
     user.doc.change(through_camera=True)
     in_dialog(user, act)
     user.settle(300)
-    assert user.doc.settled.scene is scene and user.doc.undo_label() == "Camera" and user.doc.through_camera
+    assert user.doc.committed.scene is scene and user.doc.undo_label() == "Camera" and user.doc.through_camera
 
 
 def test_enter_is_the_main_button_from_anywhere(user):
@@ -308,7 +308,7 @@ def test_enter_is_the_main_button_from_anywhere(user):
             widget.setFocus()
             QTest.keyClick(widget, K.Key_Return)
 
-        user.doc.saved_version = user.doc.settled.version
+        user.doc.saved_version = user.doc.committed.version
         dialog = in_dialog(user, act)
         assert dialog.answer == "form" and user.doc.object.name == "Plane", focus
 
@@ -322,14 +322,14 @@ def test_the_numbers_of_a_form_stay_editable_until_something_is_reshaped(user, t
     field.selectAll()
     QTest.keyClicks(field, "44\r")
     assert np.ptp(doc.object.base[:, 0]) == 44 and doc.undo_label() == "Width of Box"
-    write_native(tmp_path / "s.fictilis", doc.settled.scene)
+    write_native(tmp_path / "s.fictilis", doc.committed.scene)
     assert form_of(read_native(tmp_path / "s.fictilis").objects[0]) == doc.object.form
     doc.undo()
     assert np.ptp(doc.object.base[:, 0]) == 30
     doc.edit("Target", lambda s: new_target(s, "o1", "Puff")[0])
     assert form_of(doc.object) is None and not field.isVisible()
     with pytest.raises(EditRefused, match="no simple form"):
-        set_form(doc.settled.scene, "o1", {"width": 3})
+        set_form(doc.committed.scene, "o1", {"width": 3})
 
 
 @pytest.mark.parametrize("kind", ["Box", "Ball", "Plane", "Globe", "Cylinder"])

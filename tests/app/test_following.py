@@ -58,7 +58,7 @@ def test_undo_in_the_middle_of_a_drag_leaves_nothing_of_it(user):
     user.double_click(plot, plot.pixel(0.5, 0.2))
     start = plot.pixel(1, 1)
     user.drag(plot, start, start + QPointF(-40, 20), between=lambda: user.press(K.Key_Z, CTRL))
-    assert curve(user) == [(0, 0), (1, 1)] and user.doc.state is user.doc.settled
+    assert curve(user) == [(0, 0), (1, 1)] and user.doc.state is user.doc.committed
 
 
 def test_its_card_says_what_it_follows_and_another_number_can_be_chosen(user):

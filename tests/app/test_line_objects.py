@@ -61,7 +61,7 @@ def test_a_line_is_chosen_picked_and_moved_by_hand(whip):
 
 def test_every_tool_and_every_action_on_shapes_takes_a_line_or_says_why(whip, forms, monkeypatch):  # noqa: F811
     answer_all(whip, forms, monkeypatch)
-    start = whip.doc.settled.scene
+    start = whip.doc.committed.scene
     for tool in TOOLS:
         whip.doc.set_tools(tool=tool)
         whip.doc.set_pick(Pick("points", [4, 5, 6]))
@@ -80,6 +80,6 @@ def test_every_tool_and_every_action_on_shapes_takes_a_line_or_says_why(whip, fo
                 assert "Whip is a line and has no faces" in whip.said[-1][0] or "pick" in whip.said[-1][0], row.id
                 assert len(whip.said) > said
         whip.settle(1)
-    while whip.doc.settled.scene is not start and whip.doc.undo_label():
+    while whip.doc.committed.scene is not start and whip.doc.undo_label():
         whip.doc.undo()
-    assert same(whip.doc.settled.scene, start)
+    assert same(whip.doc.committed.scene, start)

@@ -126,12 +126,12 @@ def test_the_slider_shows_the_half_way_shape_and_commits_once(user):
 
 
 def test_escape_gives_up_the_slider(user):
-    section, before = user.window.side.match, user.doc.settled.scene
+    section, before = user.window.side.match, user.doc.committed.scene
     handle = QPointF(section.start.width() / 2, section.start.height() / 2)
     user.drag(section.start, handle, handle + QPointF(40, 0),
               between=lambda: user.press(K.Key_Escape, on=section.start))  # fmt: skip
     assert user.doc.scene is before and section.start.value() == 0 and section.number.value == 0
-    assert user.doc.hand.gesture is None and user.doc.state.posed == user.doc.settled.posed
+    assert user.doc.hand.gesture is None and user.doc.state.posed == user.doc.committed.posed
 
 
 def test_undo_in_the_middle_of_the_slider_and_a_reshaped_target(user):
@@ -142,9 +142,9 @@ def test_undo_in_the_middle_of_the_slider_and_a_reshaped_target(user):
     user.drag(
         section.start, handle, handle + QPointF(20, 0), between=lambda: (busy.append(user.doc.hand.busy), user.doc.undo())
     )
-    assert busy == [True] and user.doc.hand.gesture is None and user.doc.state is user.doc.settled
+    assert busy == [True] and user.doc.hand.gesture is None and user.doc.state is user.doc.committed
     user.doc.undo()
-    assert user.target("Spiky").match.corners and user.doc.state.posed == user.doc.settled.posed
+    assert user.target("Spiky").match.corners and user.doc.state.posed == user.doc.committed.posed
     user.doc.start_shaping(ShapeRef("t1"))
     user.doc.set_tools(tool="grab", size=30.0)
     at = user.pixel(10)
@@ -230,10 +230,10 @@ def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, for
 def test_the_slider_of_a_locked_object_says_so_and_changes_nothing(user):
     user.doc.edit("Lock", lambda s: set_locked(s, user.obj.id, True))
     section = user.window.side.match
-    before = user.doc.settled.scene
+    before = user.doc.committed.scene
     handle = QPointF(section.start.width() / 2, section.start.height() / 2)
     user.drag(section.start, handle, handle + QPointF(30, 0))
-    assert user.doc.settled.scene is before and "is locked" in user.said[-1][0] and section.start.value() == 0
+    assert user.doc.committed.scene is before and "is locked" in user.said[-1][0] and section.start.value() == 0
 
 
 def test_the_start_of_an_open_line_cannot_be_slid(user):

@@ -56,7 +56,7 @@ def test_a_drag_that_is_given_up_leaves_nothing_on_the_others(user):
     cards = user.window.column.cards
     bar = cards.place_of("Lift").bar
     user.drag(cards, bar.center(), bar.center() + QPointF(20, 0), between=lambda: user.press(K.Key_Escape, on=cards))
-    assert shown(user) == [0, 0] and user.doc.state is user.doc.settled
+    assert shown(user) == [0, 0] and user.doc.state is user.doc.committed
 
 
 def test_the_line_up_shows_all_parts_and_unlinking_frees_one(user):

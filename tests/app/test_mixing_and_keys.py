@@ -214,7 +214,7 @@ def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
 def test_away_from_neutral_the_hold_is_offered_by_a_button_of_its_own(user):
     for target, rows in (("t1", ((0, 0), (24, 0), (42, 1))), ("t2", ((0, 0), (24, 0.68)))):
         for frame, value in rows:
-            user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", target, Key(frame, value)))
+            user.doc.commit("Key", set_key(user.doc.committed.scene, "o1", target, Key(frame, value)))
     user.doc.set_frame(60)
     user.doc.select_target("t2")
     user.doc.channels.set_value(user.doc.channels.ref("t2"), 0.93)
@@ -232,7 +232,7 @@ def test_away_from_neutral_the_hold_is_offered_by_a_button_of_its_own(user):
 @pytest.mark.parametrize("meanwhile", ["undone", "another key", "another scene"])
 def test_a_notice_acts_only_on_the_lane_it_was_said_of(user, meanwhile):
     user.press(K.Key_K, SHIFT)
-    user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", "t1", Key(20, 1.0)))
+    user.doc.commit("Key", set_key(user.doc.committed.scene, "o1", "t1", Key(20, 1.0)))
     user.doc.set_frame(40)
     user.doc.select_target("t2")
     user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
@@ -241,12 +241,12 @@ def test_a_notice_acts_only_on_the_lane_it_was_said_of(user, meanwhile):
     if meanwhile == "undone":
         user.doc.undo()
     elif meanwhile == "another key":
-        user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", "t2", Key(30, 0.5)))
+        user.doc.commit("Key", set_key(user.doc.committed.scene, "o1", "t2", Key(30, 0.5)))
     else:
-        user.doc.open_scene(set_key(user.doc.settled.scene, "o1", "t2", Key(50, 0.5)), None)
-    before = user.doc.settled.scene
+        user.doc.open_scene(set_key(user.doc.committed.scene, "o1", "t2", Key(50, 0.5)), None)
+    before = user.doc.committed.scene
     button.click()
-    assert user.doc.settled.scene is before and user.said[-1][0] == "Slide has changed since; nothing was done."
+    assert user.doc.committed.scene is before and user.said[-1][0] == "Slide has changed since; nothing was done."
 
 
 def test_beads_are_dragged_in_time_and_value(keyed):

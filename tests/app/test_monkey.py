@@ -344,8 +344,8 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
         if doc.hand.gesture is None:
             assert nothing_is_left(user), [*monkey.done]
         assert nothing_points_astray(user), [*monkey.done]
-        if doc.settled.scene is not written:
-            written = doc.settled.scene
+        if doc.committed.scene is not written:
+            written = doc.committed.scene
             write_native(file, written)
             assert same_bits(read_native(file), written), [*monkey.done]
         if sum(len(o.base) for o in doc.scene.objects) > 20_000 or not doc.scene.objects:
@@ -357,14 +357,14 @@ def test_a_monkey_at_the_window_leaves_a_whole_scene(
             quarters.append(memory(user, read_native(first)))
             nothing_of_another_lives(doc.scene, known)
     doc.interrupt()  # what stands typed in a field is taken by the first undo otherwise
-    now = doc.settled.scene
+    now = doc.committed.scene
     steps = 0
     while doc.undo_label():
         doc.undo()
         steps += 1
     for _ in range(steps):
         doc.redo()
-    assert same_bits(doc.settled.scene, now)
+    assert same_bits(doc.committed.scene, now)
     now = written = None  # and all that is kept for them
     quarters.append(memory(user, read_native(first)))
     nothing_of_another_lives(doc.scene, known)

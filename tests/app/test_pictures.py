@@ -22,6 +22,8 @@ from tests.app.conftest import LEFT, choose
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_exchange import OBJ, act
 
+WINDOWS_ALONE = True
+
 SMALL = {"width": 64, "height": 48, "samples": 1}
 
 
@@ -266,7 +268,7 @@ def test_a_reference_picture_stands_behind_and_before_and_follows_time(user, tmp
     user.doc.edit("x", lambda s: change_reference(s, through=True))
     assert colour() == plain
     write_native(tmp_path / "s.fictilis", user.doc.scene)
-    user.doc.saved_version = user.doc.settled.version
+    user.doc.saved_version = user.doc.committed.version
     user.window.open_path(tmp_path / "s.fictilis")
     assert user.doc.scene.reference.through and user.doc.scene.reference.data == (tmp_path / "take.mp4").read_bytes()
     act(user, "reference-remove")

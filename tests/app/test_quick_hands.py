@@ -63,7 +63,7 @@ def hurried(open_window, rich):
     user.view.eye.look("top")
     user.view.eye.fit()
     for frame in (3.0, 9.0):  # two steps that can be undone, the second can be redone
-        user.doc.commit(f"Key {frame:g}", set_key(user.doc.settled.scene, "o1", "position.x", Key(frame, frame)))
+        user.doc.commit(f"Key {frame:g}", set_key(user.doc.committed.scene, "o1", "position.x", Key(frame, frame)))
     user.doc.undo()
     user.settle()
     return user
@@ -160,7 +160,7 @@ def _aim(user):
 def _pose(user):
     """A picture on the lane of a relay made here."""
     doc = user.doc
-    scene, made = target_from_points(doc.settled.scene, "o1", "Wave", doc.object.base + [0, 3.0, 0])
+    scene, made = target_from_points(doc.committed.scene, "o1", "Wave", doc.object.base + [0, 3.0, 0])
     scene, group = make_relay(scene, "o1", [made], "Row", 10.0)
     doc.commit("Relay", scene)
     doc.change(lanes_shown="all")
@@ -172,7 +172,7 @@ def _pose(user):
 
 def _front(user):
     doc = user.doc
-    doc.commit("Sweep", set_sweep(doc.settled.scene, "o1", "t2", Sweep(along_axis(doc.object, 0), 0.5, 0.5)))
+    doc.commit("Sweep", set_sweep(doc.committed.scene, "o1", "t2", Sweep(along_axis(doc.object, 0), 0.5, 0.5)))
     doc.select_target("t2")
     user.settle()
     return user.view, front_in(user.view).grip, QPointF(30, 0)
@@ -182,7 +182,7 @@ def _point(user):
     """A point of the curve by which a weight follows another."""
     doc = user.doc
     curve = AnimationCurve((Key(0.0, 0.0), Key(1.0, 1.0)))
-    doc.commit("Follow", set_follow(doc.settled.scene, "o1", "t2", Follow("t1", curve)))
+    doc.commit("Follow", set_follow(doc.committed.scene, "o1", "t2", Follow("t1", curve)))
     doc.select_target("t2")
     user.settle()
     plot = user.window.side.follow.plot
@@ -250,7 +250,7 @@ INTERRUPTIONS = {
 def nothing_is_left(user) -> bool:
     doc, lanes = user.doc, user.window.lanes
     assert doc.hand.gesture is None or doc.hand.gesture.by_keys, vars(doc.hand.gesture)
-    assert doc.state is doc.settled, "a preview is left"
+    assert doc.state is doc.committed, "a preview is left"
     exact = doc.shaping is not None and doc.tools.tool == "exact"  # which shows what it would do
     assert (exact or user.view.strokes.live is None) and user.view.strokes.line is None and user.view.worn.mask is None
     assert lanes.box is None and lanes.drop_at is None and user.window.column.cards.drop_at is None
@@ -263,11 +263,11 @@ def nothing_points_astray(user) -> bool:
     assert all(ref.owner in shown and doc.channels.find(ref) is not None for ref in doc.selected)
     assert all(k.owner in shown and doc.channels.lane(k.lane).curve.key_at(k.frame) is not None for k in doc.keys)
     assert doc.shaping is None or doc.shaping.exists_in(doc.object)
-    for object_id, pick in doc.settled.picks.items():
+    for object_id, pick in doc.committed.picks.items():
         assert len(pick) == 0 or len(doc.picks(object_id)) and doc.scene.object(object_id)
-    posed = doc.settled.posed
+    posed = doc.committed.posed
     assert all(doc.scene.owner(o).lane(c) is not None for o, values in posed.items() for c in values)
-    assert not posed or doc.settled.frame == doc.frame
+    assert not posed or doc.committed.frame == doc.frame
     return True
 
 
@@ -276,13 +276,13 @@ def test_whatever_acts_in_the_middle_of_a_gesture_leaves_nothing_of_it(hurried, 
     """Each gesture against every other interruption, and some against all: what is committed after it stays as it is to the
     release. The monkey of ``make soak`` tries all with all."""
     user, button = hurried, BUTTONS.get(gesture, LEFT)
-    first, session, number = user.doc.settled.scene, user.doc.session, list(GESTURES).index(gesture)
+    first, session, number = user.doc.committed.scene, user.doc.session, list(GESTURES).index(gesture)
     every = gesture in ("bead", "bar", "marker", "grab", "aim")
     for name, interrupt in list(INTERRUPTIONS.items())[0 if every else number % 2 :: 1 if every else 2]:
         user.doc.open_scene(first, None)
         user.doc.put(session)
         for frame in (3.0, 9.0):
-            user.doc.commit(f"Key {frame:g}", set_key(user.doc.settled.scene, "o1", "position.y", Key(frame, frame)))
+            user.doc.commit(f"Key {frame:g}", set_key(user.doc.committed.scene, "o1", "position.y", Key(frame, frame)))
         user.doc.undo()
         user.settle(1)
         widget, start, way = GESTURES[gesture](user)
@@ -294,13 +294,13 @@ def test_whatever_acts_in_the_middle_of_a_gesture_leaves_nothing_of_it(hurried, 
             move(widget, start + way * part, button)
         interrupt(user)
         assert nothing_is_left(user), (gesture, name)
-        after, label = user.doc.settled.scene, user.doc.undo_label()
+        after, label = user.doc.committed.scene, user.doc.undo_label()
         move(widget, start + way, button)
         QTest.mouseRelease(widget, button, NONE, point(start + way))
         if name == "second button":
             QTest.mouseRelease(widget, MIDDLE, NONE, point(start))
         assert nothing_is_left(user) and nothing_points_astray(user), (gesture, name)
-        assert user.doc.settled.scene is after and user.doc.undo_label() == label, (gesture, name)
+        assert user.doc.committed.scene is after and user.doc.undo_label() == label, (gesture, name)
         QTest.qWait(1)
 
 
@@ -320,10 +320,10 @@ def test_a_wheel_turn_of_the_camera_is_kept_when_an_edit_follows_at_once(hurried
     before = user.doc.scene.camera.distance
     user.view.camera = user.view.camera.zoomed(0.5, 100, 100, user.view.width(), user.view.height())
     user.doc.edit("Rename", lambda s: rename_object(s, "o1", "Sail"))
-    assert user.doc.settled.scene.camera.distance < before and user.doc.object.name == "Sail"
+    assert user.doc.committed.scene.camera.distance < before and user.doc.object.name == "Sail"
     user.doc.undo()
     user.doc.undo()
-    assert user.doc.settled.scene.camera.distance == before
+    assert user.doc.committed.scene.camera.distance == before
 
 
 def typed(field, text):
@@ -365,13 +365,13 @@ def fielded(hurried):
 def test_a_field_that_is_open_is_taken_before_an_action_and_undone_by_it(fielded, which):
     """Typed, then the Undo button: the text is one step, and that step is taken back. A click then changes nothing."""
     user, (find, text, _) = fielded, FIELDS[which]
-    before, label = user.doc.settled.scene, user.doc.undo_label()
+    before, label = user.doc.committed.scene, user.doc.undo_label()
     typed(find(user.window), text)
     user.click(user.window.top.undo, user.window.top.undo.rect().center())
-    assert user.doc.undo_label() == label and same(user.doc.settled.scene, before)
+    assert user.doc.undo_label() == label and same(user.doc.committed.scene, before)
     assert user.doc.redo_label(), "the typed text was lost"
     user.click(user.view, (60, 200))
-    assert same(user.doc.settled.scene, before)
+    assert same(user.doc.committed.scene, before)
 
 
 @pytest.mark.parametrize(("which", "way"), [(name, way) for name, row in FIELDS.items() for way in row[2]])
@@ -380,12 +380,12 @@ def test_what_is_typed_for_one_thing_is_never_written_to_another(fielded, which,
     typed(find(user.window), text)
     acts = {OBJECT: lambda: doc.select_object("o2"), TARGET: lambda: doc.select_target("t2"),
             SCENE: lambda: doc.open_scene(rename_object(doc.scene, "o1", "Else"), None),
-            CAMERA: lambda: doc.commit("Camera", replace(doc.settled.scene, cameras=()))}  # fmt: skip
+            CAMERA: lambda: doc.commit("Camera", replace(doc.committed.scene, cameras=()))}  # fmt: skip
     acts[way]()
-    now = doc.settled
+    now = doc.committed
     user.view.setFocus()
     user.click(user.view, (60, 200))
-    assert doc.settled.scene is now.scene and doc.settled.posed == now.posed
+    assert doc.committed.scene is now.scene and doc.committed.posed == now.posed
 
 
 def test_an_editor_over_a_name_goes_with_what_it_was_opened_for(hurried):
@@ -416,12 +416,12 @@ def test_an_editor_over_a_painted_text_goes_with_its_scene(hurried, over, tmp_pa
     user.double_click(*OVER[over](user.window))
     typed(QApplication.focusWidget(), "1")
     assert isinstance(QApplication.focusWidget(), _Inline)
-    write_native(tmp_path / "again.fictilis", doc.settled.scene)
+    write_native(tmp_path / "again.fictilis", doc.committed.scene)
     again = read_native(tmp_path / "again.fictilis")
     doc.open_scene(again, None)
     user.settle()
     user.click(user.view, (60, 200))
-    assert doc.settled.scene is again and not any(field.isVisible() for field in user.window.findChildren(_Inline))
+    assert doc.committed.scene is again and not any(field.isVisible() for field in user.window.findChildren(_Inline))
 
 
 def test_a_marker_renamed_and_undone_by_the_button_stays_undone(hurried):
@@ -440,7 +440,7 @@ def test_keys_of_what_is_no_longer_shown_are_not_selected(hurried):
     assert not doc.keys and not doc.selected
     doc.change(keys=frozenset({KeyRef("o1", "t1", 0.0)}))
     assert not doc.keys and not user.window.actions_.by_id["delete"].isEnabled()
-    scene, second = add_camera(doc.settled.scene, SceneCamera("", "Far", (0.0, 0.0, 0.0), 300.0, 0.0, 0.0))
+    scene, second = add_camera(doc.committed.scene, SceneCamera("", "Far", (0.0, 0.0, 0.0), 300.0, 0.0, 0.0))
     doc.commit("Camera", set_key(scene, second, "yaw", Key(5, 1)))
     doc.change(keys=frozenset({KeyRef(second, "yaw", 5.0)}))
     assert doc.keys
@@ -494,7 +494,7 @@ def test_lanes_look_at_another_scene_afresh(hurried):
     lanes.filter.setText("Lift")
     lanes.look.zoom_values(lanes.place_of("Lift"), 60, 0.5, False)
     lanes.set_heights([], TALL)
-    hurried.doc.open_scene(hurried.doc.settled.scene, None)
+    hurried.doc.open_scene(hurried.doc.committed.scene, None)
     place = lanes.place_of("Slide")
     assert lanes.axis.span is None and not lanes.filter.text() and not place.is_open
     assert (lanes.place_of("Lift").low, lanes.place_of("Lift").high) == (place.low, place.high) or not lanes.look.scales

@@ -76,7 +76,7 @@ def test_typed_move_changes_only_the_target_and_comes_back(user):
     user.amount("4.5", key=None)
     field = user.view.amount
     assert field.isVisible() and list(field.boxes) == [0, 1, 2] and field.amounts() == {0: 4.5, 1: 0, 2: 0}
-    assert user.view.rect().contains(field.geometry()) and user.doc.settled.scene.object("o1") is before
+    assert user.view.rect().contains(field.geometry()) and user.doc.committed.scene.object("o1") is before
     user.press(K.Key_Return, on=user.window.focusWidget())
     assert user.doc.shaping is not None  # Enter finished the amount, nothing else
     assert not field.isVisible() and user.view.hasFocus()
@@ -90,14 +90,14 @@ def test_typed_move_changes_only_the_target_and_comes_back(user):
 def test_typing_can_be_mended_and_given_up(user):
     shape(user)
     user.click(user.view, user.pixel(12))
-    before = user.doc.settled
+    before = user.doc.committed
     user.amount("1", "-33", key=K.Key_Backspace)
     assert user.view.amount.amounts() == {0: 1.0, 1: -3.0, 2: 0.0}
-    assert user.view.shaped_item().points[12, 1] == pytest.approx(7) and user.doc.settled is before  # seen, not done
+    assert user.view.shaped_item().points[12, 1] == pytest.approx(7) and user.doc.committed is before  # seen, not done
     user.press(K.Key_Tab, SHIFT, on=user.window.focusWidget())
     assert user.view.amount.boxes[0].hasFocus()
     user.press(K.Key_Escape, on=user.window.focusWidget())
-    assert not user.view.amount.isVisible() and user.doc.settled is before and user.doc.shaping is not None
+    assert not user.view.amount.isVisible() and user.doc.committed is before and user.doc.shaping is not None
     assert user.view.shaped_item().points[12, 1] == pytest.approx(10)
     user.press(K.Key_Escape)
     assert user.doc.shaping is None
@@ -118,10 +118,10 @@ def test_amounts_may_be_simple_arithmetic(user, typed, wanted):
 def test_what_is_no_number_is_said_and_can_be_mended(user, typed):
     shape(user)
     user.doc.set_picks(np.array([12]), "Pick")
-    before = user.doc.settled
+    before = user.doc.committed
     user.amount(typed)
     field = user.view.amount
-    assert field.isVisible() and user.doc.settled is before and field.boxes[0].property("bad")
+    assert field.isVisible() and user.doc.committed is before and field.boxes[0].property("bad")
     assert user.said[-1] == (f"“{typed}” is not a number; nothing has moved.", "error")
     assert user.view.strokes.live is not None and not len(user.view.strokes.live.indices)
     field.boxes[0].selectAll()
@@ -168,7 +168,7 @@ def test_typing_over_a_handle_takes_its_axes(user, key, axis, boxes):
 
 def test_an_amount_field_goes_when_something_else_begins(user):
     shape(user)
-    before = user.doc.settled
+    before = user.doc.committed
     ways = {
         "click": lambda: user.click(user.view, user.pixel(3)), "tool": lambda: user.doc.set_tools(tool="scale"),
         "done": user.doc.done_shaping, "other": lambda: user.doc.start_shaping(ShapeRef("t2")),
@@ -183,7 +183,7 @@ def test_an_amount_field_goes_when_something_else_begins(user):
         way()
         shown = user.view.amount.isVisible() or user.view.strokes.live is not None or user.view.strokes.on
         assert not shown, name
-    assert user.doc.settled.scene is before.scene
+    assert user.doc.committed.scene is before.scene
     user.window.set_theme("Bisque")
 
 
@@ -466,7 +466,7 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     points, mesh = fictilis.primitives.box(10, 10, 10, 1)
     scene, _ = fictilis.objects.add_object(sheet, "Box", mesh, points + [60, 0, 0])
     user = open_window(scene)
-    before = user.doc.settled.scene
+    before = user.doc.committed.scene
     user.view.eye.look("top")
     user.view.eye.fit()
     pixels, _ = user.view.camera.project(np.array([[60.0, 5, 0]]), user.view.width(), user.view.height())
@@ -478,7 +478,7 @@ def test_mixing_picks_objects_and_leaves_vertices_alone(open_window, sheet):
     assert user.doc.object.visible
     user.doc.undo()
     user.doc.undo()
-    assert user.doc.settled.scene is before
+    assert user.doc.committed.scene is before
 
 
 @pytest.mark.parametrize(("key", "typed", "place"), [(K.Key_3, ("0", "90"), [0, 0, -10]),

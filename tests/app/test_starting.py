@@ -24,6 +24,8 @@ from fictilis.core.scene.timeline import Sound
 from fictilis.formats.registry import save
 from fictilis.render.items import Light
 
+WINDOWS_ALONE = True
+
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]
 
 
@@ -82,7 +84,7 @@ def test_a_wrong_display_ends_the_command_with_a_sentence(tmp_path):
 
 @pytest.mark.parametrize("text", ["0", "-24", "1e9", "nan", "inf", "", "x" * 300])
 def test_an_impossible_rate_is_said_and_nothing_is_asked(user, text):
-    user.doc.commit("Key", set_key(user.doc.settled.scene, "o1", "t1", Key(3, 0.5)))
+    user.doc.commit("Key", set_key(user.doc.committed.scene, "o1", "t1", Key(3, 0.5)))
     field = user.window.transport.rate
     field.setEditText(text)
     field.lineEdit().editingFinished.emit()
@@ -91,7 +93,7 @@ def test_an_impossible_rate_is_said_and_nothing_is_asked(user, text):
 
 
 def test_the_pointer_may_stand_over_a_sound_that_is_gone(user):
-    scene = timeline.set_sound(user.doc.settled.scene, Sound("surf.wav", b"RIFF not really"))
+    scene = timeline.set_sound(user.doc.committed.scene, Sound("surf.wav", b"RIFF not really"))
     user.doc.commit("Sound", scene)
     user.settle(50)
     row = user.window.sound_row
@@ -161,7 +163,7 @@ def coming_up(qapp, tmp_path, qtbot):
     yield window
     for one in made:
         if one.furnished:
-            one.doc.saved_version = one.doc.settled.version
+            one.doc.saved_version = one.doc.committed.version
         one.close()
         one.deleteLater()
 

@@ -47,7 +47,7 @@ def test_a_drag_of_the_front_that_is_given_up_or_undone_under_leaves_nothing(use
     shown = front_in(user.view)
     way = user.pixel(14) - user.pixel(10)
     user.drag(user.view, shown.grip, shown.grip + way * 0.25, between=lambda: user.press(K.Key_Escape))
-    assert front(user) == 0.5 and user.doc.state is user.doc.settled
+    assert front(user) == 0.5 and user.doc.state is user.doc.committed
     user.doc.select_target("t2")
     assert front_in(user.view) is None
     user.doc.select_target("t1")
@@ -92,5 +92,5 @@ def test_it_is_shaped_whole_and_a_click_beside_the_front_picks_as_ever(user):
     assert on_front(user.view, QPointF(3, 3)) is None
     user.press(K.Key_Return)
     item = user.view.shaped_item()
-    assert user.doc.shaping == ShapeRef("t1") and user.view.stage.lifted
+    assert user.doc.shaping == ShapeRef("t1") and user.view.stage.solo
     assert np.allclose(item.points[:, 1] - user.obj.base[:, 1], 10.0, atol=1e-4)

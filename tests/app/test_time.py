@@ -93,7 +93,7 @@ def test_handles_of_a_selected_key_are_dragged(timed):
     select(timed, 40)
     ends = {side: end for _, side, _, end in timed.lanes.handles()}
     assert set(ends) == {"into", "out"}
-    before = timed.doc.settled.scene
+    before = timed.doc.committed.scene
     timed.drag(timed.lanes.viewport(), ends["out"], ends["out"] + QPointF(30, 20))
     key = curve(timed).key_at(40)
     assert key.tangent == "joined" and key.out[1] < 0 < key.into[1] and timed.doc.undo_label() == "Move a handle"
@@ -104,7 +104,7 @@ def test_handles_of_a_selected_key_are_dragged(timed):
     timed.doc.undo()
     timed.doc.undo()
     timed.doc.undo()
-    assert timed.doc.settled.scene is before
+    assert timed.doc.committed.scene is before
 
 
 @pytest.mark.parametrize(("action", "tangent"), [("tangent-flat", "flat"), ("straighten", "broken"),
@@ -155,7 +155,7 @@ def test_the_band_of_retime_scales_and_shifts(timed):
 
 
 def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
-    scene = rename_target(rename_target(timed.doc.settled.scene, OBJ, "t1", "Curl left"), OBJ, "t2", "Curl right")
+    scene = rename_target(rename_target(timed.doc.committed.scene, OBJ, "t1", "Curl left"), OBJ, "t2", "Curl right")
     timed.doc.commit("Names", scene)
     select(timed, 20, 40)
     timed.press(K.Key_C, Qt.KeyboardModifier.ControlModifier)
@@ -197,19 +197,19 @@ def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
     forms(timed, answer)
     timed.doc.set_frame(15)
     timed.doc.select_target("t1")
-    before = timed.doc.settled.scene
+    before = timed.doc.committed.scene
     run(timed, name)
-    assert frames(timed) == places and timed.doc.settled.scene is not before
+    assert frames(timed) == places and timed.doc.committed.scene is not before
     timed.settle(30)
     timed.doc.undo()
-    assert timed.doc.settled.scene is before
+    assert timed.doc.committed.scene is before
 
 
 def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
     forms(timed, {"within": 0.05})
     run(timed, "clean-keys")
     assert timed.said[-1][0] == "Every key is needed."
-    scene = timed.doc.settled.scene
+    scene = timed.doc.committed.scene
     timed.doc.commit("Bake", timing.bake(scene, [(OBJ, "t1")], 0, 60, 2))
     run(timed, "reduce-keys")
     assert "keys went" in timed.said[-1][0] and len(curve(timed).keys) < 20
@@ -240,7 +240,7 @@ def test_an_animation_with_handles_and_eases_is_exported_as_it_plays(timed, tmp_
     from tests.formats.gltf_player import play
 
     select(timed, 20)
-    scene = edits.set_interpolation(timed.doc.settled.scene, timed.doc.keys, "ease", "back-out")
+    scene = edits.set_interpolation(timed.doc.committed.scene, timed.doc.keys, "ease", "back-out")
     scene = edits.set_handle(scene, KeyRef(OBJ, "t1", 40.0), "out", 12.0, 0.4)
     obj = scene.object(OBJ)
     track = weight_track(scene, obj)
@@ -252,7 +252,7 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
     timed.qtbot.waitUntil(lambda: bool(timed.window.checker.found), timeout=8000)
     count = len(timed.window.checker.found)
     assert timed.window.top.checks.text() == f"{count} check{'' if count == 1 else 's'}"
-    scene = edits.set_key(timed.doc.settled.scene, OBJ, "t1", Key(20, 1.5))
+    scene = edits.set_key(timed.doc.committed.scene, OBJ, "t1", Key(20, 1.5))
     scene, rise = target_from_points(scene, OBJ, "Rise", timed.obj.base + [0, 6, 0])
     timed.doc.commit("Too much", set_weight(scene, OBJ, rise, 0.3))
     seen = []
@@ -410,7 +410,7 @@ def test_the_time_is_shown_as_timecode(timed):
 
 def test_keys_copied_from_another_object_go_to_what_has_the_same_name(timed):
     """Ids count for each object: the first target of the other one is not the first of this one."""
-    other, _ = add_object(timed.doc.settled.scene, "Other", timed.obj.mesh, timed.obj.base)
+    other, _ = add_object(timed.doc.committed.scene, "Other", timed.obj.mesh, timed.obj.base)
     for name in ("Slide", "Lift"):
         other, _ = new_target(other, "o2", name)
     timed.doc.commit("Other", other)

@@ -1,7 +1,5 @@
 """Where points are at a frame, composed by hand from its stages, against everybody who asks for it."""
 
-import ast
-from pathlib import Path
 from types import SimpleNamespace
 
 import numpy as np
@@ -251,15 +249,3 @@ def test_a_picture_that_has_no_time_shows_them_without_springs_and_no_wrong_plac
     item = next(i for i in items if i.obj is ball)
     assert np.abs(item.points - wanted["Ball", 24.0][0]).max() < 2e-4
     assert np.abs(item.matrix - wanted["Ball", 24.0][2]).max() < 1e-9
-
-
-STAGES = {"mixed_points", "DeltaBank", "After", "run_of", "Run", "deformed", "deform", "palette", "blended", "through"}
-
-
-def test_only_at_frame_calls_the_stages():
-    root, ours = Path(__file__).parents[2] / "fictilis", ("fictilis.core.at_frame", "fictilis.core.mix")
-    for path in [p for p in root.rglob("*.py") if p.parent.name != "at_frame"]:
-        for node in ast.walk(ast.parse(path.read_text())):
-            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith(ours):
-                names = {alias.name for alias in node.names} & STAGES
-                assert not names, f"{path.relative_to(root)} calls {', '.join(names)}"

@@ -16,7 +16,7 @@ from fictilis.core.edits.shape import set_mask
 from fictilis.core.geometry import carry
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.acting import lifted_shares, share_of, shares_at, weights_at
+from fictilis.core.mix.acting import share_of, shares_at, solo_shares, weights_at
 from fictilis.core.mix.bands import band_deltas
 from fictilis.core.mix.channels import set_value, values_at
 from fictilis.core.mix.coefficients import columns
@@ -150,7 +150,7 @@ def test_one_takes_over_from_another_and_nothing_is_left_behind(swept):
 def test_to_be_shaped_it_is_shown_whole(swept):
     obj = swept.object(OBJ)
     assert share_of(obj, LIFT, 1.0, shares_at(obj, 0.0)) == 0.0
-    lifted = lifted_shares(obj, weights_at(obj, 0.0), LIFT, 1.0)
+    lifted = solo_shares(obj, weights_at(obj, 0.0), LIFT, 1.0)
     assert share_of(obj, LIFT, 1.0, lifted) == 1.0
 
 

@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image
 
-from fictilis import cli_pictures
+from fictilis.cli import pictures
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -248,7 +248,7 @@ def some_order(kind, rng, path):
 def test_the_command_line_says_what_an_order_says(kind, tmp_path, monkeypatch):
     rng = np.random.default_rng(len(kind))
     parser = argparse.ArgumentParser()
-    cli_pictures.register(parser.add_subparsers())
+    pictures.register(parser.add_subparsers())
     asked = []
     monkeypatch.setattr("fictilis.formats.registry.load", lambda path: None)
     monkeypatch.setattr("fictilis.pictures.making.make", lambda _scene, order, *_rest: asked.append(order) or [])

@@ -8,10 +8,10 @@ from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 from fictilis.core.geometry.kinds import Line, Match
 from fictilis.core.geometry.lines.fitting import fitted, thinned
 from fictilis.core.geometry.lines.line_forms import LINE_FORMS, circle, helix, spiral, star
-from fictilis.core.geometry.lines.matching import least_travel, matched, pair_strands
 from fictilis.core.geometry.lines.measuring import Measured, even_places, strands, total_length
 from fictilis.core.geometry.lines.reshaping import insert_points, rebuild
 from fictilis.core.geometry.lines.splines import drawn, lead_places, shares
+from fictilis.core.geometry.lines.strand_matching import least_travel, matched, pair_strands
 from fictilis.core.geometry.topology import edges
 
 RNG = np.random.default_rng(14)

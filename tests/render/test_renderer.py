@@ -161,9 +161,9 @@ def test_the_stage_shows_the_mix_and_lays_a_stroke_over_it(sheet):
 def test_a_shape_that_hardly_shows_is_lifted_to_its_own_weight(sheet):
     stage = Stage()
     (item,) = stage.items(StageWish(sheet, 0, current="o1", shaping=ShapeRef("t1")))
-    assert stage.lifted and item.share == 1.0 and np.allclose(item.points[:, 1], 10)
+    assert stage.solo and item.share == 1.0 and np.allclose(item.points[:, 1], 10)
     (item,) = stage.items(StageWish(sheet, 0, {"o1": {"t1": 0.5}}, current="o1", shaping=ShapeRef("t1")))
-    assert not stage.lifted and item.share == 0.5
+    assert not stage.solo and item.share == 0.5
 
 
 def test_the_line_up_stands_apart_and_a_still_one_is_not_made_again(sheet):

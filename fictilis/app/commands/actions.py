@@ -110,11 +110,11 @@ class Actions:
         missing = row.operation.missing(subject or subject_of(self.doc)) if row.operation else ""
         return missing[:1].lower() + missing[1:].rstrip(".") if missing else ""
 
-    def fill(self, menu: QMenu, door: str) -> dict[str, QMenu]:
+    def fill(self, menu: QMenu, top: str) -> dict[str, QMenu]:
         """Add the rows of one menu, with a line before what is rarer; its parts as menus of their own, which come back."""
-        parts = {door: menu}
+        parts = {top: menu}
         for row in ROWS:
-            if row.door != door:
+            if row.top != top:
                 continue
             if row.menu not in parts:
                 last = menu.actions()[-1] if menu.actions() else None

@@ -14,8 +14,9 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relay_of
 from fictilis.formats.choices import Choices
 from fictilis.formats.lanes import read_lanes, set_lanes
-from fictilis.formats.registry import export, export_shapes
+from fictilis.formats.registry import export_shapes
 from fictilis.formats.weights import matched_names, read_weights, set_weights
+from fictilis.pictures.poster import export
 
 TABLES = "Tables of weights (*.csv)"
 LANES = "Lanes with their curves (*.json)"
@@ -34,7 +35,7 @@ class ExchangeCommands:
         if suffix and doc.object is not None:
             self.ask.export(Path(f"{doc.object.name}{suffix}"), (doc.object.id,), self._written)
         else:
-            self.ask.export(None, tuple(o.id for o in doc.settled.scene.objects if o.visible), self._written)
+            self.ask.export(None, tuple(o.id for o in doc.committed.scene.objects if o.visible), self._written)
 
     def export_again(self) -> None:
         """Over the file that this scene was exported to last, with the same choices."""
@@ -43,7 +44,7 @@ class ExchangeCommands:
 
     def _written(self, path: Path, choices: Choices, frame: float, proves: bool) -> Exported:
         """Write a file, and prove it where asked. Raises FictilisError."""
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
 
         def write(progress: Callable[[float], None]) -> Exported:
             said = export(scene, path, frame, lambda part: progress(part * (0.5 if proves else 1.0)), choices)
@@ -68,7 +69,7 @@ class ExchangeCommands:
         folder = self.ask.files.folder_for("Export base and targets to a folder")
         if folder is None:
             return
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         done = self.doc.attempt(lambda: self.ask.run("Exporting shapes", lambda _progress: export_shapes(scene, folder)))
         if done is not None:
             written, left_out = done

@@ -160,7 +160,7 @@ class Commands:
             there = load(path)
         except FictilisError as error:
             return [(error.said, "error")]
-        found = changes(there, self.doc.settled.scene)
+        found = changes(there, self.doc.committed.scene)
         return [
             ("Here, beside what is on the disk:", "note"),
             *((sentence, "note") for sentence in found or ["All is the same."]),
@@ -180,7 +180,7 @@ class Commands:
         return self._save_to(path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX))
 
     def _save_to(self, path: Path) -> bool:
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         named = self.doc.attempt(lambda: self.ask.run(f"Saving {path.name}", lambda progress: save(scene, path, progress)))
         if named is None:
             return False
@@ -191,7 +191,7 @@ class Commands:
 
     def may_leave(self) -> bool:
         """Whether the present scene may be left: nothing unsaved, or the user has decided."""
-        if not self.doc.unsaved or not self.doc.settled.scene.objects:
+        if not self.doc.unsaved or not self.doc.committed.scene.objects:
             return True
         answer = self.ask.unsaved(self.doc.changes())
         if answer == "save":

@@ -109,7 +109,7 @@ class OperationCommands:
         if made.scene is not subject.scene:
             label = operation.says(operation.done or operation.label, subject, values)
             session = None if made.keys is None else replace(doc.session, keys=made.keys)
-            parts = {} if made.pick is None else {"picks": {**doc.settled.picks, subject.object_id: made.pick}}
+            parts = {} if made.pick is None else {"picks": {**doc.committed.picks, subject.object_id: made.pick}}
             doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
         if made.cue is not None:
             doc.change(cue=made.cue, cues_shown=True)

@@ -33,7 +33,7 @@ class PictureCommands:
 
     def _scene(self) -> Scene:
         """The scene with the view as it is among its kept ones."""
-        scene, eye = self.doc.settled.scene, self.ports.view.eye.camera
+        scene, eye = self.doc.committed.scene, self.ports.view.eye.camera
         view = SavedView(AS_SEEN, eye.centre, eye.distance, eye.yaw, eye.pitch, eye.parallel)
         return replace(scene, views=(*(v for v in scene.views if v.name != AS_SEEN), view))
 

@@ -15,7 +15,7 @@ MEANWHILE = frozenset({"resize", "strengthen", "mirror"})
 
 
 class Row(Struct, frozen=True):
-    """``menu`` is a door, or a door and a part of it: ``Time/Keys``; ``run`` is a method of Commands; ``checked`` makes it a
+    """``menu`` is a menu, or a menu and a part of it: ``Time/Keys``; ``run`` is a method of Commands; ``checked`` makes it a
     switch and says whether it is on; ``meanwhile``: it goes together with a gesture that goes on, and with what is typed."""
 
     id: str
@@ -30,7 +30,7 @@ class Row(Struct, frozen=True):
     given: Callable[[Document], dict] | None = None
 
     @property
-    def door(self) -> str:
+    def top(self) -> str:
         """The menu at the top."""
         return self.menu.split("/")[0]
 

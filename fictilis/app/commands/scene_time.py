@@ -79,7 +79,7 @@ class SceneTimeCommands:
             self.take_reference(path)
 
     def take_reference(self, path: Path) -> None:
-        doc, old = self.doc, self.doc.settled.scene.reference
+        doc, old = self.doc, self.doc.committed.scene.reference
         start = old.start if old is not None else doc.frame
         new = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda _progress: read_reference(path, start)))
         if new is not None:

@@ -70,7 +70,7 @@ class TimeCommands:
             doc.edit("Ease to the next key", lambda s: key_edits.set_interpolation(s, doc.keys, "ease", ease))
 
     def _selected_keys(self) -> list[Key]:
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         return [
             scene.owner(r.owner).lane(r.channel).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
         ]
@@ -95,7 +95,7 @@ class TimeCommands:
     def nudge_value(self, parts: float) -> None:
         """By parts of each lane's range."""
         doc = self.doc
-        scene, places = doc.settled.scene, []
+        scene, places = doc.committed.scene, []
         for lane in {ref.lane for ref in doc.keys}:
             refs, what = [r for r in doc.keys if r.lane == lane], doc.channels.channel(lane)
             scene, moved = key_edits.move_keys(scene, refs, 0.0, parts * (what.high - what.low), snap=False)
@@ -104,7 +104,7 @@ class TimeCommands:
 
     def _move(self, frames: float, value: float, label: str) -> None:
         doc = self.doc
-        scene, places = key_edits.move_keys(doc.settled.scene, doc.keys, frames, value, snap=False)
+        scene, places = key_edits.move_keys(doc.committed.scene, doc.keys, frames, value, snap=False)
         doc.commit(label, scene, replace(doc.session, keys=frozenset(places)))
 
     def copy_keys(self) -> None:
@@ -150,7 +150,7 @@ class TimeCommands:
 
     def _paste(self, rows: Mapping[ChannelRef, Sequence[Key]], label: str) -> None:
         doc = self.doc
-        scene, places = doc.settled.scene, []
+        scene, places = doc.committed.scene, []
         first = min((k.frame for row in rows.values() for k in row), default=0.0)
         for ref, row in rows.items():  # each at its own distance from the earliest
             at = doc.frame + min(k.frame for k in row) - first

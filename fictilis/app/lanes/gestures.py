@@ -93,7 +93,7 @@ class MoveKeys(LaneGesture):
         snap = not event.modifiers() & SHIFT
         if snap:
             frames, value = float(np.round(frames)), round(value, place.channel.decimals)
-        return edits.move_keys(self.doc.settled.scene, self.keys, frames, value, snap)
+        return edits.move_keys(self.doc.committed.scene, self.keys, frames, value, snap)
 
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event)[0] if self.far(event) else None)
@@ -116,10 +116,10 @@ class MoveHandle(LaneGesture):
     def _moved(self, event: QMouseEvent):
         """The scene with the handle put where the pointer is."""
         at, ref = event.position(), self.key
-        key = self.doc.settled.scene.owner(ref.owner).lane(ref.channel).curve.key_at(ref.frame)
+        key = self.doc.committed.scene.owner(ref.owner).lane(ref.channel).curve.key_at(ref.frame)
         frames = (self.lanes.axis.frame_at(at.x()) - ref.frame) * (1 if self.side == "out" else -1)
         value = self.place.value(at.y()) - key.value
-        return edits.set_handle(self.doc.settled.scene, ref, self.side, max(frames, 0.0), value)
+        return edits.set_handle(self.doc.committed.scene, ref, self.side, max(frames, 0.0), value)
 
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event))
@@ -145,7 +145,7 @@ class Retime(LaneGesture):
         band = {"first": (min(first + by, last - 1), last), "last": (first, max(last + by, first + 1)),
                 "body": (first + by, last + by)}[self.part]  # fmt: skip
         lanes = lanes_of(self.doc)
-        return timing.retime(self.doc.settled.scene, lanes, first, last, *band, snap), band
+        return timing.retime(self.doc.committed.scene, lanes, first, last, *band, snap), band
 
     def move(self, event: QMouseEvent) -> None:
         scene, band = self._moved(event)
@@ -154,7 +154,7 @@ class Retime(LaneGesture):
     def end(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
             scene, band = self._moved(event)
-            lost = timing.keys_lost(self.doc.settled.scene, scene, lanes_of(self.doc))
+            lost = timing.keys_lost(self.doc.committed.scene, scene, lanes_of(self.doc))
             self.doc.commit("Retime", scene, replace(self.doc.session, band=band))
             if lost:
                 self.doc.say(timing.lost_words(lost), "warning")
@@ -179,7 +179,7 @@ class MovePlayed(LaneGesture):
             first = min(first + by, last - 1)
         else:
             last = max(last + by, first + 1)
-        return timeline.set_played(self.doc.settled.scene, first, last)
+        return timeline.set_played(self.doc.committed.scene, first, last)
 
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event))

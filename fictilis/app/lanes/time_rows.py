@@ -59,7 +59,7 @@ class MoveMarker(RowGesture):
         self.marker = marker
 
     def move(self, event: QMouseEvent) -> None:
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         self.doc.preview(self._with(event, scene) if self.far(event) else scene)
 
     def _with(self, event: QMouseEvent, scene: Scene) -> Scene:
@@ -79,7 +79,7 @@ class MoveSound(RowGesture):
         return edits.change_sound(scene, start=self.moved(scene.sound.start, event))
 
     def move(self, event: QMouseEvent) -> None:
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         self.doc.preview(self._with(event, scene) if self.far(event) else scene)
 
     def end(self, event: QMouseEvent) -> None:

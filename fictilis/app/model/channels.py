@@ -46,7 +46,7 @@ class Edited(Protocol):
     @property
     def state(self) -> State: ...
     @property
-    def settled(self) -> State: ...
+    def committed(self) -> State: ...
 
     def attempt(self, work: Callable[[], T]) -> T | None: ...
     def commit(self, label: str, scene: Scene | None = None, *, posed: Posed) -> None: ...
@@ -127,10 +127,10 @@ class Channels:
         if final and self.doc.session.auto_key:
             self.key_values(values, label if len(values) != 1 else f"Auto-key {self.channel(next(iter(values))).name}")
             return
-        posed = {k: dict(v) for k, v in self.doc.settled.posed.items()}
+        posed = {k: dict(v) for k, v in self.doc.committed.posed.items()}
 
         def written():
-            scene = self.doc.settled.scene
+            scene = self.doc.committed.scene
             for ref, value in values.items():
                 if self.lane(ref) is None and self.channel(ref).part != "joint":  # which is turned for a look only
                     scene = set_value(scene, *ref, value)
@@ -148,7 +148,7 @@ class Channels:
 
     def _linked(self, ref: ChannelRef) -> list[ChannelRef]:
         """The channels of other objects that have one weight with a channel."""
-        scene = self.doc.settled.scene
+        scene = self.doc.committed.scene
         obj = next((o for o in scene.objects if o.id == ref.owner), None)
         target = targets_by_id(obj).get(ref.channel) if obj is not None else None
         if obj is not None and obj.skin is not None and is_rigged(ref.channel):
@@ -183,7 +183,7 @@ class Channels:
         by_owner: dict[str, dict[str, float]] = {}
         for ref, value in values.items():
             by_owner.setdefault(ref.owner, {})[ref.channel] = float(value)
-        scene, holds = self.doc.settled.scene, []
+        scene, holds = self.doc.committed.scene, []
         try:
             for owner_id, given in by_owner.items():
                 scene, found = key_edits.key_values(scene, owner_id, self.doc.session.frame, given, self.doc.session.hold_guard)
@@ -192,7 +192,7 @@ class Channels:
             self.doc.say(error.said, "error")
             return
         gone = {*values, *(other for ref in values for other in self._linked(ref))}
-        posed = {k: {c: v for c, v in d.items() if ChannelRef(k, c) not in gone} for k, d in self.doc.settled.posed.items()}
+        posed = {k: {c: v for c, v in d.items() if ChannelRef(k, c) not in gone} for k, d in self.doc.committed.posed.items()}
         self.doc.commit(label, scene, posed={k: d for k, d in posed.items() if d})
         self.doc.notice([self._notice(ref, self.channel(ref).name, hold) for ref, hold in holds])
         if self.doc.session.auto_key and not holds:
@@ -204,7 +204,7 @@ class Channels:
         key, lane = hold.key, self.lane(ref)
 
         def edit(label: str, change: Callable[[Scene], Scene]) -> None:
-            owner = next((o for o in self.doc.settled.scene.owners if o.id == ref.owner), None)
+            owner = next((o for o in self.doc.committed.scene.owners if o.id == ref.owner), None)
             if owner is None or owner.lane(ref.channel) is not lane:
                 self.doc.say(f"{name} has changed since; nothing was done.", "warning")
             else:

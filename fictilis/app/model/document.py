@@ -106,7 +106,7 @@ class Document(QObject):
         return self._preview or self._history.state
 
     @property
-    def settled(self) -> State:
+    def committed(self) -> State:
         """The committed state, without a preview."""
         return self._history.state
 
@@ -127,7 +127,7 @@ class Document(QObject):
     @property
     def ground(self) -> Scene:
         """The committed scene, to make an edit of: ids that were undone are not given again."""
-        scene = self.settled.scene
+        scene = self.committed.scene
         return replace(scene, id_floor=self._highest_id) if scene.id_floor < self._highest_id else scene
 
     def interrupt(self) -> None:
@@ -137,7 +137,7 @@ class Document(QObject):
 
     def _ground(self) -> tuple:
         """What a gesture stands on."""
-        now = self.settled
+        now = self.committed
         return now.scene, now.picks, self.object_id, self.shaping, self.way, self.openings
 
     @property
@@ -170,7 +170,7 @@ class Document(QObject):
 
     @property
     def unsaved(self) -> bool:
-        return self.settled.version != self.saved_version
+        return self.committed.version != self.saved_version
 
     def pick(self, object_id: str | None = None) -> Pick:
         """What is picked on an object, the present one by default."""
@@ -196,7 +196,7 @@ class Document(QObject):
     def commit(self, label: str, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
         """One undoable step to a new scene and, by name, new ``posed`` or ``picks``; told together with a new session."""
         self.hand.leave()
-        now = self.settled
+        now = self.committed
         if scene is not None and scene is not now.scene:
             try:
                 check(scene, now.scene)
@@ -233,7 +233,7 @@ class Document(QObject):
     def preview(self, scene: Scene | None = None, session: Session | None = None, others: bool = False, **parts: Any) -> None:
         """Show a state without committing it; ``others`` says that it has other objects than the one before."""
         self.session = session or self.session
-        self._preview = replace(self.settled, scene=scene or self.settled.scene, **parts)
+        self._preview = replace(self.committed, scene=scene or self.committed.scene, **parts)
         (self.changed if others else self.moved).emit()
 
     def cancel_preview(self) -> None:
@@ -261,20 +261,20 @@ class Document(QObject):
     def _step(self, way: int) -> None:
         self.interrupt()
         self.cancel_preview()
-        left = self.settled.scene
+        left = self.committed.scene
         if self._history.step(way):
             numbers = [highest_number(o) for o in left.owners] + [number_of(c.id) for c in left.cues]
             self._highest_id = max(self._highest_id, left.id_floor, *numbers, 0)
-            self._history.state = self.settled.fitting(left, self.frame)
+            self._history.state = self.committed.fitting(left, self.frame)
             self._fit(left)
             self._tell()
 
     def _fit(self, before: Scene) -> None:
         """The scene changed: the session points at nothing that is gone, and the frame is within a range that is new."""
-        scene = self.settled.scene
+        scene = self.committed.scene
         if (scene.start, scene.end) != (before.start, before.end) and not scene.start <= self.frame <= scene.end:
             self._now(frame=float(np.clip(self.frame, scene.start, scene.end)))
-            self._history.state = self.settled.fitting(scene, self.frame)
+            self._history.state = self.committed.fitting(scene, self.frame)
         self.session = self.session.fitting(scene)
 
     def open_scene(self, scene: Scene, path: Path | None, saved: bool = True, stamp: Stamp | None = None) -> None:
@@ -290,7 +290,7 @@ class Document(QObject):
     def mark_saved(self, saved: Scene, named: Scene, path: Path) -> None:
         """Remember that ``saved`` is on the disk; ``named`` is the same scene with its file's name."""
         self.path, self.stamp = path, stamp_of(path)
-        now = self.settled
+        now = self.committed
         if now.scene is saved:
             self._history.state = replace(now, scene=named)
             self.saved_version, self.saved_scene = now.version, named
@@ -298,7 +298,7 @@ class Document(QObject):
 
     def changes(self) -> list[str]:
         """What changed since the scene was opened or saved, in sentences."""
-        return [] if self.saved_scene is None else changes(self.saved_scene, self.settled.scene)
+        return [] if self.saved_scene is None else changes(self.saved_scene, self.committed.scene)
 
     def changed_on_disk(self) -> bool:
         """Whether the scene's file is another one than was read or written here."""
@@ -315,7 +315,7 @@ class Document(QObject):
         """Another session in place of this one, and tell."""
         was, self.session = self.session, session
         if any(getattr(was, name) is not getattr(session, name) for name in POINTING):
-            self.session = session.fitting(self.settled.scene)
+            self.session = session.fitting(self.committed.scene)
         self._tell()
 
     def set_tools(self, **values: Any) -> None:
@@ -331,8 +331,8 @@ class Document(QObject):
         self._now(frame=float(frame))
         if self._preview is not None:
             self._preview = replace(self._preview, posed={})
-        if self.settled.posed:
-            self._history.state = replace(self.settled, posed={}, frame=self.frame)
+        if self.committed.posed:
+            self._history.state = replace(self.committed, posed={}, frame=self.frame)
             self._tell()
         else:
             self.moved.emit()
@@ -354,7 +354,7 @@ class Document(QObject):
         if object_id != self.object_id:
             self.interrupt()
             self._now(object_id=object_id, shaping=None)
-            self.session = self.session.fitting(self.settled.scene)
+            self.session = self.session.fitting(self.committed.scene)
             self._fit_tool_sizes()
             self._tell()
 
@@ -377,7 +377,7 @@ class Document(QObject):
         self.change(
             selected=self.selected if ref.target is None else (self.channels.ref(ref.target),),
             base_choice=self.base_choice if self.base_choice_kept else None,
-            before=self.settled.scene if self.shaping is None else self.before,
+            before=self.committed.scene if self.shaping is None else self.before,
             shaping=ref,
             rehearsing=False,
         )
@@ -406,7 +406,7 @@ class Document(QObject):
         if label is None:
             one = pick.kind[:-1]
             label = f"Pick {len(pick):,} {one if len(pick) == 1 else pick.kind}" if len(pick) else "Pick nothing"
-        self.commit(label, picks={**self.settled.picks, self.object_id: pick})
+        self.commit(label, picks={**self.committed.picks, self.object_id: pick})
 
     def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:
         """Pick points by their numbers."""

@@ -122,7 +122,7 @@ class Autosave(QObject):
         self.timer.start(EVERY)
 
     def tick(self) -> None:
-        now = self.doc.settled
+        now = self.doc.committed
         if not self.doc.unsaved:
             self.clear()
         elif (self.doc.openings, now.version) != self._written and not self._writing.busy:

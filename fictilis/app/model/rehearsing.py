@@ -35,7 +35,7 @@ class Rehearsing(QObject):
     def begin(self) -> None:
         """From the beginning, at the frame shown. Raises EditRefused where the cues cannot be run."""
         doc = self.doc
-        self.runner = Runner(doc.settled.scene, doc.frame)
+        self.runner = Runner(doc.committed.scene, doc.frame)
         self._heard = 0
         self._since = self.clock()
         if not doc.rehearsing:
@@ -60,7 +60,7 @@ class Rehearsing(QObject):
             return
         if not doc.rehearsing or doc.playing or doc.shaping is not None:
             self.leave()
-        elif doc.settled.scene is not runner.scene:
+        elif doc.committed.scene is not runner.scene:
             try:
                 self.begin()
             except FictilisError as error:

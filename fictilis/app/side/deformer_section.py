@@ -8,15 +8,15 @@ from PyQt6.QtWidgets import QLabel, QMenu, QToolButton
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
+from fictilis.app.side.held_section import HeldSection
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits.deformers import change_deformer, held_deformer
-from fictilis.core.scene.deformers import BEND, MOST_TAPER, MOST_TURN, TAPER, Deformer
+from fictilis.core.scene.deformers import BEND, Deformer
+from fictilis.core.scene.scene import Scene
 
 ADDED = ("bend", "twist", "taper", "point-spring-points", "smooth-surface", "repeat-grid", "repeat-ring", "repeat-on")
 ORDER = "Bend, twist, taper, point spring, smooth surface, rig, copies: always in this order. Then the object’s own place."
-FAR = 100.0
 
 
 class AfterSection(Section):
@@ -58,67 +58,45 @@ class AfterSection(Section):
         self.more.setIcon(icon("plus", palette))
 
 
-class DeformerSection(Section):
+class DeformerSection(HeldSection[Deformer]):
     """Shown for an object that goes through a bend, a twist or a taper."""
 
     def __init__(self, doc: Document, palette: Palette, kind: str) -> None:
-        super().__init__(palette)
-        self.doc, self.kind = doc, kind
-        self.on = self.add_switch(lambda on: self._set(on=on))
-        most, unit, decimals = (MOST_TAPER, "", 2) if kind == TAPER else (MOST_TURN, "°", 1)
-        label = "Wider by" if kind == TAPER else "Angle"
-        self.amount = NumberField(f"{kind.capitalize()}: {label.lower()}", unit, decimals, -most, most)
-        self.amount.committed.connect(lambda value: doc.channels.set_value(doc.channels.ref(kind), value))
-        self.add(Labelled(label, self.amount))
-        self.axis = Segments(f"{kind.capitalize()} along", tuple("XYZ"))
-        self.axis.chosen.connect(lambda axis: self._set(axis=axis.lower()))
-        self.add(Labelled("Along", self.axis))
-        self.low, self.high = self._number("low", "from"), self._number("high", "to")
-        self.add(Labelled("From, to", self.low, self.high))
-        self.still = self._number("still", "still at")
-        self.add(Labelled("Still at", self.still))
-        self.toward = NumberField(f"{kind.capitalize()} toward", "°", 1, -360.0, 360.0)
-        self.toward.committed.connect(lambda value: self._set(toward=value))
-        self.add(Labelled("Toward", self.toward)).setVisible(kind == BEND)
+        super().__init__(doc, palette, f"deform-{kind}")
+        self.kind, word = kind, kind.capitalize()
+        self.on = self.switch()
+        label = self.parameter("amount").label
+        self.amount = self.field(
+            "amount", lambda v: doc.channels.set_value(doc.channels.ref(kind), v), f"{word}: {label.lower()}"
+        )
+        self.row(label, self.amount)
+        self.axis = self.segments("axis", f"{word} along", {axis: axis.lower() for axis in "XYZ"})
+        self.row("Along", self.axis)
+        self.low, self.high, self.still = (
+            self.number(name, told=f"{word} {self.parameter(name).label.lower()}") for name in ("low", "high", "still")
+        )
+        for field in (self.low, self.high, self.still):
+            field.setToolTip("As a part of the object’s length along the axis")
+        self.row("From, to", self.low, self.high)
+        self.row("Still at", self.still)
+        if kind == BEND:
+            self.row("Toward", self.number("toward", told="Bend toward"))
 
-    def _number(self, name: str, label: str) -> NumberField:
-        field = NumberField(f"{self.kind.capitalize()} {label}", "", 2, -FAR, FAR)
-        field.setToolTip("As a part of the object’s length along the axis")
-        field.committed.connect(lambda value: self._set(**{name: value}))
-        return field
-
-    def _held(self) -> Deformer | None:
+    def held(self) -> Deformer | None:
         return held_deformer(self.doc.object, self.kind) if self.doc.object is not None else None
 
-    def subject(self) -> object:
-        return self.doc.openings, self.doc.object_id, self._held() is not None
+    def changed(self, scene: Scene, **values: Any) -> Scene:
+        return change_deformer(scene, self.doc.object_id, self.kind, **values)
 
-    def _set(self, **values: Any) -> None:
-        held, doc = self._held(), self.doc
-        if held is not None and any(getattr(held, name) != value for name, value in values.items()):
-            label = f"{self.kind.capitalize()} of {doc.object.name}"
-            doc.edit(label, lambda s: change_deformer(s, doc.object_id, self.kind, **values))
-        self.refresh()
+    def title(self, _held: Deformer) -> str:
+        return self.kind.capitalize()
+
+    def step(self) -> str:
+        return f"{self.kind.capitalize()} of {self.doc.object.name}"
+
+    def _set_amount(self, value: float) -> None:
+        self.doc.channels.set_value(self.doc.channels.ref(self.kind), value)
 
     def show_values(self) -> None:
-        if self._held() is not None:
+        if self.held() is not None:
             self.amount.set_value(self.doc.channels.values(self.doc.object)[self.kind])
-
-    def refresh(self) -> None:
-        held = self._held()
-        self.setVisible(held is not None)
-        if held is None:
-            return
-        self.set_heading(self.kind.capitalize())
-        self.axis.set_value(held.axis.upper())
-        for field, value in (
-            (self.low, held.low),
-            (self.high, held.high),
-            (self.still, held.still),
-            (self.toward, held.toward),
-        ):
-            field.set_value(value)
-        self.on.blockSignals(True)
-        self.on.setChecked(held.on)
-        self.on.blockSignals(False)
-        self.show_values()

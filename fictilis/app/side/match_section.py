@@ -85,9 +85,9 @@ class MatchSection(Section):
         if match is None or doc.target is None:
             return
         self.number.set_value(shift * 100)
-        posed = doc.settled.posed
+        posed = doc.committed.posed
         half = {**posed.get(doc.object_id, {}), doc.target.id: 0.5}
-        scene = doc.attempt(lambda: self._changed(shift=shift)(doc.settled.scene))  # a locked object says so
+        scene = doc.attempt(lambda: self._changed(shift=shift)(doc.committed.scene))  # a locked object says so
         if scene is not None:
             doc.preview(scene, posed={**posed, doc.object_id: half})
 

@@ -69,7 +69,7 @@ class ModifierSection(Section):
         self._set(tuple(m for n, m in enumerate(now) if n != number), f"Remove {now[number].kind}")
 
     def _bake(self) -> None:
-        doc, chosen, scene = self.doc, self.doc.chosen, self.doc.settled.scene
+        doc, chosen, scene = self.doc, self.doc.chosen, self.doc.committed.scene
         frames = [k.frame for k in self._lane().curve.keys]
         first, last = min(scene.start, *frames), max(scene.end, *frames)
         doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [chosen.ref], first, last))

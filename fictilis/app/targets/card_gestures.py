@@ -57,7 +57,7 @@ class SlideFactor(Gesture):
         return edits.change_group(scene, self.doc.object_id, self.place.group.id, factor=round(min(max(part, 0.0), 1.0), 3))
 
     def move(self, event: QMouseEvent) -> None:
-        self.doc.preview(self._changed(event, self.doc.settled.scene))
+        self.doc.preview(self._changed(event, self.doc.committed.scene))
 
     def end(self, event: QMouseEvent) -> None:
         self.doc.edit(f"Slider of {self.place.group.name}", lambda s: self._changed(event, s))

@@ -39,7 +39,7 @@ class AmountField(QFrame):
         self._letters: list[QLabel] = []
         self._at: int | None = None
         self._opened: tuple | None = None
-        self._pick, self._scene = view.doc.pick(), view.doc.settled.scene
+        self._pick, self._scene = view.doc.pick(), view.doc.committed.scene
         self.ready: QPointF | None = None  # where the pointer was when something was picked
         self.hide()
 
@@ -89,7 +89,7 @@ class AmountField(QFrame):
         doc, change = self.view.doc, CHANGES[self.view.doc.tools.tool]
         axes, first = change.boxes(bench, held, axis)
         self.ready, self._at = None, axis if held else None
-        self._opened = (doc.settled, doc.tools.tool)
+        self._opened = (doc.committed, doc.tools.tool)
         self._make_boxes(bench, axes, f"{change.neutral:g}")
         self.adjustSize()
         self.place()
@@ -191,10 +191,10 @@ class AmountField(QFrame):
         if not doc.pick().same_as(self._pick):
             self._pick = doc.pick()
             self.ready = self.view.pointer if len(self._pick) else None
-        elif doc.settled.scene is not self._scene:
+        elif doc.committed.scene is not self._scene:
             self.ready = None
-        self._scene = doc.settled.scene
-        if self.isVisible() and self._opened != (doc.settled, doc.tools.tool):
+        self._scene = doc.committed.scene
+        if self.isVisible() and self._opened != (doc.committed, doc.tools.tool):
             self.view.strokes.cancel()
 
 

@@ -1,4 +1,4 @@
-"""What stands in the view while a scene is empty: three doors, and the last scenes with their pictures."""
+"""What stands in the view while a scene is empty: three ways to begin, and the last scenes with their pictures."""
 
 from __future__ import annotations
 

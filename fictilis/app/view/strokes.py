@@ -256,7 +256,7 @@ class Strokes:
             if self._exact_key is not None:
                 self.live, self._exact_key = None, None
             return
-        key = (doc.settled, tools, doc.shaping, doc.way, doc.frame)
+        key = (doc.committed, tools, doc.shaping, doc.way, doc.frame)
         if self._exact_key is not None and all(a is b or a == b for a, b in zip(self._exact_key, key, strict=True)):
             return
         self._exact_key = key

@@ -53,14 +53,14 @@ class Checker(QObject):
     def _later(self) -> None:
         if (
             self._looked_at is None
-            or self._looked_at[0] is not self.doc.settled.scene
+            or self._looked_at[0] is not self.doc.committed.scene
             or self._looked_at[1:] != self._wanted()[1:]
         ):
             self._timer.start()
             self._give_way()
 
     def _wanted(self) -> tuple[Scene, bool, float]:
-        return self.doc.settled.scene, self.doc.loop, self.pile
+        return self.doc.committed.scene, self.doc.loop, self.pile
 
     def _start(self) -> None:
         if self._looking.busy or self.doc.playing or self.doc.hand.busy:  # these have the processor to themselves
@@ -81,7 +81,7 @@ class Checker(QObject):
         self._looked_at = wanted
         self.found, self.seam = task.result()
         self.changed.emit()
-        if wanted[0] is not self.doc.settled.scene:
+        if wanted[0] is not self.doc.committed.scene:
             self._timer.start()
 
     def now(self) -> list[Finding]:

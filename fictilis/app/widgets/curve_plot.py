@@ -235,7 +235,7 @@ class _MovePoint(Gesture):
         most = self.keys[self.number + 1].frame - 1e-3 if self.number + 1 < len(self.keys) else np.inf
         moved = replace(self.keys[self.number], frame=float(min(max(number, least), most)), value=value)
         keys = [moved if n == self.number else k for n, k in enumerate(self.keys)]
-        return self.plot.with_keys(self.doc.settled.scene, keys)
+        return self.plot.with_keys(self.doc.committed.scene, keys)
 
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._moved(event))

@@ -1,4 +1,4 @@
-"""Edits of clips: lanes of all objects under a name, one of which is in hand at a time. Cameras have lanes of their own."""
+"""Edits of clips: lanes of all objects under a name, one of which is active at a time. Cameras have lanes of their own."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from fictilis.core.edits.timeline import set_frame_range
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.scene.clips import choose_clip, clip, emptied, in_hand, parts_now, stowed, whole_clip
+from fictilis.core.scene.clips import choose_clip, clip, emptied, parts_now, whole_clip, whole_clips, with_active
 from fictilis.core.scene.scene import BLEND, MorphObject, Scene, in_step, links_of
 from fictilis.core.scene.shared_lanes import linked_lanes
 from fictilis.core.scene.timeline import Blend, Clip, ClipPart, Lane
@@ -38,9 +38,9 @@ def links_in_step(scene: Scene, first: str) -> Scene:
     links = {link for obj in objects for link in links_of(obj)}
     parts = {part.owner: part for part in _parts_in_step(objects, parts_now(scene), links)}
     now = {obj.id: parts.get(obj.id, ClipPart(obj.id, ())) for obj in objects}
-    stowed = tuple(c if c.id == scene.clip else replace(c, parts=_parts_in_step(objects, c.parts, links)) for c in scene.clips)
+    others = tuple(c if c.id == scene.clip else replace(c, parts=_parts_in_step(objects, c.parts, links)) for c in scene.clips)
     led = tuple(replace(obj, lanes=now[obj.id].lanes, blend=now[obj.id].blend) for obj in scene.objects)
-    scene = replace(scene, objects=led, clips=stowed)
+    scene = replace(scene, objects=led, clips=others)
     return in_step(scene, scene.object(first))
 
 
@@ -72,16 +72,16 @@ def _added(scene: Scene, name: str, change: Callable[[Clip], Clip]) -> tuple[Sce
     scene = _begun(scene)
     new_id = fresh_id(LETTER, (c.id for c in scene.clips), scene.id_floor)
     made = change(Clip(new_id, fresh_name(name, {c.name for c in scene.clips}), scene.start, scene.end))
-    return in_hand(scene, (*stowed(scene), made), made), made.id
+    return with_active(scene, (*whole_clips(scene), made), made), made.id
 
 
 def new_clip(scene: Scene, name: str = "Clip") -> tuple[Scene, str]:
-    """A clip without keys, with the range of the one in hand; it is in hand then."""
+    """A clip without keys, with the range of the active one; it is active then."""
     return _added(scene, name, lambda made: made)
 
 
 def duplicate_clip(scene: Scene, name: str | None = None) -> tuple[Scene, str]:
-    """A copy of the clip in hand, which is in hand then."""
+    """A copy of the active clip, which is active then."""
     scene = _begun(scene)
     source = whole_clip(scene, clip(scene).id)
 
@@ -115,7 +115,7 @@ def set_clip_range(scene: Scene, clip_id: str, start: float, end: float) -> Scen
 
 
 def remove_clip(scene: Scene, clip_id: str) -> Scene:
-    """Without a clip and its keys; where it was in hand, its neighbour is then. The last one stays."""
+    """Without a clip and its keys; where it was active, its neighbour is then. The last one stays."""
     gone = clip(scene, clip_id)
     if len(scene.clips) < 2:
         raise EditRefused(f"{gone.name} is the only clip; the scene needs one.")
@@ -150,7 +150,7 @@ def set_offset(scene: Scene, offset: float) -> Scene:
     """How many frames later the second of two blended clips is played."""
     led = [o for o in scene.objects if o.blend is not None]
     if not led or led[0].blend is None:
-        raise EditRefused("The clip in hand plays one clip only; blend two clips first.")
+        raise EditRefused("The active clip plays one clip only; blend two clips first.")
     if not np.isfinite(offset) or abs(offset) > 1e6:
         raise EditRefused(f"A clip can be played up to a million frames later, not {offset:g}.")
     return scene.with_object(replace(led[0], blend=replace(led[0].blend, offset=float(offset))))

@@ -14,10 +14,10 @@ from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import append, target_from_mesh, target_from_points
 from fictilis.core.edits.topology import carry_through
 from fictilis.core.geometry.kinds import Geometry, Line, Match, Tube
-from fictilis.core.geometry.lines.matching import matched, missing_strands
 from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.lines.splines import drawn
+from fictilis.core.geometry.lines.strand_matching import matched, missing_strands
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
 from fictilis.core.ground.arrays import cached_by_both

@@ -33,7 +33,7 @@ class FictilisError(Exception):
 
     @property
     def said(self) -> str:
-        """The sentence, and the hint behind it: what every door shows."""
+        """The sentence, and the hint behind it: as it is shown."""
         return f"{self.sentence} {self.hint}".strip()
 
 

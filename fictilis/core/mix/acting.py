@@ -1,4 +1,4 @@
-"""The one door from numbers to coefficients: what a weight amounts to, and the shares of the columns.
+"""From numbers to coefficients, in one place: what a weight amounts to, and the shares of the columns.
 
 Everybody who mixes asks here; nobody multiplies weights on his own.
 """
@@ -61,7 +61,7 @@ def _shares_at(obj: MorphObject, frame: float, posed: tuple[tuple[str, float], .
     return out
 
 
-def lifted_shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray], target_id: str, at: float) -> np.ndarray:
+def solo_shares(obj: MorphObject, weights: Mapping[str, float | np.ndarray], target_id: str, at: float) -> np.ndarray:
     """Coefficients (c,) with one target acting at ``at`` whatever its slider, its group and its sweep say; a muted one stays
     away."""
     acting = acting_weights(obj, weights)

@@ -17,7 +17,7 @@ class ClipChoice(Parameter, frozen=True):
 
     def checked(self, value: object, subject: Subject) -> str:
         if value is None:
-            return subject.scene.clip or ""  # the one in hand
+            return subject.scene.clip or ""  # the active one
         ids = {c.id for c in subject.scene.clips}
         return str(value) if value in ids else clip_named(subject.scene, str(value)).id
 
@@ -28,7 +28,7 @@ def _made(made: tuple[Scene, str]) -> Outcome:
 
 
 def _which(s: Subject, v: Values) -> str:
-    """The clip that is named, else the one in hand."""
+    """The clip that is named, else the active one."""
     return v["clip"] or s.scene.clip or ""
 
 

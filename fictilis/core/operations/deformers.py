@@ -43,7 +43,7 @@ def _numbers(kind: str) -> tuple[Any, ...]:
     most, unit, label = (MOST_TAPER, "", "Wider by") if kind == TAPER else (MOST_TURN, "°", "Angle")
     toward = Number("toward", "Toward", _begins(kind, "toward"), unit="°", low=-360, high=360, decimals=1)
     return (
-        Number("amount", label, _first_amount(kind), unit=unit, low=-most, high=most),
+        Number("amount", label, _first_amount(kind), unit=unit, low=-most, high=most, decimals=2 if kind == TAPER else 1),
         Choice("axis", "Along", _begins(kind, "axis"), options=ALONG),
         Number("low", "From", _begins(kind, "low"), low=-100, high=100),
         Number("high", "To", _begins(kind, "high"), low=-100, high=100),

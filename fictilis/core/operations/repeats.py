@@ -137,12 +137,12 @@ REPEATS = (
     Operation("repeat", "later", "Copies later", _later,
               (Number("frames", "The last is later by", _held("later", or_else=24.0), unit="f", low=-1e6, high=1e6, decimals=1),
                Choice("order", "One after the other", _held("order"), options=ORDERS),
-               *(Number(name, f"The point, {axis}", _held("origin", k), unit="cm", asked=False)
+               *(Number(name, f"The point, {axis}", _held("origin", k), asked=False, decimals=1)
                  for k, (name, axis) in enumerate(zip(FROM, "XYZ", strict=True))), SEED), ("object", "repeated"),
               "The mix of each copy is some frames behind, so that a change runs through them.", "Set it",
               done="Copies of {object} later"),
     Operation("repeat", "differ", "Copies that differ", _differ,
-              (Number("turns", "Turned by up to", _held("turns", or_else=8.0), unit="°", low=0, high=360),
+              (Number("turns", "Turned by up to", _held("turns", or_else=8.0), unit="°", low=0, high=360, decimals=1),
                Number("sizes", "Size by up to", _held("sizes", or_else=0.1), low=0, high=0.99), SEED), ("object", "repeated"),
               "Small random turns and sizes.", "Set it", done="Copies of {object} differ"),
     Operation("repeat", "objects", "Objects from the copies", _objects, (), ("object", "repeated"),

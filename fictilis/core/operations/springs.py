@@ -50,8 +50,9 @@ FEELS = tuple((name, name.capitalize(), name) for name in PRESETS)
 SPRINGS = (
     Operation("spring", "points", "Point spring", _spring,
               (Choice("feel", "Feel", "floaty", options=(*FEELS, ("own", "By its numbers", None))),
-               Number("stiffness", "Stiffness", 180.0, unit="1/s²", low=STIFFNESS[0], high=STIFFNESS[1], asked=False),
-               Number("damping", "Damping", 12.0, unit="1/s", low=DAMPING[0], high=DAMPING[1], asked=False),
+               Number("stiffness", "Stiffness", 180.0, unit="1/s²", low=STIFFNESS[0], high=STIFFNESS[1], decimals=1,
+                      asked=False),
+               Number("damping", "Damping", 12.0, unit="1/s", low=DAMPING[0], high=DAMPING[1], decimals=1, asked=False),
                Number("mass", "Mass", 1.0, low=MASS[0], high=MASS[1]),
                Choice("way", "Mass of the points", EVEN, options=tuple((w, text, w) for w, text in WAYS.items())),
                Flag("reverse", "The other way round"), Flag("twice", "Two springs in a row"),

@@ -18,8 +18,8 @@ from fictilis.core.scene.timeline import Lane
 ModifierRef = tuple[str, str, int]  # of which object, on which channel's lane, the how many-th
 
 
-def in_hand(scene: Scene, clip_id: str) -> Scene:
-    """The scene with a clip in hand; the scene itself for the one that has no name."""
+def with_active(scene: Scene, clip_id: str) -> Scene:
+    """The scene with a clip active; the scene itself for the one that has no name."""
     return choose_clip(scene, clip_id) if clip_id else scene
 
 
@@ -76,7 +76,7 @@ class Layer:
 
 def clip_seconds(scene: Scene, clip_id: str) -> float:
     """How long one round of a clip takes."""
-    start, end = in_hand(scene, clip_id).span
+    start, end = with_active(scene, clip_id).span
     return (end - start) / scene.fps
 
 
@@ -94,7 +94,7 @@ class Layers:
         """A clip, from ``begun`` s on over all others."""
         there = self._clips.get(clip_id)
         if there is None:
-            there = self._clips[clip_id] = in_hand(self.scene, clip_id)
+            there = self._clips[clip_id] = with_active(self.scene, clip_id)
         start, end = there.span
         layer = Layer(there, start, end - start, begun, times, amount, run)
         self.stack.append(layer)
@@ -205,7 +205,7 @@ def is_led(obj: MorphObject) -> bool:
 
 
 def modifier_on(scene: Scene, ref: ModifierRef) -> bool:
-    """Whether a modifier of the scene in hand is on. Raises EditRefused where there is none such."""
+    """Whether a modifier of the scene is on. Raises EditRefused where there is none such."""
     owner, channel_id, number = ref
     lane = scene.object(owner).lane(channel_id)
     if lane is None or not 0 <= number < len(lane.modifiers):

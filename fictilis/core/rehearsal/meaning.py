@@ -177,9 +177,9 @@ def _follows_at_once(scene: Scene, first: Cue, second: Cue) -> bool:
     if first.act.kind == END and first.act.cue == second.id:
         return False  # what it ends is no beginning; what follows that is not known before
     if when.kind == MARKER and first.act.kind == CLIP:
-        from fictilis.core.rehearsal.layers import in_hand
+        from fictilis.core.rehearsal.layers import with_active
 
-        there = in_hand(scene, first.act.clip)
+        there = with_active(scene, first.act.clip)
         late = [(m.frame - there.span[0]) / scene.fps for m in scene.markers if m.name == when.marker]
         return any(0 <= t < AT_ONCE for t in late)
     return False

@@ -166,7 +166,7 @@ def own_over(rig: Rig, values: Mapping[str, Any], shape: tuple[int, ...] = ()) -
 
     seconds, clips = flat(TIME), np.round(flat(CLIP)).astype(int)
     rows = np.array([values[name] for name in turn_ids(rig)], np.float64)
-    turns = rows.reshape(-1, len(seconds)).T.reshape(len(seconds), -1, 3)
+    turns = rows.reshape(len(rows), len(seconds)).T.reshape(len(seconds), len(rows) // 3, 3)
     others = np.round(flat(OTHER_CLIP)).astype(int) if OTHER_PART in values else np.full(len(clips), -1)
     out = np.empty((len(seconds), len(rig.joints), 4, 4))
     for clip, other in sorted(set(zip(clips.tolist(), others.tolist(), strict=True))):

@@ -1,4 +1,4 @@
-"""The clips of a scene: which there are, what is in them, and another one in hand."""
+"""The clips of a scene: which there are, what is in them, and making another one active."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from fictilis.core.scene.timeline import Clip, ClipPart
 
 
 def clip(scene: Scene, clip_id: str | None = None) -> Clip:
-    """A clip by its id, or the one in hand. Raises EditRefused where there is none such."""
+    """A clip by its id, or the active one. Raises EditRefused where there is none such."""
     found = next((c for c in scene.clips if c.id == (clip_id or scene.clip)), None)
     if found is None:
         raise EditRefused(f"The scene has no clip with the id {clip_id}." if clip_id else "The scene has no clips yet.")
@@ -25,8 +25,8 @@ def clip_named(scene: Scene, name: str) -> Clip:
     raise EditRefused(f"The scene has no clip named {name}; its clips are: {names}.")
 
 
-def stowed(scene: Scene) -> tuple[Clip, ...]:
-    """The clips of a scene with what the one in hand holds put into it."""
+def whole_clips(scene: Scene) -> tuple[Clip, ...]:
+    """The clips of a scene, the active one with what the objects hold of it."""
     parts = parts_now(scene)
     return tuple(
         replace(c, start=scene.start, end=scene.end, played=scene.played, parts=parts) if c.id == scene.clip else c
@@ -35,13 +35,13 @@ def stowed(scene: Scene) -> tuple[Clip, ...]:
 
 
 def parts_now(scene: Scene) -> tuple[ClipPart, ...]:
-    """What the objects do in the clip in hand."""
+    """What the objects do in the active clip."""
     return tuple(ClipPart(o.id, o.lanes, o.blend) for o in scene.objects if o.lanes or o.blend is not None)
 
 
 def whole_clip(scene: Scene, clip_id: str) -> Clip:
-    """A clip with its range and its parts, whether it is in hand or not."""
-    return next(c for c in stowed(scene) if c.id == clip(scene, clip_id).id)
+    """A clip with its range and its parts, active or not."""
+    return next(c for c in whole_clips(scene) if c.id == clip(scene, clip_id).id)
 
 
 def emptied(some: Clip) -> Clip:
@@ -49,7 +49,7 @@ def emptied(some: Clip) -> Clip:
     return replace(some, parts=(), start=0.0, end=1.0, played=None)
 
 
-def in_hand(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
+def with_active(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
     """The scene with a whole clip's lanes in its objects; the others are whole already."""
     objects = []
     for obj in scene.objects:
@@ -63,9 +63,9 @@ def in_hand(scene: Scene, clips: tuple[Clip, ...], chosen: Clip) -> Scene:
 
 
 def choose_clip(scene: Scene, clip_id: str) -> Scene:
-    """Another clip in hand: its lanes are shown, keyed and played."""
+    """Another active clip: its lanes are shown, keyed and played."""
     wanted = clip(scene, clip_id)
     if wanted.id == scene.clip:
         return scene
-    clips = stowed(scene)
-    return in_hand(scene, clips, next(c for c in clips if c.id == clip_id))
+    clips = whole_clips(scene)
+    return with_active(scene, clips, next(c for c in clips if c.id == clip_id))

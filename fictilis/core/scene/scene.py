@@ -210,8 +210,8 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
 class Scene(Struct, frozen=True, eq=False, weakref=True):
     """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
     None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
-    given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the one of ``clips`` that is in
-    hand; without any clips what there is is one without a name. ``cues`` say what happens when it is touched."""
+    given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the active one of
+    ``clips``; without any clips what there is is one without a name. ``cues`` say what happens when it is touched."""
 
     name: str = "Untitled"
     fps: float = 24.0

@@ -112,7 +112,7 @@ class Blend(Struct, frozen=True, eq=False, weakref=True):
 
 
 class ClipPart(Struct, frozen=True, eq=False, weakref=True):
-    """The lanes of one object in a clip that is not in hand."""
+    """The lanes of one object in a clip that is not active."""
 
     owner: str
     lanes: tuple[Lane, ...]

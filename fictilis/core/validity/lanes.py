@@ -12,7 +12,7 @@ from fictilis.core.scene.timeline import Lane, fitted_lanes
 
 
 def checked_lanes(obj: MorphObject, lanes: tuple[Lane, ...], homes: dict[str, frozenset[str]]) -> None:
-    """Raises EditRefused where stowed lanes could not be those of an object."""
+    """Raises EditRefused where lanes of a clip could not be those of an object."""
     seen = set()
     for lane in lanes:
         if lane.channel in seen or lane.channel not in homes and lane.channel not in own_kinds(obj):

@@ -19,7 +19,7 @@ from fictilis.core.mix.relay import relay_of
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.rigs import Skin, is_rigged
-from fictilis.core.scene.scene import LANE_HOLDERS, RELAY_PATHS, Deltas, MorphObject, Target, targets_by_id
+from fictilis.core.scene.scene import RELAY_PATHS, Deltas, MorphObject, Target, lane_homes, targets_by_id
 from fictilis.core.validity.lanes import checked_keys
 from fictilis.core.validity.targets import checked_rule, checked_sweep
 
@@ -27,6 +27,7 @@ COLOUR = re.compile("#[0-9a-fA-F]{6}")
 ID = re.compile(r"[A-Za-z][\w.-]{0,59}", re.ASCII)  # also a key of a page's script, and a part of longer keys
 DEEPEST = 1000  # targets, each built on the next
 MOST_TILES = 4096
+RELATING = ("id", "name", "link", "group", "rule", "follows", "built_on", "sweep", "in_betweens")
 
 
 def once(values: Iterable[str], what: str) -> None:
@@ -47,9 +48,13 @@ def check_object(obj: MorphObject, was: MorphObject | None = None) -> None:
     _look(obj)
     _belongings(obj)
     if was is None or was.targets is not obj.targets or was.groups is not obj.groups:
-        _targets(obj)
-    once((lane.channel for lane in obj.lanes), f"In {obj.name} the lane of")
-    same = was is not None and all(getattr(was, part) is getattr(obj, part) for part in LANE_HOLDERS)
+        for target in obj.targets:
+            _target_alone(target, len(obj.base), obj.name)
+        if was is None or not _related_alike(obj, was):
+            _targets(obj)
+    if was is None or was.lanes is not obj.lanes:
+        once((lane.channel for lane in obj.lanes), f"In {obj.name} the lane of")
+    same = was is not None and was.skin is obj.skin and lane_homes(was) == lane_homes(obj)
     known = {id(lane) for lane in was.lanes} if was is not None and same else set()
     for lane in obj.lanes:
         if id(lane) not in known:
@@ -76,15 +81,24 @@ def _look(obj: MorphObject) -> None:
         raise EditRefused(f"{obj.name} has a scale of 0.")
     if not 0 <= look.opacity <= 1:
         raise EditRefused(f"{obj.name} has the opacity {look.opacity:g}.")
-    for colour in (look.colour, *(t.colour for t in obj.targets)):
-        if not COLOUR.fullmatch(colour):
-            raise EditRefused(f"“{colour[:20]}” is no colour.")
+    _colour(look.colour)
     if texture is not None:
         if texture.projected is not None and len(texture.projected) != len(obj.base):
             laid = f"{len(texture.projected)} points, not {len(obj.base)}"
             raise EditRefused(f"{obj.name}: the texture “{texture.name}” is laid on {laid}.")
         if not 1 <= texture.tiles <= MOST_TILES:
             raise EditRefused(f"{obj.name}: the texture “{texture.name}” has {texture.tiles} fields.")
+
+
+def _colour(colour: str) -> None:
+    if not COLOUR.fullmatch(colour):
+        raise EditRefused(f"“{colour[:20]}” is no colour.")
+
+
+def check_id(part: str) -> None:
+    """Raises EditRefused for an id that is no plain word."""
+    if not ID.fullmatch(part):
+        raise EditRefused(f"“{part[:40]}” is no id; it has up to 60 letters, digits, points and lines.")
 
 
 def _belongings(obj: MorphObject) -> None:
@@ -122,8 +136,21 @@ def checked_spring(obj: MorphObject, spring: PointSpring) -> None:
         raise EditRefused(f"The point spring has {len(spring.field):,} masses; {obj.name} has {len(obj.base):,} points.")
 
 
+def _related_alike(obj: MorphObject, was: MorphObject) -> bool:
+    """Whether the targets are to each other what they were, as while one is reshaped."""
+    return (
+        was.groups is obj.groups
+        and was.mixes is obj.mixes
+        and len(was.targets) == len(obj.targets)
+        and all(
+            a is b or all(getattr(a, part) is getattr(b, part) for part in RELATING)
+            for a, b in zip(was.targets, obj.targets, strict=True)
+        )
+    )
+
+
 def _targets(obj: MorphObject) -> None:
-    """The targets and groups by themselves, and among each other."""
+    """The targets and groups among each other."""
     for values, what in (
         ((t.id for t in obj.targets), "target id"), ((t.name for t in obj.targets), "target name"),
         ((g.id for g in obj.groups), "group id"),
@@ -132,6 +159,7 @@ def _targets(obj: MorphObject) -> None:
     once((t.link for t in obj.targets if t.link is not None), f"In {obj.name} the link")
     known = targets_by_id(obj).keys() | OWN_IDS
     for group in obj.groups:
+        check_id(group.id)
         if group.relay is not None and (group.relay not in RELAY_PATHS or group.id in known):
             raise EditRefused(f"{group.name} is a relay with the id {group.id} and the path “{group.relay}”.")
         lane = obj.lane(group.id) if group.relay is not None else None
@@ -139,7 +167,6 @@ def _targets(obj: MorphObject) -> None:
             raise EditRefused(f"The relay {group.name} has modifiers on its lane.")
     deep = dict[str, int]()
     for target in obj.targets:
-        _target_alone(target, len(obj.base), obj.name)
         _built_on(obj, target, deep)
         checked_rule(obj, target)
         checked_sweep(obj, target)
@@ -171,6 +198,8 @@ def _built_on(obj: MorphObject, target: Target, deep: dict[str, int]) -> None:
 @recent_by_identity(2)
 def _target_alone(target: Target, count: int, name: str) -> bool:
     """Of an object of so many points."""
+    check_id(target.id)
+    _colour(target.colour)
     if target.id in OWN_IDS or is_rigged(target.id):
         raise EditRefused(f"{target.name} has the id {target.id}, which is kept for the object's own lanes.")
     if target.path not in ("straight", "curved"):

@@ -8,7 +8,7 @@ from fictilis.core.scene.scene import BLEND, LANE_HOLDERS, MorphObject, Scene, l
 from fictilis.core.scene.timeline import LONGEST_RANGE, Clip, Reference, SavedView, SceneCamera, Sound
 from fictilis.core.validity.cue_bounds import checked_cue
 from fictilis.core.validity.lanes import checked_keys, checked_lanes
-from fictilis.core.validity.objects import ID, check_object, once
+from fictilis.core.validity.objects import check_id, check_object, once
 from fictilis.core.validity.proportion import MOST_ID, in_proportion
 
 REACH = 10.0  # of a reference: views from the middle, and in size
@@ -79,12 +79,8 @@ def _names(scene: Scene) -> None:
         ((c.id for c in scene.cues), "The cue id"), ((c.name for c in scene.cues), "The cue"),
     ):  # fmt: skip
         once(values, what)
-    parts = [*(x.id for x in scene.owners), *(x.id for x in scene.clips), *(x.id for x in scene.cues)]
-    for obj in scene.objects:
-        parts += [*(t.id for t in obj.targets), *(g.id for g in obj.groups)]
-    wrong = next((part for part in parts if not ID.fullmatch(part)), None)
-    if wrong is not None:
-        raise EditRefused(f"“{wrong[:40]}” is no id; it has up to 60 letters, digits, points and lines.")
+    for part in (*(x.id for x in scene.owners), *(x.id for x in scene.clips), *(x.id for x in scene.cues)):
+        check_id(part)
 
 
 def _time(scene: Scene) -> None:
@@ -139,7 +135,7 @@ def checked_repeat(scene: Scene, obj: MorphObject, repeat: Repeat) -> None:
 
 
 def _clips(scene: Scene, before: Scene | None) -> None:
-    """The clips, the one in hand, and what both clips of a blend hold."""
+    """The clips, the active one, and what both clips of a blend hold."""
     if (scene.clip is None) is bool(scene.clips) or scene.clips and scene.clip not in {c.id for c in scene.clips}:
         raise EditRefused(f"It has {len(scene.clips)} clips, and “{scene.clip}” in hand.")
     objects = {o.id: o for o in scene.objects}

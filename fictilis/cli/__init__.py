@@ -57,7 +57,7 @@ def _parser(command: str) -> tuple[argparse.ArgumentParser, Collection[str]]:
     demo.add_argument("--leave", type=Path, metavar="FOLDER", help="play it, leave a screenshot and a movie there, and close")
     demo.set_defaults(run=_demo)
     if command != "demo":
-        from fictilis.cli_commands import register
+        from fictilis.cli.commands import register
 
         register(commands)
     return parser, commands.choices
@@ -75,7 +75,3 @@ def _demo(options: argparse.Namespace) -> int:
     from fictilis.app.start import run
 
     return run(None, demo=options.name, leave=options.leave)
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -9,7 +9,7 @@ import json
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
     from fictilis.core.rehearsal.cue_words import sentence
-    from fictilis.core.scene.clips import stowed
+    from fictilis.core.scene.clips import whole_clips
 
     sound = scene.sound and {"name": scene.sound.name, "start": scene.sound.start, "muted": scene.sound.muted}
     return {
@@ -21,7 +21,7 @@ def describe(scene) -> dict:
         "clips": [
             {"name": c.name, "range": [c.start, c.end], "loop": c.loop, "in_hand": c.id == scene.clip,
              "lanes": sum(len(part.lanes) for part in c.parts)}
-            for c in stowed(scene)
+            for c in whole_clips(scene)
         ],
         "cues": [{"name": c.name, "on": c.on, "says": sentence(scene, c)} for c in scene.cues],
     }  # fmt: skip

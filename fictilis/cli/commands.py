@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from fictilis import cli_export, cli_import, cli_info, cli_operate, cli_pictures, cli_rehearse, cli_weights
+from fictilis.cli import export, importing, info, operate, pictures, rehearse, weights
 from fictilis.core.ground.errors import FictilisError, UsageError
 
 
@@ -26,10 +26,10 @@ def register(commands) -> None:
     new.add_argument("-o", "--output", type=Path, required=True)
     new.set_defaults(run=_new)
 
-    info = commands.add_parser("info", help="say what a scene holds")
-    info.add_argument("scene", type=Path)
-    info.add_argument("--json", action="store_true")
-    info.set_defaults(run=cli_info.run)
+    told = commands.add_parser("info", help="say what a scene holds")
+    told.add_argument("scene", type=Path)
+    told.add_argument("--json", action="store_true")
+    told.set_defaults(run=info.run)
 
     changed = commands.add_parser("changes", help="say what differs between two scenes; exit 1 where something does")
     changed.add_argument("before", type=Path)
@@ -54,7 +54,7 @@ def register(commands) -> None:
     key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     key.set_defaults(run=_key)
 
-    cli_operate.register(commands)
+    operate.register(commands)
 
     _outputs(commands)
 
@@ -68,12 +68,12 @@ def _outputs(commands) -> None:
     evaluate.add_argument("-o", "--output", type=Path, required=True)
     evaluate.set_defaults(run=_evaluate)
 
-    cli_export.register(commands)
-    cli_import.register(commands)
-    cli_weights.register(commands)
-    cli_rehearse.register(commands)
+    export.register(commands)
+    importing.register(commands)
+    weights.register(commands)
+    rehearse.register(commands)
 
-    cli_pictures.register(commands)
+    pictures.register(commands)
 
     desktop = commands.add_parser("install-desktop", help="put Fictilis and its files among the desktop's applications")
     desktop.add_argument("--remove", action="store_true", help="take it away from there again")
@@ -142,7 +142,7 @@ def _new(options: argparse.Namespace) -> None:
         name = name or Path(file).stem
         if any(t.name == name for t in obj.targets):
             raise UsageError(f"{obj.name} already has a target named {name}.")
-        order = cli_import.order_of(obj, name, data) if options.reorder else None
+        order = importing.order_of(obj, name, data) if options.reorder else None
         scene, _ = target_from_copy(scene, obj.id, name, data.geometry, data.points, order)
     for text in options.in_between:
         place, file = _split(text, "NAME@WEIGHT=FILE")

@@ -45,7 +45,8 @@ def _warn(warnings: list[str]) -> None:
 def _export(given: argparse.Namespace) -> int:
     from fictilis.core.scene.clips import clip_named
     from fictilis.formats.choices import Choices
-    from fictilis.formats.registry import as_chosen, export, export_shapes, format_for, load
+    from fictilis.formats.registry import as_chosen, export_shapes, format_for, load
+    from fictilis.pictures.poster import export
 
     scene = load(given.scene)
     if given.shapes:

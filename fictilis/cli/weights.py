@@ -36,7 +36,8 @@ def register(commands) -> None:
 
 def _out(options: argparse.Namespace) -> None:
     from fictilis.formats.choices import Choices
-    from fictilis.formats.registry import export, load
+    from fictilis.formats.registry import load
+    from fictilis.pictures.poster import export
 
     scene = load(options.scene)
     first, last = options.range or (None, None)
