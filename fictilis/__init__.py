@@ -47,14 +47,14 @@ _HOMES = {
     "reef_wall": "fictilis.demo.reef_wall",
     "sea_pen": "fictilis.demo.sea_pen",
 }
-_EDITS = "fictilis.core.edits."
-_MODULES = {  # with where questions about the same subject are answered
-    **{name: (_EDITS + name,) for name in ("targets", "timing", "timeline", "lines", "objects", "repeats", "springs",
-                                           "deformers", "rigs", "cues", "correctives", "relays", "links", "sweeps",
-                                           "whole_shapes", "keys")},
-    "shape": (_EDITS + "shape", "fictilis.core.mix.shapes"), "forms": (_EDITS + "forms", "fictilis.core.geometry.forms"),
-    "clips": (_EDITS + "clips", "fictilis.core.scene.clips"),
-    "topology": (_EDITS + "topology", "fictilis.core.at_frame.drawn"),
+_EDITS, _CORE = "fictilis.core.edits.", "fictilis.core."
+_MODULES = {  # edits, with where questions about the same subject are answered
+    **{name: (_EDITS + name, *(_CORE + more for more in homes.split())) for name, homes in {
+        "targets": "scene.kept", "keys": "mix.key_refs", "timing": "", "timeline": "scene.at_rate", "lines": "scene.matches",
+        "shape": "mix.shapes", "forms": "geometry.forms scene.forms", "objects": "", "repeats": "geometry.tiled", "springs": "",
+        "deformers": "", "rigs": "rig.named", "cues": "", "correctives": "mix.following", "relays": "mix.relay",
+        "links": "scene.shared_lanes", "sweeps": "mix.bands", "clips": "scene.clips", "whole_shapes": "ground.names",
+        "topology": "at_frame.drawn"}.items()},
     "weights": ("fictilis.formats.weights",), "lanes": ("fictilis.formats.lanes",), "account": ("fictilis.formats.account",),
     "primitives": ("fictilis.core.geometry.primitives",), "carry": ("fictilis.core.geometry.carry",),
     "operations": ("fictilis.core.operations",), "movies": ("fictilis.pictures.making",),

@@ -29,10 +29,10 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.cues import AFTER, BACK, QUEUE, START, Act, Cue, Lead, Then, When
 from fictilis.core.scene.scene import Scene

@@ -29,10 +29,10 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.shape import move_shape
-from fictilis.core.edits.targets import blended
 from fictilis.core.geometry.forms import point_count
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.shapes import ShapeRef, shape_points
+from fictilis.core.scene.kept import blended
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene
 from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held

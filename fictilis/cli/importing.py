@@ -60,7 +60,7 @@ def _import(given: argparse.Namespace) -> None:
 
 
 def _look(scene) -> None:
-    from fictilis.core.edits.imports import size_of
+    from fictilis.core.at_frame.sizes import size_of
 
     for obj in scene.objects:
         size = " × ".join(f"{s:.4g}" for s in size_of(scene, [obj.id]))

@@ -36,8 +36,7 @@ def _lanes(owner) -> list[dict]:
 def _object(scene, obj) -> dict:
     import numpy as np
 
-    from fictilis.core.edits.relays import shape_name
-    from fictilis.core.mix.relay import poses, relays
+    from fictilis.core.mix.relay import poses, relays, shape_name
 
     sizes, counts = np.unique(obj.geometry.face_sizes, return_counts=True)
     rows = [
@@ -85,9 +84,9 @@ def _line(obj) -> dict | None:
 
 
 def _target(scene, obj, t) -> dict:
-    from fictilis.core.edits.links import partners
     from fictilis.core.mix.driven import driven_by
     from fictilis.core.mix.relay import relay_of
+    from fictilis.core.scene.shared_lanes import partners
 
     return {
         "name": t.name, "moved": len(t.deltas.indices), "largest_cm": t.deltas.largest, "weight": t.weight,

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.edits.imports import UNITS
+from fictilis.core.geometry.units import UNITS
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.parameters import Choice, Number
 from fictilis.core.mix.channel_kinds import OBJECT_KINDS

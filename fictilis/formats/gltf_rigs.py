@@ -13,10 +13,10 @@ from msgspec import Struct
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.sampled import CUBIC, LINEAR
-from fictilis.core.edits.rigs import clip_curve
 from fictilis.core.ground.names import tidy_name
 from fictilis.core.mix.channels import values_at
 from fictilis.core.rig.binding import LEAST_TOTAL
+from fictilis.core.rig.named import clip_curve
 from fictilis.core.rig.posing import own_over, quaternions
 from fictilis.core.scene.rigs import CLIP, PATHS, ROTATION, TIME, Bound, Rig, RigClip, RigTrack, Skin, turn_ids
 from fictilis.core.scene.scene import MorphObject, Scene

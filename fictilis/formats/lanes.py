@@ -11,9 +11,9 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from fictilis.core.edits.timeline import AtRate
 from fictilis.core.ground.errors import BadFile, EditRefused, FictilisError
 from fictilis.core.mix.channels import channel, channels
+from fictilis.core.scene.at_rate import AtRate
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
 from fictilis.core.validity.lanes import checked_keys

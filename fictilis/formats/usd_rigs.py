@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.animation.sampled import LINEAR, Curves
-from fictilis.core.edits.rigs import clip_curve
 from fictilis.core.ground.errors import BadFile
 from fictilis.core.ground.names import fresh_name, tidy_name
+from fictilis.core.rig.named import clip_curve
 from fictilis.core.scene.rigs import (
     MOST_PARTS,
     PATHS,

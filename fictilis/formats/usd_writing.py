@@ -17,9 +17,9 @@ from fictilis.core.at_frame.after import acts
 from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, banded_words, with_bands
 from fictilis.core.at_frame.pose import Pose, placement
-from fictilis.core.edits.imports import UNITS
 from fictilis.core.edits.repeats import many_objects
 from fictilis.core.geometry.kinds import WHOLE, Line
+from fictilis.core.geometry.units import UNITS
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.arrays import distinct, put_rows
 from fictilis.core.mix.acting import acting_weights, shares_at, weights_at

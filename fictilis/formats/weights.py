@@ -18,8 +18,8 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.timing import reduce_keys
-from fictilis.core.edits.whole_shapes import other_side_name
 from fictilis.core.ground.errors import BadFile, EditRefused
+from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.channels import values_at
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.relay import relay_of

@@ -7,10 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from fictilis.core.edits.relays import shape_name
 from fictilis.core.ground.affine import placed_box, rgb
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.relay import poses, relays
+from fictilis.core.mix.relay import poses, relays, shape_name
 from fictilis.core.mix.shapes import ShapeRef, shape_points
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.pictures.look import CLEAR, Look, colour_of

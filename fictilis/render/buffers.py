@@ -126,6 +126,7 @@ class Buffers:
     def clothed(self, item: DrawItem):
         """A vertex array with every triangle's corners apart, each with texture coordinates of its own."""
         ctx, cloth = self._renderer.ctx, item.cloth
+        assert cloth is not None
         corners = triangles(self.geometry).points.ravel()
         if self._laid is None or self._laid[0] is not cloth:
             self._release(self._laid)

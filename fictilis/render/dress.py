@@ -74,7 +74,7 @@ def cloth_of(geometry: Geometry, texture: Texture) -> Cloth:
     plan = triangles(geometry)
     if texture.projected is not None:
         place = texture.projected[plan.points.ravel()]
-    elif geometry.uvs is not None and len(geometry.uvs):
+    elif geometry.uvs is not None and geometry.uv_corners is not None and len(geometry.uvs):
         at = geometry.uv_corners[plan.corners.ravel()]
         place = np.where((at >= 0)[:, None], geometry.uvs[np.clip(at, 0, None)], np.nan)
     else:

@@ -40,8 +40,10 @@ def hit_shape(
 def hit_item(item: StageItem, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:
     """What of an item on the stage, or of one of its copies, lies under a pixel."""
     best = hit_shape(item.obj.geometry, item.in_scene(), camera, at, size)
-    for number in near_copies(item.many, camera.ray(*at, *size)) if item.many is not None else ():
-        points = placed(item.many.points[item.many.poses[number]].astype(np.float64), item.many.matrices[number])
+    many = item.many
+    for number in near_copies(many, camera.ray(*at, *size)) if many is not None else ():
+        assert many is not None
+        points = placed(many.points[many.poses[number]].astype(np.float64), many.matrices[number])
         hit = hit_shape(item.obj.geometry, points, camera, at, size)
         if hit is not None and (best is None or hit.distance < best.distance):
             best = hit

@@ -73,7 +73,7 @@ class StageItem(Struct, eq=False):
 
     def mixed(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, before what comes after the mix."""
-        return shape_points(self.obj, self.ref) if self.pose is None or self.ref is not None else self.pose.mixed
+        return self.pose.mixed if self.pose is not None else shape_points(self.obj, self.ref or ShapeRef())
 
     def exact_points(self) -> np.ndarray:
         """(n, 3) float64 in object space: what is shown, without the rounding of pictures."""
@@ -143,37 +143,38 @@ class _Shape:
         if changed is not None and laid is not None:
             changed = distinct(np.concatenate([changed, laid]))
         if follows and changed is not None and len(changed) < len(points) / FEW:
-            self._renew(mesh)  # of the points as they were
+            kept = self._renewing(mesh)  # of the points as they were
             put_rows(self.points, changed, points.take(changed, axis=0))
-            self._kept.update(self.points, changed)
+            kept.update(self.points, changed)
         else:
             self.points = np.array(points, np.float32, order="C")
             self.normals, self._kept = point_normals(mesh, self.points), None
         self.still_points = None
         self.revision += 1
 
-    def _renew(self, mesh) -> None:
-        """Keep what renewing normals piecemeal needs, from the first time on that it is needed."""
+    def _renewing(self, mesh) -> KeptNormals:
+        """What renewing normals piecemeal needs, kept from the first time on that it is needed."""
         if self._kept is None:
             self._kept = KeptNormals(mesh, self.points, self.normals)
+        return self._kept
 
     def lay(self, live: Deltas | None, mesh) -> None:
         """Show a displacement on top; only what differs from what is shown already is recomputed."""
         if live is None and self.touched is None or live is not None and live is self.laid:
             return
-        self._renew(mesh)
+        kept = self._renewing(mesh)
         if self.still_points is None:
             self.still_points = self.points.copy()
         now = np.zeros(0, np.int64) if live is None else live.indices
         before = np.zeros(0, np.int64) if self.touched is None else self.touched
         gone = np.setdiff1d(before, now, assume_unique=True)
         put_rows(self.points, gone, self.still_points.take(gone, axis=0))
-        if len(now):
+        if live is not None and len(now):
             rows = self.still_points.take(now, axis=0) + live.offsets.astype(np.float32)
             other = np.flatnonzero(any_in_rows(rows != self.points.take(now, axis=0)))
             now = now.take(other)
             put_rows(self.points, now, rows.take(other, axis=0))
-        self._kept.update(self.points, distinct(np.concatenate([gone, now])) if len(gone) else now)
+        kept.update(self.points, distinct(np.concatenate([gone, now])) if len(gone) else now)
         self.touched = live.indices if live is not None else None
         self.laid = live
         self.revision += 1

@@ -12,13 +12,14 @@ from fictilis.app.commands.rows import ROWS
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.widgets import dialogs
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef, full_shape
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Scene

@@ -4,8 +4,9 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.timeline import set_frame_range
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.clips import clip
 from tests.app.conftest import CTRL
 

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton, QToolBu
 import fictilis
 from fictilis.app.widgets.fields import NumberField
 from fictilis.core.edits.cues import add_cue
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import remove_target
 from fictilis.core.ground.errors import Cancelled
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.rehearsal.meaning import AT_ONCE
 from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Lead, Then, When
 from tests.app.conftest import CTRL, LEFT, SHIFT

@@ -8,8 +8,9 @@ from msgspec.structs import replace
 
 from fictilis.app.model.document import UNDO_STEPS, Document
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import add_in_between, new_target, remove_in_between, remove_target, set_weight
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas, Scene
 from fictilis.demo.jelly import moon_jelly

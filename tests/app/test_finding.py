@@ -16,12 +16,14 @@ from fictilis.app.shortcuts import ShortcutsDialog
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.new_scene import NewSceneDialog
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.forms import add_form, form_of, set_form
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.forms import add_form, set_form
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import keep_mix, new_target
 from fictilis.core.edits.timeline import add_camera, set_marker
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.forms import form_of
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native

@@ -14,8 +14,8 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import group_targets, new_target
+from fictilis.core.mix.key_refs import KeyRef
 from tests.app.conftest import CTRL, bead
 from tests.app.test_bench import forms, run  # noqa: F401
 

@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QPushButton
 
 from fictilis.app.lanes.playback import Playback, frame_after
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef, full_shape
 from tests.app.conftest import CTRL, NONE, SHIFT, bead, move
 

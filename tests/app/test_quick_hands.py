@@ -19,7 +19,7 @@ from fictilis.app.widgets.fields import _Inline
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits.correctives import add_corrective, set_follow
-from fictilis.core.edits.keys import KeyRef, delete_keys, set_interpolation, set_key
+from fictilis.core.edits.keys import delete_keys, set_interpolation, set_key
 from fictilis.core.edits.objects import add_object, remove_object, rename_object
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.sweeps import set_sweep
@@ -28,6 +28,7 @@ from fictilis.core.edits.timeline import add_camera, drop_marker, first_camera, 
 from fictilis.core.edits.timing import set_modifiers
 from fictilis.core.geometry.primitives import ball
 from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.scene import Scene

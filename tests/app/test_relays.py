@@ -7,9 +7,9 @@ from PyQt6.QtCore import QPointF, Qt
 from fictilis.app.lanes.menus import context_menu, told_at
 from fictilis.app.lanes.relay import pose_pictures
 from fictilis.core.edits import relays
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.mix.channels import ChannelRef
-from fictilis.core.mix.relay import poses
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import poses, shape_name
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.formats.files import MeshData
 from fictilis.formats.native import read_native
@@ -31,7 +31,7 @@ def user(open_window, sheet):
 
 
 def row(user) -> list[tuple[float, str]]:
-    return [(key.frame, relays.shape_name(user.obj, key.shape)) for key in poses(user.obj, user.group)]
+    return [(key.frame, shape_name(user.obj, key.shape)) for key in poses(user.obj, user.group)]
 
 
 def act(user, name: str) -> None:

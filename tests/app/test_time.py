@@ -12,11 +12,11 @@ from fictilis.app.model.times import timecode
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import new_target, rename_target, set_weight, target_from_points
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import Scene
 from tests.app.conftest import SHIFT, bead
 from tests.app.test_bench import forms, run  # noqa: F401

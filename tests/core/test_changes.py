@@ -62,7 +62,7 @@ SAID = {
 
 
 def all_keys(scene):
-    from fictilis.core.edits.keys import KeyRef
+    from fictilis.core.mix.key_refs import KeyRef
 
     return [KeyRef(o.id, x.channel, k.frame) for o in scene.objects for x in o.lanes for k in x.curve.keys]
 

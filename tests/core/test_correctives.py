@@ -14,6 +14,7 @@ from fictilis.core.edits.timing import paste_keys
 from fictilis.core.geometry import carry
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import set_value, values_at
+from fictilis.core.mix.following import rule_of
 from fictilis.core.scene.rules import Driver, Rule
 from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
@@ -129,7 +130,7 @@ def test_a_mirrored_corrective_is_driven_by_the_other_side(sheet):
         (lambda s, f: correctives.set_driver(s, OBJ, f, LIFT, width=-1.0), "must fade within a weight above 0"),
         (lambda s, f: correctives.set_how(s, OBJ, f, "sum"), "use product or smallest"),
         (lambda s, f: correctives.drop_driver(correctives.drop_driver(s, OBJ, f, LIFT), OBJ, f, SLIDE), "the only driver"),
-        (lambda s, f: correctives.rule_of(s, OBJ, LIFT), "Lift is no corrective"),
+        (lambda s, f: rule_of(s, OBJ, LIFT), "Lift is no corrective"),
         (lambda s, f: correctives.add_corrective(s, OBJ, {}), "needs a target that drives it"),
     ],
 )  # fmt: skip

@@ -151,7 +151,7 @@ def test_an_inset_of_a_region_has_one_rim_and_of_single_faces_one_each():
 
 
 def test_keys_moved_by_numbers_go_exactly_there(sheet):
-    from fictilis.core.edits.keys import KeyRef
+    from fictilis.core.mix.key_refs import KeyRef
     from fictilis.core.operations import OPERATIONS
     from fictilis.core.operations.table import Subject
 

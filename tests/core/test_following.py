@@ -11,6 +11,7 @@ from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channel_kinds import OBJECT_KINDS
 from fictilis.core.mix.channels import set_value, values_at
+from fictilis.core.mix.following import follow_of
 from fictilis.core.scene.rules import Driver, Follow, Rule
 from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
@@ -95,7 +96,7 @@ REFUSED = {
     "no curve": (lambda s: correctives.set_follow(s, OBJ, SLIDE, Follow(LIFT, AnimationCurve())), "needs a point at least"),
     "nothing there": (lambda s: correctives.set_follow(s, OBJ, SLIDE, Follow("t9", CURVE)), "no target with the id t9"),
     "into a relay": (lambda s: relays.make_relay(s, OBJ, [SLIDE, LIFT]), "Slide is driven by others"),
-    "follows nothing": (lambda s: correctives.follow_of(s, OBJ, LIFT), "Lift follows no number"),
+    "follows nothing": (lambda s: follow_of(s, OBJ, LIFT), "Lift follows no number"),
 }
 
 

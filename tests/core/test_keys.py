@@ -6,10 +6,10 @@ import pytest
 from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS, AnimationCurve, Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import weights_at
 from fictilis.core.mix.hold_guard import missing_hold, stops
+from fictilis.core.mix.key_refs import KeyRef
 
 OBJ = "o1"
 

@@ -11,7 +11,7 @@ from fictilis.core.at_frame.pose import Pose, placement
 from fictilis.core.edits import clips
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
-from fictilis.core.edits.lines import match_of, set_along, set_curve, set_match, set_tube, stack_lines, target_from_line
+from fictilis.core.edits.lines import set_along, set_curve, set_match, set_tube, stack_lines, target_from_line
 from fictilis.core.edits.objects import add_object, remove_object
 from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.edits.targets import add_in_between, set_built_on, target_from_mesh, target_from_points
@@ -36,6 +36,7 @@ from fictilis.core.mix.relay import poses
 from fictilis.core.mix.shapes import ShapeRef, full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
+from fictilis.core.scene.matches import match_of
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Deltas, Scene
 from fictilis.core.scene.timeline import SceneCamera

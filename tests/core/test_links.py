@@ -9,17 +9,19 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits import clips, correctives, keys, links, relays, targets, timeline, timing
 from fictilis.core.edits import whole_shapes as whole
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.objects import add_object, remove_object, with_all_of
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import ChannelRef, set_value, values_at
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.core.scene.clips import choose_clip
 from fictilis.core.scene.rigs import turn_id
 from fictilis.core.scene.rules import Driver, Rule
 from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.shared_lanes import partners
 from fictilis.formats.native import read_native, write_native
 from tests.formats.test_native import same
 from tests.rigged import rigged
@@ -104,7 +106,7 @@ def test_a_copy_or_a_removed_part_takes_no_link_along(parts):
     copied, made = whole.duplicate(parts, SKIN, "t1")
     assert copied.object(SKIN).target(made).link is None
     gone = remove_object(targets.remove_target(parts, TEETH, "t1"), LID)
-    assert links.partners(gone, gone.object(SKIN), gone.object(SKIN).target("t1")) == []
+    assert partners(gone, gone.object(SKIN), gone.object(SKIN).target("t1")) == []
 
 
 REFUSED = {

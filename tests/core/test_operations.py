@@ -9,7 +9,7 @@ from fictilis.core.at_frame.pose import evaluate
 from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective, set_follow
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_along, target_from_line
 from fictilis.core.edits.links import link_targets
 from fictilis.core.edits.repeats import set_repeat
@@ -24,6 +24,7 @@ from fictilis.core.geometry.primitives import plane
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.mix.channels import values_at
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.clips import ClipChoice
 from fictilis.core.operations.lines import OtherLine

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from fictilis.core.checks.checks import run_checks
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused, FictilisError
 from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.channels import channels, values_at
 from fictilis.core.mix.delta_bank import DeltaBank
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Kept, Subject
 from fictilis.formats.gltf import write_gltf

@@ -9,13 +9,14 @@ from fictilis.core.animation.easing import ease_at
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import clips, correctives, relays, targets, timing, topology
 from fictilis.core.edits import whole_shapes as whole
-from fictilis.core.edits.keys import KeyRef, delete_keys, key_values, move_keys, set_interpolation, set_key
+from fictilis.core.edits.keys import delete_keys, key_values, move_keys, set_interpolation, set_key
 from fictilis.core.edits.shape import set_mask
 from fictilis.core.geometry import carry
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.channels import ChannelRef, set_value, values_at
-from fictilis.core.mix.relay import poses
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import middle, poses, relay
 from fictilis.core.mix.shapes import full_shape
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
@@ -170,7 +171,7 @@ def test_new_poses_change_nothing_that_is_seen_until_they_are_shaped(row):
     own, target = relays.own_shape(scene, OBJ, group, 42.0)
     assert [k.shape for k in poses(own.object(OBJ), group)] == [A, B, C, target]
     assert np.allclose(mixes_over(own.object(OBJ), FRAMES), mixes_over(scene.object(OBJ), FRAMES))
-    assert relays.middle(scene.object(OBJ), group, 23.0) == 30.0
+    assert middle(scene.object(OBJ), group, 23.0) == 30.0
 
 
 def test_a_shape_that_goes_takes_its_poses_along_and_the_last_one_leaves_the_base(row):
@@ -206,11 +207,11 @@ REFUSED = {
     "baked": (lambda s, g: timing.bake(s, [(OBJ, g)], 0, 40), "Row is a relay"),
     "a modifier": (lambda s, g: timing.set_modifiers(s, OBJ, g, ()), "Row is a relay"),
     "own already": (lambda s, g: relays.own_shape(s, OBJ, g, 10.0), "B stands in this pose only"),
-    "no room": (lambda s, g: relays.middle(relays.on_frames(s, OBJ, g, 1.0).object(OBJ), g, 0), "no whole frame between"),
-    "no stretch": (lambda s, g: relays.middle(s.object(OBJ), g, 50), "lies in no stretch of Row"),
+    "no room": (lambda s, g: middle(relays.on_frames(s, OBJ, g, 1.0).object(OBJ), g, 0), "no whole frame between"),
+    "no stretch": (lambda s, g: middle(s.object(OBJ), g, 50), "lies in no stretch of Row"),
     "nothing before": (lambda s, g: relays.pose_from_before(s, OBJ, g, -3), "Row has no pose before frame -3"),
     "a path": (lambda s, g: relays.set_relay_path(s, OBJ, g, "round"), "no path of a relay"),
-    "layered group": (lambda s, g: relays.relay(targets.group_targets(s, OBJ, [LIFT])[0].object(OBJ), "g2"), "is no relay"),
+    "layered group": (lambda s, g: relay(targets.group_targets(s, OBJ, [LIFT])[0].object(OBJ), "g2"), "is no relay"),
     "too close": (lambda s, g: relays.make_relay(s, OBJ, [LIFT, SLIDE], step=0.2), "do not fit"),
 }  # fmt: skip
 

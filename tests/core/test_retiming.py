@@ -9,8 +9,8 @@ from fictilis.core.animation.easing import EASINGS, handles_of
 from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
 

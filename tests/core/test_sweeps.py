@@ -17,7 +17,7 @@ from fictilis.core.geometry import carry
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.acting import share_of, shares_at, solo_shares, weights_at
-from fictilis.core.mix.bands import band_deltas
+from fictilis.core.mix.bands import band_deltas, sweep_of
 from fictilis.core.mix.channels import set_value, values_at
 from fictilis.core.mix.coefficients import columns
 from fictilis.core.mix.delta_bank import DeltaBank
@@ -177,7 +177,7 @@ REFUSED = {
     "no profile": (lambda s: sweeps.change_sweep(s, OBJ, LIFT, profile="wavy"), "wide and wavy"),
     "a relay": (lambda s: relays.make_relay(s, OBJ, [LIFT, SLIDE]), "Lift has a sweep; take that off"),
     "itself": (lambda s: sweeps.sweep_after(s, OBJ, LIFT, LIFT, 3), "Lift cannot follow itself"),
-    "not swept": (lambda s: sweeps.sweep_of(s, OBJ, SLIDE), "Slide has no sweep"),
+    "not swept": (lambda s: sweep_of(s, OBJ, SLIDE), "Slide has no sweep"),
     "flat": (lambda s: fields.along_axis(s.object(OBJ), 1), "Y of Sheet is the same at every point"),
     "no pick": (lambda s: fields.from_points(s.object(OBJ), np.zeros(0, int), True), "Pick where the sweep begins"),
     "no mask": (lambda s: fields.from_mask(s.object(OBJ), None), "Paint a mask first"),

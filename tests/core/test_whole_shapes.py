@@ -8,6 +8,7 @@ from fictilis.core.edits.objects import add_object, set_transform
 from fictilis.core.edits.shape import move_shape, set_mask
 from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.shapes import ShapeRef, full_shape
 from fictilis.core.scene.places import Transform
@@ -68,7 +69,7 @@ def test_mirroring_makes_the_other_side_and_twice_is_the_identity(bell):
     ],
 )
 def test_names_of_the_other_side(name, other):
-    assert whole.other_side_name(name) == other
+    assert other_side_name(name) == other
 
 
 @pytest.mark.parametrize("width", [0.0, 3.0, 100.0])

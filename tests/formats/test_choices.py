@@ -16,11 +16,12 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.at_frame.drawn import finer_of
 from fictilis.core.at_frame.pose import placement
+from fictilis.core.at_frame.sizes import size_of
 from fictilis.core.edits import clips, timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
-from fictilis.core.edits.imports import UNITS, fitting_unit, laid, linear_from, size_of, sized, stood
+from fictilis.core.edits.imports import laid, sized, stood
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.lines import set_tube
 from fictilis.core.edits.repeats import set_repeat
@@ -29,6 +30,7 @@ from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.kinds import Tube
 from fictilis.core.geometry.lines.tubes import round_profile
+from fictilis.core.geometry.units import UNITS, fitting_unit, linear_from
 from fictilis.core.ground.errors import BadFile, Cancelled, EditRefused
 from fictilis.core.mix.acting import weights_at
 from fictilis.core.scene.appearance import Appearance, Texture

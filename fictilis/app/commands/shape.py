@@ -12,10 +12,10 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.model.session import Notice
 from fictilis.app.view.tools import TOOLS
-from fictilis.core.edits.relays import pose_at
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.arrays import distinct
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.relay import pose_at
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject
 from fictilis.core.shaping import picks

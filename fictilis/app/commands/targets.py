@@ -15,10 +15,10 @@ from fictilis.app.model.asking import ChoiceAsk, NumberAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
-from fictilis.core.edits.imports import UNITS, fitting_unit, linear_from
 from fictilis.core.edits.lines import target_from_copy
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
+from fictilis.core.geometry.units import UNITS, fitting_unit, linear_from
 from fictilis.core.ground.errors import FictilisError, NotATarget
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.mix.shapes import ShapeRef

@@ -15,8 +15,8 @@ from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
-from fictilis.core.edits.whole_shapes import other_side_name
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.channels import ChannelRef, channels
 
 

@@ -7,9 +7,9 @@ import numpy as np
 from fictilis.app.commands.operations import lanes_of
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.shaping.picks import element_beside
 
 

@@ -14,8 +14,8 @@ from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.places import Heading, LaneLook, LanePlace
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject
 

@@ -12,10 +12,10 @@ from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.arrays import cached_by_identity, recent_by_identity
 from fictilis.core.mix.channels import values_at
 from fictilis.core.mix.driven import with_drivers
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import MorphObject
 
 BEAD = 4.5

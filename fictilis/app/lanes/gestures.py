@@ -13,8 +13,8 @@ from fictilis.app.lanes.places import HIGHEST, LANE, RELAY, RULER, TALL, THIN, L
 from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.edits.targets import move_target
+from fictilis.core.mix.key_refs import KeyRef
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 CLICK = 3  # pixels: less is a click

@@ -41,8 +41,8 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import pieces
 from fictilis.core.edits import keys as edits
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.mix.channels import ChannelRef
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject
 from fictilis.formats.sound import SUFFIXES

@@ -12,10 +12,9 @@ from fictilis.app.lanes.area import LaneArea
 from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.relays import shape_name
 from fictilis.core.mix.channels import Owner
-from fictilis.core.mix.relay import is_closed, poses
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import is_closed, poses, shape_name
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject
 

@@ -13,8 +13,8 @@ from fictilis.app.lanes.places import Heading, LanePlace
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.relays import shape_name
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import shape_name
 from fictilis.core.scene.timeline import Marker
 
 HERE = {"posed": "not as keyed", "here": "a key here", "keyed": "", "none": ""}

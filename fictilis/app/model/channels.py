@@ -8,14 +8,14 @@ from typing import Protocol, TypeVar
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.session import Notice, Session, State
 from fictilis.core.edits import keys as key_edits
-from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.links import partners
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.mix.acting import weights_at
 from fictilis.core.mix.channels import Channel, ChannelRef, channel, find_channel, set_value, settable, values_at
 from fictilis.core.mix.hold_guard import Hold
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.rigs import is_rigged
 from fictilis.core.scene.scene import MorphObject, Scene, targets_by_id
+from fictilis.core.scene.shared_lanes import partners
 from fictilis.core.scene.timeline import Lane, SceneCamera
 
 T = TypeVar("T")

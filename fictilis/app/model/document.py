@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import count
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 from msgspec import Struct
@@ -41,7 +41,13 @@ class Live(Struct, frozen=True, eq=False, weakref=True):
     posed: Mapping[str, Mapping[str, float]]
 
 
-class Document(QObject):
+if TYPE_CHECKING:
+    Told = Session  # a document is read as its session, by __getattr__
+else:
+    Told = object
+
+
+class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, the document is not
     """``changed`` after any change of state or session; ``moved`` when only the frame or a preview did; ``opened``, before
     ``changed``, when another scene came: what was kept of the one before can go;
     ``acting`` before an action: what is being typed is taken, or left.
@@ -78,11 +84,13 @@ class Document(QObject):
         self.session = self.session.for_scene(scene)
         self._fit_tool_sizes()
 
-    def __getattr__(self, name: str) -> Any:
-        """What the session says: ``frame``, ``tools``, ``selected`` and so on."""
-        if name in NAMES:
-            return getattr(self.session, name)
-        raise AttributeError(name)
+    if not TYPE_CHECKING:  # which knows the names of the session
+
+        def __getattr__(self, name: str) -> Any:
+            """What the session says: ``frame``, ``tools``, ``selected`` and so on."""
+            if name in NAMES:
+                return getattr(self.session, name)
+            raise AttributeError(name)
 
     def __setattr__(self, name: str, value: object) -> None:
         if name in NAMES:

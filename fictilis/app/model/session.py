@@ -11,9 +11,9 @@ from msgspec.structs import replace
 
 from fictilis.app.model.tool_settings import MIX, ToolSettings
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.geometry.picked import Pick, element_count
 from fictilis.core.mix.channels import ChannelRef, find_channel
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.rigs import turn_ids
 from fictilis.core.scene.scene import MorphObject, Scene, targets_by_id

@@ -14,6 +14,7 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import correctives as edits
 from fictilis.core.mix.driven import gain
+from fictilis.core.mix.following import full_at
 from fictilis.core.scene.rules import HOWS, Driver
 from fictilis.core.scene.scene import MorphObject, Scene, Target
 
@@ -102,7 +103,7 @@ class DriverSection(Section):
         driver_id = self.more.itemData(row)
         self.more.setCurrentIndex(0)
         if driver_id is not None:
-            at = edits.full_at(self.doc.object, self.doc.channels.weights(self.doc.object), driver_id)
+            at = full_at(self.doc.object, self.doc.channels.weights(self.doc.object), driver_id)
             self._edit(f"Another driver of {self._target().name}", edits.set_driver, driver_id, at=at)
 
     def _block(self, obj: MorphObject, driver: Driver) -> dict[str, Any]:

@@ -12,8 +12,9 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Labelled, NumberField
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.edits.lines import match_of, set_match
+from fictilis.core.edits.lines import set_match
 from fictilis.core.geometry.kinds import Match
+from fictilis.core.scene.matches import match_of
 
 STEPS = 1000  # of the slider, for half a length each way
 

@@ -21,11 +21,12 @@ from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segme
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import objects as object_edits
-from fictilis.core.edits.forms import form_of, set_form
+from fictilis.core.edits.forms import set_form
 from fictilis.core.geometry.forms import FORMS, defaults
 from fictilis.core.ground.arrays import extent
 from fictilis.core.mix.channel_kinds import AXES
 from fictilis.core.operations.meshes import SIZES
+from fictilis.core.scene.forms import form_of
 
 
 class ObjectSection(Section):

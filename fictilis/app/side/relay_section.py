@@ -11,10 +11,9 @@ from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import Key
-from fictilis.core.edits.keys import KeyRef
-from fictilis.core.edits.relays import pose_at
 from fictilis.core.mix.channels import ChannelRef
-from fictilis.core.mix.relay import is_closed, members, poses, relays
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import is_closed, members, pose_at, poses, relays
 
 WAYS = ("Hold", "Linear", "Smooth", "Ease")
 PATHS = ("Straight", "Through")

@@ -13,7 +13,8 @@ from fictilis.app.widgets.dialogs import Dialog, watch
 from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
-from fictilis.core.edits.imports import UNITS, fitting_unit, size_of
+from fictilis.core.at_frame.sizes import size_of
+from fictilis.core.geometry.units import UNITS, fitting_unit
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.scene import MorphObject
 from fictilis.core.scene.timeline import Animated

@@ -14,11 +14,11 @@ from fictilis.core.at_frame.pose import Pose
 from fictilis.core.checks.finding import Finding, frames_of
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.arrays import cached_by_identity, extent
 from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.channels import Owner, channel, part_of
 from fictilis.core.mix.hold_guard import stands
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import MorphObject, Scene
 
 

@@ -10,21 +10,10 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.targets import append
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.acting import acting_weights
+from fictilis.core.mix.following import follow_of, rule_of
 from fictilis.core.scene.rules import PRODUCT, Driver, Follow, Rule
-from fictilis.core.scene.scene import MorphObject, Scene, Target
-from fictilis.core.validity.targets import LEAST, checked_rule
-
-
-def acting_now(obj: MorphObject, weights: Mapping[str, float]) -> dict[str, float]:
-    """What weights at one frame come to after mute and groups, where that is enough to drive something."""
-    acting = {target_id: float(weight) for target_id, weight in acting_weights(obj, weights).items()}
-    return {target_id: weight for target_id, weight in acting.items() if abs(weight) >= LEAST}
-
-
-def full_at(obj: MorphObject, weights: Mapping[str, float], target_id: str) -> float:
-    """The acting weight at which a target drives in full from now on: what it is by now, or 1 where it does not act."""
-    return round(acting_now(obj, weights).get(target_id, 1.0), 4)
+from fictilis.core.scene.scene import Scene, Target
+from fictilis.core.validity.targets import checked_rule
 
 
 def set_follow(scene: Scene, object_id: str, target_id: str, follow: Follow | None, weight: float = 0.0) -> Scene:
@@ -42,14 +31,6 @@ def _led_by(
     changed = replace(obj.with_target(target), lanes=lanes)
     checked_rule(changed, target)
     return scene.with_object(changed)
-
-
-def follow_of(scene: Scene, object_id: str, target_id: str) -> Follow:
-    """Raises EditRefused for a target that follows no number."""
-    target = scene.object(object_id).target(target_id)
-    if target.follows is None:
-        raise EditRefused(f"{target.name} follows no number; it has a weight of its own.")
-    return target.follows
 
 
 def set_follow_keys(scene: Scene, object_id: str, target_id: str, keys: Iterable[Key]) -> Scene:
@@ -75,14 +56,6 @@ def add_corrective(
 def set_rule(scene: Scene, object_id: str, target_id: str, rule: Rule | None, weight: float = 0.0) -> Scene:
     """Another rule for a target; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
     return _led_by(scene, object_id, target_id, rule, None, weight)
-
-
-def rule_of(scene: Scene, object_id: str, target_id: str) -> Rule:
-    """Raises EditRefused for a target that nothing drives."""
-    target = scene.object(object_id).target(target_id)
-    if target.rule is None:
-        raise EditRefused(f"{target.name} is no corrective; nothing drives it.")
-    return target.rule
 
 
 def set_driver(scene: Scene, object_id: str, target_id: str, driver_id: str, **values: Any) -> Scene:

@@ -13,11 +13,6 @@ from fictilis.core.scene.scene import MorphObject
 from fictilis.core.scene.timeline import Lane
 
 
-def followers(obj: MorphObject, sources: Collection[str]) -> list[str]:
-    """Ids of the targets that follow one of some channels or targets."""
-    return [t.id for t in obj.targets if t.follows is not None and t.follows.source in sources]
-
-
 def keyed(obj: MorphObject, channels: Collection[str], frames: np.ndarray, fps: float) -> MorphObject:
     """An object with channels led by a linear key at each of ``frames`` (f,), with the values they have there; targets among
     them follow nothing any more. Of a blend of two clips both get the keys, so that what is between them has the values too."""
@@ -44,9 +39,3 @@ def with_lane_in_both(obj: MorphObject, channel: str, keys: list[Key]) -> MorphO
     beside = AnimationCurve.of(replace(key, frame=key.frame - obj.blend.offset) for key in keys)
     rest = tuple(lane for lane in obj.blend.lanes if lane.channel != channel)
     return replace(obj, blend=replace(obj.blend, lanes=(*rest, Lane(channel, beside))))
-
-
-def weights_kept(obj: MorphObject, targets: Collection[str], frame: float, fps: float) -> dict[str, float]:
-    """The weights that targets have at a frame, by id: what they keep when that which leads them goes."""
-    values = values_at(obj, frame, None, fps) if targets else {}
-    return {target_id: float(values[target_id]) for target_id in targets}

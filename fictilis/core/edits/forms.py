@@ -8,15 +8,14 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.edits.objects import add_object
-from fictilis.core.geometry.forms import FLAT, made, point_count
-from fictilis.core.geometry.kinds import Geometry, Line
-from fictilis.core.geometry.lines.line_forms import LINE_FORMS
-from fictilis.core.ground.arrays import cached_by_array
+from fictilis.core.geometry.forms import FLAT, made
+from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.deformers import kept_to
+from fictilis.core.scene.forms import form_of
 from fictilis.core.scene.kept import FormNumbers
-from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.scene import Scene
 
 
 def add_form(scene: Scene, kind: str, numbers: Mapping[str, float]) -> tuple[Scene, str]:
@@ -25,36 +24,6 @@ def add_form(scene: Scene, kind: str, numbers: Mapping[str, float]) -> tuple[Sce
     scene, object_id = add_object(scene, kind, geometry, points, Appearance(smooth=kind not in FLAT))
     obj = replace(scene.object(object_id), form=FormNumbers(kind, tuple(sorted(numbers.items()))))
     return scene.with_object(obj), object_id
-
-
-def form_of(obj: MorphObject) -> FormNumbers | None:
-    """The form an object still is: nothing was reshaped, and nothing is built on it. None otherwise."""
-    if obj.form is None or obj.targets:
-        return None
-    return obj.form if _untouched(obj.base, obj.form) and _arranged(obj.geometry, obj.form) else None
-
-
-def _arranged(geometry: Geometry, form: FormNumbers) -> bool:
-    """Whether a line still has the strand that its form has."""
-    if form.kind not in LINE_FORMS or not isinstance(geometry, Line):
-        return True
-    first = made(form.kind, dict(form.numbers))[1]
-    return (
-        isinstance(first, Line)
-        and np.array_equal(first.starts, geometry.starts)
-        and np.array_equal(first.closed, geometry.closed)
-    )
-
-
-@cached_by_array
-def _untouched(base: np.ndarray, form: FormNumbers) -> bool:
-    numbers = dict(form.numbers)
-    if point_count(form.kind, numbers) != len(base):  # before anything large is made
-        return False
-    try:
-        return bool(np.array_equal(made(form.kind, numbers)[0], base))
-    except EditRefused:
-        return False
 
 
 def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scene:

@@ -5,28 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key, among
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.mix.channels import ChannelRef, channel, settable
+from fictilis.core.mix.channels import channel, settable
 from fictilis.core.mix.hold_guard import Hold, missing_hold
+from fictilis.core.mix.key_refs import KeyRef, by_lane
 from fictilis.core.scene.scene import Scene
-from fictilis.core.scene.shared_lanes import lanes_shared
 from fictilis.core.validity.lanes import checked_keys
-
-
-class KeyRef(Struct, frozen=True):
-    """One key: of which object or camera, on which channel's lane, at which frame."""
-
-    owner: str
-    channel: str
-    frame: float
-
-    @property
-    def lane(self) -> ChannelRef:
-        return ChannelRef(self.owner, self.channel)
 
 
 def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
@@ -175,11 +162,3 @@ def move_keys(
         scene = scene.with_owner(owner.with_lane(channel_id, curve))
         moved_refs += [KeyRef(*where, key.frame) for where in lanes for key in landed]
     return scene, moved_refs
-
-
-def by_lane(scene: Scene, keys: Iterable[KeyRef]) -> list[tuple[list[tuple[str, str]], list[float]]]:
-    """Lanes, those together that are one, and the frames of the keys that are meant on them."""
-    frames: dict[tuple[str, str], list[float]] = {}
-    for key in keys:
-        frames.setdefault((key.owner, key.channel), []).append(key.frame)
-    return [(lanes, sorted({f for lane in lanes for f in frames[lane]})) for lanes in lanes_shared(scene, frames)]

@@ -17,16 +17,16 @@ from fictilis.core.geometry.kinds import Geometry, Line, Match, Tube
 from fictilis.core.geometry.lines.outlines import solid_of
 from fictilis.core.geometry.lines.reshaping import grown
 from fictilis.core.geometry.lines.splines import drawn
-from fictilis.core.geometry.lines.strand_matching import matched, missing_strands
+from fictilis.core.geometry.lines.strand_matching import missing_strands
 from fictilis.core.geometry.lines.tubes import THIN
 from fictilis.core.geometry.matching import Order
-from fictilis.core.ground.arrays import cached_by_both
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.carried import baked
 from fictilis.core.mix.shapes import full_shape
 from fictilis.core.scene.appearance import Appearance
+from fictilis.core.scene.matches import _as_target, match_of
 from fictilis.core.scene.places import Along
-from fictilis.core.scene.scene import STRAIGHT, Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.scene import STRAIGHT, MorphObject, Scene, Target
 from fictilis.core.validity.scenes import checked_along
 
 MOST_TUBE = 1_000_000  # points
@@ -104,10 +104,6 @@ def _beside(scene: Scene, made: MorphObject, name: str) -> tuple[Scene, str]:
     return scene.with_object(replace(made, id=new.id, name=new.name, form=None, blend=None, locked=False)), new_id
 
 
-def _as_target(line: Line, base: np.ndarray, match: Match) -> Deltas:
-    return Deltas.from_dense(matched(line, base, match) - base)
-
-
 def target_from_line(scene: Scene, object_id: str, name: str, match: Match) -> tuple[Scene, str, int]:
     """A target of a line made of any other line, whatever its points, strands and degree. Returns the scene, the target's id
     and how many strands the object got that are a single place in its base, because the other line has more."""
@@ -147,20 +143,6 @@ def target_from_copy(
         if not same or base.degree != geometry.degree:
             return target_from_line(scene, object_id, name, Match(geometry, points))[:2]
     return target_from_mesh(scene, object_id, name, geometry, points, order)
-
-
-def match_of(obj: MorphObject, target: Target) -> Match | None:
-    """What a target was made of, where nothing of it was reshaped since, nor of the base; None otherwise."""
-    if target.match is None or not isinstance(obj.geometry, Line) or target.built_on is not None:
-        return None
-    return target.match if _as_matched(target, obj.base, obj.geometry) else None
-
-
-@cached_by_both
-def _as_matched(target: Target, base: np.ndarray, line: Line) -> bool:
-    assert target.match is not None
-    found = _as_target(line, base, target.match)
-    return np.array_equal(found.indices, target.deltas.indices) and np.array_equal(found.offsets, target.deltas.offsets)
 
 
 def set_match(scene: Scene, object_id: str, target_id: str, shift: float, backwards: bool, corners: bool) -> Scene:

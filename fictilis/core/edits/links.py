@@ -14,15 +14,8 @@ from fictilis.core.edits.clips import links_in_step
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, number_of
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.scene.scene import MorphObject, Scene, Target, links_of
-
-
-def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[MorphObject, Target]]:
-    """The targets of other objects that a target is linked with, each with its object."""
-    if target.link is None:
-        return []
-    found = ((other, links_of(other).get(target.link)) for other in scene.objects if other.id != obj.id)
-    return [(other, linked) for other, linked in found if linked is not None]
+from fictilis.core.scene.scene import Scene, Target, links_of
+from fictilis.core.scene.shared_lanes import partners
 
 
 def link_targets(scene: Scene, parts: Sequence[tuple[str, str]]) -> Scene:

@@ -14,11 +14,10 @@ from fictilis.core.edits.targets import append, tidy_groups
 from fictilis.core.ground.arrays import add_rows
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name
-from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
-from fictilis.core.mix.relay import lead, members, pose_shares, poses, relays
+from fictilis.core.mix.relay import keys_in_row, pose_at, pose_shares, poses, relay, relay_points, shape_name
 from fictilis.core.mix.shapes import full_shape, shape_parts
 from fictilis.core.scene.scene import RELAY_PATHS, STRAIGHT, Deltas, Group, MorphObject, Scene, Target, targets_by_id
-from fictilis.core.scene.timeline import Lane, lanes_by_channel
+from fictilis.core.scene.timeline import Lane
 
 WAYS = ("hold", "linear", "smooth")
 PARTS = 16  # of a stretch, at which its length is summed
@@ -28,30 +27,9 @@ AT_ONCE = 32  # shapes that are spread out in memory
 ROUNDS = 40  # of spreading a row evenly, whose path depends on its frames
 
 
-def relay(obj: MorphObject, group_id: str) -> Group:
-    """Raises EditRefused for what is no relay of the object."""
-    found = relays(obj).get(group_id)
-    if found is None:
-        group = obj.group(group_id)
-        raise EditRefused(f"{group.name} is no relay." if group else f"{obj.name} has no relay with the id {group_id}.")
-    return found
-
-
-def _row(obj: MorphObject, group_id: str, least: int = 1) -> tuple[Key, ...]:
-    keys, name = poses(obj, group_id), relay(obj, group_id).name
-    if len(keys) < least:
-        raise EditRefused(f"{name} has {len(keys)} pose{'' if len(keys) == 1 else 's'}; this needs {least}.")
-    return keys
-
-
 def _led(obj: MorphObject, group_id: str, keys: Sequence[Key]) -> MorphObject:
     lane = obj.lane(group_id)
     return obj.with_lane(group_id, AnimationCurve.of(keys, lane.curve if lane else None))
-
-
-def shape_name(obj: MorphObject, shape: str) -> str:
-    """The name of a pose's shape."""
-    return obj.target(shape).name if shape else "Base"
 
 
 def make_relay(
@@ -95,18 +73,6 @@ def set_pose(scene: Scene, object_id: str, group_id: str, frame: float, shape: s
     return set_key(scene, object_id, group_id, key)
 
 
-def relay_points(obj: MorphObject, group_id: str, frame: float) -> np.ndarray:
-    """Points (n, 3) of what a relay alone makes of the base at a frame, before mute and the slider of its group."""
-    weights = dict.fromkeys((t.id for t in obj.targets), 0.0)
-    lead(obj, lanes_by_channel(obj), float(frame), weights)
-    shares = coefficients(obj, weight_rows(obj, {t.id: weights[t.id] for t in members(obj, group_id)}))
-    out = obj.base.copy()
-    for number in np.flatnonzero(shares):
-        deltas = columns(obj)[number].deltas
-        add_rows(out, deltas.indices, deltas.offsets, float(shares[number]))
-    return out
-
-
 def new_pose(scene: Scene, object_id: str, group_id: str, frame: float, points: np.ndarray | None = None) -> tuple[Scene, str]:
     """A pose at a frame with a shape of its own: ``points`` (n, 3), or what the relay shows there."""
     obj = scene.unlocked(object_id)
@@ -138,26 +104,6 @@ def _shape_points(obj: MorphObject, shape: str) -> np.ndarray:
     return full_shape(obj, shape) if shape else obj.base
 
 
-def middle(obj: MorphObject, group_id: str, frame: float) -> float:
-    """The whole frame in the middle of the stretch that ``frame`` lies in. Raises EditRefused where there is no room."""
-    keys = _row(obj, group_id, 2)
-    pairs = [(a.frame, b.frame) for a, b in zip(keys, keys[1:], strict=False) if a.frame <= frame + SAME_FRAME < b.frame]
-    if not pairs:
-        raise EditRefused(f"Frame {frame:g} lies in no stretch of {relay(obj, group_id).name}; go between two of its poses.")
-    low, high = pairs[0]
-    at = float(np.floor((low + high) / 2))
-    if at <= low + SAME_FRAME:
-        raise EditRefused(f"There is no whole frame between the poses at {low:g} and {high:g}; move one of them away first.")
-    return at
-
-
-def pose_at(obj: MorphObject, group_id: str, frame: float) -> Key:
-    """The pose that stands at a frame, else the one before it, else the first."""
-    keys = _row(obj, group_id)
-    earlier = [k for k in keys if k.frame <= frame + SAME_FRAME]
-    return earlier[-1] if earlier else keys[0]
-
-
 def own_shape(scene: Scene, object_id: str, group_id: str, frame: float) -> tuple[Scene, str]:
     """The pose at a frame gets a copy of its shape, which no other pose has. Raises EditRefused where it has one already."""
     obj = scene.object(object_id)
@@ -176,7 +122,7 @@ def _placed(scene: Scene, object_id: str, group_id: str, frames: np.ndarray, way
 
 def on_frames(scene: Scene, object_id: str, group_id: str, step: float) -> Scene:
     """Each pose stands ``step`` frames, on ones, twos or threes, and the next one replaces it."""
-    keys = _row(scene.object(object_id), group_id)
+    keys = keys_in_row(scene.object(object_id), group_id)
     if not step >= 1:
         raise EditRefused(f"A pose must stand a frame or longer, not {step:g}.")
     return _placed(scene, object_id, group_id, keys[0].frame + step * np.arange(len(keys)), "hold")
@@ -190,7 +136,7 @@ def spread(scene: Scene, object_id: str, group_id: str, by_distance: bool = Fals
     Source: arc length by Simpson's rule; the frames of a spline and its length follow each other to a fixed point.
     """
     obj = scene.object(object_id)
-    keys = _row(obj, group_id, 3)
+    keys = keys_in_row(obj, group_id, 3)
     first, last, count = keys[0].frame, keys[-1].frame, len(keys)
     if whole and last - first < count - 1:
         raise EditRefused(f"{count} poses need {count - 1} frames; between {first:g} and {last:g} there are {last - first:g}.")

@@ -12,12 +12,13 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.rails import angles_of
-from fictilis.core.edits.followers import followers, keyed
+from fictilis.core.edits.followers import keyed
 from fictilis.core.edits.objects import add_objects, on_rig_of_its_own
 from fictilis.core.edits.timing import bake, map_frames
-from fictilis.core.geometry.kinds import Geometry, Line, Mesh
+from fictilis.core.geometry.tiled import tiled
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channel_kinds import AXES, OBJECT_KINDS
+from fictilis.core.mix.following import followers
 from fictilis.core.mix.relay import relays
 from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.places import ALONG, Transform
@@ -107,22 +108,6 @@ def _tiled(obj: MorphObject, matrices: np.ndarray) -> MorphObject:
         obj, base=base, geometry=tiled(obj.geometry, len(matrices)), targets=tuple(map(target, obj.targets)), form=None,
         picks=(), appearance=look, spring=sprung,
     )  # fmt: skip
-
-
-def tiled(geometry: Geometry, count: int) -> Geometry:
-    """A geometry ``count`` times, its points one copy after the other."""
-
-    def again(numbers: np.ndarray, step: int) -> np.ndarray:
-        return (numbers + np.arange(count)[:, None] * step).ravel()
-
-    if isinstance(geometry, Line):
-        starts = np.append(again(geometry.starts[:-1], geometry.point_count), count * geometry.point_count)
-        widths = None if geometry.widths is None else np.tile(geometry.widths, count)
-        return replace(geometry, starts=starts, closed=np.tile(geometry.closed, count), widths=widths, point_count=0)
-    offsets = np.append(again(geometry.offsets[:-1], len(geometry.corners)), count * len(geometry.corners))
-    uv_corners = None if geometry.uv_corners is None else np.tile(geometry.uv_corners, count)
-    corners = again(geometry.corners, geometry.point_count)
-    return Mesh(count * geometry.point_count, corners, offsets, geometry.uvs, uv_corners)
 
 
 def many_objects(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:

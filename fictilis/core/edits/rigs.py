@@ -12,17 +12,11 @@ from fictilis.core.edits.correctives import set_follow
 from fictilis.core.edits.targets import append
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import set_value
-from fictilis.core.scene.rigs import CLIP, TIME, Rig, RigClip, Skin, angle_id, is_rigged, joint_names, turn_id
+from fictilis.core.rig.named import clip_curve, joint_named, rig_clip_named, skin_of
+from fictilis.core.scene.rigs import CLIP, TIME, Skin, angle_id, is_rigged, joint_names, turn_id
 from fictilis.core.scene.rules import Follow
-from fictilis.core.scene.scene import MorphObject, Scene, Target
+from fictilis.core.scene.scene import Scene, Target
 from fictilis.core.validity.objects import checked_skin
-
-
-def skin_of(obj: MorphObject) -> Skin:
-    """Raises EditRefused for an object that hangs on no rig; rigs come with glTF and OpenUSD files."""
-    if obj.skin is None:
-        raise EditRefused(f"{obj.name} hangs on no rig; rigs come with glTF and OpenUSD files.")
-    return obj.skin
 
 
 def set_skin(scene: Scene, object_id: str, skin: Skin) -> Scene:
@@ -50,34 +44,11 @@ def leave_rig(scene: Scene, object_id: str) -> Scene:
     return scene.with_object(replace(obj, skin=None, lanes=lanes))
 
 
-def joint_named(rig: Rig, name: str) -> int:
-    """The number of a joint. Raises EditRefused where there is none of that name."""
-    names = joint_names(rig)
-    if name not in names:
-        raise EditRefused(f"The rig has no joint named {name}; it has: {', '.join(names)}.")
-    return names.index(name)
-
-
-def clip_named(rig: Rig, name: str) -> tuple[int, RigClip]:
-    """The number of a clip of a rig, and the clip. Raises EditRefused where there is none of that name."""
-    for number, clip in enumerate(rig.clips):
-        if clip.name == name:
-            return number, clip
-    raise EditRefused(f"The rig has no clip named {name}; it has: {', '.join(c.name for c in rig.clips) or 'none'}.")
-
-
-def clip_curve(clip: RigClip, fps: float, start: float = 0.0, after: str = "hold") -> AnimationCurve:
-    """The lane that plays a clip at its own speed from a frame on."""
-    seconds = max(clip.seconds, 1e-3)
-    first, last = Key(start, 0.0, "linear"), Key(start + seconds * fps, seconds, "linear")
-    return AnimationCurve((first, last), "hold", after)
-
-
 def play_clip(scene: Scene, object_id: str, name: str, start: float = 0.0, again: bool = False) -> Scene:
     """Play a clip of the rig from a frame on, at its own speed, once or ``again`` and again."""
     obj = scene.object(object_id)
     skin = skin_of(obj)
-    number, clip = clip_named(skin.rig, name)
+    number, clip = rig_clip_named(skin.rig, name)
     obj = replace(obj, skin=replace(skin, clip=number)).with_lanes({CLIP: AnimationCurve(())})
     return scene.with_object(obj.with_lane(TIME, clip_curve(clip, scene.fps, start, "repeat" if again else "hold")))
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.ground.arrays import add_rows, any_in_rows, distinct
+from fictilis.core.ground.arrays import add_rows
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.coefficients import FULL
-from fictilis.core.mix.masks import LEAST
-from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.mix.masks import open_part
+from fictilis.core.mix.shapes import ShapeRef, add_deltas
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 
 FOLLOW, STAY = "follow", "stay"
@@ -45,25 +45,6 @@ def _sparse(displacement: np.ndarray, obj: MorphObject) -> Deltas:
     if moved.shape != obj.base.shape:
         raise ValueError(f"expected a displacement shaped {obj.base.shape}, got {moved.shape}")
     return Deltas.from_dense(moved)
-
-
-def open_part(moved: Deltas, mask: np.ndarray | None) -> Deltas:
-    """The deltas that the mask turns into ``moved``, without the points where it is closed."""
-    if mask is None:
-        return moved
-    factors = mask[moved.indices]
-    on = factors >= LEAST
-    return Deltas(moved.indices[on], moved.offsets[on] / factors[on, None])
-
-
-def add_deltas(deltas: Deltas, moved: Deltas, factor: float = 1.0) -> Deltas:
-    """``deltas + factor * moved``; rows that end exactly at zero are dropped, the others keep their numbers."""
-    indices = distinct(np.concatenate([deltas.indices, moved.indices]))
-    offsets = np.zeros((len(indices), 3))
-    offsets[np.searchsorted(indices, deltas.indices)] = deltas.offsets
-    add_rows(offsets, np.searchsorted(indices, moved.indices).astype(np.int32), moved.offsets, factor)
-    on = any_in_rows(offsets != 0.0)
-    return Deltas(indices[on], offsets[on])
 
 
 def _move_base(obj: MorphObject, moved: Deltas, targets: str) -> MorphObject:

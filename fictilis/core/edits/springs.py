@@ -9,10 +9,11 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import Key
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.edits.followers import followers, keyed, with_lane_in_both
+from fictilis.core.edits.followers import keyed, with_lane_in_both
 from fictilis.core.edits.targets import append
 from fictilis.core.ground.arrays import lengths
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.following import followers
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target

@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.scene.scene import MorphObject, Scene, Target
+from fictilis.core.mix.bands import sweep_of, without_until
+from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.sweep import Sweep, front_of
 from fictilis.core.validity.targets import checked_sweep
 
@@ -24,22 +25,6 @@ def set_sweep(scene: Scene, object_id: str, target_id: str, sweep: Sweep | None)
     for one in changed.targets:
         checked_sweep(changed, one)
     return scene.with_object(changed)
-
-
-def without_until(obj: MorphObject, target_id: str) -> tuple[Target, ...]:
-    """The targets of an object, none of which gives way to ``target_id``."""
-    return tuple(
-        replace(t, sweep=replace(t.sweep, until=None)) if t.sweep is not None and t.sweep.until == target_id else t
-        for t in obj.targets
-    )
-
-
-def sweep_of(scene: Scene, object_id: str, target_id: str) -> Sweep:
-    """Raises EditRefused for a target without one."""
-    target = scene.object(object_id).target(target_id)
-    if target.sweep is None:
-        raise EditRefused(f"{target.name} has no sweep; let it sweep over the object first.")
-    return target.sweep
 
 
 def change_sweep(scene: Scene, object_id: str, target_id: str, **values: Any) -> Scene:

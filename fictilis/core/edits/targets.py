@@ -9,8 +9,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.edits.followers import followers, weights_kept
-from fictilis.core.edits.shape import add_deltas
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.ground.arrays import add_rows
@@ -19,8 +17,10 @@ from fictilis.core.ground.names import fresh_id, fresh_name, given_name, tidy_na
 from fictilis.core.mix.channels import settable
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.driven import driven_by
-from fictilis.core.mix.masks import own, unmasked
+from fictilis.core.mix.following import followers, weights_kept
+from fictilis.core.mix.masks import own, part_below, unmasked
 from fictilis.core.mix.relay import relay_of
+from fictilis.core.mix.shapes import add_deltas
 from fictilis.core.scene.kept import StoredMix
 from fictilis.core.scene.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, Target
 from fictilis.core.scene.sweep import front_of
@@ -185,15 +185,6 @@ def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | Non
     return _changed(scene, object_id, target_id, built_on=parent, in_betweens=stages)
 
 
-def part_below(obj: MorphObject, target: Target, at: float) -> Deltas:
-    """What of an in-between at ``at`` comes from the targets below: that part of their full shape, before the mask."""
-    below = np.zeros_like(obj.base)
-    for part in obj.ancestors(target):
-        deltas = own(part)
-        add_rows(below, deltas.indices, deltas.offsets, at)
-    return Deltas.from_dense(unmasked(below, target.mask))
-
-
 def add_in_between(scene: Scene, object_id: str, target_id: str, at: float, posed: Mapping[str, float] | None = None) -> Scene:
     """An in-between at ``at`` that stores the shape the target has there now, so that adding it changes nothing there.
 
@@ -259,13 +250,6 @@ def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, floa
 def drop_mix(scene: Scene, object_id: str, name: str) -> Scene:
     obj = scene.object(object_id)
     return scene.with_object(replace(obj, mixes=tuple(m for m in obj.mixes if m.name != name)))
-
-
-def blended(a: StoredMix, b: StoredMix, part: float) -> dict[str, float]:
-    """Weights ``part`` of the way from one mix to another; a target that one of them lacks counts as 0 there."""
-    first, second = dict(a.weights), dict(b.weights)
-    ids = dict.fromkeys((*first, *second))
-    return {t: (1 - part) * first.get(t, 0.0) + part * second.get(t, 0.0) for t in ids}
 
 
 # groups

@@ -14,9 +14,10 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import handles_of
 from fictilis.core.animation.modifiers import Modifier
-from fictilis.core.edits.keys import KeyRef, set_key
+from fictilis.core.edits.keys import set_key
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import channel, settable
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.shared_lanes import each_once
 

@@ -8,22 +8,20 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from fictilis.core.edits.shape import FOLLOW, add_deltas, move_shape
-from fictilis.core.edits.targets import append, part_below, set_built_on, tidy_groups
+from fictilis.core.edits.shape import FOLLOW, move_shape
+from fictilis.core.edits.targets import append, set_built_on, tidy_groups
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import add_rows, any_in_rows, lengths
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.ground.names import fresh_id, fresh_name
+from fictilis.core.ground.names import fresh_id, fresh_name, other_side_name
 from fictilis.core.mix.coefficients import FULL
-from fictilis.core.mix.masks import LEAST, masked, own, unmasked
-from fictilis.core.mix.shapes import ShapeRef, full_shape, shape_parts
+from fictilis.core.mix.masks import LEAST, masked, own, part_below, unmasked
+from fictilis.core.mix.shapes import ShapeRef, add_deltas, full_shape, shape_parts
 from fictilis.core.scene.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.core.shaping.mirror import Mirror, mirror_map
 from fictilis.core.validity.targets import checked_sweep
-
-SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
 
 
 def map_target(target: Target, change: Callable[[Deltas], Deltas], **values: Any) -> Target:
@@ -59,17 +57,6 @@ def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: st
     )  # fmt: skip
     place = [t.id for t in obj.targets].index(after.id) + 1
     return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
-
-
-def other_side_name(name: str) -> str:
-    """The name with left and right exchanged where it says one of them, else with “mirrored” behind it."""
-    words = name.replace("_", " _ ").replace(".", " . ").split(" ")
-    for a, b in SIDES:
-        for one, other in ((a, b), (b, a)):
-            if one in words:
-                swapped = [other if w == one else w for w in words]
-                return " ".join(swapped).replace(" _ ", "_").replace(" . ", ".")
-    return f"{name} mirrored"
 
 
 def duplicate(scene: Scene, object_id: str, target_id: str) -> tuple[Scene, str]:

@@ -65,3 +65,17 @@ def fresh_name(wanted: str, used: Iterable[str], least: int = 2) -> str:
     while f"{wanted} {number}" in taken:
         number += 1
     return f"{wanted} {number}"
+
+
+SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"))
+
+
+def other_side_name(name: str) -> str:
+    """The name with left and right exchanged where it says one of them, else with “mirrored” behind it."""
+    words = name.replace("_", " _ ").replace(".", " . ").split(" ")
+    for a, b in SIDES:
+        for one, other in ((a, b), (b, a)):
+            if one in words:
+                swapped = [other if w == one else w for w in words]
+                return " ".join(swapped).replace(" _ ", "_").replace(" . ", ".")
+    return f"{name} mirrored"

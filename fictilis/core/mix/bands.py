@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.ground.arrays import cached_by_both, cached_by_identity
+from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.masks import own
-from fictilis.core.scene.scene import Deltas, MorphObject, Target, targets_by_id
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target, targets_by_id
 from fictilis.core.scene.sweep import Sweep
 
 
@@ -53,3 +55,19 @@ def band_shares(obj: MorphObject, target: Target, fronts: dict[str, np.ndarray])
     if other is not None and other.sweep is not None:
         out = out * (1.0 - other.sweep.passed(fronts[other.id], places))
     return out
+
+
+def without_until(obj: MorphObject, target_id: str) -> tuple[Target, ...]:
+    """The targets of an object, none of which gives way to ``target_id``."""
+    return tuple(
+        replace(t, sweep=replace(t.sweep, until=None)) if t.sweep is not None and t.sweep.until == target_id else t
+        for t in obj.targets
+    )
+
+
+def sweep_of(scene: Scene, object_id: str, target_id: str) -> Sweep:
+    """Raises EditRefused for a target without one."""
+    target = scene.object(object_id).target(target_id)
+    if target.sweep is None:
+        raise EditRefused(f"{target.name} has no sweep; let it sweep over the object first.")
+    return target.sweep

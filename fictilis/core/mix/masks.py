@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.ground.arrays import cached_by_both
-from fictilis.core.scene.scene import Deltas, Target
+from fictilis.core.ground.arrays import add_rows, cached_by_both
+from fictilis.core.scene.scene import Deltas, MorphObject, Target
 
 LEAST = 1e-3  # where a mask is below this nothing can be shaped: it would take a thousandfold stroke to show
 
@@ -35,3 +35,21 @@ def unmasked(offsets: np.ndarray, mask: np.ndarray | None) -> np.ndarray:
 def own(target: Target) -> Deltas:
     """The deltas of a target's full shape, masked."""
     return masked(target.deltas, target.mask)
+
+
+def open_part(moved: Deltas, mask: np.ndarray | None) -> Deltas:
+    """The deltas that the mask turns into ``moved``, without the points where it is closed."""
+    if mask is None:
+        return moved
+    factors = mask[moved.indices]
+    on = factors >= LEAST
+    return Deltas(moved.indices[on], moved.offsets[on] / factors[on, None])
+
+
+def part_below(obj: MorphObject, target: Target, at: float) -> Deltas:
+    """What of an in-between at ``at`` comes from the targets below: that part of their full shape, before the mask."""
+    below = np.zeros_like(obj.base)
+    for part in obj.ancestors(target):
+        deltas = own(part)
+        add_rows(below, deltas.indices, deltas.offsets, at)
+    return Deltas.from_dense(unmasked(below, target.mask))

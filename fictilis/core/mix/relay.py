@@ -12,9 +12,11 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.animation.easing import ease_at
-from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.ground.arrays import add_rows, cached_by_identity
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix.coefficients import coefficients, columns, weight_rows
 from fictilis.core.scene.scene import STRAIGHT, Group, MorphObject, Target, targets_by_id
 from fictilis.core.scene.timeline import Lane, lanes_by_channel
 
@@ -260,3 +262,56 @@ def _stretch_now(curve: AnimationCurve, frame: float) -> tuple[int, int, float]:
 @cached_by_identity
 def _frames(curve: AnimationCurve) -> list[float]:
     return [key.frame for key in curve.keys]
+
+
+def relay(obj: MorphObject, group_id: str) -> Group:
+    """Raises EditRefused for what is no relay of the object."""
+    found = relays(obj).get(group_id)
+    if found is None:
+        group = obj.group(group_id)
+        raise EditRefused(f"{group.name} is no relay." if group else f"{obj.name} has no relay with the id {group_id}.")
+    return found
+
+
+def keys_in_row(obj: MorphObject, group_id: str, least: int = 1) -> tuple[Key, ...]:
+    keys, name = poses(obj, group_id), relay(obj, group_id).name
+    if len(keys) < least:
+        raise EditRefused(f"{name} has {len(keys)} pose{'' if len(keys) == 1 else 's'}; this needs {least}.")
+    return keys
+
+
+def shape_name(obj: MorphObject, shape: str) -> str:
+    """The name of a pose's shape."""
+    return obj.target(shape).name if shape else "Base"
+
+
+def relay_points(obj: MorphObject, group_id: str, frame: float) -> np.ndarray:
+    """Points (n, 3) of what a relay alone makes of the base at a frame, before mute and the slider of its group."""
+    weights = dict.fromkeys((t.id for t in obj.targets), 0.0)
+    lead(obj, lanes_by_channel(obj), float(frame), weights)
+    shares = coefficients(obj, weight_rows(obj, {t.id: weights[t.id] for t in members(obj, group_id)}))
+    out = obj.base.copy()
+    for number in np.flatnonzero(shares):
+        deltas = columns(obj)[number].deltas
+        add_rows(out, deltas.indices, deltas.offsets, float(shares[number]))
+    return out
+
+
+def middle(obj: MorphObject, group_id: str, frame: float) -> float:
+    """The whole frame in the middle of the stretch that ``frame`` lies in. Raises EditRefused where there is no room."""
+    keys = keys_in_row(obj, group_id, 2)
+    pairs = [(a.frame, b.frame) for a, b in zip(keys, keys[1:], strict=False) if a.frame <= frame + SAME_FRAME < b.frame]
+    if not pairs:
+        raise EditRefused(f"Frame {frame:g} lies in no stretch of {relay(obj, group_id).name}; go between two of its poses.")
+    low, high = pairs[0]
+    at = float(np.floor((low + high) / 2))
+    if at <= low + SAME_FRAME:
+        raise EditRefused(f"There is no whole frame between the poses at {low:g} and {high:g}; move one of them away first.")
+    return at
+
+
+def pose_at(obj: MorphObject, group_id: str, frame: float) -> Key:
+    """The pose that stands at a frame, else the one before it, else the first."""
+    keys = keys_in_row(obj, group_id)
+    earlier = [k for k in keys if k.frame <= frame + SAME_FRAME]
+    return earlier[-1] if earlier else keys[0]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 
-from fictilis.core.ground.arrays import add_rows
+from fictilis.core.ground.arrays import add_rows, any_in_rows, distinct
 from fictilis.core.mix.coefficients import FULL, columns
 from fictilis.core.mix.masks import masked, own
 from fictilis.core.scene.scene import Deltas, MorphObject
@@ -64,3 +64,13 @@ def full_shape(obj: MorphObject, target_id: str, at: float = FULL) -> np.ndarray
     for deltas in shape_parts(obj, target_id, at):
         add_rows(out, deltas.indices, deltas.offsets)
     return out
+
+
+def add_deltas(deltas: Deltas, moved: Deltas, factor: float = 1.0) -> Deltas:
+    """``deltas + factor * moved``; rows that end exactly at zero are dropped, the others keep their numbers."""
+    indices = distinct(np.concatenate([deltas.indices, moved.indices]))
+    offsets = np.zeros((len(indices), 3))
+    offsets[np.searchsorted(indices, deltas.indices)] = deltas.offsets
+    add_rows(offsets, np.searchsorted(indices, moved.indices).astype(np.int32), moved.offsets, factor)
+    on = any_in_rows(offsets != 0.0)
+    return Deltas(indices[on], offsets[on])

@@ -9,10 +9,11 @@ from fictilis.core.edits import correctives as edits
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.parameters import Choice, Number, Parameter, Text
 from fictilis.core.mix.channels import channel
+from fictilis.core.mix.following import acting_now, full_at, rule_of
 from fictilis.core.operations.table import Operation, OtherTarget, Subject, Values, curve_points, named
-from fictilis.core.scene.rules import HOWS, Follow
+from fictilis.core.scene.rules import HOWS, LEAST, Follow
 from fictilis.core.scene.scene import Scene
-from fictilis.core.validity.targets import LEAST, followed
+from fictilis.core.validity.targets import followed
 
 HOW = Choice("how", "Together", HOWS[0], options=tuple((how, how.capitalize(), how) for how in HOWS))
 AT = Number("at", "In full at", None, asked=False, low=-1e6, high=1e6)
@@ -32,7 +33,7 @@ class _DriverTarget(OtherTarget, frozen=True):
 
 def _weights(s: Subject, given: str | None) -> dict[str, float]:
     """What is to drive, and at which weights: the selected targets where there are several, else all that act."""
-    weights = edits.acting_now(s.obj, s.weights)
+    weights = acting_now(s.obj, s.weights)
     acting = [t.id for t in s.obj.targets if t.id in weights and t.rule is None]
     chosen = [t.id for t in s.obj.targets if t.id in s.targets] if len(s.targets) > 1 else acting
     if given:
@@ -49,17 +50,17 @@ def _weights(s: Subject, given: str | None) -> dict[str, float]:
         raise EditRefused(f"{' and '.join(still)} stands at 0; set the targets as they go wrong together first.")
     if len(chosen) < 2:
         raise EditRefused("A corrective needs two targets that act; set them as they go wrong together first.")
-    return {t: edits.full_at(s.obj, s.weights, t) for t in chosen}
+    return {t: full_at(s.obj, s.weights, t) for t in chosen}
 
 
 def _driver(s: Subject, v: Values) -> Scene:
-    rule = edits.rule_of(s.scene, s.obj.id, s.target_id)
+    rule = rule_of(s.scene, s.obj.id, s.target_id)
     known = any(d.target == v["driver"] for d in rule.drivers)
     values = {"width": v["within"]} if v["within"] is not None else {}
     if v["at"] is not None:
         values["at"] = v["at"]
     elif not known:
-        values["at"] = edits.full_at(s.obj, s.weights, v["driver"])
+        values["at"] = full_at(s.obj, s.weights, v["driver"])
     return edits.set_driver(s.scene, s.obj.id, s.target_id, v["driver"], **values)
 
 

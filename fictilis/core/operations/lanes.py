@@ -8,9 +8,9 @@ from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS
 from fictilis.core.animation.modifiers import KINDS, Modifier
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.mix.channels import ChannelRef, set_value
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.scene.scene import Scene
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from fictilis.core.edits import relays as edits
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text
 from fictilis.core.mix.channels import ChannelRef
-from fictilis.core.mix.relay import members, relays
+from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.relay import members, middle, pose_at, relays
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.scene.scene import RELAY_PATHS, STRAIGHT, Scene
 
@@ -66,7 +66,7 @@ def _here(_s: Subject, frame: float) -> float:
 
 
 def _pose_here(s: Subject, frame: float) -> float:
-    return edits.pose_at(s.obj, s.relay, frame).frame
+    return pose_at(s.obj, s.relay, frame).frame
 
 
 def _put(s: Subject, v: Values) -> Scene:
@@ -101,7 +101,7 @@ RELAYS = (
               _posed(lambda s, f: edits.pose_from_before(s.scene, s.obj.id, s.relay, f), _here), (FRAME,), ("relay",),
               "A pose here with a copy of the shape before it, to be shaped.", done="New pose of {relay}"),
     Operation("relay", "between", "New pose in the middle of the stretch",
-              _posed(lambda s, f: edits.new_pose(s.scene, s.obj.id, s.relay, f), lambda s, f: edits.middle(s.obj, s.relay, f)),
+              _posed(lambda s, f: edits.new_pose(s.scene, s.obj.id, s.relay, f), lambda s, f: middle(s.obj, s.relay, f)),
               (FRAME,), ("relay",), "A pose half-way between the two beside the playhead, with what is seen there.",
               done="New pose of {relay}"),
     Operation("relay", "put", "Put another shape in", _put, (RelayShape("shape", "Shape", needed=True), FRAME), ("relay",),

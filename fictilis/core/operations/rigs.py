@@ -6,6 +6,7 @@ from fictilis.core.edits import rigs as edits
 from fictilis.core.ground.parameters import Choice, Flag, Number, Text
 from fictilis.core.mix.channels import values_at
 from fictilis.core.operations.table import Kept, Operation, Subject, Values, named
+from fictilis.core.rig.named import joint_named, skin_of
 from fictilis.core.scene.rigs import angle_id, joint_names, joint_of
 from fictilis.core.scene.scene import Scene
 
@@ -21,7 +22,7 @@ def _joints(s: Subject) -> list[str]:
 
 
 def _turn(s: Subject, v: Values) -> Scene:
-    joint = edits.joint_named(edits.skin_of(s.obj).rig, v["joint"])
+    joint = joint_named(skin_of(s.obj).rig, v["joint"])
     return edits.turn_joint(s.scene, s.obj.id, joint, {axis: v[axis] for axis in "xyz"})
 
 
@@ -33,7 +34,7 @@ def _bent(s: Subject, joint: str | None = None) -> float:
     """By how many degrees a joint, or the one in hand, is away from its rest as it is seen."""
     if s.found is None or s.obj.skin is None:
         return 45.0
-    number = edits.joint_named(s.obj.skin.rig, joint) if joint else _in_hand(s)
+    number = joint_named(s.obj.skin.rig, joint) if joint else _in_hand(s)
     shown = s.shown or values_at(s.obj, s.frame, None, s.scene.fps)
     found = round(float(shown[angle_id(number)]), 1) if number is not None else 0.0
     return found if found >= 0.1 else 45.0

@@ -13,7 +13,6 @@ import numpy as np
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fictilis.core.edits.keys import KeyRef
 from fictilis.core.geometry.carry import Carry
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.geometry.picked import Pick
@@ -21,6 +20,7 @@ from fictilis.core.ground.arrays import extent
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.parameters import Parameter, Text, completed
 from fictilis.core.mix.channels import ChannelRef, channel
+from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.relay import relays
 from fictilis.core.rehearsal.meaning import cue
 from fictilis.core.scene.cues import Cue

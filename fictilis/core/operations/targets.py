@@ -24,7 +24,7 @@ from fictilis.core.operations.table import (
     named,
     with_targets,
 )
-from fictilis.core.scene.kept import StoredMix
+from fictilis.core.scene.kept import StoredMix, blended
 from fictilis.core.scene.scene import Scene, targets_by_id
 
 NAME = Text("name", "Name of the new target", asked=False)
@@ -229,7 +229,7 @@ TRANSFER = (
 
 
 def _blend(s: Subject, v: Values) -> Scene:
-    return _put_back(s, edits.blended(_mix(s, v["first"]), _mix(s, v["second"]), v["part"]))
+    return _put_back(s, blended(_mix(s, v["first"]), _mix(s, v["second"]), v["part"]))
 
 
 def _keep(s: Subject, v: Values) -> Scene:

@@ -30,3 +30,10 @@ class FormNumbers(Struct, frozen=True):
 
     def __post_init__(self) -> None:
         force_setattr(self, "numbers", tuple((name, float(value)) for name, value in self.numbers))
+
+
+def blended(a: StoredMix, b: StoredMix, part: float) -> dict[str, float]:
+    """Weights ``part`` of the way from one mix to another; a target that one of them lacks counts as 0 there."""
+    first, second = dict(a.weights), dict(b.weights)
+    ids = dict.fromkeys((*first, *second))
+    return {t: (1 - part) * first.get(t, 0.0) + part * second.get(t, 0.0) for t in ids}

@@ -46,3 +46,6 @@ class Follow(Struct, frozen=True, eq=False, weakref=True):
 
     source: str
     curve: AnimationCurve
+
+
+LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full

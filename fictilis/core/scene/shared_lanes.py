@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from msgspec.structs import replace
 
 from fictilis.core.scene.rigs import is_rigged
-from fictilis.core.scene.scene import BLEND, MorphObject, Scene, links_of, targets_by_id
+from fictilis.core.scene.scene import BLEND, MorphObject, Scene, Target, links_of, targets_by_id
 from fictilis.core.scene.timeline import Lane
 
 
@@ -48,3 +48,11 @@ def linked_lanes(
                 rest = tuple(lane for lane in out.get(owner, ()) if lane is not mine)
                 out[owner] = (*rest, replace(leader, channel=channel))
     return out
+
+
+def partners(scene: Scene, obj: MorphObject, target: Target) -> list[tuple[MorphObject, Target]]:
+    """The targets of other objects that a target is linked with, each with its object."""
+    if target.link is None:
+        return []
+    found = ((other, links_of(other).get(target.link)) for other in scene.objects if other.id != obj.id)
+    return [(other, linked) for other, linked in found if linked is not None]

@@ -11,11 +11,9 @@ from fictilis.core.mix.driven import driven_targets, drivers_of
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.rig.posing import is_angle
 from fictilis.core.scene.deformers import DEFORMERS
-from fictilis.core.scene.rules import HOWS, Follow
+from fictilis.core.scene.rules import HOWS, LEAST, Follow
 from fictilis.core.scene.scene import MorphObject, Target
 from fictilis.core.scene.sweep import LEAST_BANDS, MOST_BANDS, PROFILES
-
-LEAST = 1e-3  # weights nearer to 0 than this drive nothing in full
 
 
 def checked_rule(obj: MorphObject, target: Target) -> None:
