@@ -16,7 +16,8 @@ Size = tuple[float, float, float]
 
 def box_of(scene: Scene, ids: Collection[str]) -> tuple[np.ndarray, np.ndarray] | None:
     """The lowest and highest corner (3,) of objects as they rest and stand at the start; None where they have no points."""
-    rows = [placed(obj.base, Pose(scene, obj, scene.start).matrix) for obj in scene.objects if obj.id in ids and len(obj.base)]
+    shown = [Pose(scene, obj, scene.start) for obj in scene.objects if obj.id in ids and len(obj.base)]
+    rows = [placed(one.obj.base, one.matrix) for one in shown]
     return box(np.concatenate(rows)) if rows else None
 
 
