@@ -30,7 +30,7 @@ def test_the_scripting_page_runs_as_it_stands(tmp_path, monkeypatch):
     (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs/scripting.md").read_text(), re.S)
     space: dict = {}
     exec(code, space)
-    assert space["mixed"].shape == points.shape and space["many"].shape == (25, *points.shape)
+    assert space["final"].shape == points.shape and space["many"].shape == (25, *points.shape)
     assert {p.name for p in tmp_path.iterdir()} >= {"ball.fictilis", "ball.glb", "ball-at-12.obj", "shapes"}
 
 
