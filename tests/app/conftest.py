@@ -168,20 +168,19 @@ class Windows:
 
     shared: list[Window] = []  # in sight between two tests
 
-    def __init__(self, folder: Path, alone: bool) -> None:
+    def __init__(self, alone: bool) -> None:
         """``alone``: each test has a window of its own, where it is about what a window keeps."""
-        self.folder, self.made, self.alone = folder, 0, alone
+        self.alone = alone
 
-    def take(self, scene: Scene) -> Window:
+    def take(self, scene: Scene, folder: Path) -> Window:
+        """A window; a new one keeps its settings and copies in a folder."""
         if self.shared:
             window = self.shared.pop()
             as_new(window, scene)
         else:
-            self.made += 1
-            place = self.folder / str(self.made)
             doc = Document()
             doc.open_scene(scene, None)
-            window = Window(doc, Settings(place / "settings.ini"), place / "recovery")
+            window = Window(doc, Settings(folder / "settings.ini"), folder / "recovery")
             window.show()
         return window
 
@@ -232,19 +231,19 @@ def as_new(window: Window, scene: Scene) -> None:
 
 
 @pytest.fixture(scope="module")
-def windows(qapp, tmp_path_factory, request):
-    made = Windows(tmp_path_factory.mktemp("windows"), getattr(request.module, "WINDOWS_ALONE", False))
+def windows(qapp, request):
+    made = Windows(getattr(request.module, "WINDOWS_ALONE", False))
     yield made
     made.close()
 
 
 @pytest.fixture
-def open_window(qtbot, windows):
+def open_window(qtbot, windows, tmp_path):
     """Opens the real window on a scene; leaves it without questions."""
     opened = []
 
     def make(scene: Scene) -> User:
-        window = windows.take(scene)
+        window = windows.take(scene, tmp_path)
         opened.append(window)
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow, timeout=5000)

@@ -510,7 +510,7 @@ def test_the_application_ends_cleanly_after_its_demo(tmp_path):
     import sys
 
     done = subprocess.run(
-        [sys.executable, "-m", "fictilis", "demo", "--leave", str(tmp_path)], capture_output=True, text=True, timeout=60
+        [sys.executable, "-m", "fictilis", "demo", "--leave", str(tmp_path)], capture_output=True, text=True, timeout=150
     )
     assert done.returncode == 0 and done.stderr == "", done.stderr
     assert (tmp_path / "moon-jelly.png").stat().st_size > 50_000 and "pictures a second" in done.stdout

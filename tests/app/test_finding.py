@@ -29,6 +29,8 @@ from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, RIGHT, SHIFT, bead, move, point
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 
 

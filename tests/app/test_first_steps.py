@@ -12,6 +12,8 @@ from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT
 from tests.app.test_exchange import act
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 
 

@@ -14,6 +14,8 @@ from fictilis.app.widgets.dialogs import FormDialog
 from fictilis.app.widgets.file_questions import ChangedOnDisk, RecoverDialog, UnsavedDialog
 from fictilis.app.widgets.theme import PALETTES
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 BISQUE = next(iter(PALETTES.values()))
 FOUND = Recoverable(Path("/tmp/1-a.fictilis"), Path("/tmp/1-a.json"), "Bell", None, datetime(2026, 1, 2, 3, 4))

@@ -40,6 +40,8 @@ from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same
 from tests.formats.test_sound import RATE, wav
 
+WINDOWS_ALONE = True
+
 MIDDLE, RIGHT = Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton
 
 

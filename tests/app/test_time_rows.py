@@ -27,6 +27,8 @@ from tests.app.conftest import CTRL, RIGHT, SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
 from tests.formats.test_sound import TONE, wav
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 OBJ = "o1"
 
