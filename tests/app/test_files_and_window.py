@@ -214,6 +214,7 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     other.window._recover(left_behind(autosave.folder)[0])
     assert same(other.doc.committed.scene, recovered)
     choose(other, monkeypatch, save=tmp_path / "again.fictilis")
+    other.take_keys_again()
     other.press(K.Key_S, CTRL)
     assert not autosave.file.exists() and not autosave.note.exists() and not other.doc.unsaved
 

@@ -283,7 +283,7 @@ def test_a_sound_is_taken_from_a_file_and_a_machine_without_a_device_says_so(key
     assert keyed.doc.scene.sound.name == "ramp.wav" and "no sound device" in keyed.said[-1][0]
     keyed.take_keys_again()
     keyed.press(K.Key_Space)
-    keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=3000)
+    keyed.qtbot.waitUntil(lambda: keyed.doc.frame > 0, timeout=10_000)
     assert keyed.window.playback.playing
     keyed.press(K.Key_Space)
     wrong = tmp_path / "words.mp3"
