@@ -17,6 +17,8 @@ from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, C
 from tests.app.conftest import CTRL, LEFT, SHIFT
 from tests.app.test_exchange import act
 
+WINDOWS_ALONE = True
+
 K = Qt.Key
 
 
