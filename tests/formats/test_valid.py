@@ -13,6 +13,8 @@ import pytest
 from msgspec.structs import replace
 
 import fictilis
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.at_frame.pose import Pose, evaluate
 from fictilis.core.checks.checks import run_checks
 from fictilis.core.edits import clips, correctives, relays, springs
@@ -22,15 +24,19 @@ from fictilis.core.edits.lines import set_along, set_tube
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.sweeps import set_sweep
 from fictilis.core.edits.topology import set_surface
-from fictilis.core.geometry.kinds import Tube
+from fictilis.core.geometry.kinds import Mesh, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.ground.errors import BadFile, CannotSave, FictilisError
 from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.kept import StoredMix
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.repeats import Repeat
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Group, Scene
 from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import Lane
 from fictilis.core.validity.scenes import check
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export
@@ -180,3 +186,40 @@ def test_a_scene_that_could_not_be_opened_is_refused_at_every_door(tmp_path, she
     far = np.full((len(obj.base), 3), 1e13)
     with pytest.raises(FictilisError, match="numbers go up to"):
         fictilis.targets.target_from_points(sheet, obj.id, "Far", far)
+
+
+def moved_on(obj):
+    """What makes of a valid object one that is not, each by another part than the one that it belongs to."""
+    few, relay = obj.base[:-3], replace(obj, groups=(Group("g1", "Row", relay="straight"),))
+    lane = Lane("g1", AnimationCurve((Key(0, 0.0, shape="t1"),)), (Modifier("spring"),))
+    return {
+        "targets of other points": replace(obj, base=few, geometry=Mesh(len(few), [0, 1, 2], [0, 3])),
+        "a mix of nothing": replace(obj, mixes=(StoredMix("A", (("t9", 1.0),)),)),
+        "a modifier on a relay": replace(
+            relay.with_target(replace(obj.target("t1"), group="g1")), lanes=(lane,)
+        ),
+        "a line's lane on a mesh": replace(obj, lanes=(Lane("line.start", AnimationCurve((Key(0, 0.0),))),)),
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "kind", ["targets of other points", "a mix of nothing", "a modifier on a relay", "a line's lane on a mesh"]
+)
+def test_what_is_looked_at_of_a_change_is_all_that_it_may_have_spoilt(kind, sheet):
+    check(sheet)
+    wrong = replace(sheet, objects=(moved_on(sheet.objects[0])[kind],))
+    for before in (None, sheet):
+        with pytest.raises(FictilisError):
+            check(wrong, before)
+
+
+def test_what_follows_a_joint_that_goes_is_noticed():
+    scene, obj = add_form(Scene(end=12.0), "Globe", {})
+    scene = rigged(fictilis.targets.target_from_points(scene, obj, "A", scene.object(obj).base * 1.1)[0], obj)
+    turn = AnimationCurve((Key(0, 0.0), Key(90, 1.0)))
+    scene = correctives.set_follow(scene, obj, "t1", Follow("angle.0", turn))
+    check(scene)
+    gone = replace(scene, objects=(replace(scene.object(obj), skin=None, lanes=()),))
+    for before in (None, scene):
+        with pytest.raises(FictilisError):
+            check(gone, before)

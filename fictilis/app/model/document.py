@@ -201,17 +201,18 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
 
     # history
 
-    def commit(self, label: str, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> None:
-        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``; told together with a new session."""
+    def commit(self, label: str, scene: Scene | None = None, session: Session | None = None, **parts: Any) -> bool:
+        """One undoable step to a new scene and, by name, new ``posed`` or ``picks``; told together with a new session. False,
+        with the reason said, where the scene could not be opened again."""
         self.hand.leave()
         now = self.committed
         if scene is not None and scene is not now.scene:
             try:
                 check(scene, now.scene)
-            except EditRefused as why:  # nothing is kept that could not be opened again
+            except EditRefused as why:
                 self.say(why.said, "error")
                 self.cancel_preview()
-                return
+                return False
             parts["version"] = next(self._versions)
         self._preview = None
         self.session = session or self.session
@@ -219,6 +220,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         self._history.push(label, state.fitting(now.scene, self.frame))
         self._fit(now.scene)
         self._tell()
+        return True
 
     def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
         """Commit ``function(scene)``; an expected error is said and changes nothing."""
@@ -227,8 +229,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         if scene is None:
             self.cancel_preview()
             return False
-        self.commit(label, scene)
-        return True
+        return self.commit(label, scene)
 
     def attempt(self, work: Callable[[], T]) -> T | None:
         """Run ``work``; an expected error is said as a sentence, and None comes back."""

@@ -35,37 +35,35 @@ class PictureMix:
         return self._bank, self._bank.state, obj.deformers, obj.skin
 
     def one(self, pose: Pose) -> tuple[tuple[object, ...], Callable[[], Made]]:
-        """What the points of a pose are made of, by identity or as numbers, and what makes them: float32, or float64 with
-        springs. Points on springs that are ``late`` are as they are without."""
-        after, bank = pose.after, self._bank
-        cage = _on_springs(pose)
-        made_of = (*self.state, *pose.shares.tolist()) if cage is None else (pose.run, pose.frame)
+        """What the points of a pose are made of, by identity or as numbers, and what makes them. Points on springs that are
+        ``late`` are as they are without."""
+        after, bank, sprung = pose.after, self._bank, _on_springs(pose)
+        made_of = (pose.run, pose.frame) if sprung else (*self.state, *pose.shares.tolist())
 
-        def mixed() -> Made:
-            points = bank.mix(pose.shares) if cage is None else cage
-            return points, bank.touched if cage is None else None, None
-
-        def through() -> Made:
-            assert after is not None
-            bent = after.cage(bank.mix(pose.shares)) if cage is None else cage
+        def make() -> Made:
+            mixed = pose.sprung.astype(np.float32) if sprung else bank.mix(pose.shares)
+            if after is None:
+                return mixed, None if sprung else bank.touched, None
+            bent = mixed if sprung else after.cage(mixed)
             fine = pose.surface if after.skin is not None else None
             return after.posed(bent), None, None if fine is None else after.fine(bent, fine)
 
-        return (made_of, mixed) if after is None else ((*after.key, *made_of), through)
+        return made_of if after is None else (*after.key, *made_of), make
 
     def key(self, pose: Pose) -> bytes:
         """What tells one pose from others of the same ``state``."""
-        start = pose.shares.tobytes() if _on_springs(pose) is None else np.array(pose.frame).tobytes()
+        start = np.array(pose.frame).tobytes() if _on_springs(pose) else pose.shares.tobytes()
         return start if pose.after is None else start + np.array(pose.after.key).tobytes()
 
     def many(self, poses: Sequence[Pose]) -> np.ndarray:
         """(p, n, 3) float32: the points of several poses."""
         rows = self._mixed(np.array([pose.shares for pose in poses]))
         for row, pose in zip(rows, poses, strict=True):
-            cage, after = _on_springs(pose), pose.after
-            if cage is not None or after is not None:
-                bent = cage if cage is not None else after.cage(row) if after is not None else row
-                row[:] = bent if after is None else after.posed(bent)
+            after, sprung = pose.after, _on_springs(pose)
+            if sprung:
+                row[:] = pose.sprung
+            if after is not None:
+                row[:] = after.posed(row if sprung else after.cage(row))
         return rows
 
     def _mixed(self, shares: np.ndarray) -> np.ndarray:
@@ -80,7 +78,6 @@ class PictureMix:
         return (shares.astype(np.float32) @ self._dense[1] + obj.base.ravel().astype(np.float32)).reshape(len(shares), -1, 3)
 
 
-def _on_springs(pose: Pose) -> np.ndarray | None:
-    """(n, 3) float32: where the springs have the points, not skinned yet; None without any, and where they are late."""
-    found = None if pose.run is None else pose.sprung
-    return None if found is None or pose.late else found.astype(np.float32)
+def _on_springs(pose: Pose) -> bool:
+    """Whether springs have the points, and in time."""
+    return pose.run is not None and len(pose.sprung) == len(pose.obj.base) and not pose.late

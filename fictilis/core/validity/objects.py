@@ -15,11 +15,11 @@ from fictilis.core.geometry.picked import element_count
 from fictilis.core.ground.arrays import cached_by_identity, recent_by_identity
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channel_kinds import OWN_IDS
-from fictilis.core.mix.relay import relay_of
+from fictilis.core.mix.relay import relay_of, relays
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.rigs import Skin, is_rigged
-from fictilis.core.scene.scene import RELAY_PATHS, Deltas, MorphObject, Target, lane_homes, targets_by_id
+from fictilis.core.scene.scene import LANE_HOLDERS, RELAY_PATHS, Deltas, MorphObject, Target, lane_homes, targets_by_id
 from fictilis.core.validity.lanes import checked_keys
 from fictilis.core.validity.targets import checked_rule, checked_sweep
 
@@ -46,19 +46,22 @@ def check_object(obj: MorphObject, was: MorphObject | None = None) -> None:
     if len(obj.base) != obj.geometry.point_count:
         raise EditRefused(f"{obj.name} has {obj.geometry.point_count} points, but {len(obj.base)} places.")
     _look(obj)
+    for target in obj.targets:
+        _target_alone(target, len(obj.base), obj.name)
+    if was is None or not _related_alike(obj, was):
+        _targets(obj)
     _belongings(obj)
-    if was is None or was.targets is not obj.targets or was.groups is not obj.groups:
-        for target in obj.targets:
-            _target_alone(target, len(obj.base), obj.name)
-        if was is None or not _related_alike(obj, was):
-            _targets(obj)
-    if was is None or was.lanes is not obj.lanes:
-        once((lane.channel for lane in obj.lanes), f"In {obj.name} the lane of")
-    same = was is not None and was.skin is obj.skin and lane_homes(was) == lane_homes(obj)
+    once((lane.channel for lane in obj.lanes), f"In {obj.name} the lane of")
+    same = (
+        was is not None and was.skin is obj.skin and lane_homes(was) == lane_homes(obj)
+        and type(was.geometry) is type(obj.geometry)
+    )  # fmt: skip
     known = {id(lane) for lane in was.lanes} if was is not None and same else set()
     for lane in obj.lanes:
         if id(lane) not in known:
             checked_keys(obj, lane.channel, lane.curve.keys)
+            if lane.modifiers and lane.channel in relays(obj):
+                raise EditRefused(f"The relay {relays(obj)[lane.channel].name} has modifiers on its lane.")
 
 
 @recent_by_identity(2)
@@ -105,6 +108,8 @@ def _belongings(obj: MorphObject) -> None:
     """Its form, picks, mixes, smooth surface, and what comes after its mix."""
     once((p.name for p in obj.picks), f"In {obj.name} the pick")
     once((m.name for m in obj.mixes), f"In {obj.name} the mix")
+    for target_id in (t for m in obj.mixes for t, _ in m.weights):
+        obj.target(target_id)
     form = obj.form
     if form is not None and (form.kind not in FORMS or {n for n, _ in form.numbers} - set(defaults(form.kind))):
         raise EditRefused(f"{obj.name} was made as “{form.kind[:20]}” with numbers that no form has.")
@@ -137,10 +142,10 @@ def checked_spring(obj: MorphObject, spring: PointSpring) -> None:
 
 
 def _related_alike(obj: MorphObject, was: MorphObject) -> bool:
-    """Whether the targets are to each other what they were, as while one is reshaped."""
+    """Whether the targets are to each other, and to what leads them, what they were, as while one is reshaped."""
     return (
-        was.groups is obj.groups
-        and was.mixes is obj.mixes
+        all(getattr(was, part) is getattr(obj, part) for part in LANE_HOLDERS if part != "targets")
+        and len(was.base) == len(obj.base)
         and len(was.targets) == len(obj.targets)
         and all(
             a is b or all(getattr(a, part) is getattr(b, part) for part in RELATING)
@@ -162,9 +167,6 @@ def _targets(obj: MorphObject) -> None:
         check_id(group.id)
         if group.relay is not None and (group.relay not in RELAY_PATHS or group.id in known):
             raise EditRefused(f"{group.name} is a relay with the id {group.id} and the path “{group.relay}”.")
-        lane = obj.lane(group.id) if group.relay is not None else None
-        if lane is not None and lane.modifiers:
-            raise EditRefused(f"The relay {group.name} has modifiers on its lane.")
     deep = dict[str, int]()
     for target in obj.targets:
         _built_on(obj, target, deep)
@@ -175,8 +177,6 @@ def _targets(obj: MorphObject) -> None:
         relay = relay_of(obj, target)
         if relay is not None and target.in_betweens:
             raise EditRefused(f"{target.name} has in-betweens, but is a shape of the relay {relay.name}.")
-    for target_id in (t for m in obj.mixes for t, _ in m.weights):
-        obj.target(target_id)
 
 
 def _built_on(obj: MorphObject, target: Target, deep: dict[str, int]) -> None:
