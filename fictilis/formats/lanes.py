@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import msgspec
 from msgspec.structs import replace
@@ -18,9 +19,7 @@ from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
 from fictilis.core.validity.lanes import checked_keys
 from fictilis.formats.files import read_bytes, write_whole
-from fictilis.formats.native import lane_records
-from fictilis.formats.native_reading import lanes_of
-from fictilis.formats.native_records import LaneRecord
+from fictilis.formats.native_records import record_of, value, written
 from fictilis.formats.weights import plain_name
 
 KIND, VERSION = "lanes of Fictilis", 1
@@ -30,7 +29,7 @@ Owner = MorphObject | SceneCamera
 
 class _Owner(msgspec.Struct, forbid_unknown_fields=True):
     name: str
-    lanes: list[LaneRecord]
+    lanes: list[Any]
 
 
 class LaneFile(msgspec.Struct, forbid_unknown_fields=True):
@@ -48,13 +47,9 @@ def write_lanes(path: Path, scene: Scene, owners: Iterable[Owner]) -> None:
     for owner in owners:
         names = {found.id: found.name for found in channels(owner)}
         names_of = {t.id: t.name for t in owner.targets} if isinstance(owner, MorphObject) else {}
-        records = lane_records(tuple(lane for lane in owner.lanes if lane.channel in names))
-        for record in records:
-            record.channel = names[record.channel]
-            for told in record.keys:
-                told.shape = names_of.get(told.shape, told.shape)
-        if records:
-            rows.append(_Owner(owner.name, records))
+        lanes = [_with_shapes(lane, names[lane.channel], names_of) for lane in owner.lanes if lane.channel in names]
+        if lanes:
+            rows.append(_Owner(owner.name, written(tuple(lanes))))
     if not rows:
         raise EditRefused("There is nothing to export: no object or camera that was chosen has keys.")
     data = msgspec.json.format(msgspec.json.encode(LaneFile(KIND, VERSION, scene.fps, rows)), indent=1)
@@ -66,7 +61,9 @@ def read_lanes(path: Path) -> LaneFile:
     path = Path(path)
     try:
         found = msgspec.json.decode(read_bytes(path, MOST_BYTES), type=LaneFile)
-    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
+        for row in found.owners:
+            row.lanes = [value(Lane, told) for told in msgspec.convert(row.lanes, list[record_of(Lane)]) if told.keys]  # type: ignore[misc]
+    except (msgspec.MsgspecError, FictilisError, ValueError, RecursionError) as error:
         raise BadFile(f"{path.name} cannot be read as lanes: {str(error)[:150].rstrip('.')}.") from None
     if found.kind != KIND or found.version != VERSION:
         raise BadFile(f"{path.name} cannot be read as lanes: it is “{found.kind[:40]}”, version {found.version}.")
@@ -93,7 +90,7 @@ def set_lanes(scene: Scene, file: LaneFile, object_id: str | None = None) -> tup
         names = {plain_name(found.name): found.id for found in channels(owner)}
         shapes = {t.name: t.id for t in owner.targets} if isinstance(owner, MorphObject) else {}
         try:
-            lanes = AtRate(factor).lanes(lanes_of(row.lanes))
+            lanes = AtRate(factor).lanes(tuple(row.lanes))
         except (FictilisError, ValueError, TypeError) as error:
             raise EditRefused(f"The lanes of {row.name} cannot be taken: {str(error).rstrip('.')}.") from None
         for lane in lanes:
@@ -101,7 +98,8 @@ def set_lanes(scene: Scene, file: LaneFile, object_id: str | None = None) -> tup
             if channel_id is None:
                 left_out.append(f"{row.name}: {lane.channel}")
                 continue
-            new = _fitted(owner, channel_id, lane, shapes)
+            new = _with_shapes(lane, channel_id, shapes if channel(owner, channel_id).poses else {})
+            checked_keys(owner, channel_id, new.curve.keys)
             owner = replace(owner, lanes=(*(x for x in owner.lanes if x.channel != channel_id), new))
             count += 1
         scene = scene.with_owner(owner)
@@ -110,10 +108,7 @@ def set_lanes(scene: Scene, file: LaneFile, object_id: str | None = None) -> tup
     return scene, count, left_out
 
 
-def _fitted(owner: Owner, channel_id: str, lane: Lane, shapes: dict[str, str]) -> Lane:
-    """A lane for a channel of an object or a camera."""
-    keys = lane.curve.keys
-    if channel(owner, channel_id).poses:
-        keys = tuple(replace(pose, shape=shapes.get(pose.shape, pose.shape)) for pose in keys)
-    checked_keys(owner, channel_id, keys)
+def _with_shapes(lane: Lane, channel_id: str, shapes: dict[str, str]) -> Lane:
+    """A lane of another channel; ``shapes`` are what its poses are called there."""
+    keys = tuple(replace(pose, shape=shapes.get(pose.shape, pose.shape)) for pose in lane.curve.keys)
     return Lane(channel_id, replace(lane.curve, keys=keys), lane.modifiers)

@@ -2,95 +2,57 @@
 
 from __future__ import annotations
 
+import io
 import zipfile
-from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import numpy as np
 
-from fictilis.core.animation.curve import AnimationCurve
-from fictilis.core.geometry.kinds import Geometry, Line, Match
-from fictilis.core.ground.errors import CannotSave, EditRefused, behind_a_colon
-from fictilis.core.scene.appearance import Texture
-from fictilis.core.scene.places import Along
-from fictilis.core.scene.point_spring import PointSpring
-from fictilis.core.scene.rules import Follow
-from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
-from fictilis.core.scene.sweep import Sweep
-from fictilis.core.scene.timeline import Blend, Clip, Lane, SceneCamera
+from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused, FictilisError, behind_a_colon
+from fictilis.core.scene.rigs import Rig
+from fictilis.core.scene.scene import Scene
+from fictilis.core.validity.proportion import in_proportion, out_of_bounds
 from fictilis.core.validity.scenes import check
-from fictilis.formats.files import Progress, no_progress, write_whole
-from fictilis.formats.native_cues import cue_record
-from fictilis.formats.native_migrations import VERSION
-from fictilis.formats.native_reading import read_native
-from fictilis.formats.native_records import (
-    AlongRecord,
-    BlendRecord,
-    CameraRecord,
-    ClipPartRecord,
-    ClipRecord,
-    DeformerRecord,
-    DeltasRecord,
-    DriverRecord,
-    FollowRecord,
-    FormRecord,
-    GroupRecord,
-    KeyRecord,
-    LaneRecord,
-    LineRecord,
-    MarkerRecord,
-    MatchRecord,
-    MeshRecord,
-    MixRecord,
-    ModifierRecord,
-    ObjectRecord,
-    PickRecord,
-    ReferenceRecord,
-    RepeatRecord,
-    RuleRecord,
-    SceneRecord,
-    SoundRecord,
-    SpringRecord,
-    StageRecord,
-    SurfaceRecord,
-    SweepRecord,
-    TargetRecord,
-    TextureRecord,
-    TransformRecord,
-    TubeRecord,
-    ViewRecord,
-)
-from fictilis.formats.native_rigs import rig_record, rigs_of, skin_record
-from fictilis.formats.native_strict import fields_of
+from fictilis.formats.files import Progress, no_progress, read_bytes, write_whole
+from fictilis.formats.native_migrations import VERSION, migrated
+from fictilis.formats.native_records import ANY, record, record_of, value, with_seen_names, written
 
 SUFFIX = ".fictilis"
+GROWTH = 20  # a file may unpack to this many times its own size, and a megabyte
+
+
+class _Stored:
+    """The arrays of a scene that is written, each once, and the rigs that its objects hang on, in the order of these."""
+
+    def __init__(self, scene: Scene) -> None:
+        skins = [obj.skin for obj in scene.objects if obj.skin is not None]
+        self.rigs = list({id(skin.rig): skin.rig for skin in skins}.values())
+        self.arrays: dict[int, tuple[str, np.ndarray]] = {}
+
+    def store(self, array: np.ndarray) -> str:
+        return self.arrays.setdefault(id(array), (f"arrays/{len(self.arrays)}.npy", array))[0]
 
 
 def write_native(path: Path, scene: Scene, progress: Progress = no_progress) -> None:
     """Save a scene, whole or not at all. Raises CannotSave."""
-    arrays: dict[int, tuple[str, np.ndarray]] = {}
-
-    def store(array: np.ndarray) -> str:
-        if id(array) not in arrays:
-            arrays[id(array)] = (f"arrays/{len(arrays)}.npy", array)
-        return arrays[id(array)][0]
-
     try:
         check(scene)
     except EditRefused as why:  # it could not be opened again
         raise CannotSave(f"{path} could not be saved: {behind_a_colon(why)}. Nothing was changed.") from None
-    record = _record(scene, store)
-    text = msgspec.json.format(msgspec.json.encode(record, enc_hook=_plain), indent=1)
+    stored = _Stored(scene)
+    told = record(scene, stored, schema=VERSION, rigs=written(tuple(stored.rigs), stored))
+    text = msgspec.json.format(msgspec.json.encode(told, enc_hook=_plain), indent=1)
 
     def write(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
             # a fixed date: the format has none before 1980 or after 2107, and the same scene makes the same file
             archive.writestr(zipfile.ZipInfo("scene.json"), text)
-            for number, (name, array) in enumerate(arrays.values()):
+            for number, (name, array) in enumerate(stored.arrays.values()):
                 with archive.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
                     np.lib.format.write_array(entry, array, allow_pickle=False)
-                progress((number + 1) / len(arrays))
+                progress((number + 1) / len(stored.arrays))
 
     write_whole(Path(path), write)
 
@@ -102,149 +64,105 @@ def _plain(number: object) -> object:
     raise TypeError(f"{type(number).__name__} cannot stand in a scene file")
 
 
-def _keys(curve: AnimationCurve) -> list[KeyRecord]:
-    return [KeyRecord(**fields_of(k, KeyRecord)) for k in curve.keys]
+class _Schema(msgspec.Struct):
+    schema: int
 
 
-def _follow(follow: Follow | None) -> FollowRecord | None:
-    if follow is None:
-        return None
-    curve = follow.curve
-    return FollowRecord(source=follow.source, keys=_keys(curve), before=curve.before, after=curve.after)
+class _Archive:
+    """Reads entries of a scene file, every length checked before anything of that length is made."""
+
+    def __init__(self, path: Path, progress: Progress) -> None:
+        self.path, self.progress = path, progress
+        self.rigs: list[Rig] = []
+        data = read_bytes(path)
+        if not data:
+            raise self.fail("it is empty")
+        try:
+            self.zip = zipfile.ZipFile(io.BytesIO(data))
+        except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError):
+            raise self.fail("it is no scene file, or it was cut off") from None
+        entries = self.zip.infolist()
+        total = sum(entry.file_size for entry in entries)
+        if total > GROWTH * len(data) + 1_000_000:
+            raise self.fail(f"it would unpack to {total:,} bytes, from {len(data):,}")
+        for entry in entries:
+            name = entry.filename
+            if name.startswith("/") or ".." in name.split("/") or "\\" in name or ":" in name:
+                raise self.fail(f"it names a place outside of itself, “{name[:60]}”")
+        self.entries = {entry.filename: entry for entry in entries}
+        self.arrays: dict[tuple[str, str], np.ndarray] = {}
+
+    def fail(self, what: str) -> BadFile:
+        return BadFile(f"{self.path.name} cannot be opened: {what}.")
+
+    def bytes(self, name: str) -> bytes:
+        entry = self.entries.get(name)
+        if entry is None:
+            raise self.fail(f"its part {name[:60]} is missing")
+        try:
+            with self.zip.open(entry) as stream:
+                data = stream.read(entry.file_size + 1)
+        except Exception:  # noqa: BLE001 - a broken entry raises whatever its codec raises
+            raise self.fail(f"its part {name} is damaged") from None
+        if len(data) != entry.file_size:
+            raise self.fail(f"its part {name} has another length than it says")
+        return data
+
+    def array(self, name: str, dtype: str, width: int | None = None) -> np.ndarray:
+        key = (name, dtype)
+        if key not in self.arrays:
+            self.arrays[key] = self._read(name, dtype)
+            self.progress(min(len(self.arrays) / len(self.entries), 1.0))
+        array = self.arrays[key]
+        if array.ndim != (1 if width is None else 2) or (width not in (None, ANY) and array.shape[1] != width):
+            raise self.fail(f"its part {name} is shaped {array.shape}")
+        wrong = out_of_bounds(array)
+        if wrong:
+            raise self.fail(f"its part {name} {wrong}")
+        return array
+
+    def _read(self, name: str, dtype: str) -> np.ndarray:
+        data = self.bytes(name)
+        stream = io.BytesIO(data)
+        try:
+            version = np.lib.format.read_magic(stream)
+            reader = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}[version]
+            shape, fortran, found = reader(stream)
+        except Exception:  # noqa: BLE001 - and so does NumPy's reader of headers
+            raise self.fail(f"its part {name} is no array") from None
+        if found != np.dtype(dtype) or fortran:
+            raise self.fail(f"its part {name} holds {found} where {dtype} is needed")
+        count = 1
+        for size in shape:
+            count *= size
+        if count * found.itemsize != len(data) - stream.tell():
+            raise self.fail(f"its part {name} says it is shaped {shape}, but has another length")
+        return np.frombuffer(data, found, count, stream.tell()).reshape(shape)
 
 
-def lane_records(lanes: tuple[Lane, ...]) -> list[LaneRecord]:
-    """Lanes as they are written."""
-    return [
-        LaneRecord(
-            channel=lane.channel, keys=_keys(lane.curve),
-            before=lane.curve.before, after=lane.curve.after,
-            modifiers=[
-                ModifierRecord(kind=m.kind, on=m.on, amount=m.amount, numbers=list(m.numbers)) for m in lane.modifiers
-            ],
-        )
-        for lane in lanes
-    ]  # fmt: skip
-
-
-def _spring(value: PointSpring | None, store: Callable[[np.ndarray], str]) -> SpringRecord | None:
-    if value is None:
-        return None
-    field = None if value.field is None else store(value.field)
-    return SpringRecord(**fields_of(value, SpringRecord) | {"field": field})
-
-
-def _camera(c: SceneCamera) -> CameraRecord:
-    return CameraRecord(**fields_of(c, CameraRecord) | {"lanes": lane_records(c.lanes), "along": _along(c.along)})
-
-
-def _along(value: Along | None) -> AlongRecord | None:
-    return None if value is None else AlongRecord(**fields_of(value, AlongRecord))
-
-
-def _blend(blend: Blend | None) -> BlendRecord | None:
-    return None if blend is None else BlendRecord(lanes=lane_records(blend.lanes), offset=blend.offset, amount=blend.amount)
-
-
-def _clip(clip: Clip) -> ClipRecord:
-    parts = [ClipPartRecord(owner=p.owner, lanes=lane_records(p.lanes), blend=_blend(p.blend)) for p in clip.parts]
-    return ClipRecord(**fields_of(clip, ClipRecord) | {"parts": parts})
-
-
-def _line(g: Line, store: Callable[[np.ndarray], str]) -> LineRecord:
-    widths = None if g.widths is None else store(g.widths)
-    tube = None
-    if g.tube is not None:
-        curves = {"radius": g.tube.radius, "turning": g.tube.turning}
-        kept = {name: None if curve is None else _keys(curve) for name, curve in curves.items()}
-        tube = TubeRecord(**fields_of(g.tube, TubeRecord) | kept | {"profile": store(g.tube.profile)})
-    return LineRecord(
-        points=g.counts.tolist(), closed=g.closed.tolist(), degree=g.degree, through=g.through, widths=widths, tube=tube
-    )
-
-
-def _geometry(g: Geometry, store: Callable[[np.ndarray], str]) -> MeshRecord | LineRecord:
-    if isinstance(g, Line):
-        return _line(g, store)
-    mesh = MeshRecord(points=g.point_count, corners=store(g.corners), offsets=store(g.offsets))
-    if g.uvs is not None and g.uv_corners is not None:
-        mesh.uvs, mesh.uv_corners = store(g.uvs), store(g.uv_corners)
-    return mesh
-
-
-def _texture(x: Texture | None, store: Callable[[np.ndarray], str]) -> TextureRecord | None:
-    if x is None:
-        return None
-    image = None if x.image is None else store(np.frombuffer(x.image, np.uint8))
-    return TextureRecord(name=x.name, tiles=x.tiles, image=image, projected=None if x.projected is None else store(x.projected))
-
-
-def _target(t: Target, store: Callable[[np.ndarray], str]) -> TargetRecord:
-    def deltas(value: Deltas) -> DeltasRecord:
-        return DeltasRecord(indices=store(value.indices), offsets=store(value.offsets))
-
-    def sweep(value: Sweep) -> SweepRecord:
-        return SweepRecord(**fields_of(value, SweepRecord) | {"field": store(value.field)})
-
-    def match(m: Match) -> MatchRecord:
-        return MatchRecord(
-            line=_line(m.line, store), points=store(m.points), shift=m.shift, backwards=m.backwards, corners=m.corners
-        )
-
-    stages = [StageRecord(at=s.at, name=s.name, deltas=deltas(s.deltas)) for s in t.in_betweens]
-    drivers = [DriverRecord(target=d.target, at=d.at, width=d.width) for d in (t.rule.drivers if t.rule else ())]
-    return TargetRecord(
-        id=t.id, name=t.name, colour=t.colour, weight=t.weight, range=t.range, path=t.path, built_on=t.built_on,
-        muted=t.muted, deltas=deltas(t.deltas), in_betweens=stages, group=t.group,
-        mask=None if t.mask is None else store(t.mask),
-        rule=RuleRecord(drivers=drivers, how=t.rule.how) if t.rule else None, follows=_follow(t.follows),
-        link=t.link, sweep=None if t.sweep is None else sweep(t.sweep), match=None if t.match is None else match(t.match),
-    )  # fmt: skip
-
-
-def _record(scene: Scene, store: Callable[[np.ndarray], str]) -> SceneRecord:
-    rigs = rigs_of(scene)
-
-    def obj(o: MorphObject) -> ObjectRecord:
-        t = o.transform
-        return ObjectRecord(
-            id=o.id, name=o.name, visible=o.visible, colour=o.appearance.colour, smooth=o.appearance.smooth,
-            transform=TransformRecord(position=t.position, rotation=t.rotation, scale=t.scale, pivot=t.pivot),
-            geometry=_geometry(o.geometry, store), base=store(o.base), targets=[_target(x, store) for x in o.targets],
-            lanes=lane_records(o.lanes), locked=o.locked, drawn=o.drawn,
-            along=_along(o.along),
-            surface=None if o.surface is None else SurfaceRecord(levels=o.surface.levels, on=o.surface.on),
-            deformers=[DeformerRecord(**fields_of(d, DeformerRecord)) for d in o.deformers],
-            skin=None if o.skin is None else skin_record(o.skin, rigs.index(o.skin.rig), store),
-            repeat=None if o.repeat is None else RepeatRecord(**fields_of(o.repeat, RepeatRecord)),
-            spring=_spring(o.spring, store),
-            groups=[GroupRecord(**fields_of(g, GroupRecord)) for g in o.groups],
-            picks=[PickRecord(name=p.name, kind=p.pick.kind, elements=store(p.pick.elements)) for p in o.picks],
-            texture=_texture(o.appearance.texture, store), opacity=o.appearance.opacity,
-            form=None if o.form is None else FormRecord(kind=o.form.kind, numbers=dict(o.form.numbers)),
-            mixes=[MixRecord(name=m.name, weights=list(m.weights)) for m in o.mixes], blend=_blend(o.blend),
-        )  # fmt: skip
-
-    x = scene.sound
-    sound = None
-    if x is not None:
-        data = store(np.frombuffer(x.data, np.uint8))
-        sound = SoundRecord(name=x.name, data=data, start=x.start, muted=x.muted, volume=x.volume)
-    r = scene.reference
-    reference = None
-    if r is not None:
-        data = store(np.frombuffer(r.data, np.uint8))
-        reference = ReferenceRecord(**fields_of(r, ReferenceRecord) | {"data": data})
-    return SceneRecord(
-        schema=VERSION, name=scene.name, fps=scene.fps, start=scene.start, end=scene.end,
-        objects=[obj(o) for o in scene.objects],
-        views=[ViewRecord(**fields_of(v, ViewRecord)) for v in scene.views],
-        cameras=[_camera(c) for c in scene.cameras],
-        markers=[MarkerRecord(frame=m.frame, name=m.name) for m in scene.markers], sound=sound, played=scene.played,
-        id_floor=scene.id_floor, clips=[_clip(c) for c in scene.clips], clip=scene.clip,
-        reference=reference, rigs=[rig_record(rig, store) for rig in rigs],
-        cues=[cue_record(c) for c in scene.cues],
-    )  # fmt: skip
-
-
-__all__ = ["SUFFIX", "read_native", "write_native"]
+def read_native(path: Path, progress: Progress = no_progress) -> Scene:
+    """Open a scene. Raises BadFile with one sentence when any part of it is missing, damaged or impossible."""
+    archive = _Archive(Path(path), progress)
+    text = archive.bytes("scene.json")
+    try:
+        schema = msgspec.json.decode(text, type=_Schema).schema
+        if schema > VERSION:
+            raise archive.fail(f"it is of version {schema}, and this Fictilis reads up to {VERSION}")
+        if schema < 1:
+            raise archive.fail(f"there is no version {schema} of scene files")
+        if schema == VERSION:
+            told: Any = msgspec.json.decode(text, type=record_of(Scene))
+        else:
+            told = msgspec.convert(migrated(msgspec.json.decode(text), schema), record_of(Scene))
+        in_proportion(told)
+        with_seen_names(told)
+        archive.rigs = [value(Rig, rig, archive) for rig in told.rigs]
+        scene: Scene = value(Scene, told, archive)
+        check(scene)
+        return scene
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise archive.fail(f"its scene.json is wrong ({error})") from None
+    except BadFile:
+        raise
+    except (FictilisError, ValueError) as error:
+        raise archive.fail(behind_a_colon(error)) from None

@@ -1,385 +1,225 @@
-"""What stands in ``scene.json``, as typed records. Described in docs/file-format.md."""
+"""Values as the records of ``scene.json``, and back: a record has the fields of its value, with names of stored arrays in place
+of the arrays. What differs from that is in the tables here. Described in docs/file-format.md."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from types import UnionType
+from typing import Any, Protocol, Union, get_args, get_origin
+
 import msgspec
-import msgspec.structs
+import numpy as np
+from msgspec import NODEFAULT, Struct, field
+from msgspec.structs import fields, force_setattr
 
+from fictilis.core.animation.curve import AnimationCurve, Key
+from fictilis.core.geometry.kinds import Geometry, Line, Match, Mesh, Tube
+from fictilis.core.geometry.picked import Pick
+from fictilis.core.ground.errors import BadFile
 from fictilis.core.ground.names import seen_name
-from fictilis.formats.native_cues import CueRecord
-from fictilis.formats.native_strict import Strict
+from fictilis.core.scene.appearance import Texture
+from fictilis.core.scene.kept import FormNumbers, NamedPick
+from fictilis.core.scene.point_spring import PointSpring
+from fictilis.core.scene.rigs import Bound, Rig, RigTrack, Skin
+from fictilis.core.scene.rules import Follow
+from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
+from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import Lane
+
+ANY, MATRIX = -1, 16
+NO_PARTS: Any = None  # for what holds no arrays
+# type of each stored array and the width of its rows, none where it has no rows
+ARRAYS: dict[tuple[type, str], tuple[str, int | None]] = {
+    (Deltas, "indices"): ("<i4", None), (Deltas, "offsets"): ("<f8", 3), (Target, "mask"): ("<f8", None),
+    (Sweep, "field"): ("<f8", None), (PointSpring, "field"): ("<f8", None), (Match, "points"): ("<f8", 3),
+    (MorphObject, "base"): ("<f8", 3), (Pick, "elements"): ("<i8", None), (Texture, "projected"): ("<f8", 2),
+    (Tube, "profile"): ("<f8", 2), (Line, "widths"): ("<f8", None), (Mesh, "corners"): ("<i4", None),
+    (Mesh, "offsets"): ("<i4", None), (Mesh, "uvs"): ("<f8", 2), (Mesh, "uv_corners"): ("<i4", None),
+    (RigTrack, "times"): ("<f8", None), (RigTrack, "values"): ("<f4", ANY), (RigTrack, "into"): ("<f4", ANY),
+    (RigTrack, "out"): ("<f4", ANY), (Rig, "parents"): ("<i4", None), (Rig, "matrices"): ("<f8", MATRIX),
+    (Rig, "numbers"): ("<f8", 10), (Bound, "joints"): ("<i4", None), (Bound, "inverse"): ("<f8", MATRIX),
+    (Bound, "bind"): ("<f8", MATRIX), (Bound, "parts"): ("<i4", ANY), (Bound, "weights"): ("<f4", ANY),
+    (Bound, "into"): ("<f8", 4), (Bound, "out"): ("<f8", 4),
+}  # fmt: skip
+# values whose fields stand among those of the value that holds them
+WITHIN = {(Lane, "curve"), (Follow, "curve"), (NamedPick, "pick"), (MorphObject, "appearance"), (Skin, "bound")}
+
+# what may be absent in a record, besides what may be none: files of earlier programs do not have them
+ABSENT = {
+    "after", "before", "cameras", "clips", "cues", "deformers", "degree", "drawn", "groups", "id_floor", "in_betweens",
+    "locked", "loop", "markers", "mixes", "modifiers", "muted", "name", "on", "opacity", "parts", "picks", "through", "views",
+}  # fmt: skip
 
 
-class DeltasRecord(Strict, kw_only=True):
-    indices: str
-    offsets: str
+class Storing(Protocol):
+    """The file that is written: its arrays get names there."""
+
+    rigs: list[Rig]
+
+    def store(self, array: np.ndarray) -> str: ...
 
 
-class StageRecord(Strict, kw_only=True):
-    at: float
-    name: str = ""
-    deltas: DeltasRecord
+class Parts(Protocol):
+    """The file that is read: its arrays by name, and the rigs that were read before."""
+
+    rigs: list[Rig]
+
+    def array(self, name: str, dtype: str, width: int | None = None) -> np.ndarray: ...
+    def fail(self, what: str) -> BadFile: ...
 
 
-class DriverRecord(Strict, kw_only=True):
-    target: str
-    at: float
-    width: float | None = None
+@dataclass(frozen=True)
+class Other:
+    """A field that is written in another way: its name and type in the record, and how it is written and read."""
 
-
-class RuleRecord(Strict, kw_only=True):
-    drivers: list[DriverRecord]
-    how: str
-
-
-class KeyRecord(Strict, kw_only=True):
-    frame: float
-    value: float
-    interpolation: str
-    tangent: str = "auto"
-    into: tuple[float, float] | None = None
-    out: tuple[float, float] | None = None
-    ease: str = "ease-in-out"
-    shape: str = ""
-
-
-class FollowRecord(Strict, kw_only=True):
-    source: str
-    keys: list[KeyRecord]
-    before: str
-    after: str
-
-
-class SweepRecord(Strict, kw_only=True):
-    field: str
-    front: float
-    softness: float
-    profile: str
-    bands: int
-    way: str
-    until: str | None = None
-
-
-class TubeRecord(Strict, kw_only=True):
-    profile: str
-    twist: float
-    caps: bool
-    word: str
-    radius: list[KeyRecord] | None = None
-    turning: list[KeyRecord] | None = None
-
-
-class LineRecord(Strict, kw_only=True, tag_field="kind", tag="line"):
-    """One strand after another: its number of points, and whether it is closed."""
-
-    points: list[int]
-    closed: list[bool]
-    degree: int = 1
-    through: bool = True
-    widths: str | None = None
-    tube: TubeRecord | None = None
-
-
-class MatchRecord(Strict, kw_only=True):
-    line: LineRecord
-    points: str
-    shift: float
-    backwards: bool
-    corners: bool
-
-
-class TargetRecord(Strict, kw_only=True):
-    id: str
     name: str
-    colour: str
-    weight: float
-    range: tuple[float, float]
-    path: str
-    built_on: str | None = None
-    muted: bool = False
-    deltas: DeltasRecord
-    in_betweens: list[StageRecord] = []
-    mask: str | None = None
-    group: str | None = None
-    rule: RuleRecord | None = None
-    follows: FollowRecord | None = None
-    link: str | None = None
-    sweep: SweepRecord | None = None
-    match: MatchRecord | None = None
+    kind: Any
+    write: Callable[[Any, Storing], Any]
+    read: Callable[[Any, Parts], Any]
 
 
-class GroupRecord(Strict, kw_only=True):
-    id: str
-    name: str
-    factor: float
-    folded: bool
-    relay: str | None = None
+def _rig(number: int, parts: Parts) -> Rig:
+    if not 0 <= number < len(parts.rigs):
+        raise parts.fail(f"a skin hangs on rig {number} of {len(parts.rigs)}")
+    return parts.rigs[number]
 
 
-class PickRecord(Strict, kw_only=True):
-    name: str
-    kind: str
-    elements: str
+def _whether(name: str) -> Other:
+    return Other(name, list[bool], lambda held, _: held.tolist(), lambda told, _: np.array(told, bool))
 
 
-class MixRecord(Strict, kw_only=True):
-    name: str
-    weights: list[tuple[str, float]]
+OTHERS = {
+    (Mesh, "point_count"): Other("points", int, lambda held, _: held, lambda told, _: told),
+    (Line, "starts"): Other(
+        "points", list[int], lambda held, _: np.diff(held).tolist(), lambda told, _: np.cumsum([0, *told])
+    ),
+    (Line, "closed"): _whether("closed"),
+    (Rig, "by_matrix"): _whether("by_matrix"),
+    (Bound, "rig"): Other("rig", int, lambda held, parts: [rig is held for rig in parts.rigs].index(True), _rig),
+    (FormNumbers, "numbers"): Other(
+        "numbers", dict[str, float], lambda held, _: dict(held), lambda told, _: tuple(sorted(told.items()))
+    ),
+}  # fmt: skip
 
 
-class TextureRecord(Strict, kw_only=True):
-    name: str
-    tiles: int
-    image: str | None = None
-    projected: str | None = None
+def _is_union(kind: Any) -> bool:
+    return get_origin(kind) in (Union, UnionType)
 
 
-class ViewRecord(Strict, kw_only=True):
-    name: str
-    centre: tuple[float, float, float]
-    distance: float
-    yaw: float
-    pitch: float
-    parallel: bool
+@cache
+def _fields(kind: type[Struct]) -> list[Any]:
+    """The fields of a value that are written; a line has none of what a mesh has."""
+    known = {f.name for f in fields(Geometry)} if kind is Line else set()
+    return [f for f in fields(kind) if f.name not in known]
 
 
-class ModifierRecord(Strict, kw_only=True):
-    kind: str
-    on: bool
-    amount: float
-    numbers: list[tuple[str, float]]
+def _default(part: Any) -> Any:
+    return part.default if part.default_factory is NODEFAULT else field(default_factory=part.default_factory)
 
 
-class LaneRecord(Strict, kw_only=True):
-    channel: str
-    keys: list[KeyRecord]
-    before: str = "hold"
-    after: str = "hold"
-    modifiers: list[ModifierRecord] = []
+def _as_stored(kind: Any) -> Any:
+    """The type that stands in a record for the type of a field."""
+    if kind in (np.ndarray, bytes):
+        return str
+    if kind is AnimationCurve:
+        return list[Key]
+    if get_origin(kind) is tuple and get_args(kind)[-1] is ...:
+        return list[_as_stored(get_args(kind)[0])]  # type: ignore[misc]
+    if _is_union(kind):
+        return Union[tuple(_as_stored(part) for part in get_args(kind))]  # noqa: UP007 - of types that are only known here
+    return record_of(kind) if isinstance(kind, type) and issubclass(kind, Struct) else kind
 
 
-class BlendRecord(Strict, kw_only=True):
-    lanes: list[LaneRecord]
-    offset: float
-    amount: float
+@cache
+def record_of(kind: type[Struct]) -> type[Struct]:
+    """The record of a class of values. It refuses fields that it does not know."""
+    if kind is Geometry:
+        return record_of(Mesh) | record_of(Line)  # type: ignore[return-value]
+    if kind is Key:  # of which there are most, read straight as values
+        return kind
+    rows: list[Any] = []
+    if kind is Scene:
+        rows = [("schema", int), ("rigs", _as_stored(tuple[Rig, ...]), field(default_factory=list))]
+    for part in _fields(kind):
+        other = OTHERS.get((kind, part.name))
+        if (kind, part.name) in WITHIN:
+            rows += [(f.name, f.type, _default(f)) for f in fields(record_of(part.type))]
+        elif other is not None:
+            rows.append((other.name, other.kind))
+        elif part.default is None or (part.name in ABSENT and part.default is not NODEFAULT):
+            rows.append((part.name, _as_stored(part.type), [] if part.default == () else part.default))
+        else:
+            rows.append((part.name, _as_stored(part.type)))
+    tag: dict[str, Any] = {"tag_field": "kind", "tag": kind.kind} if issubclass(kind, Geometry) else {}
+    return msgspec.defstruct(kind.__name__, rows, forbid_unknown_fields=True, kw_only=True, **tag)
 
 
-class ClipPartRecord(Strict, kw_only=True):
-    owner: str
-    lanes: list[LaneRecord]
-    blend: BlendRecord | None = None
+def written(value: Any, parts: Storing = NO_PARTS) -> Any:
+    """A value, or a field of one, as it stands in a record."""
+    if isinstance(value, np.ndarray):
+        return parts.store(value.reshape(len(value), -1) if value.ndim == 3 else value)
+    if isinstance(value, bytes):
+        return parts.store(np.frombuffer(value, np.uint8))
+    if isinstance(value, AnimationCurve):
+        return list(value.keys)
+    if isinstance(value, tuple):
+        return [written(part, parts) for part in value]
+    return record(value, parts) if isinstance(value, Struct) and not isinstance(value, Key) else value
 
 
-class ClipRecord(Strict, kw_only=True):
-    id: str
-    name: str
-    start: float
-    end: float
-    played: tuple[float, float] | None = None
-    loop: bool = True
-    parts: list[ClipPartRecord] = []
+def record(value: Struct, parts: Storing = NO_PARTS, **more: Any) -> Struct:
+    """A value as its record; ``more`` are fields that only the record has."""
+    return record_of(type(value))(**more, **_told(value, parts))
 
 
-class AlongRecord(Strict, kw_only=True):
-    line: str
-    place: float
-    turn: bool
-    even: bool
+def _told(value: Struct, parts: Storing) -> dict[str, Any]:
+    kind = type(value)
+    out: dict[str, Any] = {}
+    for name in [f.name for f in _fields(kind)]:
+        held, other = getattr(value, name), OTHERS.get((kind, name))
+        if (kind, name) in WITHIN:
+            out |= _told(held, parts)
+        elif other is not None:
+            out[other.name] = other.write(held, parts)
+        else:
+            out[name] = written(held, parts)
+    return out
 
 
-class CameraRecord(Strict, kw_only=True):
-    id: str
-    name: str
-    centre: tuple[float, float, float]
-    distance: float
-    yaw: float
-    pitch: float
-    lens: float
-    parallel: bool
-    lanes: list[LaneRecord]
-    along: AlongRecord | None = None
+def value(kind: type[Struct], told: Any, parts: Parts = NO_PARTS) -> Any:
+    """The value of a class that a record tells of. Raises BadFile, FictilisError or ValueError for what is none."""
+    given = {}
+    for part in _fields(kind):
+        if (kind, part.name) in WITHIN:
+            given[part.name] = value(part.type, told, parts)
+        elif other := OTHERS.get((kind, part.name)):
+            given[part.name] = other.read(getattr(told, other.name), parts)
+        else:
+            held = getattr(told, part.name)
+            given[part.name] = None if held is None else _read(part.type, held, parts, ARRAYS.get((kind, part.name)))
+    return kind(**given)
 
 
-class MarkerRecord(Strict, kw_only=True):
-    frame: float
-    name: str
-
-
-class SoundRecord(Strict, kw_only=True):
-    name: str
-    data: str
-    start: float
-    muted: bool
-    volume: float
-
-
-class ReferenceRecord(Strict, kw_only=True):
-    name: str
-    data: str
-    start: float
-    opacity: float
-    size: float
-    across: float
-    up: float
-    before: bool
-    through: bool
-    shown: bool
-
-
-class MeshRecord(Strict, kw_only=True, tag_field="kind", tag="mesh"):
-    points: int
-    corners: str
-    offsets: str
-    uvs: str | None = None
-    uv_corners: str | None = None
-
-
-class TransformRecord(Strict, kw_only=True):
-    position: tuple[float, float, float]
-    rotation: tuple[float, float, float]
-    scale: tuple[float, float, float]
-    pivot: tuple[float, float, float]
-
-
-class SurfaceRecord(Strict, kw_only=True):
-    levels: int
-    on: bool
-
-
-class DeformerRecord(Strict, kw_only=True):
-    kind: str
-    axis: str
-    low: float
-    high: float
-    still: float
-    toward: float
-    amount: float
-    on: bool
-    box: tuple[tuple[float, float, float], tuple[float, float, float]] | None = None
-
-
-class RigTrackRecord(Strict, kw_only=True):
-    joint: int
-    path: str
-    way: str
-    times: str
-    values: str
-    into: str | None = None
-    out: str | None = None
-
-
-class RigClipRecord(Strict, kw_only=True):
-    name: str
-    tracks: list[RigTrackRecord]
-
-
-class RigRecord(Strict, kw_only=True):
-    name: str
-    joints: list[str]
-    parents: str
-    matrices: str
-    numbers: str
-    by_matrix: list[bool]
-    clips: list[RigClipRecord]
-
-
-class SkinRecord(Strict, kw_only=True):
-    rig: int
-    joints: str
-    inverse: str
-    bind: str | None = None
-    parts: str
-    weights: str
-    into: str
-    out: str
-    dual: bool
-    on: bool
-    clip: int
-    time: float
-    turns: list[tuple[str, float]]
-
-
-class FormRecord(Strict, kw_only=True):
-    kind: str
-    numbers: dict[str, float]
-
-
-class RepeatRecord(Strict, kw_only=True):
-    way: str
-    counts: tuple[int, int, int]
-    spacing: tuple[float, float, float]
-    measure: str
-    radius: float
-    angle: float
-    axis: str
-    other: str | None
-    turn: bool
-    later: float
-    order: str
-    origin: tuple[float, float, float]
-    turns: float
-    sizes: float
-    seed: int
-    on: bool = True
-
-
-class SpringRecord(Strict, kw_only=True):
-    stiffness: float
-    damping: float
-    mass: float
-    field: str | None
-    twice: bool
-    mix: bool
-    on: bool
-    way: str
-
-
-class ObjectRecord(Strict, kw_only=True):
-    id: str
-    name: str
-    visible: bool
-    colour: str
-    smooth: bool
-    transform: TransformRecord
-    geometry: MeshRecord | LineRecord
-    base: str
-    targets: list[TargetRecord]
-    lanes: list[LaneRecord]
-    locked: bool = False
-    groups: list[GroupRecord] = []
-    picks: list[PickRecord] = []
-    mixes: list[MixRecord] = []
-    texture: TextureRecord | None = None
-    opacity: float = 1.0
-    form: FormRecord | None = None
-    blend: BlendRecord | None = None
-    drawn: tuple[float, float] = (0.0, 1.0)
-    along: AlongRecord | None = None
-    surface: SurfaceRecord | None = None
-    deformers: list[DeformerRecord] = []
-    skin: SkinRecord | None = None
-    repeat: RepeatRecord | None = None
-    spring: SpringRecord | None = None
-
-
-class SceneRecord(Strict, kw_only=True):
-    schema: int
-    name: str
-    fps: float
-    start: float
-    end: float
-    objects: list[ObjectRecord]
-    views: list[ViewRecord] = []
-    cameras: list[CameraRecord] = []
-    markers: list[MarkerRecord] = []
-    sound: SoundRecord | None = None
-    played: tuple[float, float] | None = None
-    id_floor: int = 0
-    clips: list[ClipRecord] = []
-    clip: str | None = None
-    reference: ReferenceRecord | None = None
-    rigs: list[RigRecord] = []
-    cues: list[CueRecord] = []
+def _read(kind: Any, told: Any, parts: Parts, stored: tuple[str, int | None] | None) -> Any:
+    """What a field of this type holds, by what stands in a record."""
+    if stored is not None:
+        dtype, width = stored
+        array = parts.array(told, dtype, width)
+        return array.reshape(-1, 4, 4) if width == MATRIX else array
+    kind = next(part for part in get_args(kind) if part is not type(None)) if _is_union(kind) else kind
+    if kind is bytes:
+        return parts.array(told, "|u1").tobytes()
+    if kind is AnimationCurve:
+        return AnimationCurve(tuple(told)) if told else None
+    if kind is Geometry:
+        kind = Line if isinstance(told, record_of(Line)) else Mesh
+    if isinstance(told, list):
+        of = get_args(kind)[0]
+        # a lane without keys leads nothing, and no other part of the program knows of such
+        return tuple(_read(of, part, parts, None) for part in told if of is not Lane or part.keys)
+    return value(kind, told, parts) if isinstance(told, Struct) and kind is not Key else told
 
 
 def with_seen_names(value: object) -> None:
@@ -387,14 +227,10 @@ def with_seen_names(value: object) -> None:
     if isinstance(value, list | tuple):
         for part in value:
             with_seen_names(part)
-    elif isinstance(value, msgspec.Struct):
-        for field in value.__struct_fields__:
-            held = getattr(value, field)
+    elif isinstance(value, Struct):
+        for name in value.__struct_fields__:
+            held = getattr(value, name)
             if isinstance(held, str) and not (held.isascii() and held.isprintable()):
-                msgspec.structs.force_setattr(value, field, seen_name(held))
-            elif field != "keys":
+                force_setattr(value, name, seen_name(held))
+            elif name != "keys":
                 with_seen_names(held)
-
-
-class SchemaOnly(msgspec.Struct):
-    schema: int

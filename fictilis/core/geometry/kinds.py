@@ -69,12 +69,12 @@ class Mesh(Geometry, frozen=True, eq=False, weakref=True):
         force_setattr(self, "corners", frozen(self.corners, np.int32))
         force_setattr(self, "offsets", frozen(self.offsets, np.int32))
         if (self.uvs is None) != (self.uv_corners is None):
-            raise ValueError("uvs and uv_corners come together")
+            raise ValueError("texture coordinates and their corners come together")
         if self.uvs is not None and self.uv_corners is not None:
             force_setattr(self, "uvs", frozen(self.uvs, np.float64, 2))
             force_setattr(self, "uv_corners", frozen(self.uv_corners, np.int32))
             if len(self.uv_corners) != len(self.corners):
-                raise ValueError("uv_corners needs one entry a corner")
+                raise ValueError(f"{len(self.corners)} corners, but {len(self.uv_corners)} of texture coordinates")
         if len(self.offsets) < 1 or self.offsets[0] != 0 or self.offsets[-1] != len(self.corners):
             raise ValueError("offsets must run from 0 to the number of corners")
 
