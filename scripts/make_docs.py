@@ -7,7 +7,7 @@ from fictilis.app.commands.rows import ROWS
 from fictilis.cli.operate import PARTS
 from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Span, Text, completed
 from fictilis.core.operations import OPERATIONS
-from fictilis.formats.account import FEATURES, FateOf
+from fictilis.formats.account import FEATURES, Feature, fate
 from fictilis.formats.choices import Values
 from fictilis.formats.registry import FORMATS
 
@@ -139,10 +139,8 @@ FATES_FOOT = """
 """
 
 
-def _fate(fate: FateOf | None, values: Values) -> str:
-    if fate is None:
-        return ""
-    state, words = fate(values) if callable(fate) else fate
+def _fate(feature: Feature, key: str, values: Values) -> str:
+    state, words = fate(feature, key, values) or ("", "")
     return f"{state}: {words}" if words else state
 
 
@@ -152,7 +150,7 @@ def formats_page() -> str:
     values = {f.key: completed(f.name, f.options, {}) for f in written}
     fates = [f"| | {' | '.join(f.name for f in written)} |\n|---|{'---|' * len(written)}\n"]
     for feature in FEATURES:
-        cells = " | ".join(_fate(feature.fates.get(f.key), values[f.key]) for f in written)
+        cells = " | ".join(_fate(feature, f.key, values[f.key]) for f in written)
         fates.append(f"| {feature.name} | {cells} |\n")
     options = []
     for f in written:

@@ -22,6 +22,7 @@ from fictilis.core.mix.channels import own_placement
 from fictilis.core.mix.shapes import full_shape
 from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.formats import fates
 from fictilis.formats.choices import (
     CAGES,
     CAMERAS,
@@ -75,7 +76,8 @@ class Format(Struct, frozen=True):
     reads targets and lanes too, are None where it cannot do that. ``key`` is its short name. ``reads`` and ``writes`` say what
     is kept each way, ``loses`` what is not; ``unit`` is whether the file says how long its numbers are and what is up.
     ``options`` are what one may choose of how it is written; ``over`` whether it holds a range of frames, ``clips`` whether
-    several clips, and ``told`` whether what it shows can be read again as a proof."""
+    several clips, ``told`` whether what it shows can be read again as a proof, and ``fates`` what becomes of each feature of a
+    scene."""
 
     key: str
     name: str
@@ -91,6 +93,7 @@ class Format(Struct, frozen=True):
     over: bool = True
     clips: bool = False
     told: bool = True
+    fates: fates.Fates = {}
 
 
 def _at_frame(scene: Scene, frame: float, values: Values) -> tuple[list[MeshData], list[str]]:
@@ -204,18 +207,18 @@ FORMATS = (
         "obj", "Wavefront OBJ", (".obj",),
         "polygons of any size, vertex order, UVs with their seams, lines, colours of materials",
         "the mix at a frame, or a file for each, lines and copies too; vertex order, polygons, UVs",
-        "targets, weights, keys", False, read_obj, _one_shape(write_obj, True), options=ONE_SHAPE, over=False,
+        "targets, weights, keys", False, read_obj, _one_shape(write_obj, True), options=ONE_SHAPE, over=False, fates=fates.OBJ,
     ),
     Format(
         "ply", "Polygon File Format", (".ply",), "polygons of any size, vertex order, colours, as text or binary",
         "the mix at a frame, or a file for each, as one mesh, copies too; vertex order, polygons, colours",
         "targets, weights, keys, UVs, lines", False, read_ply, _one_shape(write_ply, False),
-        options=(*ONE_SHAPE, COLOURS), over=False,
+        options=(*ONE_SHAPE, COLOURS), over=False, fates=fates.PLY,
     ),
     Format(
         "stl", "Stereolithography", (".stl",), "triangles, welded where they meet, as text or binary",
         "the mix at a frame, or a file for each, as triangles, copies too", "vertex order, all but the surface", False,
-        read_stl, _one_shape(write_stl, False), options=ONE_SHAPE, over=False,
+        read_stl, _one_shape(write_stl, False), options=ONE_SHAPE, over=False, fates=fates.STL,
     ),
     Format(
         "svg", "Scalable Vector Graphics", (".svg",), "paths and shapes as lines, transforms, colours", "", "all else", False,
@@ -224,28 +227,31 @@ FORMATS = (
     Format(
         "gltf", "glTF", (".glb", ".gltf"), GLTF_READS, GLTF_WRITES, "lights, visibility, dual quaternions", True,
         read_gltf_meshes, _export_gltf, read_gltf, options=(KEYS, MOTION, SPRINGS, CAMERAS, TEXTURES, CAGES, CUES), clips=True,
+        fates=fates.GLTF,
     ),
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
         "textures, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
-        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION),
+        options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION), fates=fates.USD,
     ),
     Format(
         "page", "Page for the browser", (".html",), "nothing",
         "one file that plays without a network: targets with sliders, in-betweens, sweeps, relays, clips, cues, sound",
         "springs, bends, rigs, cameras", export=_export_page, options=(SLIDERS, SURFACE), clips=True, told=False,
+        fates=fates.PAGE,
     ),
     Format(
         "csv", "Table of weights", (".csv",), "weights a row a frame or a second, matched to targets by name",
         "weights of all targets, a column each", "all but weights", export=_export_weights, options=(PERCENT, ROWS),
+        fates=fates.CSV,
     ),
     Format(
         "lanes", "Lanes with their curves", (".json",), "keys, interpolations, handles, and motion laid over, by names",
-        "the same, of objects and cameras", "all but lanes", export=_export_lanes,
+        "the same, of objects and cameras", "all but lanes", export=_export_lanes, fates=fates.LANES,
     ),
     Format(
         "npz", "Points as NumPy arrays", (".npz",), "points of a range, as a relay", "points of a range, in cm",
-        "all but points", export=_export_points, options=(STEP,),
+        "all but points", export=_export_points, options=(STEP,), fates=fates.NPZ,
     ),
 )  # fmt: skip
 

@@ -40,8 +40,9 @@ from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.timeline import Reference, SceneCamera, Sound
 from fictilis.formats import proof
-from fictilis.formats.account import CHANGED, FEATURES, IN_MIX, KEPT, LEFT_OUT, account
+from fictilis.formats.account import FEATURES, account, fate
 from fictilis.formats.choices import Choices
+from fictilis.formats.fates import CHANGED, IN_MIX, KEPT, LEFT_OUT
 from fictilis.formats.importing import Laying, added, read_held, taken
 from fictilis.formats.lanes import read_lanes, set_lanes
 from fictilis.formats.proof import prove
@@ -148,9 +149,8 @@ def made(name):
 
 def test_every_feature_of_the_account_has_a_scene_and_a_fate():
     assert {f.name for f in FEATURES} == set(MAKERS)
-    keys = set(WRITTEN)
-    for feature in FEATURES:
-        assert set(feature.fates) <= keys and feature.fates, feature.name
+    assert {f.key for f in FORMATS if f.fates} == set(WRITTEN)
+    assert set().union(*(f.fates for f in FORMATS)) == set(MAKERS)
 
 
 @pytest.mark.parametrize("name", MAKERS)
@@ -168,8 +168,7 @@ def test_what_is_said_of_a_feature_is_what_a_file_read_again_shows(name, tmp_pat
         path = tmp_path / f"a{suffix}"
         chosen, values = as_chosen(scene, path, Choices())
         rows = [row for row in account(scene, chosen, key, values) if row.feature == name]
-        fate = feature.fates.get(key)
-        state = (fate(values) if callable(fate) else fate)[0] if fate is not None else None
+        state = (fate(feature, key, values) or (None,))[0]
         assert [row.state for row in rows] == ([state] if state not in (None, IN_MIX) else [])
         export(scene, path, 6.0)
         seen = prove(scene, path, 6.0)

@@ -20,8 +20,9 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.scene import Scene
-from fictilis.formats.account import CHANGED, KEPT, LEFT_OUT, Row, account, matters
+from fictilis.formats.account import Row, account, matters
 from fictilis.formats.choices import Choices, files_of
+from fictilis.formats.fates import CHANGED, KEPT, LEFT_OUT
 from fictilis.formats.registry import FORMATS, Format, as_chosen, format_for
 
 KINDS: dict[str, str] = {
