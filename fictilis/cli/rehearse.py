@@ -93,8 +93,8 @@ def _write(scene, events, seconds: float, frame: float, path: Path) -> None:
     """A table of all that the cues move: seconds, and a column a channel."""
     import csv
 
-    from fictilis.core.edits.cues import watched
     from fictilis.core.mix.channels import channel
+    from fictilis.core.rehearsal.takes import watched
 
     rows, _ = watched(scene, events, seconds, frame)
     names = [f"{scene.object(ref.owner).name}/{channel(scene.object(ref.owner), ref.channel).name}" for ref in rows]

@@ -7,7 +7,6 @@ from PyQt6.QtTest import QTest
 
 from fictilis.app.view.joints import joint_in_hand, joints_in, take_joint
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.rigs import TIME, angle_id, turn_id
@@ -45,7 +44,7 @@ def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, for
     assert section.isHidden() and user.window.side.after.note.isHidden()
     forms(user, {"amount": "0.8", "axis": "X", "low": "0.25"})
     act(user, kind)
-    held = held_deformer(doc.object, kind)
+    held = doc.object.deformer(kind)
     assert (held.amount, held.axis, held.low, held.high) == (0.8, "x", 0.25, 1.0) and not section.isHidden()
     assert doc.undo_label() == f"{kind.capitalize()} Box" and section.axis.buttons["X"].isChecked()
     assert "top to bottom" in user.window.side.after.note.text() and not user.window.side.after.note.isHidden()
@@ -53,19 +52,19 @@ def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, for
     section.amount.setText("1.5")
     section.amount.setModified(True)
     user.press(K.Key_Return, on=section.amount)
-    assert held_deformer(doc.object, kind).amount == 1.5 and np.abs(user.view.items()[0].points - shown).max() > 1e-3
+    assert doc.object.deformer(kind).amount == 1.5 and np.abs(user.view.items()[0].points - shown).max() > 1e-3
     section.on.click()
-    assert not held_deformer(doc.object, kind).on
+    assert not doc.object.deformer(kind).on
     assert np.abs(user.view.items()[0].points - doc.object.base).max() < 1e-4
     act(user, f"rest-{kind}")
-    assert held_deformer(doc.object, kind).on
+    assert doc.object.deformer(kind).on
     doc.set_frame(12.0)
     doc.channels.key_values({doc.channels.ref(kind): 2.0}, "Key")
     assert doc.object.lane(kind) is not None
     doc.set_frame(3.0)
     assert section.amount.value == 2.0
     act(user, f"no-{kind}")
-    assert held_deformer(doc.object, kind) is None and doc.object.lane(kind) is None and section.isHidden()
+    assert doc.object.deformer(kind) is None and doc.object.lane(kind) is None and section.isHidden()
     for _ in range(6):
         doc.undo()
     assert doc.scene is scene or not doc.object.deformers

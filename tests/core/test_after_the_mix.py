@@ -12,7 +12,7 @@ from fictilis.core.at_frame.drawn import as_drawn, finer_of
 from fictilis.core.at_frame.paths import points_over
 from fictilis.core.at_frame.pose import Pose
 from fictilis.core.edits import clips, correctives, rigs, targets, topology
-from fictilis.core.edits.deformers import change_deformer, held_deformer, leave_deformer
+from fictilis.core.edits.deformers import change_deformer, leave_deformer
 from fictilis.core.edits.forms import add_form, set_form
 from fictilis.core.edits.keys import key_values, set_key
 from fictilis.core.edits.objects import add_object, remove_object, set_transform
@@ -181,7 +181,7 @@ def test_deformers_act_in_their_order_by_their_lanes_and_come_off_with_them():
     with pytest.raises(EditRefused, match="Two of Ball follows the bend; make it a plain target first"):
         leave_deformer(scene, OBJ, "bend")
     scene = leave_deformer(correctives.set_follow(scene, OBJ, TWO, None), OBJ, "bend")
-    assert scene.object(OBJ).lane("bend") is None and held_deformer(scene.object(OBJ), "bend") is None
+    assert scene.object(OBJ).lane("bend") is None and scene.object(OBJ).deformer("bend") is None
     assert all(x.channel != "bend" for c in scene.clips for p in c.parts for x in p.lanes)
     with pytest.raises(EditRefused, match="Ball has no bend"):
         leave_deformer(scene, OBJ, "bend")

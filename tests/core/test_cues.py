@@ -17,6 +17,7 @@ from fictilis.core.geometry.picked import Pick
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import ChannelRef, values_at
+from fictilis.core.rehearsal import takes
 from fictilis.core.rehearsal.cue_words import choices, number_of, sentence, with_key, with_number, words
 from fictilis.core.rehearsal.meaning import endless, fault
 from fictilis.core.rehearsal.runner import Event, Runner
@@ -482,7 +483,7 @@ def test_every_word_of_a_cue_can_be_changed_to_what_can_be(pond, when, act, then
 
 
 def test_a_cue_begins_with_what_is_selected(pond):
-    made = cues.cue_from(pond, OBJ, (ChannelRef(OBJ, "t1"), ChannelRef("o2", "opacity"), ChannelRef(OBJ, "t3")))
+    made = takes.cue_from(pond, OBJ, (ChannelRef(OBJ, "t1"), ChannelRef("o2", "opacity"), ChannelRef(OBJ, "t3")))
     assert made.act.leads == (Lead(OBJ, "t1", 1.0), Lead("o2", "opacity", 1.0)) and made.when == When(CLICK, OBJ)
 
 

@@ -10,6 +10,7 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.mix import key_refs
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
@@ -237,8 +238,8 @@ def test_retime_and_snap_keep_the_length_of_handles_and_say_which_keys_met(keyed
             assert [(k.into[0], k.out[0]) for k in longer.keys] == [(pytest.approx(wanted),) * 2] * 3
             assert longer.keys[1].frame == (round(to / 2) if snap else to / 2)
     close = timing.retime(scene, LANES[:1], 0, 24, 0, 1)
-    assert len(curve(close).keys) == 2 and timing.keys_lost(scene, close, LANES[:1]) == 1
-    assert timing.lost_words(1) == "1 key met another on the same frame and went." and timing.lost_words(0) == ""
+    assert len(curve(close).keys) == 2 and key_refs.keys_lost(scene, close, LANES[:1]) == 1
+    assert key_refs.lost_words(1) == "1 key met another on the same frame and went." and key_refs.lost_words(0) == ""
     off = scene.with_owner(
         scene.object(OBJ).with_lane("t1", AnimationCurve(tuple(replace(k, frame=k.frame + 0.3) for k in rows)))
     )

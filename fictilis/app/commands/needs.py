@@ -8,7 +8,6 @@ from msgspec import Struct
 
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.model.document import Document
-from fictilis.core.edits.deformers import held_deformer
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
 from fictilis.core.scene.deformers import DEFORMERS
@@ -36,7 +35,7 @@ def off(part: str) -> Check:
     def rests(doc: Document) -> bool:
         held = getattr(doc.object, part, None) if part not in DEFORMERS else None
         if part in DEFORMERS and doc.object is not None:
-            held = held_deformer(doc.object, part)
+            held = doc.object.deformer(part)
         return held is not None and not held.on
 
     return rests

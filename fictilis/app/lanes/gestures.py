@@ -14,6 +14,7 @@ from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.targets import move_target
+from fictilis.core.mix import key_refs
 from fictilis.core.mix.key_refs import KeyRef
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -154,10 +155,10 @@ class Retime(LaneGesture):
     def end(self, event: QMouseEvent) -> None:
         if self.far(event, 2):
             scene, band = self._moved(event)
-            lost = timing.keys_lost(self.doc.committed.scene, scene, lanes_of(self.doc))
+            lost = key_refs.keys_lost(self.doc.committed.scene, scene, lanes_of(self.doc))
             self.doc.commit("Retime", scene, replace(self.doc.session, band=band))
             if lost:
-                self.doc.say(timing.lost_words(lost), "warning")
+                self.doc.say(key_refs.lost_words(lost), "warning")
         else:
             self.cancel()
 

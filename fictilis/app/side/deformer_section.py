@@ -11,7 +11,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.side.held_section import HeldSection
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.theme import Palette, icon
-from fictilis.core.edits.deformers import change_deformer, held_deformer
+from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.scene.deformers import BEND, Deformer
 from fictilis.core.scene.scene import Scene
 
@@ -83,7 +83,7 @@ class DeformerSection(HeldSection[Deformer]):
             self.row("Toward", self.number("toward", told="Bend toward"))
 
     def held(self) -> Deformer | None:
-        return held_deformer(self.doc.object, self.kind) if self.doc.object is not None else None
+        return self.doc.object.deformer(self.kind) if self.doc.object is not None else None
 
     def changed(self, scene: Scene, **values: Any) -> Scene:
         return change_deformer(scene, self.doc.object_id, self.kind, **values)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -11,30 +11,24 @@ from msgspec.structs import replace
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits.timing import bake, reduce_keys
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.ground.interrupt import check
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
-from fictilis.core.mix.channels import ChannelRef, channel, find_channel
+from fictilis.core.mix.channels import ChannelRef, channel
 from fictilis.core.mix.relay import relays
-from fictilis.core.rehearsal.meaning import PLACE, VALUE, cue, endless
-from fictilis.core.rehearsal.runner import Event, Runner
+from fictilis.core.rehearsal.meaning import PLACE, cue, endless
+from fictilis.core.rehearsal.runner import Event
+from fictilis.core.rehearsal.takes import watched
 from fictilis.core.scene.cues import (
-    CLICK,
     CLIP,
     LETTER,
     MARKER,
     MOST_CUES,
     SOUND,
-    Act,
     Cue,
-    Lead,
-    Then,
-    When,
 )
 from fictilis.core.scene.scene import Scene
 from fictilis.core.validity.cue_bounds import checked_cue
 
 LONGEST_TAKE = 3600.0  # s
-MOVES = 1e-9  # what a value must change by, for a take to key it
 
 
 def add_cue(scene: Scene, made: Cue, place: int | None = None) -> tuple[Scene, str]:
@@ -73,17 +67,6 @@ def cues_beside(scene: Scene, other: Scene, owners: Mapping[str, str]) -> tuple[
         made.append(replace(c, id=ids[c.id], name=fresh_name(c.name, names), when=when, act=act, then=then))
         names.add(made[-1].name)
     return (*scene.cues, *made)
-
-
-def cue_from(scene: Scene, object_id: str | None, selected: Sequence[ChannelRef]) -> Cue:
-    """A cue to begin with: a click on the object leads what is selected of the scene, in full."""
-    leads = []
-    for ref in selected:
-        owner = next((o for o in scene.objects if o.id == ref.owner), None)
-        found = find_channel(owner, ref.channel) if owner is not None else None
-        if found is not None and found.slides:
-            leads.append(Lead(ref.owner, ref.channel, found.high if found.part == "weight" else found.value))
-    return Cue("", "", When(CLICK, owner=object_id or ""), Act(leads=tuple(leads)), Then(1.0, "back", 0.8))
 
 
 def change_cue(scene: Scene, cue_id: str, **values: Any) -> Scene:
@@ -165,39 +148,6 @@ def take(
     scene, _ = reduce_keys(scene, [(ref.owner, ref.channel) for ref in written], tolerance)
     last = float(frames[-1])
     return (replace(scene, end=last) if last > scene.end else scene), written, said
-
-
-def watched(scene: Scene, events: Sequence[Event], seconds: float, frame: float) -> tuple[dict[ChannelRef, np.ndarray], Runner]:
-    """The values in every frame of each channel that a run of the events moves."""
-    runner, waiting = Runner(scene, frame), list(events)
-    count = int(np.ceil(seconds * scene.fps - 1e-9)) + 1
-    seen: list[dict[str, dict[str, float]]] = []
-    for number in range(count):
-        check()
-        t = number / scene.fps
-        while waiting and waiting[0].time <= t:
-            runner.repeat(waiting.pop(0))
-        runner.advance(t)
-        seen.append(runner.values())
-    first = seen[0]
-    refs = dict.fromkeys((o, c) for row in seen for o, values in row.items() for c in values)
-    held = {(key[1], key[2]) for key in runner.segments if key[0] == VALUE}
-    out = {}
-    for owner, name in refs:
-        if find_channel(scene.object(owner), name) is None:
-            continue
-        own = first.get(owner, {}).get(name)
-        begin = _own(scene, owner, name, frame) if own is None else own
-        values = np.array([row.get(owner, {}).get(name, begin) for row in seen])
-        if np.ptp(values) > MOVES or (owner, name) in held and abs(values[0] - begin) > MOVES:
-            out[ChannelRef(owner, name)] = values
-    return out, runner
-
-
-def _own(scene: Scene, owner: str, name: str, frame: float) -> float:
-    from fictilis.core.mix.channels import values_at
-
-    return float(values_at(scene.object(owner), frame, None, scene.fps)[name])
 
 
 def _keyed(scene: Scene, ref: ChannelRef, frames: np.ndarray, values: np.ndarray) -> tuple[Scene, bool]:

@@ -8,19 +8,14 @@ from msgspec.structs import replace
 
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.deformers import Deformer, in_order, kept_to
-from fictilis.core.scene.scene import MorphObject, Scene
-
-
-def held_deformer(obj: MorphObject, kind: str) -> Deformer | None:
-    """The bend, the twist or the taper of an object, or None."""
-    return next((d for d in obj.deformers if d.kind == kind), None)
+from fictilis.core.scene.scene import Scene
 
 
 def change_deformer(scene: Scene, object_id: str, kind: str, **values: Any) -> Scene:
     """Other numbers of a bend, a twist or a taper, or a first one. Raises EditRefused where they cannot be."""
     obj = scene.object(object_id)
     try:
-        new = replace(held_deformer(obj, kind) or kept_to((Deformer(kind),), obj.base)[0], **values)
+        new = replace(obj.deformer(kind) or kept_to((Deformer(kind),), obj.base)[0], **values)
     except ValueError as why:
         raise EditRefused(f"{obj.name} cannot go through it: {why}.") from None
     return scene.with_object(replace(obj, deformers=in_order(obj.deformers, new)))
@@ -38,7 +33,7 @@ def leave_deformer(scene: Scene, object_id: str, kind: str) -> Scene:
     """Without a bend, a twist or a taper, and its lane. Raises EditRefused for an object without it, and where a weight follows
     its amount."""
     obj = scene.object(object_id)
-    if held_deformer(obj, kind) is None:
+    if obj.deformer(kind) is None:
         raise EditRefused(f"{obj.name} has no {kind}.")
     followers = [t.name for t in obj.targets if t.follows is not None and t.follows.source == kind]
     if followers:

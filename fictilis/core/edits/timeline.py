@@ -11,10 +11,8 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name
 from fictilis.core.scene.at_rate import AtRate
 from fictilis.core.scene.scene import Scene
-from fictilis.core.scene.timeline import LONGEST_RANGE, Marker, Reference, SceneCamera, Sound
+from fictilis.core.scene.timeline import LONGEST_RANGE, NEAR, Marker, Reference, SceneCamera, Sound
 from fictilis.core.validity.scenes import checked_reference, checked_sound
-
-NEAR = 1e-6
 
 
 def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
@@ -82,21 +80,13 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:
     """The marker at ``frame`` put at ``to``; one that is there gives way."""
-    marker = marker_at(scene, frame)
+    marker = scene.marker_at(frame)
     return set_marker(drop_marker(scene, frame), to, marker.name)
 
 
 def drop_marker(scene: Scene, frame: float) -> Scene:
-    gone = marker_at(scene, frame)
+    gone = scene.marker_at(frame)
     return replace(scene, markers=tuple(m for m in scene.markers if m is not gone))
-
-
-def marker_at(scene: Scene, frame: float) -> Marker:
-    """The marker at a frame. Raises EditRefused where there is none."""
-    for marker in scene.markers:
-        if abs(marker.frame - frame) <= NEAR:
-            return marker
-    raise EditRefused(f"There is no marker at frame {frame:g}.")
 
 
 def set_sound(scene: Scene, sound: Sound | None) -> Scene:

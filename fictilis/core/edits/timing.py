@@ -17,11 +17,10 @@ from fictilis.core.animation.modifiers import Modifier
 from fictilis.core.edits.keys import set_key
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.channels import channel, settable
-from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.mix.key_refs import KeyRef, Lanes, valued
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.shared_lanes import each_once
 
-Lanes = Iterable[tuple[str, str]]
 NODES = (1 - np.cos((2 * np.arange(24) + 1) * np.pi / 48)) / 2  # of an interval, at which two curves are compared
 BETWEEN = 1.02  # how much more the difference of two cubics can be between: 1 / cos(3 π / 48), Ehlich and Zeller (1964)
 MOST_WHOLE = 100_000  # whole frames that are looked at too
@@ -58,15 +57,6 @@ def _map_lanes(scene: Scene, lanes: Lanes, change: Callable[[AnimationCurve], An
     return scene
 
 
-def valued(scene: Scene, lanes: Lanes) -> list[tuple[str, str]]:
-    """The lanes whose keys have values. Raises EditRefused where all there are are lanes of relays."""
-    lanes = each_once(scene, lanes)
-    out = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
-    if lanes and not out:
-        settable(scene.owner(lanes[0][0]), lanes[0][1])
-    return out
-
-
 def retime(scene: Scene, lanes: Lanes, first: float, last: float, to_first: float, to_last: float, snap: bool = True) -> Scene:
     """The range ``first`` … ``last`` scaled and shifted to ``to_first`` … ``to_last``; keys elsewhere stay.
 
@@ -81,22 +71,6 @@ def retime(scene: Scene, lanes: Lanes, first: float, last: float, to_first: floa
         return float(np.round(there)) if snap and frame == np.floor(frame) else there
 
     return map_frames(scene, lanes, place, first, last, factor)
-
-
-def keys_lost(before: Scene, after: Scene, lanes: Lanes) -> int:
-    """How many keys went because they met another one on the same frame."""
-
-    def count(scene: Scene) -> int:
-        kept = (scene.owner(owner_id).lane(channel_id) for owner_id, channel_id in lanes)
-        return sum(len(lane.curve.keys) for lane in kept if lane is not None)
-
-    lanes = each_once(before, lanes)
-    return count(before) - count(after)
-
-
-def lost_words(count: int) -> str:
-    """What is said of keys that met, or nothing."""
-    return f"{count} key{'' if count == 1 else 's'} met another on the same frame and went." if count else ""
 
 
 def shift_after(scene: Scene, lanes: Lanes, frame: float, by: float) -> Scene:

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from fictilis.core.edits.shape import FOLLOW, move_shape
 from fictilis.core.edits.targets import append, set_built_on, tidy_groups
 from fictilis.core.geometry.closest import Surface
+from fictilis.core.geometry.seams import seam
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import add_rows, any_in_rows, lengths
 from fictilis.core.ground.errors import EditRefused
@@ -144,17 +145,6 @@ def swap_sides(scene: Scene, object_id: str, target_id: str, axis: int = 0, mirr
     obj = alone.object(object_id)
     turned = alone.with_object(obj.with_target(_mirror_target(obj, obj.target(target_id), axis, mirror)))
     return rebuild_on(turned, object_id, target_id, target.built_on)
-
-
-def seam(places: np.ndarray, width: float) -> np.ndarray:
-    """(n,) share of the positive side: 0 to 1 over a seam of ``width`` cm about 0, ½ in its middle.
-
-    Source: smoothstep 3t² - 2t³.
-    """
-    if width <= 0:
-        return np.where(np.abs(places) < 1e-9, 0.5, (places > 0).astype(np.float64))
-    t = np.clip(places / width + 0.5, 0.0, 1.0)
-    return t * t * (3 - 2 * t)
 
 
 def split_sides(scene: Scene, object_id: str, target_id: str, width: float, axis: int = 0) -> tuple[Scene, tuple[str, str]]:

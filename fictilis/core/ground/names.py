@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
+from typing import Protocol, TypeVar
 
 from fictilis.core.ground.errors import EditRefused, is_hidden
 
@@ -79,3 +80,20 @@ def other_side_name(name: str) -> str:
                 swapped = [other if w == one else w for w in words]
                 return " ".join(swapped).replace(" _ ", "_").replace(" . ", ".")
     return f"{name} mirrored"
+
+
+class _Named(Protocol):
+    @property
+    def name(self) -> str: ...
+
+
+N = TypeVar("N", bound=_Named)
+
+
+def with_name(rows: Iterable[N], name: str, none: str, what: str) -> N:
+    """The one of a name. Raises EditRefused, which names those there are."""
+    rows = list(rows)
+    for row in rows:
+        if row.name == name:
+            return row
+    raise EditRefused(f"{none} named {name}; its {what} are: {', '.join(row.name for row in rows) or 'none'}.")

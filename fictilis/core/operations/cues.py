@@ -14,6 +14,7 @@ from fictilis.core.mix.relay import relays
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.rehearsal.cue_words import sentence
 from fictilis.core.rehearsal.meaning import cue
+from fictilis.core.rehearsal.takes import cue_from
 from fictilis.core.scene.clips import clip_named
 from fictilis.core.scene.cues import (
     AFTER,
@@ -176,7 +177,7 @@ def _then(scene: Scene, some: Cue, v: Values) -> Any:
 
 def _new(s: Subject, v: Values) -> Outcome:
     selected = s.selected or tuple(ChannelRef(s.object_id or "", t) for t in s.targets)
-    begun = edits.cue_from(s.scene, s.object_id, selected)
+    begun = cue_from(s.scene, s.object_id, selected)
     scene, new_id = edits.add_cue(s.scene, given(s.scene, replace(begun, name=v["name"] or ""), v))
     return Outcome(scene, said=sentence(scene, cue(scene, new_id)), cue=new_id)
 

@@ -20,7 +20,7 @@ SENTENCES = {
 
 
 def _held(s: Subject, kind: str) -> Deformer:
-    return (edits.held_deformer(s.obj, kind) if s.found is not None else None) or Deformer(kind)
+    return (s.obj.deformer(kind) if s.found is not None else None) or Deformer(kind)
 
 
 def _begins(kind: str, name: str) -> Any:

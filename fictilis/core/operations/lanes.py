@@ -9,6 +9,7 @@ from fictilis.core.animation.modifiers import KINDS, Modifier
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
+from fictilis.core.mix import key_refs
 from fictilis.core.mix.channels import ChannelRef, set_value
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
@@ -83,7 +84,7 @@ def _close(s: Subject, _v: Values) -> Outcome:
 
 
 def _met(s: Subject, scene: Scene) -> Outcome:
-    return Outcome(scene, said=timing.lost_words(timing.keys_lost(s.scene, scene, s.lanes)))
+    return Outcome(scene, said=key_refs.lost_words(key_refs.keys_lost(s.scene, scene, s.lanes)))
 
 
 LANES = (

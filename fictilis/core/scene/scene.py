@@ -12,7 +12,7 @@ from fictilis.core.geometry.kinds import MOST_POINTS, WHOLE, Geometry, Line, Mat
 from fictilis.core.geometry.shown import shown_count
 from fictilis.core.ground.arrays import any_in_rows, cached_by_identity, frozen, lengths, plain_numbers
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.ground.names import number_of
+from fictilis.core.ground.names import number_of, with_name
 from fictilis.core.scene import timeline as time
 from fictilis.core.scene.appearance import Appearance, Surface
 from fictilis.core.scene.cues import Cue
@@ -176,6 +176,10 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
             raise EditRefused(f"{self.name} is a {self.geometry.kind}; this needs a line.")
         return self.geometry
 
+    def deformer(self, kind: str) -> Deformer | None:
+        """Its bend, its twist or its taper."""
+        return next((d for d in self.deformers if d.kind == kind), None)
+
     def group(self, group_id: str | None) -> Group | None:
         return next((g for g in self.groups if g.id == group_id), None)
 
@@ -186,11 +190,7 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
         return found
 
     def target_named(self, name: str) -> Target:
-        for target in self.targets:
-            if target.name == name:
-                return target
-        names = ", ".join(target.name for target in self.targets) or "none"
-        raise EditRefused(f"{self.name} has no target named {name}; its targets are: {names}.")
+        return with_name(self.targets, name, f"{self.name} has no target", "targets")
 
     def with_target(self, target: Target) -> MorphObject:
         """The object with the target of the same id replaced."""
@@ -246,11 +246,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         raise EditRefused(f"The scene has nothing with the id {owner_id}.")
 
     def owner_named(self, name: str) -> MorphObject | SceneCamera:
-        for owner in self.owners:
-            if owner.name == name:
-                return owner
-        names = ", ".join(owner.name for owner in self.owners) or "none"
-        raise EditRefused(f"The scene has nothing named {name}; its objects and cameras are: {names}.")
+        return with_name(self.owners, name, "The scene has nothing", "objects and cameras")
 
     def with_owner(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene with the object or camera of the same id replaced."""
@@ -262,6 +258,13 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     def span(self) -> tuple[float, float]:
         """The frames that are played."""
         return self.played or (self.start, self.end)
+
+    def marker_at(self, frame: float) -> Marker:
+        """The marker at a frame. Raises EditRefused where there is none."""
+        for marker in self.markers:
+            if abs(marker.frame - frame) <= time.NEAR:
+                return marker
+        raise EditRefused(f"There is no marker at frame {frame:g}.")
 
     def object(self, object_id: str) -> MorphObject:
         for obj in self.objects:
@@ -280,11 +283,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         return obj
 
     def object_named(self, name: str) -> MorphObject:
-        for obj in self.objects:
-            if obj.name == name:
-                return obj
-        names = ", ".join(obj.name for obj in self.objects) or "none"
-        raise EditRefused(f"The scene has no object named {name}; its objects are: {names}.")
+        return with_name(self.objects, name, "The scene has no object", "objects")
 
     def with_object(self, obj: MorphObject) -> Scene:
         """The scene with the object of the same id replaced."""

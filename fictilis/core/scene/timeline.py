@@ -15,6 +15,7 @@ from fictilis.core.ground.arrays import cached_by_identity, plain_numbers
 from fictilis.core.scene.places import ALONG, Along
 
 LONGEST_RANGE = 1_000_000.0  # frames, on either side of 0
+NEAR = 1e-6  # of a frame: a marker is at it
 
 
 class Lane(Struct, frozen=True, eq=False, weakref=True):
