@@ -4,11 +4,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from fictilis.app.model.document import Document
+from fictilis.app.model.memory import keep_loaded
 from fictilis.app.model.session import Session
 from fictilis.app.model.settings import Settings
 from fictilis.app.shell import HEIGHT, WIDTH
@@ -122,7 +123,6 @@ def point(at) -> QPoint:
 
 def move(widget: QWidget, at, button=LEFT, modifiers=NONE) -> None:
     """A move with a button held, which QTest's own moves do not carry."""
-    from PyQt6.QtCore import QEvent
     from PyQt6.QtGui import QMouseEvent
 
     place = QPointF(point(at))
@@ -233,8 +233,10 @@ def as_new(window: Window, scene: Scene) -> None:
 @pytest.fixture(scope="module")
 def windows(qapp, request):
     made = Windows(getattr(request.module, "WINDOWS_ALONE", False))
+    keep_loaded()  # as the application does, or every scene that is opened looks through all that the tests have loaded
     yield made
     made.close()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

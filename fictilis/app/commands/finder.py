@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from functools import cache
 
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QWidget
@@ -12,34 +13,18 @@ from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
+from fictilis.app.widgets.theme import ASSETS
 from fictilis.core.mix.channels import ChannelRef, channels
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.rehearsal.cue_words import sentence
 from fictilis.core.scene.timeline import SceneCamera
 
-ALSO = {  # words of the trade for what is called otherwise here
-    "delete": "remove erase", "remove-target": "delete erase",
-    "remove-object": "delete erase", "duplicate-object": "copy clone", "key": "keyframe set",
-    "key-mix": "keyframe all", "new-target": "morph shape add create copy duplicate", "checks": "problems warnings errors",
-    "in-between": "breakdown stage", "hold": "stepped constant", "linear": "straight", "ease": "easing", "fit": "zoom all",
-    "theme": "light night", "play": "start stop run animation", "sound": "audio music wave", "through-camera": "look view",
-    "changed": "differences diff history", "undo": "back take", "redo": "again", "shortcuts": "keys hotkeys keyboard help",
-    "bend": "curl arc deform", "twist": "wring screw deform", "taper": "narrow widen cone deform",
-    "rig-corrective": "elbow pose fix joint driven",
-    "rig-play": "skeleton animation walk", "rig-turn": "bone skeleton rotate pose", "joints": "bones skeleton",
-    "smooth-surface": "subdivision catmull clark subdiv cage",
-    "movie": "video mp4 webm gif animation render film", "snapshot": "image png still render",
-    "sheet": "contact overview grid", "turntable": "rotate round video", "exact": "cache preview real time memory",
-    "reference": "image video take drawing background trace", "export": "glb gltf obj usd ply stl write save",
-    "points-out": "npz numpy cache bake export",
-    "open": "load file", "ghosts-frames": "onion", "mirror": "symmetry symmetric", "transfer": "wrap copy carry",
-    "wire": "edges", "large-view": "columns hide panels full", "quit": "exit close",
-    "mask-from-pick": "protect freeze", "reduce-keys": "simplify thin", "bake-keys": "sample", "retime": "stretch scale speed",
-    "relay": "replacement row sequence poses shapes", "relay-files": "import sequence row", "pose-seen": "insert key shape",
-    "on-twos": "hold stepped frames", "spread": "distribute constant speed", "follow": "drive driven curve lead",
-    "sweep": "wipe travel reveal gradient", "sweep-after": "wipe hand over", "link-names": "connect together parts share",
-    "link": "connect together parts share", "new-clip": "animation motion", "blend-clips": "crossfade mix transition",
-}  # fmt: skip
+
+@cache
+def other_words() -> dict[str, str]:
+    """Phrases by which actions are known elsewhere, apart by commas, by an action's id."""
+    rows = ASSETS.joinpath("other_words.txt").read_text("utf-8").splitlines()
+    return dict(row.split(": ", 1) for row in rows)
 
 
 class Finder:
@@ -72,7 +57,7 @@ class Finder:
             why = "" if action.isEnabled() else self.actions_.why_not(row.id, subject)
             yield Findable(
                 row.text, action.trigger, on, row.place, keys, why,
-                f"{ALSO.get(row.id, '')} {row.id.replace('-', ' ')} {sentence}",
+                f"{row.id.replace('-', ' ')} {sentence}", other_words().get(row.id, ""),
             )  # fmt: skip
 
     def _objects(self) -> Iterator[Findable]:
