@@ -30,7 +30,7 @@ MADE_ON = {
     "keys": "`--object NAME --lane NAME`; `--at F,F`: frames of the keys, without it all",
     "time": "nothing but the scene",
     "cue": "the cue that is named by `--cue`",
-    "clip": "nothing but the scene; `--clip NAME` where it is not the clip in hand",
+    "clip": "nothing but the scene; `--clip NAME` where it is not the active clip",
     "camera": "`--camera NAME`, by default the one that is looked through",
     "shape": "`--object NAME`, and `--target NAME`, else the base; `--at WEIGHT` for an in-between; a pick as for targets",
 }

@@ -8,7 +8,9 @@ from pathlib import Path
 import pytest
 
 import fictilis
+from fictilis.app.commands.rows import ROWS
 from fictilis.cli import main
+from fictilis.core.operations import OPERATIONS
 from fictilis.formats.files import MeshData
 from fictilis.formats.obj import write_obj
 from scripts.make_docs import commands_page, formats_page
@@ -65,6 +67,20 @@ def test_the_commands_of_a_page_run_as_they_stand(page, tmp_path, monkeypatch):
         words = shlex.split(line)
         assert words[0] == "fictilis" and main(words[1:]) == (1 if words[1] == "check" else 0), line
     assert {p.name for p in tmp_path.iterdir()} >= set(MADE[page])
+
+
+def test_words_that_were_given_up_stand_in_no_label():
+    rows = [line.split("|") for line in (ROOT / "docs/words.md").read_text().splitlines() if line.startswith("| ")][1:]
+    given_up = [
+        word for row in rows for word in row[2].strip().replace("…", "|").split(", ") for word in word.split("|") if word
+    ]
+    labels = [row.text for row in ROWS] + [
+        word for o in OPERATIONS.values() for word in (o.label, o.sentence, o.button, o.done)
+    ]
+    labels += [parameter.label for o in OPERATIONS.values() for parameter in o.parameters]
+    assert len(given_up) > 30
+    back = [(g, x) for g in given_up for x in labels if x.rstrip("…") == g.strip() or (" " in g.strip() and g.strip() in x)]
+    assert not back
 
 
 def test_the_pages_of_commands_and_formats_are_made_from_their_tables():

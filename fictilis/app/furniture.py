@@ -197,7 +197,7 @@ def _lists(w: Shell) -> tuple[tuple, ...]:
     cameras = _kept(lambda: doc.scene.cameras, lambda camera: w.scene_time_commands.choose_camera(camera))
     return (("File", "save", "Open recent", lambda menu: _fill_recent(w, menu)), ("Pick", "drop-pick", "Kept picks", picks),
              ("See/From where", "drop-view", "Kept views", views), ("See/Camera", "remove-camera", "Cameras", cameras),
-             ("Target/Groups and mixes", "drop-mix", "Put back a kept mix", mixes))  # fmt: skip
+             ("Target/Groups and mixes", "drop-mix", "Apply a kept mix", mixes))  # fmt: skip
 
 
 def _fill_recent(w: Shell, menu: QMenu) -> None:

@@ -135,7 +135,7 @@ def run(options: argparse.Namespace) -> None:
     for marker in told["markers"]:
         print(f"marker {marker['name']} at frame {marker['frame']:g}")
     for clip in told["clips"]:
-        hand = ", in hand" if clip["in_hand"] else ""
+        hand = ", active" if clip["in_hand"] else ""
         print(f"clip {clip['name']}: frames {clip['range'][0]:g} to {clip['range'][1]:g}, {clip['lanes']} lanes{hand}")
     for cue in told["cues"]:
         print(f"cue {cue['name']}{'' if cue['on'] else ' (off)'}: {cue['says']}")

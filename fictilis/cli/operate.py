@@ -33,7 +33,7 @@ PARTS = {
     "time": "rate, range, markers, sound and reference picture",
     "camera": "cameras of the scene",
     "cue": "what a scene does when it is touched: cues as sentences",
-    "clip": "lanes of all objects under a name, one clip in hand at a time",
+    "clip": "lanes of all objects under a name, one clip active at a time",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
 OF_OBJECTS = ("target", "relay", "mesh", "line", "repeat", "spring", "deform", "rig", "object", "shape")

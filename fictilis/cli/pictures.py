@@ -46,7 +46,7 @@ def register(commands) -> None:
                 parser.add_argument(f"--{option.name}", help=about, **kinds)
         parser.add_argument("--camera", default="", metavar="NAME", help="a camera or a kept view; default: the scene's camera")
         parser.add_argument("--fitted", action="store_true", help="see all that moves, through no camera of the scene")
-        parser.add_argument("--clip", default="", metavar="NAME", help="default: the one in hand")
+        parser.add_argument("--clip", default="", metavar="NAME", help="default: the active one")
         if kind.key == "sheet":
             parser.add_argument("--object", default="", metavar="NAME", help="default: the first with targets")
             parser.add_argument("--relay", default="", metavar="NAME", help="default: the first with poses")

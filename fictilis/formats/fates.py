@@ -63,7 +63,7 @@ ACTED = ("Weights that follow others", "Relays")
 SHAPED = ("Sweeps", "Masks and factors of groups", *ACTED)
 RIGGED = ("Rigs", "Joints retimed, or turned by hand", "Dual quaternions", "Rigs that rest")
 MOVED = ("Own motion", "Motion along a line")
-_ONE_CLIP = _all((LEFT_OUT, "only the clip in hand is written"), "Other clips")
+_ONE_CLIP = _all((LEFT_OUT, "only the active clip is written"), "Other clips")
 _UNTOLD = _all(GONE, "Sound", "Reference picture", "Cues", "Markers")
 _IN_POINTS = _all(MIXED, *SHAPED, "Motion laid over lanes", "Springs", "Bend, twist and taper", *RIGGED)
 

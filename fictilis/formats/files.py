@@ -121,7 +121,7 @@ def visible_objects(scene: Scene) -> tuple[list[MorphObject], list[str]]:
 
 
 def as_targets(scene: Scene) -> tuple[Scene, list[str]]:
-    """What point springs and deformers do as targets of its own, with sentences on that. A clip that is not in hand goes
+    """What point springs and deformers do as targets of its own, with sentences on that. A clip that is not active goes
     without."""
     said = []
     for obj in scene.objects:
@@ -134,7 +134,7 @@ def as_targets(scene: Scene) -> tuple[Scene, list[str]]:
         count = f"{len(made)} target{'' if len(made) == 1 else 's'}"
         said.append(f"The {what} of {obj.name} {verb} written as {count}, up to {off:.2g} cm off at frames.")
     if said and scene.clips:
-        said.append("Clips that are not in hand are written without them.")
+        said.append("Clips that are not active are written without them.")
     return scene, said
 
 

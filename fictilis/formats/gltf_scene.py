@@ -228,7 +228,7 @@ class _Builder:
                 self.lanes[which][camera_id] = list(stands.lanes)
 
     def _timed(self) -> Scene:
-        """The lanes of the first animation in hand, the others as clips."""
+        """The lanes of the first animation, the active clip; the others as clips."""
         scene, spans = self.scene, []
         for _, moves in self.moves:
             ends = [c.times[[0, -1]] * self.fps for c in moves.values()] or [np.array([0.0, 96.0])]

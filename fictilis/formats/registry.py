@@ -231,7 +231,7 @@ FORMATS = (
     ),
     Format(
         "usd", "OpenUSD", (".usdc", ".usda", ".usdz", ".usd"), USD_READS, USD_WRITES,
-        "textures, clips that are not in hand", True, _usd_meshes, _export_usd, _read_usd,
+        "textures, clips that are not active", True, _usd_meshes, _export_usd, _read_usd,
         options=(UNIT, UP, SHAPES, KEYS, MOTION, SPRINGS, CAMERAS, CAGES, SUBDIVISION), fates=fates.USD,
     ),
     Format(

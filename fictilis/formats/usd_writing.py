@@ -407,7 +407,7 @@ def write_usd(path: Path, scene: Scene, progress: Progress = no_progress, values
     meshes = [obj for obj in written if not isinstance(scene.object(obj.id).geometry, Line)]  # lines are exact at frames
     said += left_out + [banded_words(scene, obj) for obj in meshes if swept(obj) and not points]
     if scene.clips:
-        said.append("Only the clip in hand is written.")
+        said.append("Only the active clip is written.")
     textured = [obj.name for obj in written if obj.appearance.texture is not None]
     if textured:
         said.append(f"Textures are not written: {', '.join(textured)}.")

@@ -67,7 +67,7 @@ def frames_of(values: Mapping[str, Any], scene: Scene) -> list[float]:
 
 
 def clipped(scene: Scene, order: Order) -> Scene:
-    """The scene with the clip in hand that was ordered. Raises EditRefused for one that there is not."""
+    """The scene with the active clip that was ordered. Raises EditRefused for one that there is not."""
     return choose_clip(scene, clip_named(scene, order.clip).id) if order.clip else scene
 
 

@@ -16,7 +16,7 @@ OBJ = "o1"
 
 @pytest.fixture
 def user(open_window, sheet, answers):
-    """Clip 1 with keys of Lift, and a new one, in hand."""
+    """Clip 1 with keys of Lift, and a new one, active."""
     user = open_window(set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(24, 1)))
     answers(user.window, FormDialog="ok")
     user.window.actions_.by_id["new-clip"].trigger()
@@ -30,7 +30,7 @@ def keyed(user) -> list[str]:
 def test_a_new_clip_has_no_keys_and_the_transport_goes_back(user):
     chooser = user.window.transport.clip
     assert not chooser.isHidden() and [chooser.itemText(n) for n in range(2)] == ["Clip 1", "Clip"]
-    assert keyed(user) == [] and "Clip is in hand now" in user.said[-1][0]
+    assert keyed(user) == [] and "Clip is active now" in user.said[-1][0]
     chooser.activated.emit(0)
     assert keyed(user) == ["t1"] and user.doc.undo_label() == "Choose Clip 1" and chooser.currentText() == "Clip 1"
     user.press(K.Key_PageDown, CTRL)

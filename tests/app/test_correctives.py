@@ -131,7 +131,7 @@ def test_its_menus_do_what_they_say(user, monkeypatch):
     menu = cards.menu_for(card, card.rect.center())
     said = [a.text() for a in menu.actions()]
     assert "Set weight…" not in said
-    next(a for a in menu.actions() if a.text() == "Another driver…").trigger()
+    next(a for a in menu.actions() if a.text() == "Add driver…").trigger()
     assert [d.target for d in user.target("Lift with Slide").rule.drivers] == ["t1", "t2", "t4"]
     user.window.actions_.by_id["no-driver"].trigger()
     assert asked == [[["Rise"]], [["Lift", "Slide", "Rise"]]]

@@ -194,7 +194,7 @@ def test_context_menus_offer_what_makes_sense_where_nothing_is_selected(user):
     user.menu.actions()[0].trigger()
     assert user.doc.scene.object("o1").lane("t1").curve.key_at(50.0) is not None
     assert "New marker here…" in menu_at(user, lanes.viewport(), QPointF(lanes.axis.x(40), 6))
-    assert "Delete keys, else remove targets" in menu_at(user, lanes.viewport(), bead(lanes, "Lift", 20))
+    assert "Delete" in menu_at(user, lanes.viewport(), bead(lanes, "Lift", 20))
     assert "New target" in menu_at(user, user.view, QPointF(40, 300))
     user.doc.start_shaping(ShapeRef("t1"))
     assert "Pick all" in menu_at(user, user.view, QPointF(40, 300))

@@ -155,7 +155,7 @@ def test_the_side_column_puts_shapes_leads_on_and_spreads(user):
 
 def test_menus_of_poses_of_the_head_and_of_a_free_place(user):
     texts = [a.text() for a in context_menu(user.lanes, user.lanes.actions_, picture(user, 24.0), print).actions()]
-    assert "Shape the pose here" in texts and "Put another shape in…" in texts and "Flatten tangents" not in texts
+    assert "Shape the pose here" in texts and "Replace the shape…" in texts and "Flatten tangents" not in texts
     assert user.doc.frame == 24.0
     head = context_menu(user.lanes, user.lanes.actions_, place(user).title.center(), print)
     assert "Poses on twos" in [a.text() for a in head.actions()]
@@ -204,7 +204,7 @@ def test_shapes_that_go_take_their_poses_along_and_that_is_said(user):
     cards = user.window.column.cards
     menu = {action.text(): action for action in cards.group_menu(cards.group_places[0]).actions()}
     assert "Dissolve" not in menu
-    menu["Make it layered keys"].trigger()
+    menu["Relay to weight keys"].trigger()
     assert user.obj.group(user.group).relay is None and sorted(lane.channel for lane in user.obj.lanes) == ["t1", "t2"]
 
 

@@ -290,7 +290,7 @@ def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa
     run(timed, "keep-mix")
     assert [m.name for m in timed.obj.mixes] == ["Rest", "Reach"]
     timed.doc.set_frame(40)
-    menu = timed.window.top.lists["Put back a kept mix"]
+    menu = timed.window.top.lists["Apply a kept mix"]
     menu.aboutToShow.emit()
     menu.actions()[1].trigger()
     assert (
@@ -339,9 +339,9 @@ def test_ways_to_play(timed):
 def test_the_seam_of_the_loop_stands_in_the_transport_line(timed):
     timed.doc.edit("Range", lambda s: timeline.set_frame_range(s, 0, 40))
     label = timed.window.transport.seam
-    timed.qtbot.waitUntil(lambda: "seam 6.40 cm" in label.text(), timeout=8000)
+    timed.qtbot.waitUntil(lambda: "jump 6.40 cm" in label.text(), timeout=8000)
     run(timed, "close-loop")
-    timed.qtbot.waitUntil(lambda: "no seam" in label.text(), timeout=8000)
+    timed.qtbot.waitUntil(lambda: "loops cleanly" in label.text(), timeout=8000)
     run(timed, "loop")
     timed.qtbot.waitUntil(lambda: label.text() == "", timeout=8000)
 

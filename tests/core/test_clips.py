@@ -1,4 +1,4 @@
-"""Clips: lanes of all objects under a name, one in hand; two that are played at once; and what else they meet."""
+"""Clips: lanes of all objects under a name, one active; two that are played at once; and what else they meet."""
 
 import numpy as np
 import pytest
@@ -26,7 +26,7 @@ OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 
 @pytest.fixture
 def two(sheet) -> tuple[Scene, str, str]:
-    """Rest: Lift keyed over 0…10; Swim, in hand: Slide and the place keyed over 0…20, its range 0…20."""
+    """Rest: Lift keyed over 0…10; Swim, active: Slide and the place keyed over 0…20, its range 0…20."""
     scene = set_key(set_key(sheet, OBJ, LIFT, Key(0, 0, "linear")), OBJ, LIFT, Key(10, 1, "linear"))
     scene, swim = clips.new_clip(scene, "Swim")
     rest = scene.clips[0].id

@@ -83,8 +83,8 @@ def test_an_open_strand_has_a_segment_less_than_points_a_closed_one_as_many():
 
 @pytest.mark.parametrize(
     ("starts", "closed", "said"),
-    [([0, 1], [False], "strand 1 has 1 points"), ([0, 2], [True], "3 when closed"), ([1, 4], [False], "the first of them 0"),
-     ([0, 4], [], "need 1 starts"), ([0, 4, 2], [False, False], "strand 2 has -2 points")],
+    [([0, 1], [False], "strand 1 has 1 points"), ([0, 2], [True], "3 when closed"), ([1, 4], [False], "starts at its point 0"),
+     ([0, 4], [], "but 0 say"), ([0, 4, 2], [False, False], "strand 2 has -2 points")],
 )  # fmt: skip
 def test_a_strand_too_short_is_refused(starts, closed, said):
     with pytest.raises(ValueError, match=said):
@@ -165,8 +165,8 @@ def test_formats_hold_a_line_as_it_is_drawn(whip, sheet, tmp_path, degree):
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        (lambda g: g.update(points=[12, 7]), "19 points, but 20 are stored"),
-        (lambda g: g.update(closed=[True]), "2 strands, but says of 1"),
+        (lambda g: g.update(points=[12, 7]), "20 base points, but the line counts 19"),
+        (lambda g: g.update(closed=[True]), "2 strands, but 1 say"),
         (lambda g: g.update(points=[19, 1]), "strand 2 has 1 points"),
         (lambda g: g.update(kind="loop"), "scene.json"),
         (lambda g: g.update(points=[10**30, 8]), "scene.json|its points is"),

@@ -265,7 +265,7 @@ class Commands:
             self.doc.edit(f"Rename the view {given['name']}", lambda s: object_edits.rename_view(s, given["name"], given["to"]))
 
     def drop_view(self) -> None:
-        given = self.ask.form("Forget a kept view", "", (self._views(),), "Forget it")
+        given = self.ask.form("Delete a kept view", "", (self._views(),), "Delete")
         if given is not None:
             self.doc.edit(f"Forget the view {given['name']}", lambda s: object_edits.drop_view(s, given["name"]))
 

@@ -29,7 +29,7 @@ def other_words() -> dict[str, str]:
 
 class Finder:
     """Lists what can be found in a document and its window. ``show_lane`` brings a lane into sight, ``choose_camera`` looks
-    through one, ``choose_clip`` takes a clip in hand, ``fields`` gives the
+    through one, ``choose_clip`` takes a clip active, ``fields`` gives the
     fields on the screen, each with its name and place."""
 
     def __init__(
@@ -107,7 +107,7 @@ class Finder:
             yield Findable(marker.name, go, f"marker at {marker.frame:g}", f"go to frame {marker.frame:g}", icon="flag")
         for clip in doc.scene.clips:
             take = lambda c=clip.id: self.choose_clip(c)  # noqa: E731
-            yield Findable(clip.name, take, "clip", "take it in hand", icon="repeat")
+            yield Findable(clip.name, take, "clip", "make it active", icon="repeat")
         for camera in doc.scene.cameras:
             go = lambda c=camera: self.choose_camera(c)  # noqa: E731
             yield Findable(camera.name, go, "camera", "look through it", icon="video-camera")

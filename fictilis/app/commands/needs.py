@@ -29,16 +29,16 @@ def _has_pick(doc: Document) -> bool:
     return doc.object is not None and len(doc.pick()) > 0
 
 
-def off(part: str) -> Check:
-    """Whether something that comes after the object's mix is there, but not on."""
+def acts(part: str) -> Check:
+    """Whether something that comes after the object's mix is there and on."""
 
-    def rests(doc: Document) -> bool:
+    def is_on(doc: Document) -> bool:
         held = getattr(doc.object, part, None) if part not in DEFORMERS else None
         if part in DEFORMERS and doc.object is not None:
             held = doc.object.deformer(part)
-        return held is not None and not held.on
+        return held is not None and held.on
 
-    return rests
+    return is_on
 
 
 def is_muted(doc: Document) -> bool:

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from fictilis.app.commands.cue_rows import CUE_ROWS
 from fictilis.app.commands.needs import (
+    acts,
     always,
     has_camera,
     has_changes,
@@ -29,7 +30,6 @@ from fictilis.app.commands.needs import (
     is_shaping,
     is_shaping_stage,
     is_shaping_target,
-    off,
     path_of,
     shaping_pick,
 )  # fmt: skip
@@ -42,11 +42,17 @@ from fictilis.demo import SAMPLES
 from fictilis.pictures.orders import KINDS
 
 
+def _switch(name: str, menu: str, operation: str, part: str) -> Row:
+    """Something that comes after an object's mix, on or off."""
+    is_on = acts(part)
+    return operated(name, menu, operation, (), is_on, lambda d: {"off": not is_on(d)})
+
+
 def _deforms(kind: str) -> tuple[Row, ...]:
-    menu, rests = "Object/Bend, twist, taper", off(kind)
+    menu = "Object/Bend, twist, taper"
     return (
         operated(kind, menu, f"deform-{kind}"),
-        operated(f"rest-{kind}", menu, f"deform-rest-{kind}", (), rests, lambda d: {"off": rests(d)}),
+        _switch(f"rest-{kind}", menu, f"deform-rest-{kind}", kind),
         operated(f"no-{kind}", menu, f"deform-no-{kind}"),
     )
 
@@ -61,19 +67,19 @@ ROWS = (
     Row("export", "File", "Export…", "export", ("Ctrl+E",), has_object),
     Row("export-again", "File", "Export again", "export_again", ("Ctrl+Shift+E",), has_export),
     Row("export-shapes", "File", "Export base and targets as OBJ files…", "export_shapes", (), has_object),
-    Row("prove", "File", "Read exports again as a proof", "toggle", (), always, lambda d: d.prove_exports,
+    Row("prove", "File", "Check exports by reading them again", "toggle", (), always, lambda d: d.prove_exports,
         lambda s: replace(s, prove_exports=not s.prove_exports)),
     *(
         Row(kind.key, "File/Movies and pictures", f"{kind.name}…", "pictures", keys, has_object, argument=kind.key)
         for kind, keys in zip(KINDS.values(), (("Ctrl+Shift+M",), (), ("Ctrl+Alt+P",), ()), strict=True)
     ),
-    Row("make-again", "File/Movies and pictures", "Make again", "make_again", ("Ctrl+Alt+M",), has_order),
-    Row("making", "File/Movies and pictures", "What is being made", "show_making"),
+    Row("make-again", "File/Movies and pictures", "Last movie again", "make_again", ("Ctrl+Alt+M",), has_order),
+    Row("making", "File/Movies and pictures", "Movies being made", "show_making"),
     Row("page", "File", "Page for the browser…", "export", (), has_object, argument=".html"),
     Row("weights-in", "File", "Weights from a table…", "weights_in", (), has_targets),
     Row("lanes-in", "File", "Lanes from a file…", "lanes_in", (), has_object),
     Row("weights-out", "File", "Weights to a table…", "export", (), has_targets, argument=".csv"),
-    Row("points-out", "File", "Points of a range as arrays…", "export", (), has_object, argument=".npz"),
+    Row("points-out", "File", "Point cache (NumPy)…", "export", (), has_object, argument=".npz"),
     Row("lanes-out", "File", "Lanes with their curves…", "export", (), has_object, argument=".json"),
     *(
         Row(f"demo-{name}", "File", f"Open the {found.title}", "open_demo", argument=name) for name, found in SAMPLES.items()
@@ -82,14 +88,14 @@ ROWS = (
     Row("undo", "Edit", "Undo", "undo", ("Ctrl+Z",), has_undo),
     Row("redo", "Edit", "Redo", "redo", ("Ctrl+Shift+Z",), has_redo),
     Row("find", "Edit", "Find…", "find", ("Ctrl+F",)),
-    Row("delete", "Edit", "Delete keys, else remove targets", "delete", ("Del",), has_chosen_parts),
+    Row("delete", "Edit", "Delete", "delete", ("Del",), has_chosen_parts),
     Row("checks", "Edit", "Checks…", "checks", (), has_object),
     Row("pick-points", "Pick", "Points", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "points", "points"),
     Row("pick-edges", "Pick", "Edges", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "edges", "edges"),
     Row("pick-faces", "Pick", "Faces", "pick_kind", (), is_shaping, lambda d: d.tools.kind == "faces", "faces"),
     Row("pick-all", "Pick", "Pick all", "pick_all", ("Ctrl+A",), is_shaping),
-    Row("pick-none", "Pick", "Pick nothing", "pick_none", ("Ctrl+Shift+A",), is_shaping),
-    Row("pick-inverse", "Pick", "Pick the rest instead", "pick_inverse", (), is_shaping),
+    Row("pick-none", "Pick", "Deselect", "pick_none", ("Ctrl+Shift+A",), is_shaping),
+    Row("pick-inverse", "Pick", "Invert", "pick_inverse", (), is_shaping),
     Row("pick-grow", "Pick", "Grow", "pick_grow", ("Ctrl+.",), shaping_pick),
     Row("pick-shrink", "Pick", "Shrink", "pick_shrink", ("Ctrl+,",), shaping_pick),
     *(
@@ -213,16 +219,16 @@ ROWS = (
         operated(f"repeat-{verb}", "Object/Repeat", f"repeat-{verb}")
         for verb in ("grid", "ring", "line", "on", "later", "differ", "objects", "points", "none")
     ),
-    operated("rest-copies", "Object/Repeat", "repeat-rest", (), off("repeat"), lambda d: {"off": off("repeat")(d)}),
+    _switch("rest-copies", "Object/Repeat", "repeat-rest", "repeat"),
     *(operated(f"point-spring-{verb}", "Object/Point spring", f"spring-{verb}") for verb in ("points", "bake", "none")),
-    operated("rest-point-spring", "Object/Point spring", "spring-rest", (), off("spring"), lambda d: {"off": off("spring")(d)}),
+    _switch("rest-point-spring", "Object/Point spring", "spring-rest", "spring"),
     *(row for kind in DEFORMERS for row in _deforms(kind)),
     operated("deform-fit", "Object/Bend, twist, taper", "deform-fit"),
     operated("deform-bake", "Object/Bend, twist, taper", "deform-bake"),
     operated("smooth-surface", "Object/Mesh", "object-smooth"),
-    operated("hide-surface", "Object/Mesh", "object-hide-surface", (), off("surface"), lambda d: {"off": off("surface")(d)}),
+    _switch("hide-surface", "Object/Mesh", "object-hide-surface", "surface"),
     *(operated(f"rig-{verb}", "Object/Rig", f"rig-{verb}") for verb in ("play", "turn", "straight", "way", "corrective")),
-    operated("rest-rig", "Object/Rig", "rig-rest", (), off("skin"), lambda d: {"off": off("skin")(d)}),
+    _switch("rest-rig", "Object/Rig", "rig-rest", "skin"),
     operated("rig-none", "Object/Rig", "rig-none"),
     operated("subdivide", "Object/Mesh", "mesh-subdivide"),
     operated("subdivide-smooth", "Object/Mesh", "mesh-subdivide", (), None, lambda _d: {"smooth": True}, "Subdivide smoothly"),
@@ -273,7 +279,7 @@ ROWS = (
     Row("about-pick", "See/From where", "Turn about the pick", "see", (), always, lambda d: d.seeing.about_pick, "about_pick"),
     Row("keep-view", "See/From where", "Keep this view…", "keep_view"),
     Row("rename-view", "See/From where", "Rename a kept view…", "rename_view", (), has_views),
-    Row("drop-view", "See/From where", "Forget a kept view…", "drop_view", (), has_views),
+    Row("drop-view", "See/From where", "Delete a kept view…", "drop_view", (), has_views),
     Row("new-camera", "See/Camera", "New camera from this view", "new_camera"),
     Row("through-camera", "See/Camera", "Look through the camera", "through_camera", ("Ctrl+5",), has_camera,
         lambda d: d.through_camera),
@@ -292,7 +298,7 @@ ROWS = (
     operated("remove-object", "Object", "object-remove"),
     Row("show-all", "Object", "Show all objects", "show_all", ("Shift+H",)),
     Row("sharp", "See", "Sharp while it moves", "see", (), always, lambda d: d.seeing.sharp, "sharp"),
-    Row("large-view", "See", "Large view, and back", "large_view", ("Shift+V",), always, lambda d: d.large),
+    Row("large-view", "See", "Large view", "large_view", ("Shift+V",), always, lambda d: d.large),
     Row("tool-names", "See", "Names in the tool strip", "toggle", (), always, lambda d: d.tool_names,
         lambda s: replace(s, tool_names=not s.tool_names)),
     Row("theme", "See", "Dark theme", "theme", (), always, lambda d: d.dark),

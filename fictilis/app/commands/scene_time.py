@@ -113,12 +113,12 @@ class SceneTimeCommands:
     # seeing time
 
     def next_clip(self, way: int) -> None:
-        """The clip after the one in hand, or before it, round and round."""
+        """The clip after the active one, or before it, round and round."""
         ids = [clip.id for clip in self.doc.scene.clips]
         self.choose_clip(ids[(ids.index(self.doc.scene.clip) + way) % len(ids)])
 
     def choose_clip(self, clip_id: str) -> None:
-        """Another clip in hand, played as it is to be."""
+        """Another active clip, played as it is to be."""
         doc = self.doc
         if clip_id != doc.scene.clip:
             chosen = clip(doc.scene, clip_id)

@@ -243,7 +243,7 @@ class TargetCommands:
     def put_back(self, name: str) -> None:
         """Set the weights of a kept mix."""
         mix = next(m for m in self.doc.object.mixes if m.name == name)
-        self.doc.channels.set_values(self.doc.channels.refs(dict(mix.weights)), f"Put back {name}")
+        self.doc.channels.set_values(self.doc.channels.refs(dict(mix.weights)), f"Apply the mix {name}")
 
     def blend_mixes(self) -> None:
         """Between two kept mixes, by one slider."""

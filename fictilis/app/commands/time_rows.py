@@ -32,7 +32,7 @@ TIME_ROWS: tuple[Row, ...] = (
     Row("loop", "Time/Playing", "Loop", "toggle", (), always, lambda d: d.loop, lambda s: replace(s, loop=not s.loop)),
     Row("back-and-forth", "Time/Playing", "Back and forth", "toggle", (), always, lambda d: d.back_and_forth,
         lambda s: replace(s, back_and_forth=not s.back_and_forth)),
-    Row("exact", "Time/Playing", "Play exactly: make the pictures first", "toggle", (), always, lambda d: d.exact,
+    Row("exact", "Time/Playing", "Preview from pictures", "toggle", (), always, lambda d: d.exact,
         lambda s: replace(s, exact=not s.exact)),
     Row("every-frame", "Time/Playing", "Show every frame", "toggle", (), always, lambda d: d.every_frame,
         lambda s: replace(s, every_frame=not s.every_frame)),
@@ -124,5 +124,5 @@ TIME_ROWS: tuple[Row, ...] = (
     Row("lane-thin", "Time/Lanes", "Thin strip", "lane_height", (), always, argument=THIN),
     Row("fit-time", "Time/Lanes", "Show the whole range", "fit_time", (), argument="range"),
     Row("fit-keys", "Time/Lanes", "Show the selected keys", "fit_time", (), has_keys, argument="keys"),
-    Row("fit-values", "Time/Lanes", "Value scales as they come", "fit_values"),
+    Row("fit-values", "Time/Lanes", "Each lane its own scale", "fit_values"),
 )  # fmt: skip

@@ -95,7 +95,7 @@ class Transport(QWidget):
     def _clip_field(self, choose: Callable[[str], None]) -> ArrowCombo:
         field = ArrowCombo(self.palette_)
         field.setAccessibleName("Clip")
-        field.setToolTip("The clip in hand: its lanes are shown and played")
+        field.setToolTip("The active clip: its lanes are shown and played")
         field.setFixedWidth(104)
         field.activated.connect(lambda row: choose(field.itemData(row)))
         return field
@@ -205,10 +205,10 @@ class Transport(QWidget):
         if seam is None:
             self.seam.setText("")
         elif max(seam) < 5e-3:
-            self.seam.setText("no seam")
+            self.seam.setText("loops cleanly")
         else:
-            speed = "" if self.doc.scene.clips else f", {seam[1]:.2f} a frame"  # for which the chooser leaves no room
-            self.seam.setText(f"seam {seam[0]:.2f} cm{speed}")
+            speed = "" if self.doc.scene.clips else f", speed {seam[1]:.2f}"  # for which the chooser leaves no room
+            self.seam.setText(f"jump {seam[0]:.2f} cm{speed}")
 
     def _set_range(self, _value: float) -> None:
         start, end = self.start.value, self.end.value

@@ -414,7 +414,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
             return
         if label is None:
             one = pick.kind[:-1]
-            label = f"Pick {len(pick):,} {one if len(pick) == 1 else pick.kind}" if len(pick) else "Pick nothing"
+            label = f"Pick {len(pick):,} {one if len(pick) == 1 else pick.kind}" if len(pick) else "Deselect"
         self.commit(label, picks={**self.committed.picks, self.object_id: pick})
 
     def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:

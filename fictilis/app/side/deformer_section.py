@@ -78,7 +78,7 @@ class DeformerSection(HeldSection[Deformer]):
         for field in (self.low, self.high, self.still):
             field.setToolTip("As a part of the object’s length along the axis")
         self.row("From, to", self.low, self.high)
-        self.row("Still at", self.still)
+        self.row("Fixed at", self.still)
         if kind == BEND:
             self.row("Toward", self.number("toward", told="Bend toward"))
 

@@ -65,7 +65,7 @@ class DriverSection(Section):
         self.together.setToolTip("What drives it, taken together")
         self.add(self.together)
         self.more = ArrowCombo(palette)
-        self.more.setAccessibleName("Another driver")
+        self.more.setAccessibleName("Add driver")
         self.more.activated.connect(self._add)
         self.add(self.more)
 
@@ -104,7 +104,7 @@ class DriverSection(Section):
         self.more.setCurrentIndex(0)
         if driver_id is not None:
             at = full_at(self.doc.object, self.doc.channels.weights(self.doc.object), driver_id)
-            self._edit(f"Another driver of {self._target().name}", edits.set_driver, driver_id, at=at)
+            self._edit(f"Driver added to {self._target().name}", edits.set_driver, driver_id, at=at)
 
     def _block(self, obj: MorphObject, driver: Driver) -> dict[str, Any]:
         target = obj.target(driver.target)
@@ -148,7 +148,7 @@ class DriverSection(Section):
         self.together.set_value(target.rule.how)
         self.together.setVisible(len(drivers) > 1)
         self.more.clear()
-        self.more.addItem("Another driver…")
+        self.more.addItem("Add driver…")
         for other in obj.targets:
             if other.id != target.id and other.id not in {d.target for d in drivers}:
                 self.more.addItem(other.name, other.id)

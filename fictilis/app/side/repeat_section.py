@@ -23,7 +23,7 @@ class RepeatSection(HeldSection[Repeat]):
         super().__init__(doc, palette, "repeat-grid", "repeat-ring", "repeat-later", "repeat-differ")
         self.on = self.switch()
         self.stands, self.count = QLabel(), QLabel()
-        self.row("Stands", self.stands)
+        self.row("Placed", self.stands)
         self.counts = self.triple("counts", COUNTS)
         self.count_row = self.row("Copies", *self.counts)
         self.spacing = self.triple("spacing", AWAY)
@@ -44,9 +44,9 @@ class RepeatSection(HeldSection[Repeat]):
         self.origin = self.triple("origin", FROM)
         self.origin_row = self.row("The point", *self.origin)
         self.turns, self.sizes, self.seed = self.number("turns"), self.number("sizes"), self.number("seed")
-        self.row("Turned by", self.turns)
-        self.row("Size by", self.sizes)
-        self.seed_row = self.row("Draw", self.seed)
+        self.row("Random turn", self.turns)
+        self.row("Random size", self.sizes)
+        self.seed_row = self.row("Seed", self.seed)
         self.row("In all", self.count)
 
     def held(self) -> Repeat | None:

@@ -1,4 +1,4 @@
-"""The side column's section of a rig: its clips, how the skin follows, and the joint in hand."""
+"""The side column's section of a rig: its clips, how the skin follows, and the joint that is turned."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ class RigSection(Section):
         self.clip = self._combo("Clip of the rig", palette)
         self.clip.activated.connect(self._play)
         self.clip_row = self.add(Labelled("Plays", self.clip))
-        self.way = Segments("How the skin follows the joints", WAYS)
+        self.way = Segments("Skinning method", WAYS)
         self.way.setToolTip("Linearly, or by dual quaternions, which keep the volume where a joint is turned far")
         self.way.chosen.connect(lambda name: self._set(dual=name == WAYS[1]))
         self.add(Labelled("Follows", self.way))
         self.seen = QCheckBox("Joints in the view")
         self.seen.toggled.connect(lambda on: doc.see(joints=on))
         self.add(self.seen)
-        self.joint = self._combo("Joint in hand", palette)
+        self.joint = self._combo("Joint", palette)
         self.joint.activated.connect(lambda row: take_joint(doc, self.joint.itemData(row)))
         self.add(Labelled("Joint", self.joint))
         self.turns = [NumberField(f"Joint turned {axis}", "", 1, -36000.0, 36000.0) for axis in "XYZ"]

@@ -246,7 +246,7 @@ class Cards(Gesturing, QWidget):
         menu.addAction("Set its slider…", lambda: self.edit_factor(place))
         if group.relay is not None:
             menu.addAction("Select its lane", lambda: doc.select_channel(doc.channels.ref(group.id)))
-            menu.addAction("Make it layered keys", lambda: self._put_in_layers(group.id))
+            menu.addAction("Relay to weight keys", lambda: self._put_in_layers(group.id))
             return menu
         menu.addAction(
             "Dissolve",

@@ -39,7 +39,7 @@ class ImportDialog(Dialog):
         names = [c.name for c in held.scene.clips]
         if len(names) > 1:
             more = f" and {len(names) - 5} more" if len(names) > 5 else ""
-            self.sentence(f"Clips: {', '.join(names[:5])}{more}. As a new scene all come, else the one in hand.", True)
+            self.sentence(f"Clips: {', '.join(names[:5])}{more}. As a new scene all come, else the active one.", True)
         self.way = ArrowCombo(palette)
         self.way.setAccessibleName("Take it as")
         self.way.addItems([self._said_way(way) for way in self.ways])

@@ -21,7 +21,7 @@ LEAST = 1e-12  # cm
 SCENE_WORDS = {
     "name": "", "fps": "", "start": "", "end": "", "objects": "", "cameras": "", "markers": "", "id_floor": "", "clips": "",
     "cues": "",
-    "views": "kept views", "sound": "sound", "played": "part that is played", "clip": "clip in hand",
+    "views": "kept views", "sound": "sound", "played": "part that is played", "clip": "active clip",
     "reference": "reference picture",
 }  # fmt: skip
 OBJECT_WORDS = {

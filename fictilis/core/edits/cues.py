@@ -80,7 +80,7 @@ def rename_cue(scene: Scene, cue_id: str, name: str) -> Scene:
 
 
 def duplicate_cue(scene: Scene, cue_id: str) -> tuple[Scene, str]:
-    """A copy right behind it."""
+    """A copy right after it."""
     source = cue(scene, cue_id)
     return add_cue(scene, source, scene.cues.index(source) + 1)
 

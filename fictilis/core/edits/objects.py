@@ -45,8 +45,8 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
 
 
 def with_all_of(scene: Scene, other: Scene) -> Scene:
-    """A scene with all objects and cameras of another one, as that has them in hand, and its cues, all under ids and names of
-    their own. Raises EditRefused for more cues than a scene may have."""
+    """A scene with all objects and cameras of another one, the lanes of its active clip, and its cues, all under ids and names
+    of their own. Raises EditRefused for more cues than a scene may have."""
     if not other.owners:
         return scene
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])

@@ -151,7 +151,7 @@ def _led_by_keys(scene: Scene, obj: MorphObject) -> MorphObject:
     led = set(followers(obj, OBJECT_KINDS))
     if obj.blend is not None:
         if relays(obj):
-            raise EditRefused(f"{obj.name} is a relay that plays two clips; take one of them in hand first.")
+            raise EditRefused(f"{obj.name} is a relay that plays two clips; make one of them active first.")
         led |= {lane.channel for lane in (*obj.lanes, *obj.blend.lanes) if lane.channel != BLEND}
     if not led:
         return obj

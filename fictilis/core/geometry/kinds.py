@@ -129,8 +129,10 @@ class Line(Geometry, frozen=True, eq=False, weakref=True, kw_only=True):
     def __post_init__(self) -> None:
         force_setattr(self, "starts", frozen(self.starts, np.int32))
         force_setattr(self, "closed", frozen(self.closed, np.bool_))
-        if len(self.starts) != len(self.closed) + 1 or self.starts[0] != 0:
-            raise ValueError(f"{len(self.closed)} strands need {len(self.closed) + 1} starts, the first of them 0")
+        if not len(self.starts) or self.starts[0] != 0:
+            raise ValueError("the first strand of a line starts at its point 0")
+        if len(self.starts) != len(self.closed) + 1:
+            raise ValueError(f"{len(self.starts) - 1} strands, but {len(self.closed)} say whether they are closed")
         short = np.flatnonzero(self.counts < np.where(self.closed, 3, 2))
         if len(short):
             raise ValueError(f"strand {short[0] + 1} has {self.counts[short[0]]} points; 2 are needed, 3 when closed")

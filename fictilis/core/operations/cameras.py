@@ -36,9 +36,9 @@ CAMERAS = (
     Operation("camera", "along", "Camera along a line", lambda s, v: follow(s, v, s.camera.id, True),
               (OtherLine("other", "Line", needed=True, any=True), Flag("still", "Looking at its place, not along the line"),
                *ALONG_FRAMES), ("camera", "any line"),
-              "The camera moves along a line, by a lane from 0 to 1, while the line morphs.", "Lead it",
+              "Moves the camera along a line, also while the line morphs; a lane runs from 0 to 1.", "Lead it",
               done="Camera along a line"),
-    Operation("camera", "no-along", "Camera along no line", lambda s, _v: leave_line(s.scene, s.camera.id), (),
-              ("camera", "led camera"), "The camera stands by its own numbers again; its keys along the line go.",
-              done="Camera along no line"),
+    Operation("camera", "no-along", "Stop following", lambda s, _v: leave_line(s.scene, s.camera.id), (),
+              ("camera", "led camera"), "The camera no longer follows the line; its keys along it are deleted.",
+              done="Stop following"),
 )  # fmt: skip

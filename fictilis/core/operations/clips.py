@@ -24,7 +24,7 @@ class ClipChoice(Parameter, frozen=True):
 
 def _made(made: tuple[Scene, str]) -> Outcome:
     scene, clip_id = made
-    return Outcome(scene, said=f"{clip(scene, clip_id).name} is in hand now.")
+    return Outcome(scene, said=f"{clip(scene, clip_id).name} is active now.")
 
 
 def _which(s: Subject, v: Values) -> str:
@@ -43,19 +43,19 @@ CLIPS = (
               (Text("name", "Name", "Clip"),), (), "Lanes of their own for all objects, without keys, under a name.",
               "Make it", done="New clip {name}"),
     Operation("clip", "duplicate", "Duplicate the clip", lambda s, v: _made(edits.duplicate_clip(s.scene, v["name"] or None)),
-              (Text("name", "Name", asked=False),), (), "A copy of the clip in hand.", done="Duplicate the clip"),
+              (Text("name", "Name", asked=False),), (), "A copy of the active clip.", done="Duplicate the clip"),
     Operation("clip", "choose", "Choose a clip", lambda s, v: choose_clip(s.scene, v["clip"]), (WHICH,), ("clips",),
               "Its lanes are shown, keyed and played.", "Choose it", done="Choose a clip"),
     Operation("clip", "rename", "Rename the clip",
               lambda s, v: edits.rename_clip(s.scene, _which(s, v), v["name"]),
               (Text("name", "Name", lambda s: clip(s.scene).name, True), ClipChoice("clip", "Clip", asked=False)),
-              ("clips",), "Another name for the clip in hand.", "Rename it", done="Rename the clip {name}"),
+              ("clips",), "Another name for the active clip.", "Rename it", done="Rename the clip {name}"),
     Operation("clip", "range", "Range of a clip", lambda s, v: edits.set_clip_range(s.scene, v["clip"], *v["frames"]),
               (WHICH, Span("frames", "Frames", lambda s: (s.scene.start, s.scene.end), True)), ("clips",),
               "The frames of a clip.", "Set it", done="Range of a clip"),
     Operation("clip", "loop", "Loop the clip", lambda s, v: edits.set_loop(s.scene, _which(s, v), not v["off"]),
               (ClipChoice("clip", "Clip", asked=False), Flag("off", "Once", asked=False)), ("clips",),
-              "Whether it is played round and round.", done="Loop the clip"),
+              "Whether the clip repeats.", done="Loop the clip"),
     Operation("clip", "blend", "Blend two clips", _blend,
               (ClipChoice("first", "From", lambda s: s.scene.clip, needed=True), ClipChoice("second", "To", needed=True),
                Number("offset", "The second later by", 0.0, unit="frames", low=-1e6, high=1e6), Text("name", "Name", "")),
@@ -66,6 +66,6 @@ CLIPS = (
                       unit="frames", low=-1e6, high=1e6),), ("blended",),
               "How many frames later the second of two blended clips is played.", "Shift it", done="Shift the second clip"),
     Operation("clip", "remove", "Delete the clip", lambda s, v: edits.remove_clip(s.scene, _which(s, v)),
-              (ClipChoice("clip", "Clip", asked=False),), ("two clips",), "The clip goes with its keys.",
+              (ClipChoice("clip", "Clip", asked=False),), ("two clips",), "Deletes the clip and its keys.",
               done="Delete the clip"),
 )  # fmt: skip

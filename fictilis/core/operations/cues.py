@@ -200,12 +200,12 @@ def _move(s: Subject, v: Values) -> Scene:
 HAS = ("cue",)
 CUES = (
     Operation("cue", "new", "New cue", _new, (_word("name", "Name"), *PARTS), (),
-              "When something happens, targets are led, or something else is done, and then it comes back.", done="New cue"),
+              "When something happens, targets move, or something else is done, and then they return.", done="New cue"),
     Operation("cue", "change", "Change the cue", _change, PARTS, HAS, "Other words of its sentence.", done="Change the cue"),
     Operation("cue", "rename", "Rename the cue", lambda s, v: edits.rename_cue(s.scene, s.cue.id, v["name"]),
               (Text("name", "Name", lambda s: s.cue.name, True),), HAS, "Another name for the cue.", "Rename it",
               done="Rename the cue"),
-    Operation("cue", "duplicate", "Duplicate the cue", _duplicate, (), HAS, "A copy right behind it.",
+    Operation("cue", "duplicate", "Duplicate the cue", _duplicate, (), HAS, "A copy right after it.",
               done="Duplicate the cue"),
     Operation("cue", "place", "Move the cue", _move,
               (Number("place", "To the place", 1.0, needed=True, low=1, high=MOST_CUES, decimals=0),), HAS,
@@ -213,5 +213,5 @@ CUES = (
     Operation("cue", "switch", "Cue on", lambda s, v: edits.change_cue(s.scene, s.cue.id, on=not v["off"]),
               (Flag("off", "Off", asked=False),), HAS, "Whether the cue listens.", done="Cue on or off"),
     Operation("cue", "remove", "Delete the cue", lambda s, _v: edits.remove_cue(s.scene, s.cue.id), (), HAS,
-              "The cue goes; those that name it say what they lack.", done="Delete the cue"),
+              "Deletes the cue; cues that name it say what they lack.", done="Delete the cue"),
 )  # fmt: skip

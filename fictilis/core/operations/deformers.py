@@ -13,9 +13,9 @@ from fictilis.core.scene.scene import Scene
 
 ALONG = (("x", "X", "x"), ("y", "Y", "y"), ("z", "Z", "z"))
 SENTENCES = {
-    BEND: "Along an axis it goes over into a circle's arc, after the mix; from 0 to 1 is from end to end.",
-    "twist": "It is turned more and more along an axis, after the mix; from 0 to 1 is from end to end.",
-    TAPER: "It grows wider or narrower along an axis, after the mix; from 0 to 1 is from end to end.",
+    BEND: "Bends the object into an arc along an axis, after the mix; 0 to 1 is its whole length.",
+    "twist": "Twists the object along an axis, after the mix; 0 to 1 is its whole length.",
+    TAPER: "Widens or narrows the object along an axis, after the mix; 0 to 1 is its whole length.",
 }
 
 
@@ -47,7 +47,7 @@ def _numbers(kind: str) -> tuple[Any, ...]:
         Choice("axis", "Along", _begins(kind, "axis"), options=ALONG),
         Number("low", "From", _begins(kind, "low"), low=-100, high=100),
         Number("high", "To", _begins(kind, "high"), low=-100, high=100),
-        Number("still", "Still at", _begins(kind, "still"), low=-100, high=100),
+        Number("still", "Fixed at", _begins(kind, "still"), low=-100, high=100),
         *((toward,) if kind == BEND else ()),
     )
 
@@ -72,11 +72,11 @@ def _of(kind: str) -> tuple[Operation, ...]:
     return (
         Operation("deform", kind, word, _put_on(kind), _numbers(kind), ("object",), SENTENCES[kind], f"{word} it",
                   done=f"{word} {{object}}"),
-        Operation("deform", f"rest-{kind}", f"Rest the {kind}", _rest(kind), (Flag("off", "Let it act again", asked=False),),
-                  ("object", kind), "The mix goes on without it; its numbers and lane stay.",
-                  done=f"Rest the {kind} of {{object}}"),
-        Operation("deform", f"no-{kind}", f"Take the {kind} off", _none(kind), (), ("object", kind), "It goes, with its lane.",
-                  done=f"No {kind} on {{object}}"),
+        Operation("deform", f"rest-{kind}", f"{word} on", _rest(kind), (Flag("off", "On again", asked=False),),
+                  ("object", kind), "Off, it does nothing and keeps its numbers and its lane.",
+                  done=f"{word} of {{object}} on or off"),
+        Operation("deform", f"no-{kind}", f"Remove {kind}", _none(kind), (), ("object", kind), "Removes it and its lane.",
+                  done=f"Remove {kind} of {{object}}"),
     )  # fmt: skip
 
 
@@ -84,9 +84,9 @@ DEFORMS = (
     *(operation for kind in DEFORMERS for operation in _of(kind)),
     Operation("deform", "fit", "Fit to the shape as it is", lambda s, _v: edits.fit_deformers(s.scene, s.obj.id), (),
               ("object", "deformed"), "Bend, twist and taper run from end to end of the base as it is now.",
-              done="Fit what bends {object}"),
+              done="Fit bend, twist and taper of {object}"),
     Operation("deform", "bake", "Targets from bend, twist and taper", _bake,
               (Number("within", "Within", CLOSE, unit="cm", low=1e-6, high=1e3, decimals=4),), ("object", "deformed"),
-              "As many targets with a key a frame as it takes; what bends the object goes.", "Make them",
-              done="Targets from what bends {object}"),
+              "Makes targets with a key at each frame that give the same motion, and removes the deformers.", "Make them",
+              done="Targets from bend, twist and taper of {object}"),
 )  # fmt: skip

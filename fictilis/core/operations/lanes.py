@@ -95,11 +95,12 @@ LANES = (
     Operation("lanes", "shift", "Shift everything after the playhead",
               lambda s, v: timing.shift_after(s.scene, s.lanes, s.frame if v["after"] is None else v["after"], v["by"]),
               (Number("after", "After", low=FRAMES[0], high=FRAMES[1], asked=False),
-               Number("by", "Frames", 1.0, True, low=FRAMES[0], high=FRAMES[1])), ("lanes",), "A minus moves it back.",
+               Number("by", "Frames", 1.0, True, low=FRAMES[0], high=FRAMES[1])), ("lanes",),
+              "Moves all later keys; a negative number moves them back.",
                "Shift it",
               done="Shift what follows"),
     Operation("lanes", "reverse", "Reverse", lambda s, v: timing.reverse(s.scene, s.lanes, *v["range"]), (SPAN,), ("lanes",),
-              "Runs a range backwards.", done="Reverse"),
+              "Plays a range backwards.", done="Reverse"),
     Operation("lanes", "mirror", "Mirror in value", lambda s, v: timing.mirror_values(s.scene, s.lanes, v["about"]),
               (Number("about", "About the value", 0.5, True, low=-1000, high=1000),), ("lanes",), "Mirrors values about one.",
               "Mirror it", done="Mirror in value"),
@@ -120,10 +121,11 @@ LANES = (
               "As few as keep every value within a tolerance.", "Reduce them", done="Reduce keys"),
     Operation("lanes", "clean", "Clean away keys that change nothing", lambda s,
               _v: _thinned(timing.clean_keys(s.scene, s.lanes)), (),
-              ("lanes",), "Drops keys without which the curve is the same.", done="Clean keys"),
+              ("lanes",), "Deletes keys that do not change the curve.", done="Clean keys"),
     Operation("lanes", "hold", "Hold until here", _hold, (Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1],
         asked=False),),
-              ("lane",), "Keeps the earlier value until a frame.", done="Hold until frame {frame}"),
+              ("lane",),
+              "Copies the earlier value to this frame, so that it holds until here.", done="Hold until frame {frame}"),
     Operation("lanes", "close", "Close the loop", _close, (), ("lanes",),
               "First and last frame get the same value and slope; a relay gets its first pose once more.",
               done="Close the loop"),
@@ -162,9 +164,9 @@ MODIFIERS = (
                           high=x.high) for x in KINDS[kind].settings)),
                 ("lane",), f"Lays {_a(kind)} over the curves of the lanes.", "Add it",
                 done=f"New {kind} of {{lanes}}") for kind in KINDS),
-    Operation("modifier", "clear", "Take all modifiers away", lambda s, _v: _with_modifiers(s, lambda _there: ()), (),
+    Operation("modifier", "clear", "Remove all modifiers", lambda s, _v: _with_modifiers(s, lambda _there: ()), (),
               ("lane",),
-              "The curves are plain again.", done="Remove the modifiers of {lanes}"),
+              "The curves are as they are keyed again.", done="Remove the modifiers of {lanes}"),
 )  # fmt: skip
 
 
@@ -197,7 +199,7 @@ _TANGENT = {"auto": "Automatic tangents", "flat": "Flatten tangents", "broken": 
 KEYS = (
     *(Operation("keys", way, f"{words} the next key", _to_next(way),
                 (),
-                ("keys",), f"The keys lead to the next one: {way}.", done=f"{way.capitalize()} to the next key")
+                ("keys",), f"Interpolation of the keys: {way}.", done=f"{way.capitalize()} to the next key")
       for way, words in _WAYS.items()),
     Operation("keys", "ease", "Ease to the next key",
               lambda s, v: key_edits.set_interpolation(s.scene, s.keys, "ease", v["ease"]),
@@ -218,7 +220,7 @@ KEYS = (
               (Number("frames", "Frames on", 0.0, low=FRAMES[0], high=FRAMES[1]),
                Number("value", "Value up", 0.0, low=-1e7, high=1e7)),
               ("keys",), "Moves keys in time and value.", done="Move keys"),
-    Operation("keys", "delete", "Delete keys", _delete, (), ("keys",), "The keys go.", done="Delete keys"),
+    Operation("keys", "delete", "Delete keys", _delete, (), ("keys",), "Deletes the keys.", done="Delete keys"),
 )  # fmt: skip
 assert set(_TANGENT) == set(TANGENTS) and set(_WAYS) | {"ease"} == set(INTERPOLATIONS)
 
@@ -246,7 +248,7 @@ TIMES = (
     Operation("time", "marker", "Marker", _marker, (FRAME, Text("name", "Name", "Beat", True)), (), "A name at a frame.",
               done="Marker {name}"),
     Operation("time", "drop-marker", "Delete the marker here", _drop_marker, (FRAME,), ("marker",),
-              "The marker at a frame goes.",
+              "Deletes the marker at a frame.",
               done="Delete the marker"),
     Operation("time", "sound-numbers", "Start and volume of the sound",
               lambda s, v: timeline.change_sound(s.scene, start=v["start"], volume=v["volume"]),
@@ -254,12 +256,12 @@ TIMES = (
                Number("volume", "Volume", lambda s: s.scene.sound.volume, low=0, high=1)), ("sound",), "", "Set it",
               done="Start and volume of the sound"),
     Operation("time", "mute", "Mute the sound", lambda s, v: timeline.change_sound(s.scene, muted=not v["off"]),
-              (Flag("off", "Let it sound again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
+              (Flag("off", "On again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
     Operation("time", "silence", "Remove the sound", lambda s, _v: timeline.set_sound(s.scene, None), (), ("sound",),
-              "The scene has no sound any more.", done="Remove the sound"),
+              "Removes the sound from the scene.", done="Remove the sound"),
     Operation("time", "reference-numbers", "Place and look of the reference picture",
               lambda s, v: timeline.change_reference(s.scene, **v),
-              (Choice("before", "Stands", lambda s: s.scene.reference.before,
+              (Choice("before", "Placed", lambda s: s.scene.reference.before,
                       options=(("behind", "Behind", False), ("before", "In front", True))),
                Number("opacity", "Opacity", lambda s: s.scene.reference.opacity, low=0, high=1),
                Number("size", "Height, of the view’s", lambda s: s.scene.reference.size, low=0.01, high=10),
@@ -270,10 +272,10 @@ TIMES = (
               ("reference",), "In heights of the view, from its middle.", "Set it", done="Place of the reference picture"),
     Operation("time", "hide-reference", "Hide the reference picture",
               lambda s, v: timeline.change_reference(s.scene, shown=v["off"]),
-              (Flag("off", "Show it again", asked=False),), ("reference",), "The reference picture is not seen.",
+              (Flag("off", "On again", asked=False),), ("reference",), "The reference picture is not seen.",
               done="Hide the reference picture"),
     Operation("time", "drop-reference", "Remove the reference picture", lambda s, _v: timeline.set_reference(s.scene, None), (),
-              ("reference",), "The scene has no reference picture any more.", done="Remove the reference picture"),
+              ("reference",), "Removes the picture from the scene.", done="Remove the reference picture"),
 )  # fmt: skip
 
 

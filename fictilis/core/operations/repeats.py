@@ -111,7 +111,7 @@ def _points(s: Subject, _v: Values) -> Outcome:
     return Outcome(scene, said=f"{s.obj.name} has {len(scene.object(s.obj.id).base):,} points now.")
 
 
-SEED = Number("seed", "Draw", _held("seed"), low=0, high=1e6, decimals=0)
+SEED = Number("seed", "Seed", _held("seed"), low=0, high=1e6, decimals=0)
 REPEATS = (
     Operation("repeat", "grid", "Repeat in a grid", _grid,
               (*(Number(name, f"Copies on {axis}", _held("counts", k), low=1, high=MOST_COPIES, decimals=0)
@@ -134,25 +134,26 @@ REPEATS = (
               (OtherObject("other", "Object", needed=True), Choice("places", "Copies", POINTS, options=PLACES), STILL),
               ("object", "two objects"), "A copy on each point or face of another object, however it morphs and moves.",
               "Repeat it", done="Repeat {object} on another"),
-    Operation("repeat", "later", "Copies later", _later,
+    Operation("repeat", "later", "Delay copies", _later,
               (Number("frames", "The last is later by", _held("later", or_else=24.0), unit="f", low=-1e6, high=1e6, decimals=1),
                Choice("order", "One after the other", _held("order"), options=ORDERS),
                *(Number(name, f"The point, {axis}", _held("origin", k), asked=False, decimals=1)
                  for k, (name, axis) in enumerate(zip(FROM, "XYZ", strict=True))), SEED), ("object", "repeated"),
-              "The mix of each copy is some frames behind, so that a change runs through them.", "Set it",
-              done="Copies of {object} later"),
-    Operation("repeat", "differ", "Copies that differ", _differ,
-              (Number("turns", "Turned by up to", _held("turns", or_else=8.0), unit="°", low=0, high=360, decimals=1),
-               Number("sizes", "Size by up to", _held("sizes", or_else=0.1), low=0, high=0.99), SEED), ("object", "repeated"),
-              "Small random turns and sizes.", "Set it", done="Copies of {object} differ"),
+              "Each copy plays the mix some frames later, so that a change runs through them.", "Set it",
+              done="Delay copies of {object}"),
+    Operation("repeat", "differ", "Vary copies", _differ,
+              (Number("turns", "Random turn up to", _held("turns", or_else=8.0), unit="°", low=0, high=360, decimals=1),
+               Number("sizes", "Random size up to", _held("sizes", or_else=0.1), low=0, high=0.99), SEED), ("object",
+              "repeated"),
+              "Turns and sizes each copy a little at random.", "Set it", done="Vary copies of {object}"),
     Operation("repeat", "objects", "Objects from the copies", _objects, (), ("object", "repeated"),
               "Each copy becomes an object with lanes of its own.", done="Objects from the copies of {object}"),
     Operation("repeat", "points", "One object from the copies", _points, (), ("object", "repeated"),
               "The copies become points of the object, with every target.", done="One object from the copies of {object}"),
-    Operation("repeat", "rest", "Rest the copies", lambda s, v: edits.change_repeat(s.scene, s.obj.id, on=bool(v["off"])),
-              (Flag("off", "Show them again", asked=False),), ("object", "repeated"),
-              "The one object is shown; its numbers stay.",
-              done="Rest the copies of {object}"),
-    Operation("repeat", "none", "Repeat no more", lambda s, _v: edits.leave_repeat(s.scene, s.obj.id), (),
-              ("object", "repeated"), "The object stands by itself again.", done="Repeat {object} no more"),
+    Operation("repeat", "rest", "Copies on", lambda s, v: edits.change_repeat(s.scene, s.obj.id, on=bool(v["off"])),
+              (Flag("off", "On again", asked=False),), ("object", "repeated"),
+              "Off, only the object itself is shown; the numbers stay.",
+              done="Copies of {object} on or off"),
+    Operation("repeat", "none", "Remove copies", lambda s, _v: edits.leave_repeat(s.scene, s.obj.id), (),
+              ("object", "repeated"), "Removes all copies; the object stays.", done="Remove copies of {object}"),
 )  # fmt: skip

@@ -31,7 +31,7 @@ def _degrees(axis: str) -> Number:
 
 
 def _bent(s: Subject, joint: str | None = None) -> float:
-    """By how many degrees a joint, or the one in hand, is away from its rest as it is seen."""
+    """By how many degrees a joint, or the chosen one, is away from its rest as it is seen."""
     if s.found is None or s.obj.skin is None:
         return 45.0
     number = joint_named(s.obj.skin.rig, joint) if joint else _in_hand(s)
@@ -59,26 +59,26 @@ RIGS = (
     Operation("rig", "play", "Play a clip of the rig", lambda s, v: edits.play_clip(s.scene, s.obj.id, v["clip"], v["start"],
                                                                                    v["again"]),
               (Kept("clip", "Clip", needed=True, among=_clips),
-               Number("start", "From frame", lambda s: s.scene.start, low=-1e6, high=1e6), Flag("again", "Again and again")),
-              ("object", "rig clips"), "Its lane says what of the clip is shown when; retime it like any other.", "Play it",
+               Number("start", "From frame", lambda s: s.scene.start, low=-1e6, high=1e6), Flag("again", "Loop")),
+              ("object", "rig clips"), "Plays a clip of the rig by a lane that can be retimed like any other.", "Play it",
               done="Play {clip} on {object}"),
-    Operation("rig", "way", "How the skin follows the joints", lambda s, v: edits.change_skin(s.scene, s.obj.id, dual=v["by"]),
+    Operation("rig", "way", "Skinning method", lambda s, v: edits.change_skin(s.scene, s.obj.id, dual=v["by"]),
               (Choice("by", "Follows", lambda s: bool(s.obj.skin and s.obj.skin.dual), options=WAYS),), ("object", "rig"),
-              "Linearly it thins where a joint is turned far; by dual quaternions it keeps its volume.", "Set it",
-              done="How {object} follows its joints"),
-    Operation("rig", "rest", "Rest the rig", lambda s, v: edits.change_skin(s.scene, s.obj.id, on=bool(v["off"])),
-              (Flag("off", "Let it act again", asked=False),), ("object", "rig"), "The object is shown as it was bound.",
-              done="Rest the rig of {object}"),
+              "Linear skinning thins where a joint turns far; dual quaternions keep the volume.", "Set it",
+              done="Skinning method of {object}"),
+    Operation("rig", "rest", "Rig on", lambda s, v: edits.change_skin(s.scene, s.obj.id, on=bool(v["off"])),
+              (Flag("off", "On again", asked=False),), ("object", "rig"), "Off, the object is shown as it was bound.",
+              done="Rig of {object} on or off"),
     Operation("rig", "turn", "Turn a joint", _turn,
               (Kept("joint", "Joint", needed=True, among=_joints), *(_degrees(axis) for axis in "xyz")), ("object", "rig"),
-              "By degrees about its own axes, on top of what its clip does.", "Turn it", done="Turn {joint} of {object}"),
-    Operation("rig", "straight", "Turn all joints back", lambda s, _v: edits.straighten(s.scene, s.obj.id), (),
-              ("object", "rig"), "No joint is turned by hand any more; the clip goes on.", done="Turn back {object}"),
+              "Turns a joint about its own axes, in degrees, on top of its clip.", "Turn it", done="Turn {joint} of {object}"),
+    Operation("rig", "straight", "Reset all joints", lambda s, _v: edits.straighten(s.scene, s.obj.id), (),
+              ("object", "rig"), "Removes all turns made by hand; the clip stays.", done="Reset joints of {object}"),
     Operation("rig", "corrective", "Corrective for a joint", _corrective,
               (Kept("joint", "Joint", _joint, needed=True, among=_joints),
                Number("angle", "In full when bent by", _bent, unit="°", low=0.1, high=360.0, decimals=1),
                Text("name", "Name", asked=False)), ("object", "rig"),
-              "A target that comes up as the joint is bent; shape it in the pose.", "Make it", done="Corrective for {joint}"),
-    Operation("rig", "none", "Take the rig off", lambda s, _v: edits.leave_rig(s.scene, s.obj.id), (), ("object", "rig"),
-              "The object stays as it was bound, with all its targets.", done="No rig on {object}"),
+              "A target that comes up as the joint bends; shape it in that pose.", "Make it", done="Corrective for {joint}"),
+    Operation("rig", "none", "Remove rig", lambda s, _v: edits.leave_rig(s.scene, s.obj.id), (), ("object", "rig"),
+              "The object stays as it was bound, with all its targets.", done="Remove rig of {object}"),
 )  # fmt: skip

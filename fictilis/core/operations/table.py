@@ -326,7 +326,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "two clips": (lambda s: len(s.scene.clips) > 1, "Make at least two clips first."),
     "blended": (
         lambda s: any(o.blend is not None for o in s.scene.objects),
-        "The clip in hand plays one clip only; blend two clips first.",
+        "The active clip plays one clip only; blend two clips first.",
     ),
     "linked": (lambda s: _has_target(s) and s.target.link is not None, "{target} is not linked."),
     "group": (lambda s: _has_target(s) and s.target.group is not None, "{target} is in no group."),
@@ -334,7 +334,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
               "There is no relay here, or several; select a lane or a shape of one, or name it."),
     "line": (lambda s: _has_object(s) and isinstance(s.obj.geometry, Line), "{object} is no line."),
     "matched": (lambda s: _has_target(s) and s.target.match is not None, "{target} was not made of another line."),
-    "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} follows no line."),
+    "along": (lambda s: _has_object(s) and s.obj.along is not None, "{object} stops following."),
     "point spring": (
         lambda s: _has_object(s) and s.obj.spring is not None,
         "{object} has no point spring; put one on it first.",

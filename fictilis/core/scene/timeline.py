@@ -121,8 +121,8 @@ class ClipPart(Struct, frozen=True, eq=False, weakref=True):
 
 
 class Clip(Struct, frozen=True, eq=False, weakref=True):
-    """Lanes of all objects under a name, with a range of their own and whether it loops. ``parts`` are empty while it is in
-    hand: then the objects themselves hold its lanes, and the scene its range."""
+    """Lanes of all objects under a name, with a range of their own and whether it loops. ``parts`` are empty while it is
+    active: then the objects themselves hold its lanes, and the scene its range."""
 
     id: str
     name: str

@@ -219,14 +219,14 @@ def value_noise(places: np.ndarray, seed: int) -> np.ndarray:
 
 
 EXACT_CHANGES: dict[str, ExactChange] = {change.id: change for change in (
-    ExactChange("sphere", "Toward a sphere", (_AMOUNT,), _sphere, "Presses the pick toward the sphere that fits it best."),
-    ExactChange("plane", "Flatten to best plane", (_AMOUNT,), _plane, "Lays the pick on the plane that fits it best."),
-    ExactChange("line", "Straighten along a line", (_AMOUNT,), _line, "Draws the pick onto the line that fits it best."),
+    ExactChange("sphere", "Toward a sphere", (_AMOUNT,), _sphere, "Moves the pick toward the sphere that fits it best."),
+    ExactChange("plane", "Flatten to best plane", (_AMOUNT,), _plane, "Moves the pick onto the plane that fits it best."),
+    ExactChange("line", "Straighten along a line", (_AMOUNT,), _line, "Moves the pick onto the line that fits it best."),
     ExactChange("even", "Even out spacing", (_AMOUNT,), _even, "Spaces rows of picked points evenly; their ends stay."),
     ExactChange("relax", "Relax", (Number("steps", "Steps", 10, low=1, high=200, decimals=0), _AMOUNT), _relax,
                 "Evens out the mesh within its surface."),
     ExactChange("inflate", "Inflate along normals", (_cm("distance", "Distance", 1.0, -1e6),), _inflate,
-                "Moves the pick out along its normals; a minus moves it in."),
+                "Moves the pick out along its normals; a negative distance moves it in."),
     ExactChange("noise", "Noise", (_cm("height", "Height", 0.5, -1e6), _cm("grain", "Grain", 5.0, 1e-3),
                 Number("seed", "Seed", 1, low=0, high=999_999, decimals=0)), _noise,
                 "Roughens the pick along its normals; a seed gives the same again."),

@@ -137,7 +137,7 @@ def checked_repeat(scene: Scene, obj: MorphObject, repeat: Repeat) -> None:
 def _clips(scene: Scene, before: Scene | None) -> None:
     """The clips, the active one, and what both clips of a blend hold."""
     if (scene.clip is None) is bool(scene.clips) or scene.clips and scene.clip not in {c.id for c in scene.clips}:
-        raise EditRefused(f"It has {len(scene.clips)} clips, and “{scene.clip}” in hand.")
+        raise EditRefused(f"It has {len(scene.clips)} clips, and “{scene.clip}” is to be active.")
     objects = {o.id: o for o in scene.objects}
     were = {o.id: o for o in before.objects} if before is not None else {}
     for obj in scene.objects:
