@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from fictilis.core.geometry.matching import require_match
 from fictilis.core.ground.errors import FictilisError, NotATarget
+from fictilis.core.ground.names import by_number
 from fictilis.core.scene.scene import MorphObject
 from fictilis.formats.files import MeshData, Progress, no_progress
 from fictilis.formats.points import SUFFIX, read_points
@@ -30,7 +31,7 @@ class Row(NamedTuple):
 
 def in_order(paths: Sequence[Path]) -> list[Path]:
     """Files by their numbers: ``fin_2`` before ``fin_10``."""
-    return sorted(paths, key=lambda p: [(int(w), "") if w.isdigit() else (-1, w) for w in re.split(r"(\d+)", p.name)])
+    return sorted(paths, key=lambda path: by_number(path.name))
 
 
 def row_name(paths: Sequence[Path]) -> str:

@@ -54,7 +54,8 @@ class _Made:
 
 
 def frames_of(values: Mapping[str, Any], scene: Scene) -> list[float]:
-    """The frame that each picture of a movie shows: as many a second as its rate says, the first and last frame included.
+    """The frame that each picture of a movie shows: as many a second as its rate says, the first and last frame included,
+    but for the last of a loop.
     Raises EditRefused where they are too many."""
     step = scene.fps / values["rate"]
     if "seconds" in values:
@@ -63,7 +64,10 @@ def frames_of(values: Mapping[str, Any], scene: Scene) -> list[float]:
         count = int((values["last"] - values["first"]) / step + 1e-6) + 1
     if count > MOST_PICTURES:
         raise EditRefused(f"That would be {count:,} pictures; up to {MOST_PICTURES:,} are made.")
-    return [values["frame"]] * count if "seconds" in values else [values["first"] + n * step for n in range(count)]
+    if "seconds" in values:
+        return [values["frame"]] * count
+    frames = [values["first"] + n * step for n in range(count)]
+    return frames[:-1] if values["looped"] and count > 1 and frames[-1] > values["last"] - 1e-6 else frames
 
 
 def clipped(scene: Scene, order: Order) -> Scene:

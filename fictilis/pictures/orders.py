@@ -47,6 +47,7 @@ NUMBER = Flag("number", "Frame number")
 MARKERS = Flag("markers", "Markers")
 NAME = Flag("name", "Scene name")
 SILENT = Flag("silent", "Without sound")
+LOOPED = Flag("looped", "A loop: leave out the last picture, which is the first again")
 SECONDS = Number("seconds", "One turn in", 6.0, unit="s", low=0.1, high=600)
 TURNS = Number("turns", "Turns", 1.0, low=-20, high=20)
 OF = Choice(
@@ -80,7 +81,7 @@ KINDS = {
     kind.key: kind
     for kind in (
         Kind("movie", "Movie", "make a movie of a range, or numbered pictures",
-             (*SIZE, FIRST, LAST, RATE, QUALITY, *DRAWN, *BLUR, *BURNT, SILENT), MOVIES, True),
+             (*SIZE, FIRST, LAST, RATE, QUALITY, *DRAWN, *BLUR, *BURNT, SILENT, LOOPED), MOVIES, True),
         Kind("turntable", "Turntable", "make a movie that goes round one frame",
              (*SIZE, FRAME, SECONDS, TURNS, RATE, QUALITY, *DRAWN), MOVIES, True),
         Kind("snapshot", "Picture", "draw a frame", (WIDTH, HEIGHT, FRAME, *DRAWN, *BLUR, *BURNT), (".png",)),

@@ -57,7 +57,8 @@ class User:
         QTest.keyClicks(on or self.view, text)
 
     def amount(self, *boxes: str, key: Qt.Key | None = Qt.Key.Key_Return) -> None:
-        """Type amounts, Tab between their boxes, then a closing key. The first key goes to the view and opens the field."""
+        """Type amounts, Tab between their boxes, then a closing key. The first key goes to the view and opens the field: a
+        sign, or = before a digit."""
 
         def focus() -> QWidget:
             return self.window.focusWidget() if self.view.amount.isVisible() else self.view
@@ -65,7 +66,8 @@ class User:
         for number, text in enumerate(boxes):
             if number:
                 self.press(Qt.Key.Key_Tab, on=focus())
-            for character in text:
+            begins = "=" if not self.view.amount.isVisible() and text[:1].isdigit() else ""
+            for character in begins + text:
                 QTest.keyClick(focus(), character)
         if key is not None:
             self.press(key, on=focus())

@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QMenu, QPushButton, QToolButton
 
 import fictilis
-from fictilis.app.widgets.fields import NumberField
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.targets import remove_target
 from fictilis.core.ground.errors import Cancelled

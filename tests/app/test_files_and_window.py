@@ -27,8 +27,8 @@ from fictilis.app.commands.targets import TargetCommands
 from fictilis.app.commands.time import TimeCommands
 from fictilis.app.commands.walking import WalkCommands
 from fictilis.app.model import recovery
-from fictilis.app.model.document import stamp_of
 from fictilis.app.model.recovery import left_behind
+from fictilis.app.model.stamps import stamp_of
 from fictilis.core.edits.objects import remove_object
 from fictilis.core.edits.timeline import add_camera
 from fictilis.core.mix.shapes import ShapeRef

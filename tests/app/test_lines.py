@@ -221,7 +221,7 @@ def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, for
     user.doc.set_frame(48.0)
     assert not np.allclose(user.view.items()[1].matrix, before)
     run(user, "leave-line")
-    assert user.obj.along is None and user.doc.undo_label() == "Star follows no line"
+    assert user.obj.along is None and user.doc.undo_label() == "Star stops following"
     user.doc.undo()
     user.doc.edit("Remove", lambda s: s.without(s.object(circle.id)))
     assert user.obj.along is None and count(user) == 1

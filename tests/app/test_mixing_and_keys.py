@@ -16,6 +16,11 @@ K = Qt.Key
 ALT = Qt.KeyboardModifier.AltModifier
 
 
+def offered(user):
+    """The buttons of the notices in sight."""
+    return [b for b in user.window.frame.toast.findChildren(QPushButton) if b.isVisible()]
+
+
 def weight(user, name):
     return user.doc.channels.weights(user.obj)[user.target(name).id]
 
@@ -198,7 +203,7 @@ def test_the_hold_guard_adds_the_key_and_says_so_and_one_undo_takes_both(user):
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (20, 0), (40, 1)]
     assert user.said[-1] == ("Hold guard: Slide stays at 0.00 until frame 20; the missing key was added.", "warning")
-    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    (button,) = offered(user)
     button.click()
     assert keys_of(user, "Slide") == [(0, 0), (40, 1)] and user.doc.undo_label() == "Take back the hold of Slide"
     assert not user.window.frame.toast.isVisible()
@@ -222,7 +227,7 @@ def test_away_from_neutral_the_hold_is_offered_by_a_button_of_its_own(user):
     user.press(K.Key_K)
     assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (60, 0.93)]
     assert "Is a slow move meant?" in user.said[-1][0]
-    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    (button,) = offered(user)
     assert button.text() == "Hold until 42"
     button.click()
     assert keys_of(user, "Slide") == [(0, 0), (24, 0.68), (42, 0.68), (60, 0.93)]
@@ -238,7 +243,7 @@ def test_a_notice_acts_only_on_the_lane_it_was_said_of(user, meanwhile):
     user.doc.select_target("t2")
     user.doc.channels.set_value(user.doc.channels.ref("t2"), 1.0)
     user.press(K.Key_K)
-    (button,) = user.window.frame.toast.findChildren(QPushButton)
+    (button,) = offered(user)
     if meanwhile == "undone":
         user.doc.undo()
     elif meanwhile == "another key":

@@ -295,7 +295,7 @@ def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa
     menu.actions()[1].trigger()
     assert (
         timed.doc.channels.weights(timed.obj) == pytest.approx({"t1": 1.0, "t2": 0.5})
-        and timed.doc.undo_label() == "Put back Reach"
+        and timed.doc.undo_label() == "Apply the mix Reach"
     )
 
     def blend(dialog):

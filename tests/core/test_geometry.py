@@ -21,12 +21,14 @@ def volume(points, mesh):
 @pytest.mark.parametrize(
     ("name", "expected", "tolerance"),
     [("Box", 1e6, 1e-9), ("Globe", 4 / 3 * np.pi * 50**3, 0.02), ("Ball", 4 / 3 * np.pi * 50**3, 0.03),
-     ("Cylinder", np.pi * 50**2 * 100, 0.01)],
+     ("Cylinder", np.pi * 50**2 * 100, 0.01),
+     ("Cone", np.pi * 50**2 * 100 / 3, 0.01), ("Ring", 2 * np.pi**2 * 40 * 10**2, 0.04)],
 )  # fmt: skip
 def test_forms_are_closed_face_outward_and_hold_their_volume(name, expected, tolerance):
     points, mesh = primitives.MESH_FORMS[name]()
     assert volume(points, mesh) == pytest.approx(expected, rel=tolerance)
-    assert len(points) - len(edges(mesh)) + mesh.face_count == 2  # Euler's formula for a closed surface
+    holes = 1 if name == "Ring" else 0
+    assert len(points) - len(edges(mesh)) + mesh.face_count == 2 - 2 * holes  # Euler's formula for a closed surface
     assert mesh.uvs is not None and mesh.uv_corners.max() < len(mesh.uvs)
 
 

@@ -68,15 +68,17 @@ def test_the_hold_guard_asks_of_exactly_those_lanes_that_stood_still(sheet):
     assert 0 < sum(asked) < len(asked)
 
 
-def test_the_hold_guard_waits_for_a_lane_that_comes_to_rest_not_for_one_that_turns(sheet):
-    """The other lane turns at 30 and rests from 40 on: there the previous move ended."""
+def test_the_hold_guard_waits_for_a_lane_that_comes_to_rest_or_turns_back(sheet):
+    """The other lane turns at 20 and 30, and rests or turns at 40: there the previous move ended. A shape that is keyed where
+    another is gone again begins at that one's peak."""
     scene, _ = edits.key_values(sheet, OBJ, 0, {"t1": 0.0, "t2": 0.0})
     for frame, value in ((20, 1.0), (30, 0.2), (40, 0.8)):
         scene = edits.set_key(scene, OBJ, "t1", Key(frame, value))
     _, held = edits.key_values(scene, OBJ, 60, {"t2": 1.0})
     assert [(h.key.frame, h.certain) for h in held] == [(40, True)]
     turning = edits.set_key(scene, OBJ, "t1", Key(70, 0.0))
-    assert edits.key_values(turning, OBJ, 60, {"t2": 1.0})[1] == []
+    assert [h.key.frame for h in edits.key_values(turning, OBJ, 60, {"t2": 1.0})[1]] == [40]
+    assert [h.key.frame for h in edits.key_values(turning, OBJ, 30, {"t2": 1.0})[1]] == [20]
 
 
 def test_where_a_lane_has_left_its_neutral_value_the_hold_is_only_offered(sheet):
@@ -91,7 +93,7 @@ def test_where_a_lane_has_left_its_neutral_value_the_hold_is_only_offered(sheet)
 
 CURVES = {
     "moves and rests": ([(0, 0), (10, 1), (20, 1)], (10,)),
-    "turns": ([(0, 0), (10, 1), (20, 0)], (20,)),
+    "turns": ([(0, 0), (10, 1), (20, 0)], (10, 20)),
     "holds": ([(0, 0, "hold"), (10, 1, "hold"), (20, 1)], (10,)),
     "never moves": ([(0, 1), (10, 1)], ()),
     "one key": ([(0, 1)], ()),

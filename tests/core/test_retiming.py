@@ -11,7 +11,10 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix import key_refs
+from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.key_refs import KeyRef
+from fictilis.core.operations import OPERATIONS
+from fictilis.core.operations.table import Subject
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Lane, SceneCamera
 
@@ -168,6 +171,24 @@ def test_a_closed_loop_has_no_seam(keyed):
         c = curve(scene, target)
         assert float(c.evaluate(0.0)) == pytest.approx(float(c.evaluate(40.0)))
         assert c.slope(1e-6) == pytest.approx(float(c.slope(40 - 1e-6)), abs=1e-4)
+
+
+def test_closing_the_loop_takes_what_jumps_or_what_is_selected_and_says_what_is_left(keyed):
+    def subject(*selected):
+        lanes = tuple(ChannelRef(*ref) for ref in LANES)
+        return Subject(scene, OBJ, lanes=lanes, selected=tuple(ChannelRef(OBJ, t) for t in selected))
+
+    scene = replace(keyed, start=0.0, end=26.0)
+    jumps = [ref.channel for ref in key_refs.jumping(scene)]
+    assert jumps == ["t1", "t2"]
+    close = OPERATIONS["lanes-close"]
+    made = close.make(subject("t1"), {})
+    assert [ref.channel for ref in key_refs.jumping(made.scene)] == ["t2"]
+    assert made.said == "1 other lane jumps too: Slide."
+    every = close.make(subject(), {})
+    assert not key_refs.jumping(every.scene) and not every.said
+    again = close.make(replace(subject(), scene=every.scene), {})
+    assert again.scene is every.scene and again.said == "All lanes loop cleanly."
 
 
 def test_another_rate_keeps_frames_or_seconds(keyed):

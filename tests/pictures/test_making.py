@@ -122,6 +122,8 @@ def test_numbered_pictures_and_turntables(moving, tmp_path):
     apart = [np.abs(p.astype(int) - pictures[0]).mean() for p in pictures]
     assert min(apart[1::2]) > 0.5 > max(apart[::2])  # a square looks the same from all four sides
     assert frames_of(values_of(order, moving), moving) == [6.0] * 8
+    loop = Order("movie", tmp_path / "l.gif", {**SMALL, "first": 2, "last": 6, "looped": True})
+    assert frames_of(values_of(loop, moving), moving) == [2.0, 3.0, 4.0, 5.0]
 
 
 def test_motion_blur_is_the_mean_of_moments_in_linear_light(moving, renderer):

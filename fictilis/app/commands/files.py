@@ -10,10 +10,11 @@ from msgspec.structs import replace
 
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
-from fictilis.app.model.document import Document, stamp_of
+from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, SCENE
 from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
+from fictilis.app.model.stamps import stamp_of
 from fictilis.core.checks.changes import changes
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import add_form

@@ -110,7 +110,7 @@ class OperationCommands:
             label = operation.says(operation.done or operation.label, subject, values)
             session = None if made.keys is None else replace(doc.session, keys=made.keys)
             parts = {} if made.pick is None else {"picks": {**doc.committed.picks, subject.object_id: made.pick}}
-            doc.commit(f"Un{label[0].lower()}{label[1:]}" if values.get("off") else label, made.scene, session, **parts)
+            doc.commit(_undone(label) if values.get("off") else label, made.scene, session, **parts)
         if made.cue is not None:
             doc.change(cue=made.cue, cues_shown=True)
         if made.object_id is not None:
@@ -123,6 +123,13 @@ class OperationCommands:
             doc.select_target(target_id, add=number > 0)
         if made.said:
             doc.say(made.said)
+
+
+def _undone(label: str) -> str:
+    """The label of a step that switches something back."""
+    begin, _, state = label.rpartition(" ")
+    other = {"on": "off", "off": "on"}.get(state)
+    return f"{begin} {other}" if other else f"Un{label[0].lower()}{label[1:]}"
 
 
 def _made_ready(operation: Operation, subject: Subject, values: dict) -> Outcome:

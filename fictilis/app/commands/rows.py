@@ -124,7 +124,11 @@ ROWS = (
     Row("remove-in-between", "Target", "Remove the in-between being shaped", "remove_shaped_stage", (),
         is_shaping_stage),
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
+    operated("rename-several", "Target", "target-rename-several"),
+    operated("sort-targets", "Target", "object-sort-targets"),
+    Row("names-in", "Target", "New targets from copied names", "new_from_names", (), has_object),
     operated("remove-target", "Target", "target-remove"),
+    Row("zero-weights", "Target/Values", "All weights to zero", "zero_weights", (), has_targets),
     *(
         Row(name, "Target/Values", text, "raise_values", (key,), has_chosen, argument=part)
         for name, text, key, part in (

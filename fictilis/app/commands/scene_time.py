@@ -41,10 +41,14 @@ class SceneTimeCommands:
     # markers
 
     def marker(self) -> None:
-        """A marker at the playhead, or another name for the one that is there."""
-        doc, frame = self.doc, self.doc.frame
+        """A marker at the playhead, or another name for the one that is there. While playing it is set without a question."""
+        doc, frame = self.doc, float(round(self.doc.frame)) if self.doc.playing else self.doc.frame
         there = next((m for m in doc.scene.markers if abs(m.frame - frame) < 1e-6), None)
         name = there.name if there else fresh_name("Beat", (m.name for m in doc.scene.markers))
+        if doc.playing:
+            if there is None:
+                doc.edit(f"Marker {name}", lambda s: edits.set_marker(s, frame, name))
+            return
         title = f"Rename the marker at frame {frame:g}" if there else f"Marker at frame {frame:g}"
         given = self.ask.form(title, "", (TextAsk("name", "Name", name),), "Rename it" if there else "Set it")
         if given is not None:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.commands.files import file_kinds
 from fictilis.app.commands.operations import OperationCommands
@@ -215,13 +216,22 @@ class TargetCommands:
                 return order
             seeds = (*seeds, pair)
 
+    def zero_weights(self) -> None:
+        doc, obj = self.doc, self.doc.object
+        doc.channels.set_values({doc.channels.ref(t.id): 0.0 for t in obj.targets}, "All weights to zero")
+
+    def new_from_names(self) -> None:
+        """A target for each line that was copied elsewhere."""
+        clipboard = QApplication.clipboard()
+        self.operations.operate("object-new-targets", {"names": clipboard.text() if clipboard is not None else ""})
+
     def in_between(self) -> None:
         doc, obj, target = self.doc, self.doc.object, self.doc.target
         at = round(doc.channels.weights(obj)[target.id], 4)
         if doc.edit(
             f"In-between of {target.name} at {at:.2f}", lambda s: target_edits.add_in_between(s, obj.id, target.id, at)
         ):
-            doc.say(f"{target.name} has an in-between at {at:.2f} now; Enter shapes it.")
+            doc.say(f"{target.name} has an in-between at {at:.2f} now; you are shaping it.")
             doc.start_shaping(ShapeRef(target.id, at))
 
     def remove_shaped_stage(self) -> None:

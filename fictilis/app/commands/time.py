@@ -18,6 +18,7 @@ from fictilis.core.edits import timing
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.channels import ChannelRef, channels
+from fictilis.core.mix.key_refs import KeyRef
 
 
 class TimeCommands:
@@ -41,6 +42,21 @@ class TimeCommands:
     def to_end(self, way: int) -> None:
         scene = self.doc.scene
         self.doc.set_frame(scene.end if way > 0 else scene.start)
+
+    def keys_by_value(self) -> None:
+        """Select the keys of the lanes whose values lie within two numbers."""
+        doc = self.doc
+        asks = (NumberAsk("low", "From", "", 1.0, -1e7, 1e7, 3), NumberAsk("high", "To", "", 1.0, -1e7, 1e7, 3))
+        given = self.ask.form("Select keys by value", "The selected lanes, or all of the object.", asks, "Select them")
+        if given is None:
+            return
+        low, high = sorted((given["low"], given["high"]))
+        rows = [ref for ref in lanes_of(doc) if not doc.channels.channel(ref).poses]
+        keys = frozenset(
+            KeyRef(*ref, k.frame) for ref in rows for k in doc.channels.lane(ref).curve.keys if low <= k.value <= high
+        )
+        doc.change(keys=keys)
+        doc.say(f"{len(keys)} key{' is' if len(keys) == 1 else 's are'} selected." if keys else "No key has such a value.")
 
     def key(self) -> None:
         doc = self.doc

@@ -75,6 +75,7 @@ TIME_ROWS: tuple[Row, ...] = (
     operated("straighten", "Time/Tangents", "keys-straighten"),
     operated("tangent-broken", "Time/Tangents", "keys-broken"),
     operated("tangent-joined", "Time/Tangents", "keys-joined"),
+    Row("keys-by-value", "Time/Keys", "Select keys by value…", "keys_by_value", (), has_lanes),
     operated("beyond", "Time/Keys", "lanes-beyond"),
     Row("key-numbers", "Time/Keys", "Frame and value…", "key_numbers", (), has_keys),
     Row("nudge-back", "Time/Keys", "Nudge keys back", "nudge", ("Alt+Left",), has_keys, argument=-1.0),

@@ -9,7 +9,8 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.row import Changes, CueRow
 from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
-from fictilis.app.widgets.fields import NumberField, show_checked, when_pressed
+from fictilis.app.widgets.fields import show_checked, when_pressed
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 
 EMPTY = (

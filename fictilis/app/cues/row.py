@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QMenu, QPush
 from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.strip import Strip
 from fictilis.app.model.document import Document
-from fictilis.app.widgets.fields import NumberField, key_name, show_checked, when_pressed
+from fictilis.app.widgets.fields import key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.rehearsal.cue_words import Range, Word, choices, number_of, with_key, with_number, words
 from fictilis.core.rehearsal.layers import clip_seconds

@@ -246,7 +246,8 @@ class Reorder(LaneGesture):
     def __init__(self, lanes: LaneArea, event: QMouseEvent, place: LanePlace) -> None:
         super().__init__(lanes, event)
         self.place = place
-        self.doc.select_channel(place.ref, bool(event.modifiers() & (CTRL | SHIFT)))
+        row = [p.ref for p in lanes.places()] if event.modifiers() & SHIFT else ()
+        self.doc.select_channel(place.ref, bool(event.modifiers() & CTRL), row)
 
     def _targets(self) -> list[LanePlace]:
         return [p for p in self.lanes.places() if p.channel.part == "weight" and p.owner == self.place.owner]

@@ -12,7 +12,8 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.model.document import Document
 from fictilis.app.model.times import time_label
-from fictilis.app.widgets.fields import ArrowCombo, NumberField, Segments, TextField, show_checked, when_pressed
+from fictilis.app.widgets.fields import ArrowCombo, Segments, TextField, show_checked, when_pressed
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.ground.errors import FictilisError

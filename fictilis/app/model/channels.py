@@ -56,6 +56,7 @@ class Edited(Protocol):
     def say(self, sentence: str, kind: str = "note") -> None: ...
     def notice(self, notices: Sequence[Notice]) -> None: ...
     def edit(self, label: str, change: Callable[[Scene], Scene]) -> bool: ...
+    def set_frame(self, frame: float) -> None: ...
 
 
 class Channels:
@@ -63,6 +64,7 @@ class Channels:
 
     def __init__(self, doc: Edited) -> None:
         self.doc = doc
+        self.left_told = False  # that a posed mix goes with its frame
 
     def ref(self, channel_id: str, owner: MorphObject | SceneCamera | None = None) -> ChannelRef:
         """A channel of ``owner``, by default of the object shown."""
@@ -198,6 +200,24 @@ class Channels:
         if self.doc.session.auto_key and not holds:
             names = ", ".join(self.channel(ref).name for ref in values)
             self.doc.say(f"Auto-key wrote {names} at frame {self.doc.session.frame:g}.")
+
+    def say_left(self, left: State) -> None:
+        """Once: a mix that was posed and not keyed went with its frame."""
+        rows = [(left.scene.owner(o), ChannelRef(o, c), v) for o, row in left.posed.items() for c, v in row.items()]
+        values = {ref: v for owner, ref, v in rows if owner.lane(ref.channel) is not None}
+        if self.doc.session.playing or self.doc.session.auto_key or not values or self.left_told:
+            return
+        self.left_told = True
+
+        def key() -> None:
+            frame = self.doc.session.frame
+            if self.doc.committed.scene is left.scene:
+                self.doc.set_frame(left.frame)
+                self.key_values(values, "Key the posed mix")
+                self.doc.set_frame(frame)
+
+        said = f"The mix posed at frame {left.frame:g} was not keyed and is gone; undo brings it back."
+        self.doc.notice([Notice(said, "Key it", key)])
 
     def _notice(self, ref: ChannelRef, name: str, hold: Hold) -> Notice:
         """What the hold guard did and how it is taken back, or what it offers to do; only while the lane is as it was left."""

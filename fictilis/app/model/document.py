@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.channels import Channels
 from fictilis.app.model.hand import Hand
-from fictilis.app.model.session import NAMES, POINTING, Notice, Session, State
+from fictilis.app.model.session import NAMES, POINTING, Live, Notice, Session, State
+from fictilis.app.model.stamps import Stamp, stamp_of
 from fictilis.core.checks.changes import changes
 from fictilis.core.edits.shape import STAY, move_shape, set_mask
 from fictilis.core.geometry.picked import Pick
@@ -30,15 +31,7 @@ from fictilis.core.validity.scenes import check
 from fictilis.render.stage import WAYS
 
 T = TypeVar("T")
-Stamp = tuple[int, ...]
 UNDO_STEPS = 500
-
-
-class Live(Struct, frozen=True, eq=False, weakref=True):
-    """What a rehearsal shows beside the scene: it with nothing that leads by itself, and values by object and channel."""
-
-    scene: Scene
-    posed: Mapping[str, Mapping[str, float]]
 
 
 if TYPE_CHECKING:
@@ -70,6 +63,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         self.session = Session()
         self.channels = Channels(self)
         self.hand = Hand(self._ground, self.cancel_preview)
+        self._run: object = None  # what commits now, where it is to be one step
         self._start(scene or Scene())
 
     def _start(self, scene: Scene) -> None:
@@ -217,10 +211,19 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         self._preview = None
         self.session = session or self.session
         state = replace(now, scene=scene or now.scene, frame=self.frame, **parts)
-        self._history.push(label, state.fitting(now.scene, self.frame))
+        self._history.push(label, state.fitting(now.scene, self.frame), self._run)
         self._fit(now.scene)
         self._tell()
         return True
+
+    @contextmanager
+    def one_step(self, run: Any) -> Iterator[None]:
+        """What is committed within is one step with what the same ``run`` committed last, where nothing came after that."""
+        self._run = run
+        try:
+            yield
+        finally:
+            self._run = None
 
     def edit(self, label: str, function: Callable[[Scene], Scene]) -> bool:
         """Commit ``function(scene)``; an expected error is said and changes nothing."""
@@ -274,6 +277,8 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         if self._history.step(way):
             numbers = [highest_number(o) for o in left.owners] + [number_of(c.id) for c in left.cues]
             self._highest_id = max(self._highest_id, left.id_floor, *numbers, 0)
+            if self.committed.posed:  # which is seen at its own frame
+                self._now(frame=self.committed.frame)
             self._history.state = self.committed.fitting(left, self.frame)
             self._fit(left)
             self._tell()
@@ -334,14 +339,16 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         self.change(seeing=replace(self.seeing, **values))
 
     def set_frame(self, frame: float) -> None:
-        """Go to a frame. Values posed over lanes and not keyed fall back to their curves."""
+        """Go to a frame. Values posed over lanes and not keyed fall back to their curves, as a step that undo takes back."""
         if frame == self.frame:
             return
+        left = self.committed
         self._now(frame=float(frame))
         if self._preview is not None:
             self._preview = replace(self._preview, posed={})
-        if self.committed.posed:
-            self._history.state = replace(self.committed, posed={}, frame=self.frame)
+        if left.posed:
+            self._history.push("Leave the posed mix", replace(left, posed={}, frame=self.frame))
+            self.channels.say_left(left)
             self._tell()
         else:
             self.moved.emit()
@@ -367,16 +374,29 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
             self._fit_tool_sizes()
             self._tell()
 
-    def select_channel(self, ref: ChannelRef | None, add: bool = False) -> None:
-        """Select a channel (None: the base), or with ``add`` also keep those selected before."""
+    def select_channel(self, ref: ChannelRef | None, add: bool = False, row: Sequence[ChannelRef] = ()) -> None:
+        """Select a channel (None: the base); with ``add`` also keep those selected before, or take all of a ``row`` from
+        the one selected first to this one. A target alone is shaped in place of the one that was."""
+        alone = not add and ref is not None and not (row and self.selected)
+        if alone and self.shaping is not None and self.shaping.target != ref.channel and ref == self._target_ref(ref):
+            self.start_shaping(ShapeRef(ref.channel))
+            return
         if ref is None:
             selected: tuple[ChannelRef, ...] = ()
+        elif ref in row and self.selected and self.selected[0] in row:
+            a, b = row.index(self.selected[0]), row.index(ref)
+            selected = tuple(row[a : b + 1] if a <= b else row[b : a + 1][::-1])
         elif add:
             rest = tuple(r for r in self.selected if r != ref)
             selected = rest if ref in self.selected else (*rest, ref)
         else:
             selected = (ref,)
         self.change(selected=selected, cue=None)
+
+    def _target_ref(self, ref: ChannelRef) -> ChannelRef | None:
+        """The same where it is a target of the object shown."""
+        obj = self.object
+        return ref if obj is not None and ref.owner == obj.id and ref.channel in targets_by_id(obj) else None
 
     def select_target(self, target_id: str | None, add: bool = False) -> None:
         """Select a target of the object shown, or its base (None)."""
@@ -420,12 +440,3 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
     def set_picks(self, indices: np.ndarray, label: str | None = None) -> None:
         """Pick points by their numbers."""
         self.set_pick(Pick("points", indices), label)
-
-
-def stamp_of(path: Path) -> Stamp | None:
-    """What tells a file on the disk from another one, or from itself written anew; None where there is none."""
-    try:
-        found = Path(path).stat()
-    except (OSError, ValueError):
-        return None
-    return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns

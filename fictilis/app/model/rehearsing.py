@@ -7,7 +7,8 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
-from fictilis.app.model.document import Document, Live
+from fictilis.app.model.document import Document
+from fictilis.app.model.session import Live
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.rehearsal.runner import Event, Runner, UnderWay
 from fictilis.render.stage import IN_THE_MIX

@@ -194,3 +194,10 @@ def _standing(posed: Mapping[str, Mapping[str, float]], scene: Scene) -> dict[st
         if kept:
             out[owner.id] = kept
     return out
+
+
+class Live(Struct, frozen=True, eq=False, weakref=True):
+    """What a rehearsal shows beside the scene: it with nothing that leads by itself, and values by object and channel."""
+
+    scene: Scene
+    posed: Mapping[str, Mapping[str, float]]

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Labelled, NumberField, TextField
+from fictilis.app.widgets.fields import TextField
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import timeline
 from fictilis.core.mix.channel_kinds import AXES

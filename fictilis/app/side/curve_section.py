@@ -9,7 +9,9 @@ from msgspec.structs import replace
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.curve_plot import CurvePlot
-from fictilis.app.widgets.fields import Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 
 WAYS = ("Linear", "Smooth", "Hold")

@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import correctives as edits
 from fictilis.core.mix.driven import gain

@@ -9,7 +9,9 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.model.document import Document
 from fictilis.app.side.curve_section import CurveSection
 from fictilis.app.widgets.curve_plot import Bounds, CurvePlot
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
+from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits import correctives as edits

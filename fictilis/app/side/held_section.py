@@ -11,7 +11,9 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, show_checked
+from fictilis.app.widgets.fields import ArrowCombo, Segments, show_checked
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.parameters import Number, Parameter
 from fictilis.core.operations import OPERATIONS

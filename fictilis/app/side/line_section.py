@@ -7,7 +7,9 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.geometry.lines.measuring import total_length

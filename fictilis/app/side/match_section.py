@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QCheckBox, QSlider
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Labelled, NumberField
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.lines import set_match
 from fictilis.core.geometry.kinds import Match

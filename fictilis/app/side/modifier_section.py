@@ -9,7 +9,9 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QW
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
+from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
 from fictilis.core.edits import timing

@@ -17,8 +17,10 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments, TextField
+from fictilis.app.widgets.fields import ArrowCombo, Segments, TextField
+from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.new_scene import form_field
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.edits.forms import set_form

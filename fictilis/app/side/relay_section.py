@@ -8,7 +8,8 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.operations import OperationCommands, subject_of
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import Key
 from fictilis.core.mix.channels import ChannelRef
@@ -39,18 +40,10 @@ class RelaySection(Section):
         self.path = Segments("Path of the relay", PATHS)
         self.path.chosen.connect(lambda path: self._operate("relay-path", path=path.lower()))
         self.add(Labelled("Path", self.path))
-        buttons = []
-        for words, name, tip, given in (
-            ("Frames", "relay-spread", "As many frames from pose to pose", {"by": "frames"}),
-            ("Distance", "relay-spread", "So that the points travel at a constant speed", {"by": "distance"}),
-        ):
-            button = QPushButton(words)
-            button.setAccessibleName(f"Spread by {words.lower()}")
-            button.setToolTip(tip)
-            button.setStyleSheet("padding: 4px 6px;")
-            button.clicked.connect(lambda _on, n=name, g=given: self._operate(n, **g))
-            buttons.append(button)
-        self.spread = self.add(Labelled("Spread by", *buttons, width=58))
+        self.spread = QPushButton("Spread poses…")
+        self.spread.setToolTip("As many frames from pose to pose, or so that the points travel at a constant speed")
+        self.spread.clicked.connect(lambda _on: self._operate("relay-spread"))
+        self.add(self.spread)
         self.loop = QLabel()
         self.loop.setWordWrap(True)
         self.loop.setProperty("quiet", True)

@@ -8,7 +8,9 @@ from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.view.joints import joint_in_hand, take_joint
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.rigs import change_skin
 from fictilis.core.scene.rigs import CLIP, Skin, angle_id, joint_names, turn_id

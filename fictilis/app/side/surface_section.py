@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Labelled, Segments
+from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.at_frame.drawn import finer_of
 from fictilis.core.geometry.finer import count_of

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.held_section import HeldSection
-from fictilis.app.widgets.fields import NumberField
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.sweeps import change_sweep
 from fictilis.core.operations.sweeps import WAYS

@@ -13,7 +13,9 @@ from fictilis.app.model.tool_settings import AXES, MIX, OWN, PICK_WAYS, PIVOTS
 from fictilis.app.side.profile_field import ProfileField
 from fictilis.app.side.section import Section
 from fictilis.app.view.tools import TOOLS
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.geometry.picked import PICK_KINDS
 from fictilis.core.ground.errors import FictilisError
@@ -240,6 +242,8 @@ class ToolSection(Section):
         self._say_unpaired()
         border = brush and len(doc.pick()) > 0
         self.radius_row.label.setText("Soft border" if border else "Radius")
+        self.apply_exact.setEnabled(len(doc.pick()) > 0)
+        self.apply_exact.setToolTip("" if len(doc.pick()) else "Nothing is picked; pick points first")
         self.note.setText(self._note())
 
     def _show_rows(self, tool: str, family: str) -> None:
@@ -314,5 +318,6 @@ class ToolSection(Section):
                 "Pick points first: click, Shift-click or drag a box."
             )  # fmt: skip
         if tool.family == "exact":
-            return f"{EXACT_CHANGES[self.doc.tools.exact].note} {picked}."
+            note = EXACT_CHANGES[self.doc.tools.exact].note
+            return f"{note} {picked}." if count else f"{note} Pick points first, then apply it."
         return f"{picked}. {tool.note}".strip()

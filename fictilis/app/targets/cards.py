@@ -204,16 +204,18 @@ class Cards(Gesturing, QWidget):
             return None
         target = place.target
         if target is None:
+            if self.doc.shaping is not None:  # what the column shows is what a stroke changes
+                self.doc.start_shaping(ShapeRef())
             self.doc.select_target(None)
             return None
         if place.bar is not None and place.bar.adjusted(-4, -6, 4, 6).contains(at):
             if target.id not in self.doc.selected_targets:
                 self.doc.select_target(target.id)
             return SlideWeight(self, event, place)
-        keys = event.modifiers()
-        self.doc.select_target(
-            target.id, bool(keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-        )
+        keys, ref = event.modifiers(), self.doc.channels.ref
+        shown = [ref(p.target.id) for p in self._placed if p.target is not None]
+        row = shown if keys & Qt.KeyboardModifier.ShiftModifier else ()
+        self.doc.select_channel(ref(target.id), bool(keys & Qt.KeyboardModifier.ControlModifier), row)
         return CarryCard(self, event, target.id)
 
     def _press_group(self, place: GroupPlace, event: QMouseEvent) -> Gesture | None:

@@ -1,4 +1,4 @@
-"""Exact amounts at a handle: typing a digit or a minus opens a small field with a box for each axis the handle has."""
+"""Exact amounts at a handle: a minus, a point or =, and a digit over a handle, open a field with a box for each of its axes."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ from fictilis.app.view.tools.handling import CHANGES, handle_ends, handle_under
 from fictilis.app.widgets.fields import KeptKeysField
 from fictilis.app.widgets.theme import Palette
 
-BEGIN = "0123456789-−.,"
-SIGNS = "-−.,"  # these are no keys of tools: they open the field whenever there is a pick
+BEGIN = "0123456789-−.,="
+SIGNS = "-−.,="  # these are no keys of tools: they open the field whenever there is a pick
 STILL = 6  # pixels that the pointer may go after a pick and still mean it
 GAP, EDGE = 34, 8  # pixels from a handle's end, past its letter, and from the view's edge
 
@@ -66,7 +66,7 @@ class AmountField(QFrame):
         text = event.text()
         if not (plain and text and text in BEGIN and self.is_on()):
             return False
-        return text in SIGNS or self.ready is not None or self._under()[0]
+        return text in SIGNS or self._under()[0]
 
     def key(self, event: QKeyEvent) -> bool:
         """Open with a key that begins an amount, or leave a stroke by Esc; whether the key was one of ours."""
@@ -82,7 +82,7 @@ class AmountField(QFrame):
             if stroke is not None:
                 self.view.doc.hand.take(stroke)
         if self.view.strokes.on:
-            self._open(bench, held, axis, event.text())
+            self._open(bench, held, axis, event.text().replace("=", ""))
         return True
 
     def _open(self, bench: Bench, held: bool, axis: int | None, text: str) -> None:
@@ -186,7 +186,7 @@ class AmountField(QFrame):
                 self.view.setFocus()
 
     def changed(self) -> None:
-        """The document changed: digits are amounts after a pick; a field that stands on something else is left."""
+        """The document changed: a field that stands on something else is left."""
         doc = self.view.doc
         if not doc.pick().same_as(self._pick):
             self._pick = doc.pick()

@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBox
 from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.dialogs import Dialog
-from fictilis.app.widgets.fields import Labelled, NumberField
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.checks.shapes import PILE

@@ -14,8 +14,10 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLa
 from fictilis.app.model.asking import ask_for
 from fictilis.app.model.exchange import Exported, Write
 from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField
+from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.file_place import FilePlace
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.ground.errors import FictilisError

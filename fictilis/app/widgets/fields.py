@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDropEvent, QFocusEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QDropEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -18,14 +25,12 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QSizePolicy,
     QStyle,
     QStyleOptionComboBox,
     QStylePainter,
     QWidget,
 )
 
-from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.theme import Palette, pixmap
 
@@ -136,89 +141,6 @@ def local_files(event: QDropEvent) -> list[Path]:
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
 
 
-class NumberField(Editor):
-    """A number with its unit. ``committed`` after Enter or leaving the field, with a number within bounds only."""
-
-    committed = pyqtSignal(float)
-
-    def __init__(self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9) -> None:
-        super().__init__()
-        self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
-        self.value = 0.0
-        self.setAccessibleName(name)
-        if unit:
-            self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
-
-    def set_value(self, value: float) -> None:
-        """Show a value without announcing it; a field being edited is left alone."""
-        editing = self.hasFocus() and self.begun()
-        self.value = float(value)
-        if not editing:
-            self.leave()
-
-    def leave(self) -> None:
-        text = self._text(self.value)
-        if text != self.text():
-            self.setText(text)
-        self._mark(True)
-
-    def typed(self) -> float | None:
-        """The number that stands in the field; None where none does, or one out of bounds."""
-        try:
-            value = number_from(self.text().strip().removesuffix(self.unit))
-        except ValueError:
-            return None
-        return value if math.isfinite(value) and self.low <= value <= self.high else None
-
-    def _text(self, value: float) -> str:
-        text = f"{value:.{self.decimals}f}"
-        return "0" if self.decimals == 0 and text == "-0" else text
-
-    def _mark(self, good: bool) -> None:
-        if self.property("bad") != (not good):
-            self.setProperty("bad", not good)
-            self.style().unpolish(self)
-            self.style().polish(self)
-            self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
-
-    def take(self) -> None:
-        """Take what was typed, where it is a number within bounds."""
-        value = self.typed()
-        self._mark(value is not None)
-        if value is not None:
-            self.value = value
-            self.setText(self._text(value))
-            self.committed.emit(value)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and self.isModified():
-            self.leave()
-            return
-        super().keyPressEvent(event)
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            if self.window().focusProxy() is not None:
-                event.accept()
-                self.window().setFocus()  # to the view, where keys are shortcuts again
-            elif self.property("bad"):
-                event.accept()
-                self.selectAll()
-            else:
-                event.ignore()  # in a dialog it is the main button
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        event.ignore()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        if self.unit:
-            painter = QPainter(self)
-            colour = QColor(self.palette().text().color())
-            colour.setAlpha(150)
-            painter.setPen(colour)
-            rect = QRectF(self.rect()).adjusted(0, 0, -9, 0)
-            painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.unit)
-
-
 def when_pressed(button: QAbstractButton, run: Callable[[], None]) -> None:
     """Call ``run`` once for each press of a button that can be on: by mouse and keys, which click it, and by assistive
     technology, which toggles it without a click. What is shown must be set by ``show_checked``."""
@@ -302,28 +224,6 @@ class Elided(QLabel):
         self.style().drawItemText(
             painter, room, int(self.alignment()), self.palette(), self.isEnabled(), text, self.foregroundRole()
         )
-
-
-class Labelled(QWidget):
-    """A row: a quiet label, then fields that share the rest."""
-
-    def __init__(self, name: str, *fields: QWidget, width: int = 75) -> None:
-        super().__init__()
-        self.row = QHBoxLayout(self)
-        self.row.setContentsMargins(0, 0, 0, 0)
-        self.row.setSpacing(5)
-        self.label = QLabel(name)
-        self.label.setProperty("quiet", True)
-        self.label.setFixedWidth(width)
-        self.label.setStyleSheet("font-size: 12px;")
-        self.row.addWidget(self.label)
-        for field in fields:
-            self.row.addWidget(field, 1)
-            if isinstance(field, QLineEdit):
-                self.label.setBuddy(field)
-                field.setMinimumWidth(28)
-            elif isinstance(field, QLabel):
-                field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
 
 def end_editing(unless: QObject | None = None) -> None:

@@ -8,7 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from fictilis.app.widgets.fields import ArrowCombo, Labelled
+from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.theme import Palette
 
 

@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QWidget
 
 from fictilis.app.model.exchange import OBJECTS, RELAY, SCENE, TARGETS, ImportChoice
 from fictilis.app.widgets.dialogs import Dialog, watch
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.at_frame.sizes import size_of

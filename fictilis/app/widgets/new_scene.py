@@ -9,7 +9,9 @@ from msgspec import Struct
 from PyQt6.QtWidgets import QCheckBox, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from fictilis.app.widgets.dialogs import Dialog
-from fictilis.app.widgets.fields import Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.geometry.forms import FORMS, defaults, unit
 from fictilis.core.geometry.lines.line_forms import LINE_FORMS
 from fictilis.core.geometry.primitives import MESH_FORMS

@@ -23,10 +23,13 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app.model.asking import ask_for
 from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
-from fictilis.app.widgets.fields import ArrowCombo, Labelled, NumberField, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments
 from fictilis.app.widgets.file_place import FilePlace
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.mix.key_refs import jumping
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import CLEAR
@@ -181,6 +184,8 @@ class PicturesDialog(Dialog):
             start = option.begins_at(scene)
             if option.name == "frame":
                 start = self.request.frame
+            elif option.name == "looped":
+                start = self._loops()
             elif option.name in kept and option.name not in ("first", "last"):  # a range belongs to its scene
                 try:
                     start = option.checked(kept[option.name], scene)
@@ -201,6 +206,17 @@ class PicturesDialog(Dialog):
             self._add_choice("clip", "Clip", [c.name for c in scene.clips], hand)
         self._soon()
 
+    def _loops(self) -> bool:
+        """Whether the frames that were chosen move, and end as they begin."""
+        scene = self.request.scene
+        moves = any(len(lane.curve.keys) > 1 for owner in scene.owners for lane in owner.lanes)
+        return moves and not jumping(scene, (self._read["first"](), self._read["last"]()))
+
+    def _range_chosen(self) -> None:
+        tick = self.fields.get("looped")
+        if isinstance(tick, QCheckBox):
+            tick.setChecked(self._loops())
+
     def _add_choice(self, name: str, label: str, texts: list[str], start: str) -> None:
         combo = ArrowCombo(self.palette_)
         combo.setAccessibleName(label)
@@ -210,6 +226,8 @@ class PicturesDialog(Dialog):
 
     def _add(self, name: str, label: str, widget: QWidget, read: Callable[[], Any], first: bool = False) -> None:
         self.fields[name], self._read[name] = widget, read
+        if name in ("first", "last"):
+            watch(widget, self._range_chosen)
         watch(widget, self._soon)
         if name in ("height", "last"):  # beside what goes before
             before = self._rows["width" if name == "height" else "first"]

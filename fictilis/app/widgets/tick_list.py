@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout
 
-from fictilis.app.widgets.fields import Labelled
+from fictilis.app.widgets.labelled import Labelled
 
 ROW, MOST_ROWS = 25, 5
 KEY = Qt.ItemDataRole.UserRole

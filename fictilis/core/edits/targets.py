@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.ground.arrays import add_rows
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.ground.names import fresh_id, fresh_name, given_name, tidy_name
+from fictilis.core.ground.names import by_number, fresh_id, fresh_name, given_name, tidy_name
 from fictilis.core.mix.channels import settable
 from fictilis.core.mix.coefficients import FULL, stage_coefficients
 from fictilis.core.mix.driven import driven_by
@@ -122,6 +122,50 @@ def rename_target(scene: Scene, object_id: str, target_id: str, name: str) -> Sc
     others = (t.name for t in obj.targets if t.id != target_id)
     name = given_name(name, obj.target(target_id).name, others, f"{obj.name} already has a target")
     return _changed(scene, object_id, target_id, name=name)
+
+
+def rename_targets(scene: Scene, object_id: str, target_ids: Sequence[str], find: str, put: str) -> Scene:
+    """Targets with ``put`` in place of ``find`` in their names; with nothing to find they are called ``put`` and a number.
+    Raises EditRefused for a name that another target has."""
+    obj = scene.unlocked(object_id)
+    if not find and not put.strip():
+        raise EditRefused("Say what to find in the names, or what the targets are to be called.")
+    wide = len(str(len(target_ids)))
+    new = {i: f"{put} {n:0{wide}d}" for n, i in enumerate(target_ids, 1)} if not find else {}
+    new = new or {t.id: t.name.replace(find, put) for t in obj.targets if t.id in target_ids and find in t.name}
+    if not new:
+        raise EditRefused(f"No name of the targets has “{find[:40]}” in it.")
+    others = [t.name for t in obj.targets if t.id not in new]
+    for target_id, name in new.items():
+        new[target_id] = given_name(name, obj.target(target_id).name, others, f"{obj.name} already has a target")
+        others.append(new[target_id])
+    return scene.with_object(replace(obj, targets=tuple(replace(t, name=new.get(t.id, t.name)) for t in obj.targets)))
+
+
+def sort_targets(scene: Scene, object_id: str) -> Scene:
+    """Targets by their names, numbers in them by size. Groups stand by their own names; a relay keeps the order of its row."""
+    obj = scene.unlocked(object_id)
+    relays = {g.id for g in obj.groups if g.relay is not None}
+    names = {g.id: g.name for g in obj.groups}
+
+    def place(row: tuple[int, Target]) -> tuple[Any, ...]:
+        number, target = row
+        own = by_number("") if target.group in relays else by_number(target.name)
+        return by_number(names.get(target.group or "", target.name)), target.group or "", own, number
+
+    return scene.with_object(replace(obj, targets=tuple(t for _, t in sorted(enumerate(obj.targets), key=place))))
+
+
+def new_targets(scene: Scene, object_id: str, names: Iterable[str]) -> tuple[Scene, list[str]]:
+    """A copy of the base for each name. Raises EditRefused where there is none."""
+    made = []
+    for name in names:
+        if name.strip():
+            scene, target_id = new_target(scene, object_id, name.strip())
+            made.append(target_id)
+    if not made:
+        raise EditRefused("There are no names; copy a list of them first, one a line.")
+    return scene, made
 
 
 def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Scene:

@@ -21,6 +21,8 @@ COUNTS: dict[str, Callable[[Mapping[str, float]], float]] = {  # points of a for
     "Plane": lambda n: (n["columns"] + 1) * (n["rows"] + 1),
     "Globe": lambda n: (n["rings"] - 1) * n["segments"] + 2,
     "Cylinder": lambda n: (n["rows"] + 1) * n["segments"] + 2,
+    "Cone": lambda n: n["rows"] * n["segments"] + 2,
+    "Ring": lambda n: n["rings"] * n["segments"],
     "Star": lambda n: 2 * n["spikes"],
 }
 

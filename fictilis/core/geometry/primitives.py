@@ -90,6 +90,28 @@ def cylinder(radius: float = 50.0, height: float = 100.0, segments: int = 32, ro
     return turned(profile, ys, segments)
 
 
+def cone(radius: float = 50.0, height: float = 100.0, segments: int = 32, rows: int = 8) -> Form:
+    """A closed cone with its tip at the top; tip and base are fans of triangles."""
+    _check({"radius": radius, "height": height}, {"segments": (segments, 3), "rows": (rows, 1)})
+    down = np.arange(1, rows + 1) / rows
+    return turned(np.array([0.0, *down * radius, 0.0]), (0.5 - np.array([0.0, *down, 1.0])) * height, segments)
+
+
+def ring(radius: float = 40.0, thickness: float = 20.0, segments: int = 32, rings: int = 16) -> Form:
+    """A closed ring around Y; ``radius`` to the middle of what goes round, which is as thick as ``thickness``."""
+    _check({"radius": radius, "thickness": thickness}, {"segments": (segments, 3), "rings": (rings, 3)})
+    if thickness > 2 * radius:
+        raise EditRefused(f"A ring of radius {radius:g} cm can be up to {2 * radius:g} cm thick, not {thickness:g} cm.")
+    v, u = (a.ravel() for a in np.meshgrid(np.arange(rings + 1) / rings, np.arange(segments + 1) / segments, indexing="ij"))
+    keep = (v < 1) & (u < 1)
+    around, about = 2 * np.pi * u[keep], 2 * np.pi * v[keep]
+    away = radius + thickness / 2 * np.cos(about)
+    points = np.stack([away * np.sin(around), thickness / 2 * np.sin(about), away * np.cos(around)], axis=1)
+    quads = _grid_faces(rings, segments, lambda r, c: r % rings * segments + c % segments)
+    uv_quads = _grid_faces(rings, segments, lambda r, c: r * (segments + 1) + c)
+    return points, _quad_mesh(len(points), quads, np.stack([u, v], axis=1), uv_quads)
+
+
 def turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
     """A profile from top to bottom turned about Y; both its ends lie on the axis and become one point each."""
     rings = len(radii) - 1
@@ -108,4 +130,6 @@ def turned(radii: np.ndarray, ys: np.ndarray, segments: int) -> Form:
     return points, _quad_mesh(len(points), quads, np.stack([u, v], axis=1), uv_quads)
 
 
-MESH_FORMS: dict[str, Callable[..., Form]] = {"Box": box, "Plane": plane, "Globe": globe, "Ball": ball, "Cylinder": cylinder}
+MESH_FORMS: dict[str, Callable[..., Form]] = {
+    "Box": box, "Plane": plane, "Globe": globe, "Ball": ball, "Cylinder": cylinder, "Cone": cone, "Ring": ring,
+}  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable
 from typing import Protocol, TypeVar
@@ -18,6 +19,11 @@ def number_of(some_id: str) -> int:
 def fresh_id(prefix: str, used: Iterable[str], floor: int = 0) -> str:
     """``prefix``, one letter, and the lowest number above all in use and above ``floor``."""
     return f"{prefix}{max((floor, *(number_of(i) for i in used if i.startswith(prefix)))) + 1}"
+
+
+def by_number(name: str) -> list[tuple[int, str]]:
+    """For sorting: ``fin_2`` before ``fin_10``."""
+    return [(int(word), "") if word.isdecimal() else (-1, word) for word in re.split(r"(\d+)", name.casefold())]
 
 
 LONGEST_NAME = 200

@@ -26,7 +26,7 @@ def missing_hold(owner: Owner, channel_id: str, key: Key) -> Hold | None:
     """The key that keeps a lane still until the move before ``key`` has ended, or None where none is missing.
 
     A lane creeps when its new key has another value than the lane kept so far, its last key lies further back, and
-    another lane of the same part comes to rest between the two: there the previous move ended. A weight waits for
+    another lane of the same part comes to rest or turns back between the two: there the previous move ended. A weight waits for
     weights, not for the object on its way.
     Source: common practice, no published source.
     """
@@ -61,14 +61,15 @@ def _keeps(curve: AnimationCurve, place: int, frame: float) -> bool:
 
 @cached_by_identity
 def stops(curve: AnimationCurve) -> tuple[float, ...]:
-    """Frames of keys at which a motion ends: the curve moves up to the key and stands still from it to the next one."""
+    """Frames of keys at which a motion ends: the curve moves up to the key, and stands still from it on or turns back."""
     keys = curve.keys
     still = [stands(a, b) for a, b in zip(keys, keys[1:], strict=False)]
     out = []
     for n, key in enumerate(keys[1:], 1):
         goes_on = n < len(keys) - 1 and not still[n] or n == len(keys) - 1 and curve.after != "hold"
         jumps = still[n - 1] and not keys[n - 1].shows(key)  # the end of a hold
-        if (not still[n - 1] or jumps) and not goes_on:
+        turns = goes_on and n < len(keys) - 1 and (key.value - keys[n - 1].value) * (key.value - keys[n + 1].value) > 0
+        if (not still[n - 1] or jumps) and (turns or not goes_on):
             out.append(key.frame)
     return tuple(out)
 

@@ -6,10 +6,12 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
+from fictilis.core.animation.curve import SAME_FRAME
 from fictilis.core.mix.channels import ChannelRef, channel, settable
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.shared_lanes import each_once, lanes_shared
 
+SAME_VALUE = 1e-6
 Lanes = Iterable[tuple[str, str]]  # pairs (owner id, channel id)
 
 
@@ -39,6 +41,22 @@ def valued(scene: Scene, lanes: Lanes) -> list[tuple[str, str]]:
     out = [ref for ref in lanes if not channel(scene.owner(ref[0]), ref[1]).poses]
     if lanes and not out:
         settable(scene.owner(lanes[0][0]), lanes[0][1])
+    return out
+
+
+def jumping(scene: Scene, span: tuple[float, float] | None = None) -> list[ChannelRef]:
+    """The lanes that do not end as they begin over some frames, by default those that are played."""
+    first, last = span or scene.span
+    out = []
+    for owner in scene.owners:
+        for lane in owner.lanes:
+            keys, ref = lane.curve.keys, ChannelRef(owner.id, lane.channel)
+            if channel(owner, lane.channel).poses:
+                start, end = (next((k for k in reversed(keys) if k.frame <= at + SAME_FRAME), keys[0]) for at in (first, last))
+                jumps = not end.shows(start)
+            else:
+                jumps = abs(float(lane.curve.evaluate(first)) - float(lane.curve.evaluate(last))) > SAME_VALUE
+            out += [ref] if jumps else []
     return out
 
 

@@ -211,7 +211,7 @@ CUES = (
               (Number("place", "To the place", 1.0, needed=True, low=1, high=MOST_CUES, decimals=0),), HAS,
               "Another place in the order.", "Move it", done="Move the cue"),
     Operation("cue", "switch", "Cue on", lambda s, v: edits.change_cue(s.scene, s.cue.id, on=not v["off"]),
-              (Flag("off", "Off", asked=False),), HAS, "Whether the cue listens.", done="Cue on or off"),
+              (Flag("off", "Off", asked=False),), HAS, "Whether the cue listens.", done="Cue on"),
     Operation("cue", "remove", "Delete the cue", lambda s, _v: edits.remove_cue(s.scene, s.cue.id), (), HAS,
               "Deletes the cue; cues that name it say what they lack.", done="Delete the cue"),
 )  # fmt: skip

@@ -74,7 +74,7 @@ def _of(kind: str) -> tuple[Operation, ...]:
                   done=f"{word} {{object}}"),
         Operation("deform", f"rest-{kind}", f"{word} on", _rest(kind), (Flag("off", "On again", asked=False),),
                   ("object", kind), "Off, it does nothing and keeps its numbers and its lane.",
-                  done=f"{word} of {{object}} on or off"),
+                  done=f"{word} of {{object}} off"),
         Operation("deform", f"no-{kind}", f"Remove {kind}", _none(kind), (), ("object", kind), "Removes it and its lane.",
                   done=f"Remove {kind} of {{object}}"),
     )  # fmt: skip

@@ -74,8 +74,16 @@ def _snap(s: Subject, _v: Values) -> Outcome:
 
 
 def _close(s: Subject, _v: Values) -> Outcome:
-    scene, said = timing.close_loop(s.scene, s.lanes), []
-    for ref in s.lanes:
+    all_jumping = key_refs.jumping(s.scene)
+    lanes = [ref for ref in s.lanes if ref in s.selected] or all_jumping
+    if not lanes:
+        return Outcome(s.scene, said="All lanes loop cleanly.")
+    scene, said = timing.close_loop(s.scene, lanes), []
+    left = [s.named(ref) for ref in all_jumping if ref not in lanes]
+    if left:
+        more = f" and {len(left) - 4} more" if len(left) > 4 else ""
+        said.append(f"{len(left)} other lane{' jumps' if len(left) == 1 else 's jump'} too: {', '.join(left[:4])}{more}.")
+    for ref in lanes:
         before, after = (at.owner(ref.owner).lane(ref.channel) for at in (s.scene, scene))
         last = after.curve.keys[-1].frame if after is not None else 0.0
         if before is not None and last > max(before.curve.keys[-1].frame, s.scene.span[1]):
@@ -127,7 +135,7 @@ LANES = (
               ("lane",),
               "Copies the earlier value to this frame, so that it holds until here.", done="Hold until frame {frame}"),
     Operation("lanes", "close", "Close the loop", _close, (), ("lanes",),
-              "First and last frame get the same value and slope; a relay gets its first pose once more.",
+              "The selected lanes, or all that jump, get the same value and slope at both ends; a relay its first pose again.",
               done="Close the loop"),
     Operation("lanes", "beyond", "Before and after the keys",
               _beyond,

@@ -174,7 +174,7 @@ OBJECTS = (
     Operation("object", "hide-surface", "Smooth surface on",
               _hide_surface,
               (Flag("off", "On again", asked=False),), ("surface",), "Off, the mesh itself is shown.",
-              done="Smooth surface of {object} on or off"),
+              done="Smooth surface of {object} off"),
     Operation("object", "lock", "Lock object", lambda s, v: edits.set_locked(s.scene, s.obj.id, not v["off"]),
               (Flag("off", "Unlock", asked=False),), ("object",),
               "A locked object keeps its shapes and its mesh; weights and keys stay free.", done="Lock {object}"),

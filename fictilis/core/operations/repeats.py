@@ -153,7 +153,7 @@ REPEATS = (
     Operation("repeat", "rest", "Copies on", lambda s, v: edits.change_repeat(s.scene, s.obj.id, on=bool(v["off"])),
               (Flag("off", "On again", asked=False),), ("object", "repeated"),
               "Off, only the object itself is shown; the numbers stay.",
-              done="Copies of {object} on or off"),
+              done="Copies of {object} off"),
     Operation("repeat", "none", "Remove copies", lambda s, _v: edits.leave_repeat(s.scene, s.obj.id), (),
               ("object", "repeated"), "Removes all copies; the object stays.", done="Remove copies of {object}"),
 )  # fmt: skip

@@ -68,7 +68,7 @@ RIGS = (
               done="Skinning method of {object}"),
     Operation("rig", "rest", "Rig on", lambda s, v: edits.change_skin(s.scene, s.obj.id, on=bool(v["off"])),
               (Flag("off", "On again", asked=False),), ("object", "rig"), "Off, the object is shown as it was bound.",
-              done="Rig of {object} on or off"),
+              done="Rig of {object} off"),
     Operation("rig", "turn", "Turn a joint", _turn,
               (Kept("joint", "Joint", needed=True, among=_joints), *(_degrees(axis) for axis in "xyz")), ("object", "rig"),
               "Turns a joint about its own axes, in degrees, on top of its clip.", "Turn it", done="Turn {joint} of {object}"),

@@ -62,7 +62,7 @@ SPRINGS = (
     Operation("spring", "rest", "Point spring on", lambda s, v: edits.change_spring(s.scene, s.obj.id, on=bool(v["off"])),
               (Flag("off", "On again", asked=False),), ("object", "point spring"),
               "Off, the points stand where the mix has them; the numbers stay.",
-              done="Point spring of {object} on or off"),
+              done="Point spring of {object} off"),
     Operation("spring", "bake", "Targets from the point spring", _bake,
               (Number("within", "Within", edits.CLOSE, unit="cm", low=1e-6, high=1e3, decimals=4),), ("object", "point spring"),
               "Makes targets with a key at each frame that give the same motion, and removes the spring.", "Make them",

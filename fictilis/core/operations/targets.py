@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from fictilis.core.edits import links
@@ -179,6 +181,11 @@ TARGETS = (
               "Removes targets with their lanes; what was built on them keeps its shape.", done="Remove {targets}"),
     Operation("target", "rename", "Rename", lambda s, v: edits.rename_target(s.scene, s.obj.id, s.target_id, v["name"]),
               (Text("name", "Name", needed=True),), ("target",), "Another name for the target.", done="Rename {target}"),
+    Operation("target", "rename-several", "Rename several",
+              lambda s, v: edits.rename_targets(s.scene, s.obj.id, s.targets, v["find"], v["put"]),
+              (Text("find", "Find in the names", ""), Text("put", "Put in its place", "Target")), ("target",),
+              "Changes a part of the names; with nothing to find the targets get this name and a number.", "Rename them",
+              done="Rename {targets}"),
     Operation("target", "in-between", "In-between", _in_between,
               (Number("at", "At weight", low=WEIGHT[0], high=WEIGHT[1], needed=True),), ("target",),
               "Stores the shape the target has at a weight, so that it can be shaped there.", done="In-between of {target}"),
@@ -233,6 +240,11 @@ def _blend(s: Subject, v: Values) -> Scene:
     return _put_back(s, blended(_mix(s, v["first"]), _mix(s, v["second"]), v["part"]))
 
 
+def _from_names(s: Subject, v: Values) -> Outcome:
+    scene, made = edits.new_targets(s.scene, s.obj.id, re.split(r"[,;\t\r\n\u2028\u2029]+", v["names"]))
+    return Outcome(scene, targets=tuple(made))
+
+
 def _keep(s: Subject, v: Values) -> Scene:
     if not v["name"]:
         raise EditRefused("A kept mix needs a name.")
@@ -252,6 +264,14 @@ MIXES = (
     Operation("object", "put-back", "Apply a kept mix", lambda s, v: _put_back(s, dict(_mix(s, v["name"]).weights)),
               (Kept("name", "Mix", needed=True, among=_mixes),), ("mix",), "Sets the weights of a kept mix.", "Apply it",
               done="Apply the mix {name}"),
+    Operation("object", "zero-mix", "All weights to zero", lambda s, _v: _put_back(s, {t.id: 0.0 for t in s.obj.targets}), (),
+              ("any target",), "Sets every weight that nothing drives to 0.", done="All weights to zero"),
+    Operation("object", "sort-targets", "Sort by name", lambda s, _v: edits.sort_targets(s.scene, s.obj.id), (),
+              ("any target",), "Puts the targets in the order of their names, groups by theirs; a relay keeps its row.",
+              done="Sort targets by name"),
+    Operation("object", "new-targets", "New targets from a list of names", _from_names,
+              (Text("names", "Names, apart by commas", needed=True),), ("object",),
+              "A new target for each name: a copy of the base.", "Make them", done="New targets"),
     Operation("object", "blend-mixes", "Blend two kept mixes", _blend,
               (Kept("first", "From", needed=True, among=_mixes), Kept("second", "To", needed=True, among=_mixes),
                Number("part", "Part of the way", 0.5, low=-1, high=2)), ("two mixes",),

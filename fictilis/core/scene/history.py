@@ -171,6 +171,7 @@ class History:
         self.steps, self.whole = steps, whole
         self._entries: list[tuple[str, Any]] = [("", state)]
         self._at = 0
+        self._run: tuple[object, Any] = (None, None)  # what committed last, and what it left
 
     @property
     def state(self) -> Any:
@@ -181,10 +182,12 @@ class History:
         """The present state replaced without a step."""
         self._entries[self._at] = (self._entries[self._at][0], state)
 
-    def push(self, label: str, state: Any) -> None:
-        """A further step; what was ahead is forgotten."""
-        del self._entries[self._at + 1 :]
+    def push(self, label: str, state: Any, run: object = None) -> None:
+        """A further step, or one with what the same ``run`` pushed just before; what was ahead is forgotten."""
+        goes_on = run is not None and self._run[0] is run and self._run[1] is self.state
+        del self._entries[self._at + (0 if goes_on else 1) :]
         self._entries.append((label, state))
+        self._run = (run, state)
         if len(self._entries) > self.steps:
             del self._entries[0]
         self._at = len(self._entries) - 1

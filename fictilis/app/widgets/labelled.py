@@ -1,0 +1,73 @@
+"""A row of a form, and its label, by which a number can be dragged."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import (
+    QMouseEvent,
+)
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSizePolicy,
+    QWidget,
+)
+
+from fictilis.app.widgets.number_field import NumberField
+
+
+class ScrubLabel(QLabel):
+    """The label of a number: dragged to the sides it changes the number, finely with Shift."""
+
+    STEP = 4  # pixels
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self.field: NumberField | None = None
+        self._from: float | None = None
+
+    def about(self, field: QWidget) -> None:
+        if self.field is None and isinstance(field, NumberField):
+            self.field = field
+            self.setCursor(Qt.CursorShape.SizeHorCursor)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.field is None or not self.field.isEnabled() or event.button() != Qt.MouseButton.LeftButton:
+            super().mousePressEvent(event)
+            return
+        self._from, self._run = event.position().x(), object()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._from is None or self.field is None:
+            return
+        steps = int((event.position().x() - self._from) / self.STEP)
+        if steps:
+            self._from += steps * self.STEP
+            self.field.step(steps, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier), self._run)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        self._from = None
+
+
+class Labelled(QWidget):
+    """A row: a quiet label, then fields that share the rest."""
+
+    def __init__(self, name: str, *fields: QWidget, width: int = 75) -> None:
+        super().__init__()
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(5)
+        self.label = ScrubLabel(name)
+        self.label.setProperty("quiet", True)
+        self.label.setFixedWidth(width)
+        self.label.setStyleSheet("font-size: 12px;")
+        self.row.addWidget(self.label)
+        for field in fields:
+            self.row.addWidget(field, 1)
+            if isinstance(field, QLineEdit):
+                self.label.setBuddy(field)
+                self.label.about(field)
+                field.setMinimumWidth(28)
+            elif isinstance(field, QLabel):
+                field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

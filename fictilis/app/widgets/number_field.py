@@ -1,0 +1,142 @@
+"""A number with its unit."""
+
+from __future__ import annotations
+
+import math
+from contextlib import nullcontext
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
+
+from fictilis.app.model.arithmetic import number_from
+from fictilis.app.model.document import Document
+from fictilis.app.widgets.fields import Editor
+
+
+class NumberField(Editor):
+    """A number with its unit. ``committed`` after Enter or leaving the field, with a number within bounds only."""
+
+    committed = pyqtSignal(float)
+
+    def __init__(self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9) -> None:
+        super().__init__()
+        self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
+        self.value = 0.0
+        self._whole = False  # what the click that brought the keys selects
+        self.setAccessibleName(name)
+        if unit:
+            self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
+
+    def set_value(self, value: float) -> None:
+        """Show a value without announcing it; a field being edited is left alone."""
+        editing = self.hasFocus() and self.begun()
+        self.value = float(value)
+        if not editing:
+            self.leave()
+
+    def leave(self) -> None:
+        text = self._text(self.value)
+        if text != self.text():
+            self.setText(text)
+        self._mark(True)
+
+    def typed(self) -> float | None:
+        """The number that stands in the field; None where none does, or one out of bounds."""
+        try:
+            value = number_from(self.text().strip().removesuffix(self.unit))
+        except ValueError:
+            return None
+        return value if math.isfinite(value) and self.low <= value <= self.high else None
+
+    def _text(self, value: float) -> str:
+        text = f"{value:.{self.decimals}f}"
+        return "0" if self.decimals == 0 and text == "-0" else text
+
+    def _mark(self, good: bool) -> None:
+        if self.property("bad") != (not good):
+            self.setProperty("bad", not good)
+            self.style().unpolish(self)
+            self.style().polish(self)
+            self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
+
+    def take(self) -> None:
+        """Take what was typed, where it is a number within bounds."""
+        value = self.typed()
+        self._mark(value is not None)
+        if value is not None:
+            self.value = value
+            self.setText(self._text(value))
+            self.committed.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.leave()
+            return
+        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self.window().focusProxy() is not None:
+                event.accept()
+                self.window().setFocus()  # to the view, where keys are shortcuts again
+            elif self.property("bad"):
+                event.accept()
+                self.selectAll()
+            else:
+                event.ignore()  # in a dialog it is the main button
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self._whole = event.reason() == Qt.FocusReason.MouseFocusReason
+        if event.reason() != Qt.FocusReason.ActiveWindowFocusReason:
+            self.selectAll()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The click that comes to the field takes all of it, a drag what it is drawn over."""
+        super().mouseReleaseEvent(event)
+        if self._whole and not self.hasSelectedText():
+            self.selectAll()
+        self._whole = False
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
+        self.selectAll()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """A step up or down, for a field that has the keys; with Shift a tenth of it."""
+        turn = event.angleDelta()
+        if not self.hasFocus() or not (turn.y() or turn.x()):
+            event.ignore()
+            return
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.step(math.copysign(1, turn.y() or turn.x()), fine, self)
+        self.selectAll()
+
+    def step(self, count: float, fine: bool, run: object) -> None:
+        """So many steps more, as what the field's document counts as one step while it comes from the same ``run``."""
+        now, wide = self.typed(), self.high - self.low
+        step = 1.0 if self.decimals < 2 else wide / 100 if wide <= 10 else 0.1
+        step = max(step * (0.1 if fine else 1.0), 10.0**-self.decimals)
+        value = min(max((self.value if now is None else now) + count * step, self.low), self.high)
+        if value == self.value:
+            return
+        doc = getattr(self.window(), "doc", None)
+        with doc.one_step(run) if isinstance(doc, Document) else nullcontext():
+            self.setText(self._text(value))
+            self.setModified(False)
+            self.take()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.unit:
+            painter = QPainter(self)
+            colour = QColor(self.palette().text().color())
+            colour.setAlpha(150)
+            painter.setPen(colour)
+            rect = QRectF(self.rect()).adjusted(0, 0, -9, 0)
+            painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.unit)
