@@ -8,7 +8,8 @@ from typing import Protocol, TypeVar
 
 from msgspec.structs import replace
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QColorDialog, QFileDialog, QLineEdit, QWidget
+from PyQt6.sip import isdeleted
 
 from fictilis import __version__
 from fictilis.app.commands.actions import Actions
@@ -88,22 +89,35 @@ class FileChooser:
             self.folder = str(Path(path).parent)
         return Path(path) if path else None
 
+    def _asked(self, ask: Callable[[], T]) -> T:
+        had = QApplication.focusWidget()
+        try:
+            return ask()
+        finally:
+            keys_back(self.window, had)
+
     def open(self, title: str, kinds: str) -> Path | None:
-        return self._remember(QFileDialog.getOpenFileName(self.window, title, self.folder, kinds)[0])
+        return self._asked(lambda: self._remember(QFileDialog.getOpenFileName(self.window, title, self.folder, kinds)[0]))
 
     def open_several(self, title: str, kinds: str) -> list[Path]:
-        paths = QFileDialog.getOpenFileNames(self.window, title, self.folder, kinds)[0]
+        paths = self._asked(lambda: QFileDialog.getOpenFileNames(self.window, title, self.folder, kinds)[0])
         return [path for path in map(self._remember, paths) if path]
 
     def save(self, title: str, name: str, kinds: str) -> Path | None:
         dialog = SaveDialog(self.window, title, self.folder, name, kinds)
-        return self._remember(dialog.selectedFiles()[0]) if dialog.exec() else None
+        return self._asked(lambda: self._remember(dialog.selectedFiles()[0]) if dialog.exec() else None)
 
     def folder_for(self, title: str) -> Path | None:
-        path = QFileDialog.getExistingDirectory(self.window, title, self.folder)
+        path = self._asked(lambda: QFileDialog.getExistingDirectory(self.window, title, self.folder))
         if path:
             self.folder = path
         return Path(path) if path else None
+
+
+def keys_back(window: QWidget, had: QWidget | None) -> None:
+    """The keys go to what had them before a dialog, or to the view where that is gone or is a field to type in."""
+    stays = had is not None and not isdeleted(had) and had.isVisible() and had.window() is window
+    (had if stays and not isinstance(had, QLineEdit) and had is not None else window).setFocus()
 
 
 class Asker(Protocol):
@@ -137,11 +151,14 @@ class Questions:
         """Show a dialog until it is answered; playing stops meanwhile."""
         self._asker.playback.stop()
         before, self._front = self._front, dialog
+        had = QApplication.focusWidget()
         try:
             dialog.exec()
         finally:
             self._front = before
         dialog.deleteLater()
+        if before is self._window:
+            keys_back(self._window, had)
         return dialog.answer
 
     def export(self, path: Path | None, objects: tuple[str, ...], write: Write) -> None:
@@ -208,6 +225,7 @@ class Questions:
             self._asker.palette_,
             lambda *which: doc.channels.set_values(weights(*which), "Blend", final=False),
         )
+        dialog.stand_aside()
         answer = self.show(dialog)
         doc.cancel_preview()
         if answer in ("ok", "key"):
@@ -269,6 +287,7 @@ class Questions:
 
         files = lambda: self.files.open("Take a mesh file", file_kinds("read"))  # noqa: E731
         dialog = new_scene.NewSceneDialog(self._window, files, bool(doc.scene.objects), seen)
+        dialog.stand_aside()
         self.show(dialog)
         doc.session = session
         doc.cancel_preview()

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QSize, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QHideEvent, QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap, QPolygonF, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -34,6 +34,8 @@ from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
 from fictilis.core.ground.errors import FictilisError
 from fictilis.render.items import Light
 
+EDGE = 12  # pixels, from the corner of the window
+
 
 class Dialog(QDialog):
     """A heading, a body and a row of verbs. ``answer`` is the id of the button pressed, or None."""
@@ -58,6 +60,14 @@ class Dialog(QDialog):
         self.row.addStretch()
         outer.addLayout(self.row)
         self.buttons: dict[str, QPushButton] = {}
+
+    def stand_aside(self) -> None:
+        """Stand at the lower left of the window, clear of the middle of the view, which shows what is chosen."""
+        window = self.parentWidget()
+        if window is not None:
+            corner = window.mapToGlobal(window.rect().bottomLeft())
+            self.adjustSize()
+            self.move(corner.x() + EDGE, max(corner.y() - self.height() - EDGE, window.mapToGlobal(QPoint()).y()))
 
     def sentence(self, text: str, quiet: bool = False) -> QLabel:
         label = QLabel(text)
@@ -144,7 +154,7 @@ SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
 def ask_field(ask: Ask, palette: Palette) -> tuple[QWidget, Callable[[], Any]]:
     """The widget that asks for something, and what reads its answer."""
     if isinstance(ask, NumberAsk):
-        field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high)
+        field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high, trimmed=True)
         field.set_value(ask.default)
         return field, lambda: field.value
     if isinstance(ask, CheckAsk):

@@ -32,7 +32,7 @@ def form_field(name: str, first: float) -> NumberField:
     """The field of a number of a form: a size in cm, or a count."""
     size = isinstance(first, float)
     most = 1e6 if size else 100_000 if name == "points" else 1000
-    return NumberField(name.capitalize(), unit(name, first), 1 if size else 0, 0.001 if size else 1, most)
+    return NumberField(name.capitalize(), unit(name, first), 1 if size else 0, 0.001 if size else 1, most, trimmed=True)
 
 
 class NewSceneDialog(Dialog):
@@ -66,6 +66,7 @@ class NewSceneDialog(Dialog):
                 field.set_value(first)
                 field.setMaximumWidth(150)
                 field.textEdited.connect(lambda _text: self._show())
+                field.committed.connect(lambda _value: self._show())
                 row = Labelled(number.capitalize(), field, width=96)
                 row.row.addStretch(1)
                 inside.addWidget(row)

@@ -26,9 +26,12 @@ class NumberField(Editor):
 
     committed = pyqtSignal(float)
 
-    def __init__(self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9) -> None:
+    def __init__(
+        self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9, trimmed: bool = False
+    ) -> None:  # fmt: skip
+        """``trimmed``: without zeros behind the point that say nothing."""
         super().__init__()
-        self.unit, self.decimals, self.low, self.high = unit, decimals, low, high
+        self.unit, self.decimals, self.low, self.high, self.trimmed = unit, decimals, low, high, trimmed
         self.value = 0.0
         self._whole = False  # what the click that brought the keys selects
         self.setAccessibleName(name)
@@ -58,7 +61,8 @@ class NumberField(Editor):
 
     def _text(self, value: float) -> str:
         text = f"{value:.{self.decimals}f}"
-        return "0" if self.decimals == 0 and text == "-0" else text
+        text = text.rstrip("0").rstrip(".") if self.trimmed and "." in text else text
+        return "0" if text == "-0" else text
 
     def _mark(self, good: bool) -> None:
         if self.property("bad") != (not good):
