@@ -21,6 +21,7 @@ from fictilis.core.at_frame.drawn import as_drawn
 from fictilis.core.edits.springs import bake_all
 from fictilis.core.geometry.kinds import Geometry, Line
 from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.scene.scene import MorphObject, Scene
 
 Progress = Callable[[float], None]
@@ -132,7 +133,7 @@ def as_targets(scene: Scene) -> tuple[Scene, list[str]]:
         what = " and ".join([", ".join(parts[:-1]), parts[-1]] if len(parts) > 1 else parts)
         verb = "are" if parts[-1] == "springs" or len(parts) > 1 else "is"
         count = f"{len(made)} target{'' if len(made) == 1 else 's'}"
-        said.append(f"The {what} of {obj.name} {verb} written as {count}, up to {off:.2g} cm off at frames.")
+        said.append(f"The {what} of {obj.name} {verb} written as {count}, up to {in_cm(off)} off at frames.")
     if said and scene.clips:
         said.append("Clips that are not active are written without them.")
     return scene, said

@@ -26,6 +26,7 @@ from fictilis.core.geometry.normals import face_normals, normal_axes, point_norm
 from fictilis.core.geometry.topology import face_of_corner, triangles
 from fictilis.core.ground.arrays import lengths
 from fictilis.core.ground.errors import CannotSave
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.channel_kinds import LINE_IDS, OBJECT_KINDS
@@ -228,7 +229,7 @@ def _tube_words(scene: Scene, obj: MorphObject) -> str:
     for frame in np.unique(np.round(np.linspace(*scene.span, LOOKED_AT))):
         own, its = (Pose(scene, o, frame).mixed for o in (obj, solid))
         far = max(far, float(lengths(shown_points(obj, own) - its).max(initial=0.0)))
-    return f"The tube of {obj.name} is exact at its targets, and up to {far:.2g} cm off between." if far > SAID_CM else ""
+    return f"The tube of {obj.name} is exact at its targets, and up to {in_cm(far)} off between." if far > SAID_CM else ""
 
 
 def _line(g: Any, buffer: Buffer, obj: MorphObject, number: int) -> Any:

@@ -13,6 +13,7 @@ from msgspec import Struct
 from fictilis.core.at_frame.cameras import eye, placed_camera
 from fictilis.core.at_frame.copies import copies
 from fictilis.core.at_frame.fewer_bands import FORMAT_BANDS, with_bands
+from fictilis.core.ground.numbers_said import said as number_said
 from fictilis.core.mix.bands import swept
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.gltf_buffer import Buffer
@@ -54,7 +55,7 @@ def moves_of(scene: Scene, ids: list[str], nodes: list[Nodes], sampled: bool) ->
                 error = max(error, track.error)
                 out[own.alike(later), "weights"] = track
         if error > SAID_FROM or error and sampled:
-            off.append(f"The weights of {obj.name} are sampled at each frame, and up to {error:.2g} off between")
+            off.append(f"The weights of {obj.name} are sampled at each frame, and up to {number_said(error)} off between")
         if not own.movers:
             continue
         apart = len(own.movers) > 1 or obj.repeated is not None and obj.repeated.other is not None

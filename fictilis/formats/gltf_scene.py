@@ -16,6 +16,7 @@ from fictilis.core.animation.sampled import Curves
 from fictilis.core.edits.objects import add_objects
 from fictilis.core.ground.errors import BadFile, FictilisError
 from fictilis.core.ground.names import fresh_name, tidy_name
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.rig.posing import rotations
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import LANE_COLOURS, MorphObject, Scene, Target
@@ -150,7 +151,7 @@ class _Builder:
                     lanes, off = near_lanes(frames, self._world(number, moves, back), box_of(placed), *PARTS)
             if lanes and off > TOLD:
                 why = "since no position, rotation and scale says it"
-                self.reader.said.append(f"{obj.name} is up to {off:.2g} cm off its way, {why}")
+                self.reader.said.append(f"{obj.name} is up to {in_cm(off)} off its way, {why}")
             out.append(lanes)
         return placed, out
 

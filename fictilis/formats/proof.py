@@ -19,6 +19,8 @@ from fictilis.core.geometry.topology import triangles
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import lengths
 from fictilis.core.ground.errors import BadFile
+from fictilis.core.ground.numbers_said import in_cm
+from fictilis.core.ground.numbers_said import said as number_said
 from fictilis.core.mix.acting import shares_at, weights_at
 from fictilis.core.mix.bands import swept
 from fictilis.core.mix.channels import own_placement, values_at
@@ -57,8 +59,10 @@ class Proof(Struct, frozen=True):
     def sentence(self) -> str:
         when = f"over {self.frames:,} frames" if self.frames > 1 else f"at frame {self.frame:g}"
         when += f" in each of {self.clips} clips" if self.clips > 1 else ""
-        seen = [f"its {self.points:,} points are {self.cm:.2g} cm off at most"] if self.points else []
-        led = [f"its {self.weights:,} weights {'' if seen else 'are '}{self.weight:.2g}{'' if seen else ' off at most'}"]
+        seen = [f"its {self.points:,} points are {in_cm(self.cm)} off at most"] if self.points else []
+        led = [
+            f"its {self.weights:,} weights {'' if seen else 'are '}{number_said(self.weight)}{'' if seen else ' off at most'}"
+        ]
         return f"Read again, {', '.join(seen + (led if self.weights else []))} {when}."
 
 

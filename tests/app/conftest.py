@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from fictilis.app.lanes.places import HEAD
 from fictilis.app.model.document import Document
 from fictilis.app.model.memory import keep_loaded
 from fictilis.app.model.session import Session
@@ -174,8 +175,10 @@ class Windows:
         """``alone``: each test has a window of its own, where it is about what a window keeps."""
         self.alone = alone
 
-    def take(self, scene: Scene, folder: Path) -> Window:
-        """A window; a new one keeps its settings and copies in a folder."""
+    def take(self, scene: Scene, folder: Path, own: bool = False) -> Window:
+        """A window, or one of its ``own``; a new one keeps its settings and copies in a folder."""
+        if own:
+            self.close()
         if self.shared:
             window = self.shared.pop()
             as_new(window, scene)
@@ -186,10 +189,10 @@ class Windows:
             window.show()
         return window
 
-    def give_back(self, window: Window) -> None:
+    def give_back(self, window: Window, own: bool = False) -> None:
         rest(window)
         others = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not window]
-        if self.alone or others or window.renderer is None or not window.isVisible():
+        if own or self.alone or others or window.renderer is None or not window.isVisible():
             self.closed(window)
         else:
             self.shared.append(window)
@@ -229,6 +232,8 @@ def as_new(window: Window, scene: Scene) -> None:
     eye = window.view.eye
     eye.own = Camera(yaw=START_YAW, pitch=START_PITCH)
     eye.fit()
+    window.view._pressure = 1.0
+    window.lanes.axis.widen(HEAD)
     window.view.setFocus()
 
 
@@ -242,12 +247,12 @@ def windows(qapp, request):
 
 
 @pytest.fixture
-def open_window(qtbot, windows, tmp_path):
+def open_window(qtbot, windows, tmp_path, request):
     """Opens the real window on a scene; leaves it without questions."""
-    opened = []
+    opened, own = [], request.node.get_closest_marker("own_window") is not None
 
     def make(scene: Scene) -> User:
-        window = windows.take(scene, tmp_path)
+        window = windows.take(scene, tmp_path, own)
         opened.append(window)
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow, timeout=5000)
@@ -256,7 +261,7 @@ def open_window(qtbot, windows, tmp_path):
 
     yield make
     for window in opened:
-        windows.give_back(window)
+        windows.give_back(window, own)
 
 
 @pytest.fixture

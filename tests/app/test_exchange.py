@@ -23,8 +23,6 @@ from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_files_and_window import drop
 from tests.formats.test_native import same_bits
 
-WINDOWS_ALONE = True
-
 OBJ = "o1"
 
 

@@ -44,8 +44,6 @@ from tests.app.test_bench import forms  # noqa: F401
 from tests.formats.test_native import same
 from tests.mixes import mix_at
 
-WINDOWS_ALONE = True
-
 K = Qt.Key
 
 
@@ -190,6 +188,7 @@ def test_exports_from_the_window(user, tmp_path, monkeypatch, answers):
     assert len(list((tmp_path / "shapes").iterdir())) == 3
 
 
+@pytest.mark.own_window
 def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_path, monkeypatch):
     user = open_window(sheet)
     user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
@@ -416,6 +415,7 @@ def test_the_theme_is_remembered(user):
     assert user.window.palette_.name == "Bisque"
 
 
+@pytest.mark.own_window
 def test_sizes_are_remembered(open_window, sheet):
     first = open_window(sheet)
     first.window.across.setSizes([300, 700, 280])

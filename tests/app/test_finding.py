@@ -30,8 +30,6 @@ from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, RIGHT, SHIFT, bead, move, point
 
-WINDOWS_ALONE = True
-
 K = Qt.Key
 
 
@@ -394,6 +392,7 @@ def test_a_form_knows_its_points_and_its_numbers(kind):
     assert form_of(finer.object(object_id)) is not None and len(finer.object(object_id).base) != len(obj.base)
 
 
+@pytest.mark.own_window
 def test_nothing_of_this_is_left_open(user):
     ask(user, "mirror")
     user.click(user.view, (40, 300))

@@ -12,9 +12,9 @@ from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT
 from tests.app.test_exchange import act
 
-WINDOWS_ALONE = True
-
 K = Qt.Key
+
+WINDOWS_ALONE = True
 
 
 @pytest.fixture

@@ -22,8 +22,6 @@ from tests.app.conftest import LEFT, choose
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_exchange import OBJ, act
 
-WINDOWS_ALONE = True
-
 SMALL = {"width": 64, "height": 48, "samples": 1}
 
 

@@ -14,8 +14,6 @@ from fictilis.app.widgets.dialogs import FormDialog
 from fictilis.app.widgets.file_questions import ChangedOnDisk, RecoverDialog, UnsavedDialog
 from fictilis.app.widgets.theme import PALETTES
 
-WINDOWS_ALONE = True
-
 K = Qt.Key
 BISQUE = next(iter(PALETTES.values()))
 FOUND = Recoverable(Path("/tmp/1-a.fictilis"), Path("/tmp/1-a.json"), "Bell", None, datetime(2026, 1, 2, 3, 4))
@@ -37,6 +35,7 @@ def shown(dialog, qtbot):
     return dialog
 
 
+@pytest.mark.own_window
 @pytest.mark.parametrize("keys", [(K.Key_Space,), (K.Key_Return,), (K.Key_Enter, K.Key_Space)], ids=["space", "enter", "both"])
 @pytest.mark.parametrize(("make", "destroys", "keeps"), QUESTIONS.values(), ids=list(QUESTIONS))
 def test_no_key_destroys_before_its_button_was_reached(qtbot, make, destroys, keeps, keys):

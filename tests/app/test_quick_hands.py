@@ -40,8 +40,6 @@ from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same
 from tests.formats.test_sound import RATE, wav
 
-WINDOWS_ALONE = True
-
 MIDDLE, RIGHT = Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton
 
 
@@ -364,6 +362,7 @@ def fielded(hurried):
     return user
 
 
+@pytest.mark.own_window
 @pytest.mark.parametrize("which", FIELDS)
 def test_a_field_that_is_open_is_taken_before_an_action_and_undone_by_it(fielded, which):
     """Typed, then the Undo button: the text is one step, and that step is taken back. A click then changes nothing."""
@@ -473,6 +472,9 @@ def test_a_pose_ends_with_its_frame_its_lane_and_its_owner(hurried):
     doc.channels.set_value(doc.channels.ref("t2"), 0.3)
     doc.set_frame(20.0)
     doc.undo()
+    assert doc.frame == 5.0 and doc.channels.value(ref) == 0.9, "the pose is seen at its own frame"
+    doc.redo()
+    doc.set_frame(20.0)
     assert not doc.state.posed and doc.channels.value(ref) == 1.0, "the pose of frame 5 shows at 20"
     doc.channels.set_value(ref, 0.4)
     doc.edit("Delete", lambda s: delete_keys(s, [KeyRef("o1", "t1", 0.0), KeyRef("o1", "t1", 20.0)]))

@@ -13,8 +13,6 @@ from fictilis.demo import SAMPLES
 from tests.app.conftest import LEFT
 from tests.app.test_exchange import act
 
-WINDOWS_ALONE = True
-
 K = Qt.Key
 
 

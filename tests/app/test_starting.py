@@ -24,8 +24,6 @@ from fictilis.core.scene.timeline import Sound
 from fictilis.formats.registry import save
 from fictilis.render.items import Light
 
-WINDOWS_ALONE = True
-
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]
 
 

@@ -8,6 +8,7 @@ from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.core.edits import cues as edits
 from fictilis.core.ground.errors import Cancelled, EditRefused
 from fictilis.core.rehearsal.meaning import cue
+from fictilis.core.rehearsal.takes import without_waiting
 from fictilis.core.scene.cues import Cue
 
 
@@ -32,6 +33,8 @@ class CueCommands:
             return
         events, seconds, frame, scene = rehearsing.events(), rehearsing.seconds, doc.frame, doc.ground
         within = doc.take_within
+        if not doc.take_waiting:
+            events, seconds = without_waiting(scene, events, seconds)
         try:
             made = self.ask.run("Making keys of the take", lambda _progress: edits.take(scene, events, seconds, frame, within))
         except Cancelled:

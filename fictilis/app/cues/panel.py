@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.row import Changes, CueRow
@@ -46,7 +46,10 @@ class CuePanel(QWidget):
         head.setSpacing(8)
         near = QLabel("keys within")
         near.setProperty("quiet", True)
-        for part in (self.rehearse, self.take, near, self.within, self.said):
+        self.waiting = QCheckBox("Keep the wait")
+        self.waiting.setToolTip("A take has the time before the first click or key too")
+        self.waiting.toggled.connect(lambda on: doc.change(take_waiting=on))
+        for part in (self.rehearse, self.take, near, self.within, self.waiting, self.said):
             head.addWidget(part)
         head.addStretch(1)
         head.addWidget(self.new)
@@ -121,6 +124,7 @@ class CuePanel(QWidget):
         show_checked(self.take, doc.taking)
         self.take.setText("End the take" if doc.taking else "Take")
         self.within.set_value(doc.take_within)
+        show_checked(self.waiting, doc.take_waiting)
         for row in self.rows.values():
             row.refresh()
         self._fill()

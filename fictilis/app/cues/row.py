@@ -176,7 +176,7 @@ class CueRow(QFrame):
         self.setProperty("chosen", self.doc.cue == self.cue_id)
         self.style().unpolish(self)
         self.style().polish(self)
-        shown = self.name.fontMetrics().elidedText(cue.name, Qt.TextElideMode.ElideRight, SIDE - 48)
+        shown = self.name.fontMetrics().elidedText(cue.name, Qt.TextElideMode.ElideMiddle, SIDE - 48)
         self.name.setText(shown)
         self.name.setAccessibleName(f"Cue {cue.name}")
         self.name.setToolTip(cue.name)

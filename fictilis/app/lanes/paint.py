@@ -92,7 +92,7 @@ def _heading(lanes: LaneArea, painter: QPainter, heading: Heading) -> None:
     painter.setPen(QPen(QColor(p.quiet), 1.4))
     _caret(painter, QPointF(rect.left() + 11, rect.center().y()), not heading.folded)
     painter.setFont(font(11.5, 600))
-    text = painter.fontMetrics().elidedText(heading.text, Qt.TextElideMode.ElideRight, int(rect.width() - 28))
+    text = painter.fontMetrics().elidedText(heading.text, Qt.TextElideMode.ElideMiddle, int(rect.width() - 28))
     painter.drawText(rect.adjusted(20, 0, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
     painter.setPen(QColor(p.line))
     painter.drawLine(rect.bottomLeft(), rect.bottomRight())
@@ -277,7 +277,7 @@ def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, co
     painter.drawEllipse(QPointF(place.head.left() + 24, place.head.center().y()), 4, 4)
     painter.setFont(font(12.5 if not place.is_thin else 11, 500))
     painter.setPen(QColor(p.quiet if channel.quiet or not place.drawn else p.text))
-    name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideRight, int(place.name.width()))
+    name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
     painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
     if channel.driven:
         _driven(lanes, painter, place)

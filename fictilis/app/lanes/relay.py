@@ -136,7 +136,7 @@ def paint_head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: floa
     metrics = painter.fontMetrics()
     count = len(place.curve.keys) if place.curve is not None else 0
     told = f" relay, {count} pose{'' if count == 1 else 's'}"
-    name = metrics.elidedText(place.channel.name, Qt.TextElideMode.ElideRight, int(place.title.width() - 94))
+    name = metrics.elidedText(place.channel.name, Qt.TextElideMode.ElideMiddle, int(place.title.width() - 94))
     painter.drawText(place.title, LEFT, name)
     painter.setFont(font(11.5))
     painter.setPen(QColor(p.quiet))

@@ -200,7 +200,7 @@ class MarkerRow(TimeRow):
             painter.fillRect(QRectF(rect.left() - 0.5, 0, 1.5, self.height()), QColor(p.primary))
             if rect.width() > 14:
                 painter.setPen(QColor(p.on_primary if here else p.text))
-                text = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideRight, int(rect.width() - 9))
+                text = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideMiddle, int(rect.width() - 9))
                 painter.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def begin(self, event: QMouseEvent) -> Gesture | None:

@@ -84,16 +84,17 @@ class Rehearsing(QObject):
             return
         self._run(lambda runner: runner.advance(max(self.seconds, runner.now)))
 
-    def _run(self, do: Callable[[Runner], object]) -> None:
+    def _run(self, do: Callable[[Runner], object]) -> object:
+        """What the runner says, or None where there is none, or it is over by that."""
         runner = self.runner
         if runner is None:
-            return
+            return None
         try:
-            do(runner)
+            said = do(runner)
         except FictilisError as error:
             self.doc.say(error.said, "error")
             self.leave()
-            return
+            return None
         for _, on in runner.heard[self._heard :]:
             self.heard.emit(on)
         self._heard = len(runner.heard)
@@ -102,9 +103,12 @@ class Rehearsing(QObject):
         if now is None or now.scene is not runner.shown or posed != now.posed:  # else nothing moves
             self.doc.show_live(Live(runner.shown, posed))
         self.ticked.emit()
+        return said
 
     def click(self, object_id: str, face: int, points: tuple[int, ...]) -> None:
-        self._run(lambda runner: runner.click(max(self.seconds, runner.now), object_id, face, points))
+        heard = self._run(lambda runner: runner.click(max(self.seconds, runner.now), object_id, face, points))
+        if heard is False:
+            self.doc.say(f"No cue waits for a click here on {self.doc.scene.object(object_id).name}.")
 
     def listens(self, key: str) -> bool:
         """Whether any cue waits for a key."""

@@ -81,6 +81,7 @@ class Preferences(Struct, frozen=True, eq=False, weakref=True, kw_only=True):
     guided: bool = False
     cues_shown: bool = False
     take_within: float = 0.002
+    take_waiting: bool = False
 
 
 class Session(Preferences, frozen=True, eq=False, weakref=True):

@@ -57,7 +57,7 @@ class Section(QWidget):
 
     def set_heading(self, text: str) -> None:
         self.heading.setAccessibleName(text)
-        shown = self.heading.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 180)
+        shown = self.heading.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, 180)
         self.heading.setText(shown)
         self.heading.setIcon(icon("caret-right" if self.body.isHidden() else "caret-down", self.palette_))
         what = "Unfold" if self.body.isHidden() else "Fold"

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QLineEdit, QMenu, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
@@ -20,6 +20,7 @@ from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Group, Target, targets_by_id
@@ -119,7 +120,7 @@ class Cards(Gesturing, QWidget):
         painter.setFont(font(12.5, 600))
         painter.setPen(QColor(p.text))
         room = QRectF(place.rect.left() + 20, place.rect.top(), 84, place.rect.height())
-        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideMiddle, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(font(12.5))
         painter.setPen(QColor(p.quiet))
@@ -144,7 +145,7 @@ class Cards(Gesturing, QWidget):
         name = target.name if target else "Base"
         painter.setFont(font(12.5, 500))
         painter.setPen(QColor(p.quiet if target is not None and target.muted else p.text))
-        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(place.name.width()))
+        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
         painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
         if target is None:
             return
@@ -184,6 +185,19 @@ class Cards(Gesturing, QWidget):
         else:
             x = rect.left() - GAP / 2 if at < len(cards) else rect.right() + GAP / 2
             painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+
+    def event(self, event: QEvent) -> bool:
+        """The tip has the whole name, and how far the target moves."""
+        if event.type() != QEvent.Type.ToolTip or not isinstance(event, QHelpEvent):
+            return super().event(event)
+        place = self._under(QPointF(event.pos()))
+        heading = next((g for g in self.group_places if g.rect.contains(QPointF(event.pos()))), None)
+        target = place.target if place is not None else None
+        said = heading.group.name if heading is not None else ""
+        if target is not None:
+            said = f"{target.name}: {len(target.deltas.indices):,} points, up to {in_cm(target.deltas.largest)}"
+        QToolTip.showText(event.globalPos(), said, self)
+        return True
 
     # mouse
 

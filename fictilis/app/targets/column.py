@@ -40,7 +40,7 @@ class ObjectList(QListWidget):
         self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self._filling = False
         self.itemChanged.connect(self._renamed)

@@ -100,7 +100,7 @@ def paint_labels(view: Canvas, painter: QPainter) -> None:
             painter.drawRoundedRect(rect.adjusted(-8, -8, 8, 24), 7, 7)
         painter.setFont(font(12, 600 if chosen else 500))
         wide = 160.0 if crowded else max(min(rect.width() + 30, across - 6), 40)
-        text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideRight, int(wide))
+        text = painter.fontMetrics().elidedText(item.label, Qt.TextElideMode.ElideMiddle, int(wide))
         place = QRectF(rect.center().x() - wide / 2, rect.bottom() + 2, wide, 18)
         if crowded:
             wide = painter.fontMetrics().horizontalAdvance(text) + 14

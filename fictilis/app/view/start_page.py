@@ -33,7 +33,7 @@ class _Card(QToolButton):
         self.setIconSize(PICTURE)
         self.setIcon(picture)
         self.setAccessibleName(name)
-        self.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, CARD.width() - 16))
+        self.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, CARD.width() - 16))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(lambda: run())
 

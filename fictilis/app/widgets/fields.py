@@ -220,7 +220,7 @@ class Elided(QLabel):
     def paintEvent(self, _event: object) -> None:
         painter = QPainter(self)
         room = self.contentsRect()
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, room.width())
         self.style().drawItemText(
             painter, room, int(self.alignment()), self.palette(), self.isEnabled(), text, self.foregroundRole()
         )
@@ -310,7 +310,7 @@ class ArrowCombo(QComboBox):
             option = QStyleOptionComboBox()
             self.initStyleOption(option)
             room = self.width() - 38 - (0 if option.currentIcon.isNull() else 22)
-            shown = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideRight, room)
+            shown = self.fontMetrics().elidedText(option.currentText, Qt.TextElideMode.ElideMiddle, room)
             if self.hint is None:
                 self.hint = self.toolTip()
             self.setToolTip(self.hint if shown == option.currentText else option.currentText)

@@ -22,7 +22,7 @@ class TickList(QListWidget):
         self.setAccessibleName(name)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.set_rows(rows)
         self._changed = changed
         self.itemChanged.connect(lambda _item: changed())

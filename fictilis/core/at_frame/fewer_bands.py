@@ -6,6 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.at_frame.pose import Pose
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.scene.scene import MorphObject, Scene
 
 FORMAT_BANDS = 12
@@ -20,7 +21,7 @@ def banded_words(scene: Scene, obj: MorphObject, bands: int = FORMAT_BANDS) -> s
         apart = Pose(scene, fewer, frame).mixed - Pose(scene, obj, frame).mixed
         worst = max(worst, float(np.sqrt((apart**2).sum(axis=1).max(initial=0.0))))
     names = ", ".join(t.name for t in obj.targets if t.sweep is not None)
-    return f"The sweep of {names} was cut into {bands} bands; points are up to {worst:.2g} cm off."
+    return f"The sweep of {names} was cut into {bands} bands; points are up to {in_cm(worst)} off."
 
 
 def with_bands(obj: MorphObject, bands: int) -> MorphObject:

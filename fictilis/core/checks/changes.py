@@ -9,6 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from fictilis.core.ground.arrays import lengths
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.mix.channels import find_channel
 from fictilis.core.scene.scene import Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.scene.timeline import Lane, SceneCamera, lanes_by_channel
@@ -159,7 +160,7 @@ def _object(a: MorphObject, b: MorphObject) -> list[str]:
 
 def _moved(far: np.ndarray) -> str:
     count = int((far > LEAST).sum())
-    return f"{count:,} point{'' if count == 1 else 's'}, up to {float(far.max()):.2g} cm"
+    return f"{count:,} point{'' if count == 1 else 's'}, up to {in_cm(float(far.max()))}"
 
 
 def _target(a: Target, b: Target, name: str, same_points: bool) -> list[str]:

@@ -6,6 +6,7 @@ from typing import Any
 
 from fictilis.core.edits import deformers as edits
 from fictilis.core.edits.springs import CLOSE, bake_deformers
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.ground.parameters import Choice, Flag, Number
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.scene.deformers import BEND, DEFORMERS, MOST_TAPER, MOST_TURN, TAPER, Deformer
@@ -63,7 +64,7 @@ def _none(kind: str) -> Any:
 def _bake(s: Subject, v: Values) -> Outcome:
     scene, ids, off = bake_deformers(s.scene, s.obj.id, v["within"])
     count = f"{len(ids)} target{'' if len(ids) == 1 else 's'}"
-    said = f"{count} move {s.obj.name} as it was bent, up to {off:.2g} cm off at a frame."
+    said = f"{count} move {s.obj.name} as it was bent, up to {in_cm(off)} off at a frame."
     return Outcome(scene, targets=tuple(ids[-1:]), said=said)
 
 

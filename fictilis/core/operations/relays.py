@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from fictilis.core.edits import relays as edits
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.key_refs import KeyRef
@@ -81,7 +82,7 @@ def _spread(s: Subject, v: Values) -> Scene:
 def _layers(s: Subject, _v: Values) -> Outcome:
     name = relays(s.obj)[s.relay].name
     scene, error = edits.put_in_layers(s.scene, s.obj.id, s.relay)
-    how = f"to {error:.2g} cm" if error else "exactly"
+    how = f"to {in_cm(error)}" if error else "exactly"
     return Outcome(scene, said=f"The targets of {name} have keys of their own now; the motion is the same {how}.")
 
 

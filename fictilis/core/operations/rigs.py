@@ -31,23 +31,28 @@ def _degrees(axis: str) -> Number:
 
 
 def _bent(s: Subject, joint: str | None = None) -> float:
-    """By how many degrees a joint, or the chosen one, is away from its rest as it is seen."""
+    """By how many degrees a joint, or the one that is proposed, is away from its rest as it is seen."""
     if s.found is None or s.obj.skin is None:
         return 45.0
-    number = joint_named(s.obj.skin.rig, joint) if joint else _in_hand(s)
-    shown = s.shown or values_at(s.obj, s.frame, None, s.scene.fps)
-    found = round(float(shown[angle_id(number)]), 1) if number is not None else 0.0
+    joint = joint or _joint(s)
+    found = round(_angles(s)[_joints(s).index(joint)], 1) if joint is not None else 0.0
     return found if found >= 0.1 else 45.0
 
 
-def _in_hand(s: Subject) -> int | None:
-    """The joint whose lane was selected last."""
-    return joint_of(s.selected[-1].channel) if s.selected and s.selected[-1].owner == s.object_id else None
+def _angles(s: Subject) -> list[float]:
+    """By how many degrees each joint is away from its rest as it is seen."""
+    shown = s.shown or values_at(s.obj, s.frame, None, s.scene.fps)
+    return [float(shown[angle_id(number)]) for number in range(len(_joints(s)))]
 
 
 def _joint(s: Subject) -> str | None:
-    number, names = _in_hand(s), _joints(s) if s.found is not None else []
-    return names[number] if number is not None and number < len(names) else None
+    """The joint whose lane was selected last, else the one that is bent most."""
+    names = _joints(s) if s.found is not None else []
+    chosen = joint_of(s.selected[-1].channel) if s.selected and s.selected[-1].owner == s.object_id else None
+    if chosen is not None and chosen < len(names):
+        return names[chosen]
+    angles = _angles(s) if names else []
+    return names[angles.index(max(angles))] if angles and max(angles) >= 0.1 else None
 
 
 def _corrective(s: Subject, v: Values) -> tuple[Scene, str]:

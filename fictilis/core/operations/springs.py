@@ -6,6 +6,7 @@ import numpy as np
 
 from fictilis.core.animation.modifiers import PRESETS
 from fictilis.core.edits import springs as edits
+from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.ground.parameters import Choice, Flag, Number
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.scene.point_spring import DAMPING, MASS, STIFFNESS
@@ -42,7 +43,7 @@ def _spring(s: Subject, v: Values) -> Scene:
 def _bake(s: Subject, v: Values) -> Outcome:
     scene, ids, off = edits.bake_spring(s.scene, s.obj.id, v["within"])
     count = f"{len(ids)} target{'' if len(ids) == 1 else 's'}"
-    said = f"{count} move {s.obj.name} as its springs did, up to {off:.2g} cm off at a frame."
+    said = f"{count} move {s.obj.name} as its springs did, up to {in_cm(off)} off at a frame."
     return Outcome(scene, targets=tuple(ids[-1:]), said=said)
 
 

@@ -5,19 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.channels import ChannelRef, find_channel
 from fictilis.core.rehearsal.meaning import VALUE
 from fictilis.core.rehearsal.runner import Event, Runner
-from fictilis.core.scene.cues import (
-    CLICK,
-    Act,
-    Cue,
-    Lead,
-    Then,
-    When,
-)
+from fictilis.core.scene.cues import CLICK, EVERY, MARKER, START, Act, Cue, Lead, Then, When
 from fictilis.core.scene.scene import Scene
 
 MOVES = 1e-9  # what a value must change by, for a take to key it
@@ -32,6 +26,14 @@ def cue_from(scene: Scene, object_id: str | None, selected: Sequence[ChannelRef]
         if found is not None and found.slides:
             leads.append(Lead(ref.owner, ref.channel, found.high if found.part == "weight" else found.value))
     return Cue("", "", When(CLICK, owner=object_id or ""), Act(leads=tuple(leads)), Then(1.0, "back", 0.8))
+
+
+def without_waiting(scene: Scene, events: Sequence[Event], seconds: float) -> tuple[tuple[Event, ...], float]:
+    """Events and seconds of a take that begins with its first event; as they are where cues run by themselves."""
+    wait = min((e.time for e in events), default=0.0)
+    if any(c.on and c.when.kind in (START, EVERY, MARKER) for c in scene.cues):
+        return tuple(events), seconds
+    return tuple(replace(e, time=e.time - wait) for e in events), seconds - wait
 
 
 def watched(scene: Scene, events: Sequence[Event], seconds: float, frame: float) -> tuple[dict[ChannelRef, np.ndarray], Runner]:
