@@ -8,8 +8,9 @@ packages=(python3-venv xvfb xauth libegl1 libgl1 libgl1-mesa-dri libgles2 libgli
   libxcb-xkb1 libpulse0)
 
 # A screen reader speaks through the first two, and pages are tried in the others; the tests that need them are skipped
-# without them. They are tried once, and for tests only.
+# without them. They are tried once, and for tests only. Names may be in Chinese, Japanese or Korean; one font has them all.
 wished=(dbus at-spi2-core chromium chromium-driver)
+letters=(fonts-droid-fallback)
 more=()
 
 absent() {
@@ -21,7 +22,9 @@ absent() {
 }
 
 mapfile -t missing < <(absent "${packages[@]}")
-[ "${1:-}" != tests ] || [ -e .venv/.wished ] || mapfile -t more < <(absent "${wished[@]}")
+[ -e .venv/.letters ] || more=("${letters[@]}")
+[ "${1:-}" != tests ] || [ -e .venv/.wished ] || more+=("${wished[@]}")
+[ ${#more[@]} -eq 0 ] || mapfile -t more < <(absent "${more[@]}")
 if [ ${#missing[@]} -gt 0 ] || [ ${#more[@]} -gt 0 ]; then
   get="apt-get install -y --no-install-recommends"
   may=""
@@ -59,6 +62,7 @@ if [ ! -x .venv/bin/fictilis ] || [ "$(cat $stamp 2>/dev/null)" != "$wanted" ]; 
 fi
 
 [ "${1:-}" != tests ] || touch .venv/.wished
+touch .venv/.letters
 .venv/bin/python -m compileall -q fictilis || true  # a start takes half of the time
 
 # The glTF validator is run by the tests where node is present; without it they skip that check.

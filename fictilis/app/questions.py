@@ -26,6 +26,7 @@ from fictilis.app.targets.thumbnails import shape_picture
 from fictilis.app.view.view import View
 from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene, pictures_window
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
+from fictilis.app.widgets.targets_window import TargetsDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form
@@ -241,6 +242,9 @@ class Questions:
         dialog = ChecksDialog(self._window, self.doc, self._asker.checker)
         self.show(dialog)
         return dialog.correct
+
+    def targets(self) -> None:
+        self.show(TargetsDialog(self._window, self.doc))
 
     def keep_rate(self, rate: float) -> bool | None:
         """Whether keys keep their seconds (True) or their frames (False) at another rate; None when it was given up."""

@@ -89,7 +89,7 @@ class StageItem(Struct, eq=False):
 
 
 class StageWish(Struct, frozen=True, eq=False, weakref=True):
-    """What to show. A ``swift`` picture is gone in a moment."""
+    """What to show. A ``swift`` picture is gone in a moment. A Line-up has only the ``chosen`` targets, if any."""
 
     scene: Scene
     frame: float
@@ -101,6 +101,7 @@ class StageWish(Struct, frozen=True, eq=False, weakref=True):
     up: tuple[float, float, float] = (0.0, 1.0, 0.0)
     aspect: float = 1.6
     swift: bool = False
+    chosen: tuple[str, ...] = ()
 
 
 def shown_shares(wish: StageWish, obj: MorphObject, later: float = 0.0) -> tuple[np.ndarray, float, bool]:
@@ -380,8 +381,11 @@ def first_stage(scene: Scene) -> Stage:
 
 
 def line_up_refs(obj: MorphObject, wish: StageWish) -> list[ShapeRef]:
-    """The shapes of a Line-up behind the mix: the base, the targets, and an in-between that is shaped."""
-    refs: list[ShapeRef] = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
+    """The shapes of a Line-up behind the mix: the base and the targets, or those that are chosen; and an in-between that is
+    shaped."""
+    refs = [ShapeRef(), *(ShapeRef(t.id) for t in obj.targets)]
+    if wish.chosen:
+        refs = [ref for ref in refs if ref.target in wish.chosen]
     if wish.shaping is not None and wish.shaping not in refs:
         refs.insert(refs.index(ShapeRef(wish.shaping.target)) + 1, wish.shaping)
     return refs

@@ -13,6 +13,8 @@ from fictilis.core.edits.targets import remove_target
 from fictilis.core.ground.errors import Cancelled
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.rehearsal.meaning import AT_ONCE
+from fictilis.core.rehearsal.runner import Event
+from fictilis.core.rehearsal.takes import without_waiting
 from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Lead, Then, When
 from tests.app.conftest import CTRL, LEFT, SHIFT
 from tests.app.test_exchange import act
@@ -214,7 +216,7 @@ def test_a_take_becomes_keys_in_one_step_and_survives_save_and_open(stage, tmp_p
     user.press(K.Key_R, CTRL | SHIFT)
     assert not user.doc.rehearsing and user.doc.undo_label() == "Take"
     lane = user.obj.lane("t1")
-    assert [float(lane.values(24.0 * t, 24.0)) for t in (0.5, 0.7, 0.9, 1.9, 2.15, 2.4)] == pytest.approx(
+    assert [float(lane.values(24.0 * t, 24.0)) for t in (0.0, 0.2, 0.4, 1.4, 1.65, 1.9)] == pytest.approx(
         [0, 0.5, 1, 1, 0.5, 0], abs=0.05
     )
     assert len(lane.curve.keys) < 12 and user.doc.scene.cues and "Keys on 1 lane" in user.said[-1][0]
@@ -238,7 +240,28 @@ def test_a_take_goes_on_where_making_its_keys_was_cancelled(stage, monkeypatch):
     assert stage.doc.taking and "goes on" in stage.said[-1][0] and stage.obj.lane("t1") is None
     pass_time(stage, 0.4)
     stage.press(K.Key_R, CTRL | SHIFT)
-    assert not stage.doc.rehearsing and float(stage.obj.lane("t1").values(0.9 * 24.0, 24.0)) == pytest.approx(1.0, abs=0.05)
+    assert not stage.doc.rehearsing and float(stage.obj.lane("t1").values(0.4 * 24.0, 24.0)) == pytest.approx(1.0, abs=0.05)
+
+
+def test_a_take_keeps_the_time_before_its_first_click_where_that_is_wanted(stage):
+    """The tick beside the tolerance; and so it is where a cue runs before anybody does anything."""
+    stage.doc.change(cues_shown=True, take_waiting=False)
+    stage.settle()
+    stage.click(stage.window.cues.waiting, (10, 8))
+    assert stage.doc.take_waiting
+    stage.press(K.Key_R, CTRL | SHIFT)
+    pass_time(stage, 0.5)
+    stage.click(stage.view, (3, 3))
+    assert "No cue waits" not in stage.said[-1][0] if stage.said else True
+    stage.click(stage.view, middle(stage))
+    pass_time(stage, 0.4)
+    stage.press(K.Key_R, CTRL | SHIFT)
+    assert float(stage.obj.lane("t1").values(0.9 * 24.0, 24.0)) == pytest.approx(1.0, abs=0.05)
+    scene = stage.doc.committed.scene
+    events = (Event(0.5, "click", "o1"),)
+    assert without_waiting(scene, events, 2.0) == ((Event(0.0, "click", "o1"),), 1.5)
+    started = replace(scene, cues=(replace(scene.cues[0], when=When("start")),))
+    assert without_waiting(started, events, 2.0) == (events, 2.0)
 
 
 def test_a_take_of_nothing_says_so_and_writes_nothing(stage):

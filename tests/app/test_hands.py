@@ -12,7 +12,9 @@ from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import new_target
+from fictilis.core.mix.channels import set_value
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.render.stage import LINE_UP
 from tests.app.conftest import CTRL, LEFT, NONE, SHIFT, point
 
 K = Qt.Key
@@ -176,3 +178,44 @@ def test_an_exact_change_waits_for_a_pick(user):
     assert not button.isEnabled() and "picked" in button.toolTip()
     user.doc.set_picks(np.arange(5))
     assert button.isEnabled()
+
+
+def test_the_table_of_targets_is_typed_sorted_and_copied(posed, answers):
+    def table(dialog):
+        rows = [dialog.table.item(r, 0).text() for r in range(5)]
+        assert rows == sorted(rows)
+        dialog.table.item(rows.index("Lift"), 0).setText("Raise")
+        dialog.table.item(rows.index("Slide"), 3).setData(Qt.ItemDataRole.EditRole, 2.5)
+        dialog.table.item(0, 2).setData(Qt.ItemDataRole.EditRole, 9.0)
+        dialog.table.sortItems(5, Qt.SortOrder.DescendingOrder)
+        dialog.buttons["copy"].click()
+        dialog.buttons["close"].click()
+
+    answers(posed.window, TargetsDialog=table)
+    posed.window.actions_.by_id["targets-table"].trigger()
+    text = QApplication.clipboard().text().splitlines()
+    assert text[0].startswith("Name\tGroup") and text[1].split("\t")[0] == "Raise" and text[1].endswith("25\t10\t2")
+    assert posed.target("Raise").id == "t1" and posed.target("Slide").range == (0, 2.5)
+    assert "must rise" in posed.said[-1][0] and all(t.range[0] == 0 for t in posed.obj.targets)
+    posed.doc.undo()
+    assert posed.target("Slide").range == (0, 1)
+
+
+def test_chosen_targets_stand_side_by_side_in_the_line_up(posed):
+    posed.doc.change(way=LINE_UP)
+    posed.settle()
+    assert len(posed.view.items()) == 7, "the mix, the base and five targets"
+    posed.doc.select_target("t1")
+    posed.doc.select_target("t2", add=True)
+    assert [item.label for item in posed.view.items()] == ["In the mix", "Lift", "Slide"]
+
+
+def test_a_number_without_room_is_rounded_and_whole_in_the_tip(user):
+    field = user.window.side.object.fields["position"][0]
+    user.doc.edit("Move", lambda s: set_value(s, "o1", "position.x", -12345.678))
+    user.settle()
+    assert field.text() == "-12346" and "12345.7" in field.toolTip()
+    field.setFocus()
+    assert field.text() == "-12345.7"
+    user.view.setFocus()
+    assert field.text() == "-12346" and user.obj.transform.position[0] == pytest.approx(-12345.678)

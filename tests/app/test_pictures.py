@@ -167,6 +167,7 @@ def test_it_is_made_of_the_scene_as_it_was_one_after_another_and_stops_whole(use
     assert not window.making.busy
 
 
+@pytest.mark.own_window
 def test_closing_asks_while_something_is_made(user, tmp_path, answers):
     window = user.window
     job = window.pictures.make(Order("movie", tmp_path / "m.mp4", {"width": 1920, "height": 1080, "samples": 16}), Light())

@@ -126,6 +126,7 @@ ROWS = (
     Row("rename", "Target", "Rename", "rename", ("F2",), has_target),
     operated("rename-several", "Target", "target-rename-several"),
     operated("sort-targets", "Target", "object-sort-targets"),
+    Row("targets-table", "Target", "Table of targets…", "targets_table", (), has_targets),
     Row("names-in", "Target", "New targets from copied names", "new_from_names", (), has_object),
     operated("remove-target", "Target", "target-remove"),
     Row("zero-weights", "Target/Values", "All weights to zero", "zero_weights", (), has_targets),

@@ -216,6 +216,9 @@ class TargetCommands:
                 return order
             seeds = (*seeds, pair)
 
+    def targets_table(self) -> None:
+        self.ask.targets()
+
     def zero_weights(self) -> None:
         doc, obj = self.doc, self.doc.object
         doc.channels.set_values({doc.channels.ref(t.id): 0.0 for t in obj.targets}, "All weights to zero")

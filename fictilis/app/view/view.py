@@ -169,6 +169,7 @@ class View(Gesturing, QWidget):
         return StageWish(
             scene, doc.frame, posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
             self.width() / max(self.height(), 1), self.moving,
+            doc.selected_targets if len(doc.selected_targets) > 1 and doc.shaping is None else (),
         )  # fmt: skip
 
     def items(self) -> list[StageItem]:

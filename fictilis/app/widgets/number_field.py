@@ -13,12 +13,15 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QResizeEvent,
     QWheelEvent,
 )
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import Editor
+
+EDGES = 14  # pixels beside a text
 
 
 class NumberField(Editor):
@@ -34,6 +37,7 @@ class NumberField(Editor):
         self.unit, self.decimals, self.low, self.high, self.trimmed = unit, decimals, low, high, trimmed
         self.value = 0.0
         self._whole = False  # what the click that brought the keys selects
+        self._tip: str | None = None  # the tip, while one with all digits stands in its place
         self.setAccessibleName(name)
         if unit:
             self.setTextMargins(0, 0, 22 if len(unit) < 3 else 30, 0)
@@ -46,10 +50,31 @@ class NumberField(Editor):
             self.leave()
 
     def leave(self) -> None:
-        text = self._text(self.value)
+        text = self._fitting(self.value)
         if text != self.text():
             self.setText(text)
         self._mark(True)
+
+    def _fitting(self, value: float) -> str:
+        """As many digits behind the point as there is room for, while the field has not the keys; the tip has them all."""
+        text = whole = self._text(value)
+        margins, metrics = self.textMargins(), self.fontMetrics()
+        room = self.width() - EDGES - margins.left() - margins.right()
+        places = self.decimals
+        while places and not self.hasFocus() and self.isVisible() and metrics.horizontalAdvance(text) > room:
+            places -= 1
+            text = f"{value:.{places}f}"
+        if self._tip is None and text != whole:
+            self._tip = self.toolTip()
+        if self._tip is not None:
+            self.setToolTip(self._tip if text == whole else whole)
+            self._tip = None if text == whole else self._tip
+        return text
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if not self.hasFocus() and not self.begun():
+            self.leave()
 
     def typed(self) -> float | None:
         """The number that stands in the field; None where none does, or one out of bounds."""
@@ -98,8 +123,15 @@ class NumberField(Editor):
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self._whole = event.reason() == Qt.FocusReason.MouseFocusReason
+        if not self.begun():
+            self.leave()
         if event.reason() != Qt.FocusReason.ActiveWindowFocusReason:
             self.selectAll()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if not self.begun() and not self.property("bad"):
+            self.leave()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The click that comes to the field takes all of it, a drag what it is drawn over."""
@@ -123,7 +155,7 @@ class NumberField(Editor):
 
     def step(self, count: float, fine: bool, run: object) -> None:
         """So many steps more, as what the field's document counts as one step while it comes from the same ``run``."""
-        now, wide = self.typed(), self.high - self.low
+        now, wide = self.typed() if self.begun() else self.value, self.high - self.low
         step = 1.0 if self.decimals < 2 else wide / 100 if wide <= 10 else 0.1
         step = max(step * (0.1 if fine else 1.0), 10.0**-self.decimals)
         value = min(max((self.value if now is None else now) + count * step, self.low), self.high)
