@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
+from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.core.edits.targets import rename_target, set_range
+from fictilis.core.ground.names import by_number
 from fictilis.core.scene.scene import MorphObject
 
 COLUMNS = ("Name", "Group", "From", "To", "Points moved", "Largest, cm", "Keys")
@@ -15,22 +19,36 @@ NAME, GROUP, LOW, HIGH = range(4)
 Value = str | float | int
 
 
+class Cell(QTableWidgetItem):
+    """What stands in the table; numbers are told in full, and sorted by their size."""
+
+    def __init__(self, value: Value, target_id: str) -> None:
+        super().__init__(value if isinstance(value, str) else f"{value:,}" if isinstance(value, int) else f"{value:,.3g}")
+        self.value, self.target_id = value, target_id
+
+    def __lt__(self, other: QTableWidgetItem) -> bool:
+        if not isinstance(other, Cell) or isinstance(self.value, str) or isinstance(other.value, str):
+            return by_number(self.text()) < by_number(other.text())
+        return self.value < other.value
+
+
 class TargetsDialog(Dialog):
     """What is typed is an edit at once, which can be undone; what cannot be is said and put back."""
 
     def __init__(self, parent: QWidget, doc: Document) -> None:
-        super().__init__(parent, "Targets", 760)
+        super().__init__(parent, "Targets", 880)
         self.doc = doc
         self.sentence("A click on a heading sorts the rows. Names and ranges can be typed.", True)
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
         self.table.verticalHeader().hide()
         self.table.setMinimumHeight(420)
-        self.table.setAlternatingRowColors(True)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         head = self.table.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.body.addWidget(self.table)
         self.button("copy", "Copy as text")
         self.button("close", "Close", True)
@@ -44,14 +62,11 @@ class TargetsDialog(Dialog):
         self.table.blockSignals(True)
         self.table.setSortingEnabled(False)
         self.table.setRowCount(len(obj.targets))
+        self.table.setColumnHidden(GROUP, not obj.groups)
         for row, values in enumerate(rows_of(obj)):
             for column, value in enumerate(values):
-                item = QTableWidgetItem()
-                item.setData(Qt.ItemDataRole.EditRole, value)
-                item.setData(Qt.ItemDataRole.UserRole, obj.targets[row].id)
-                if column in (NAME, LOW, HIGH):
-                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-                else:
+                item = Cell(value, obj.targets[row].id)
+                if column not in (NAME, LOW, HIGH):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                 if column > GROUP:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -60,12 +75,17 @@ class TargetsDialog(Dialog):
         self.table.blockSignals(False)
 
     def _typed(self, item: QTableWidgetItem) -> None:
-        doc, target_id, column = self.doc, item.data(Qt.ItemDataRole.UserRole), item.column()
-        target, value = doc.object.target(target_id), item.data(Qt.ItemDataRole.EditRole)
-        if column == NAME:
-            doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.object_id, target_id, str(value)))
+        assert isinstance(item, Cell)  # there are no others
+        doc, target_id, text = self.doc, item.target_id, item.text()
+        target = doc.object.target(target_id)
+        if item.column() == NAME:
+            doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.object_id, target_id, text))
         else:
-            low, high = (float(value), target.range[1]) if column == LOW else (target.range[0], float(value))
+            try:
+                value = number_from(text)
+            except ValueError:
+                value = math.nan
+            low, high = (value, target.range[1]) if item.column() == LOW else (target.range[0], value)
             doc.edit(f"Range of {target.name}", lambda s: set_range(s, doc.object_id, target_id, low, high))
         self._fill()
 
@@ -87,6 +107,6 @@ def rows_of(obj: MorphObject) -> list[tuple[Value, ...]]:
     groups = {g.id: g.name for g in obj.groups}
     keys = {lane.channel: len(lane.curve.keys) for lane in obj.lanes}
     return [
-        (t.name, groups.get(t.group or "", ""), *t.range, len(t.deltas.indices), round(t.deltas.largest, 3), keys.get(t.id, 0))
+        (t.name, groups.get(t.group or "", ""), *t.range, len(t.deltas.indices), t.deltas.largest, keys.get(t.id, 0))
         for t in obj.targets
     ]
