@@ -56,5 +56,6 @@ def test_the_wheel_starts_the_command_line(installed, tmp_path, sheet):
 
 def test_the_wheel_starts_the_window(installed, tmp_path):
     done = run(installed, tmp_path, "fictilis", "demo", "--leave", tmp_path / "left")
-    assert done.returncode == 0, done.stderr
+    assert done.returncode == 0 and done.stderr == "", "it ends cleanly"
     assert (tmp_path / "left" / "moon-jelly.png").stat().st_size > 50_000 and "Screenshot:" in done.stdout
+    assert "pictures a second" in done.stdout

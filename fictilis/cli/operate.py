@@ -15,6 +15,7 @@ from fictilis.core.operations.lanes import keys_at
 from fictilis.core.operations.relays import PATH, WAY
 from fictilis.core.operations.table import Operation, Subject
 from fictilis.core.scene.scene import STRAIGHT, Scene
+from fictilis.core.scene.waveform import Waveform
 
 PARTS = {
     "target": "change whole targets",
@@ -186,7 +187,7 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         return Subject(scene, frame=scene.start, span=span, cue_id=_cue(scene, options.cue))
     if part not in OF_OBJECTS:
         named = scene.object_named(options.object).id if part == "form" and options.object else None
-        return Subject(scene, named, frame=scene.start, span=span)
+        return Subject(scene, named, frame=scene.start, span=span, wave=lambda: _wave(scene))
     obj = scene.object_named(options.object)
     picks = part in OF_PICKS
     pick = _pick(obj, options) if picks else Pick()
@@ -202,6 +203,12 @@ def _subject(scene: Scene, options: argparse.Namespace) -> Subject:
         at=getattr(options, "at", 1.0) if part == "shape" else 1.0, group_id=group,
         pixels=lambda: pixels_of(obj),
     )  # fmt: skip
+
+
+def _wave(scene: Scene) -> Waveform | None:
+    from fictilis.formats.sound import decoded
+
+    return decoded(scene.sound) if scene.sound is not None else None
 
 
 def _cue(scene: Scene, name: str | None) -> str | None:

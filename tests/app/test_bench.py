@@ -697,7 +697,7 @@ def answer_all(user, forms, monkeypatch):
     for name in ("open", "save", "folder_for"):
         monkeypatch.setattr(user.window.ask.files, name, lambda *_a: None)
     monkeypatch.setattr(user.window.ask.files, "open_several", lambda *_a: [])
-    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "unsaved"))
+    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "targets", "unsaved"))
     for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
         monkeypatch.setattr(user.window.ask, name, lambda *_a, said=answer: said)
 

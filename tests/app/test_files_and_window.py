@@ -506,17 +506,6 @@ def test_a_moving_picture_of_fewer_pixels_fills_the_view(user, part, monkeypatch
         assert np.abs(one - other).max() < 6, (at, one, other)
 
 
-def test_the_application_ends_cleanly_after_its_demo(tmp_path):
-    import subprocess
-    import sys
-
-    done = subprocess.run(
-        [sys.executable, "-m", "fictilis", "demo", "--leave", str(tmp_path)], capture_output=True, text=True, timeout=150
-    )
-    assert done.returncode == 0 and done.stderr == "", done.stderr
-    assert (tmp_path / "moon-jelly.png").stat().st_size > 50_000 and "pictures a second" in done.stdout
-
-
 def test_garbage_is_collected_by_the_interface_thread_only(user):
     import gc
     import threading

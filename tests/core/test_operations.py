@@ -37,6 +37,7 @@ from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.rules import Follow
 from fictilis.core.scene.sweep import Sweep
 from fictilis.core.scene.timeline import Reference, SceneCamera, Sound
+from fictilis.core.scene.waveform import Waveform
 from fictilis.core.validity.targets import followed
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, scene_from_file
@@ -154,6 +155,10 @@ def subject_for(operation, scene) -> Subject:
         if operation.verb == "points":  # not for copies that move at different times
             scene = scene.with_object(replace(bud, repeat=replace(bud.repeat, later=0.0)))
         return Subject(scene, bud.id)
+    if operation.verb == "sound-markers":
+        clicks = np.zeros((48_000, 2), np.int16)
+        clicks[12_000:12_400] = clicks[36_000:36_200] = 9000
+        return Subject(scene, OBJ, wave=lambda: Waveform(clicks, 48_000))
     if operation.id in ("form-numbers", "object-no-along"):
         return Subject(scene, next(o.id for o in scene.objects if o.name == "Ball"))
     if operation.id == "target-unlink":

@@ -6,7 +6,7 @@ import pytest
 from fictilis.core.edits import timeline as edits
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.timeline import Sound
-from fictilis.core.scene.waveform import Waveform, heard, outline
+from fictilis.core.scene.waveform import Waveform, heard, onsets, outline
 
 
 def marked(scene):
@@ -86,3 +86,16 @@ def test_the_outline_holds_every_peak_and_nothing_outside():
     assert rows[high, 1].max() == 0.5 and rows[low, 0].min() == -1
     assert abs(high.mean() - 100) <= 1 and abs(low.mean() - 112.5) <= 1
     assert not outline(Waveform(samples[:0], RATE), np.linspace(0, 1, 5)).any()
+
+
+def test_peaks_of_a_sound_are_where_it_begins_anew():
+    """Clicks and tones at known times over noise, found within a hundredth of a second."""
+    rng, at = np.random.default_rng(5), (0.4, 0.9, 1.15, 2.3)
+    samples = rng.normal(0, 40, (3 * RATE, 2))
+    for n, t in enumerate(at):
+        first = int(t * RATE)
+        samples[first : first + 2400 * (n + 1)] += 9000 * np.sin(np.arange(2400 * (n + 1)) / (5 + n))[:, None]
+    wave = Waveform(samples.astype(np.int16), RATE)
+    assert np.allclose(onsets(wave, 4, 0.1), at, atol=0.011)
+    assert len(onsets(wave, 2, 0.1)) == 2 and len(onsets(wave, 9, 0.4)) == 3 and np.diff(onsets(wave, 9, 0.4)).min() >= 0.4
+    assert not len(onsets(Waveform(samples[:0].astype(np.int16), RATE), 4, 0.1))

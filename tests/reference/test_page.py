@@ -4,6 +4,8 @@ Sources: the page runs by the published behaviour of HTML, JavaScript (ECMAScrip
 it must show are the core's, to 1e-5 of the size (common practice for 32-bit numbers, no published source).
 """
 
+from html.parser import HTMLParser
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -206,19 +208,49 @@ HOSTILE = (
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("name", HOSTILE)
-def test_no_name_runs_anything_in_a_page(name, browser, tmp_path):
-    """Source: HTML (WHATWG), 13.1.2 and 4.12.1.3: how a script element ends. The names are shown as they are."""
-    scene = touched()
+def named(scene, name, *targets):
     bell = scene.objects[0]
-    bell = replace(bell, name=name, targets=(replace(bell.targets[0], name=name), *bell.targets[1:]))
+    first = bell.targets[0]
+    more = tuple(replace(first, id=f"t{90 + n}", name=other) for n, other in enumerate(targets))
+    bell = replace(bell, name=name, targets=(replace(first, name=name), *bell.targets[1:], *more))
     cues = (replace(scene.cues[0], name=name), *scene.cues[1:])
-    scene = replace(scene, name=name, objects=(bell,), cues=cues, clips=())
-    write_page(tmp_path / "p.html", scene)
+    return replace(scene, name=name, objects=(bell,), cues=cues, clips=())
+
+
+def test_no_name_runs_anything_in_a_page(browser, tmp_path):
+    """Source: HTML (WHATWG), 13.1.2 and 4.12.1.3: how a script element ends. The names are shown as they are."""
+    name = "".join(HOSTILE)
+    write_page(tmp_path / "p.html", named(touched(), name, *HOSTILE))
     page = browser.open(tmp_path / "p.html")
-    seen = page.run("return [document.title, document.querySelector('.slider label').textContent, document.scripts.length]")
-    assert seen == [name, name, 3] and not page.fetched() and not page.said()
-    assert page.run("return fictilis.data.name") == name
+    labels = page.run("return Array.from(document.querySelectorAll('.slider label'), (x) => x.textContent)")
+    assert labels[0] == name and labels[-len(HOSTILE) :] == list(HOSTILE)
+    assert page.run("return [document.title, document.scripts.length]") == [name, 3]
+    assert not page.fetched() and not page.said() and page.run("return fictilis.data.name") == name
+
+
+class _Read(HTMLParser):
+    """The title of a page and how many scripts it has, as a reader of HTML sees them."""
+
+    def __init__(self, text):
+        super().__init__()
+        self.title, self.scripts, self.within = "", 0, ""
+        self.feed(text)
+
+    def handle_starttag(self, tag, _attributes):
+        self.within, self.scripts = tag, self.scripts + (tag == "script")
+
+    def handle_endtag(self, _tag):
+        self.within = ""
+
+    def handle_data(self, data):
+        self.title += data if self.within == "title" else ""
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_a_name_is_the_title_and_nothing_else(name, tmp_path):
+    write_page(tmp_path / "p.html", named(touched(), name))
+    read = _Read((tmp_path / "p.html").read_text())
+    assert (read.title, read.scripts) == (name, 3)
 
 
 def test_nothing_but_the_pages_own_script_may_run(jelly):

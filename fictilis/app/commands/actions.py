@@ -71,7 +71,7 @@ class Actions:
         subject = subject_of(self.doc)
         for row in ROWS:
             action = self.by_id[row.id]
-            action.setEnabled(row.enabled(self.doc) and not (row.operation and row.operation.missing(subject)))
+            action.setEnabled(row.enabled(self.doc) and (row.operation is None or row.operation.possible(subject)))
             if row.checked is not None:
                 action.setChecked(row.checked(self.doc))
         for name, label in (("undo", self.doc.undo_label()), ("redo", self.doc.redo_label())):

@@ -21,6 +21,7 @@ from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, Operation, OtherTarget, Outcome, Subject
 from fictilis.core.scene.timeline import lanes_by_channel
+from fictilis.formats.sound import decoded
 from fictilis.render.dress import pixels_of
 from fictilis.render.stage import warm_surfaces
 
@@ -57,7 +58,7 @@ def subject_of(doc: Document) -> Subject:
         lanes_of(doc), doc.selected, doc.keys, doc.frame, span_of(doc), doc.channels.weights(obj) if obj is not None else {},
         tools.mirror, tools.reach, at=doc.shaping.at if doc.shaping is not None else 1.0,
         pixels=lambda: pixels_of(obj) if obj is not None else None,
-        cue_id=doc.cue,
+        cue_id=doc.cue, wave=lambda: decoded(doc.scene.sound) if doc.scene.sound is not None else None,
         shown=doc.channels.values(obj) if obj is not None and obj.skin is not None else {},
     )  # fmt: skip
 

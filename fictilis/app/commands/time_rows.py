@@ -56,6 +56,7 @@ TIME_ROWS: tuple[Row, ...] = (
     operated("sound-mute", "Time/Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted,
         lambda d: {"off": d.scene.sound.muted}),
     Row("sound-here", "Time/Sound", "Sound begins here", "sound_here", (), has_sound),
+    operated("sound-markers", "Time/Sound", "time-sound-markers"),
     operated("sound-numbers", "Time/Sound", "time-sound-numbers"),
     Row("scrub-sound", "Time/Sound", "Hear the sound while scrubbing", "toggle", (), always, lambda d: d.scrub_sound,
         lambda s: replace(s, scrub_sound=not s.scrub_sound)),

@@ -161,13 +161,11 @@ class View(Gesturing, QWidget):
     def wish(self) -> StageWish:
         doc = self.doc
         right, up, _ = self.camera.axes()
-        shaping = doc.shaping
-        if shaping is None and doc.way == ALONE and doc.object is not None:
-            shaping = ShapeRef(doc.target.id if doc.target else None)
+        alone = ShapeRef(doc.target.id if doc.target else None) if doc.way == ALONE and doc.object is not None else None
         live = doc.live
         scene, posed = (doc.scene, doc.state.posed) if live is None else (live.scene, live.posed)
         return StageWish(
-            scene, doc.frame, posed, doc.way, doc.object_id, shaping, tuple(right), tuple(up),
+            scene, doc.frame, posed, doc.way, doc.object_id, doc.shaping or alone, tuple(right), tuple(up),
             self.width() / max(self.height(), 1), self.moving,
             doc.selected_targets if len(doc.selected_targets) > 1 and doc.shaping is None else (),
         )  # fmt: skip

@@ -8,12 +8,15 @@ from fictilis.core.animation.curve import BEYOND, INTERPOLATIONS, TANGENTS
 from fictilis.core.animation.modifiers import KINDS, Modifier
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timeline, timing
+from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.names import fresh_name
 from fictilis.core.ground.parameters import Choice, Flag, Number, Span, Text
 from fictilis.core.mix import key_refs
 from fictilis.core.mix.channels import ChannelRef, set_value
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.operations.table import Operation, Outcome, Subject, Values
 from fictilis.core.scene.scene import Scene
+from fictilis.core.scene.waveform import onsets
 
 FRAMES = (-1e6, 1e6)
 SPAN = Span("range", "Frames", lambda s: s.span, asked=False)
@@ -241,6 +244,19 @@ def _drop_marker(s: Subject, v: Values) -> Scene:
     return timeline.drop_marker(s.scene, s.frame if v["frame"] is None else v["frame"])
 
 
+def _peaks(s: Subject, v: Values) -> Outcome:
+    scene, sound, wave = s.scene, s.scene.sound, s.wave()
+    if sound is None or wave is None:
+        raise EditRefused("The sound cannot be read here.")
+    frames = sorted({round(sound.start + t * scene.fps) for t in onsets(wave, int(v["most"]), v["apart"])})
+    free = [f for f in frames if scene.start <= f <= scene.end and all(abs(m.frame - f) > 0.5 for m in scene.markers)]
+    for frame in free:
+        scene = timeline.set_marker(scene, float(frame), fresh_name("Beat", {m.name for m in scene.markers}))
+    if not free:
+        raise EditRefused("The sound has no peak in the range that has no marker yet.")
+    return Outcome(scene, said=f"{len(free)} marker{'' if len(free) == 1 else 's'} at the peaks of {sound.name}.")
+
+
 FRAME = Number("frame", "Frame", low=FRAMES[0], high=FRAMES[1], asked=False)
 TIMES = (
     Operation("time", "rate", "Rate", lambda s, v: timeline.set_rate(s.scene, v["fps"], v["keep-seconds"]),
@@ -263,6 +279,11 @@ TIMES = (
               (Number("start", "Begins at frame", lambda s: s.scene.sound.start, low=FRAMES[0], high=FRAMES[1]),
                Number("volume", "Volume", lambda s: s.scene.sound.volume, low=0, high=1)), ("sound",), "", "Set it",
               done="Start and volume of the sound"),
+    Operation("time", "sound-markers", "Markers at the sound's peaks", _peaks,
+              (Number("most", "At most", 24, low=1, high=1000, decimals=0),
+               Number("apart", "Apart by at least", 0.25, unit="s", low=0.02, high=60)), ("sound",),
+              "Sets markers where the sound grows louder most suddenly: beats, syllables, steps.", "Set them",
+              done="Markers at the sound's peaks"),
     Operation("time", "mute", "Mute the sound", lambda s, v: timeline.change_sound(s.scene, muted=not v["off"]),
               (Flag("off", "On again", asked=False),), ("sound",), "The sound is silent.", done="Mute the sound"),
     Operation("time", "silence", "Remove the sound", lambda s, _v: timeline.set_sound(s.scene, None), (), ("sound",),

@@ -28,6 +28,7 @@ from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.scene import MorphObject, Scene, Target, targets_by_id
 from fictilis.core.scene.shared_lanes import each_once
 from fictilis.core.scene.timeline import SceneCamera
+from fictilis.core.scene.waveform import Waveform
 from fictilis.core.shaping import picks
 from fictilis.core.shaping.mirror import NO_MIRROR, Mirror
 from fictilis.core.shaping.reach import Reach, pick_weights
@@ -42,7 +43,8 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     operation on lanes is for. ``weights`` are those of the mix as shown, by target id; ``camera_id`` names another
     camera than the one that is looked through, ``group_id`` a relay; ``at`` is the weight of the in-between of the target
     that is meant. ``shown`` are the values of all channels of the object as shown, where a window shows them.
-    ``cue_id`` is the cue that is meant; ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one.
+    ``cue_id`` is the cue that is meant; ``pixels`` gives those of the object's image, (h, w, 3) uint8, where it has one;
+    ``wave`` the samples of the scene's sound.
     """
 
     scene: Scene
@@ -64,10 +66,18 @@ class Subject(Struct, frozen=True, eq=False, weakref=True, dict=True):
     at: float = 1.0
     shown: Mapping[str, float] = field(default_factory=dict)
     cue_id: str | None = None
+    wave: Callable[[], Waveform | None] = lambda: None
 
     @cached_property
     def found(self) -> MorphObject | None:
         return next((o for o in self.scene.objects if o.id == self.object_id), None)
+
+    def meets(self, need: str) -> bool:
+        """Whether it has what an operation needs, by the names of NEEDS; many ask the same."""
+        known = self.__dict__.setdefault("_met", {})
+        if need not in known:
+            known[need] = NEEDS[need][0](self)
+        return bool(known[need])
 
     @property
     def obj(self) -> MorphObject:
@@ -242,9 +252,13 @@ class Operation(Struct, frozen=True):
     def asked(self) -> tuple[Parameter, ...]:
         return tuple(p for p in self.parameters if p.asked)
 
+    def possible(self, subject: Subject) -> bool:
+        """Whether it can be made on a subject."""
+        return all(subject.meets(need) for need in self.needs)
+
     def missing(self, subject: Subject) -> str:
         """Why it cannot be made on a subject, or nothing."""
-        why = next((NEEDS[need][1] for need in self.needs if not NEEDS[need][0](subject)), "")
+        why = next((NEEDS[need][1] for need in self.needs if not subject.meets(need)), "")
         if "{object}" in why and not _has_object(subject):  # nothing to be named
             return NEEDS["object"][1]
         if "{target}" in why and not _has_target(subject):
@@ -253,6 +267,8 @@ class Operation(Struct, frozen=True):
 
     def says(self, text: str, subject: Subject, values: Values | None = None) -> str:
         """A text of the operation with the names of what it is made on."""
+        if "{" not in text:
+            return text
         names = {
             "object": subject.found.name if subject.found else "",
             "target": subject.target.name if subject.found and subject.targets else "",

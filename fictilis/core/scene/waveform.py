@@ -62,3 +62,28 @@ def heard(wave: Waveform, sound: Sound, frames: np.ndarray, fps: float) -> np.nd
     part = (at - low)[:, None]
     value = wave.samples[low] * (1 - part) + wave.samples[high] * part
     return np.where(inside[:, None], value * sound.volume, 0.0).round().astype(np.int16)
+
+
+STEP = 0.01  # s: of this length are the parts whose loudness is compared
+
+
+def onsets(wave: Waveform, most: int, apart: float) -> np.ndarray:
+    """(k,) s, rising: where a sound grows louder most suddenly, up to ``most`` places and ``apart`` s from one another.
+
+    Source: peaks of the first difference of the logarithm of the energy; Bello et al., A Tutorial on Onset Detection in Music
+    Signals, IEEE Transactions on Speech and Audio Processing 13(5), 2005.
+    """
+    size = max(round(STEP * wave.rate), 1)
+    count = len(wave.samples) // size
+    parts = wave.samples[: count * size].reshape(count, size * 2)
+    blocks = [((parts[n : n + 1000] / np.float32(32768)) ** 2).mean(1) for n in range(0, count, 1000)]
+    loud = np.log1p(1000 * np.concatenate([np.zeros(1, np.float32), *blocks]))
+    rise = np.maximum(np.diff(loud), 0.0)
+    order = np.argsort(-rise, kind="stable")
+    taken: list[int] = []
+    for place in order[: 50 * most]:
+        if len(taken) == most or rise[place] < 0.05 * rise[order[0]] or rise[place] <= 0:
+            break
+        if all(abs(int(place) - other) * STEP >= apart for other in taken):
+            taken.append(int(place))
+    return np.sort(np.array(taken, np.float64)) * STEP
