@@ -300,8 +300,14 @@ class Questions:
 
     def take(self, held: Held, ways: Sequence[str], base: MorphObject | None) -> ImportChoice | None:
         """What of some files is taken, as what, and how large; None when it was given up."""
-        dialog = import_window.ImportDialog(self._window, held, ways, base, self._asker.palette_)
-        return dialog.choice if self.show(dialog) == "ok" else None
+        settings, folder = self._asker.settings, held.paths[0].parent
+        begin = settings.import_unit(folder)
+        dialog = import_window.ImportDialog(self._window, held, ways, base, self._asker.palette_, begin)
+        if self.show(dialog) != "ok" or dialog.choice is None:
+            return None
+        if held.bare:
+            settings.set_import_unit(folder, dialog.choice.laying.unit, dialog.choice.laying.z_up)
+        return dialog.choice
 
     def unsaved(self, changes: Sequence[str] = ()) -> str | None:
         return self.show(file_questions.UnsavedDialog(self._window, self.doc.scene.name, changes))

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QLabel
 
 import fictilis
 from fictilis.app.widgets.export_window import KINDS
+from fictilis.app.widgets.import_window import compared
+from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.clips import duplicate_clip
 from fictilis.core.edits.forms import add_form
@@ -185,6 +187,23 @@ def test_a_file_without_a_unit_is_asked_for_one_wherever_it_is_opened(user, shee
     glb = sheet_files["bend"].with_suffix(".glb")
     fictilis.export(user.doc.scene, glb, 0)
     assert user.window.commands.open_path(glb) and len(asked) == 2  # a format with a unit of its own
+    answers(user.window, ImportDialog=lambda d: (asked.append(d.unit.currentText()), d.buttons["cancel"].click()))
+    user.window.commands.open_path(sheet_files["lift"])
+    assert asked[-1] == "mm", "as it was told last for this folder"
+
+
+def test_what_becomes_ten_times_as_large_as_another_object_is_remarked_upon(user):
+    assert compared(39.0, user.obj) == "" and compared(400.0, user.obj) == ": 10 times as large as Sheet"
+    assert compared(0.4, user.obj) == ": Sheet is 100 times as large"
+
+
+def test_the_question_about_an_order_says_none_in_words(qtbot):
+    field = NumberField("Point", decimals=0, low=-1, high=99, none="not said")
+    qtbot.addWidget(field)
+    field.set_value(-1)
+    assert field.text() == "not said" and field.typed() == -1
+    field.setText("12")
+    assert field.typed() == 12
 
 
 @pytest.mark.parametrize("way", ["objects", "scene", "targets", "relay"])

@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from fictilis.app.view.picture import LastWhole
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.animation.curve import Key
@@ -220,3 +221,14 @@ def test_a_number_without_room_is_rounded_and_whole_in_the_tip(user):
     assert field.text() == "-12345.7"
     user.view.setFocus()
     assert field.text() == "-12346" and user.obj.transform.position[0] == pytest.approx(-12345.678)
+
+
+def test_a_picture_is_seen_whole_or_not_yet():
+    """For two seconds at most, and never one of another scene."""
+    seen, images = LastWhole(), [QImage() for _ in range(6)]
+    assert seen.take(images[0], False, 1, 10.0) is None and seen.waits
+    assert seen.take(images[1], True, 1, 10.3) is images[1] and not seen.waits
+    assert seen.take(images[2], False, 1, 11.0) is images[1]
+    assert seen.take(images[3], False, 1, 13.5) is images[3], "it took too long"
+    assert seen.take(images[4], False, 2, 14.0) is None
+    assert seen.take(images[5], True, 2, 14.1) is images[5]

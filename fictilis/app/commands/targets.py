@@ -206,8 +206,8 @@ class TargetCommands:
                     "Name two points that belong together to choose another."
                 )
                 most = len(obj.base) - 1
-                asks = (NumberAsk("mine", "Point of the base", "", -1, -1, most, 0),
-                        NumberAsk("its", f"Point of {name}", "", -1, -1, most, 0))  # fmt: skip
+                asks = (NumberAsk("mine", "Point of the base", "", -1, -1, most, 0, "not said"),
+                        NumberAsk("its", f"Point of {name}", "", -1, -1, most, 0, "not said"))  # fmt: skip
             given = self.ask.form(f"Put the points of {name} in the base's order?", said, asks, "Put them in order")
             if given is None:
                 return None

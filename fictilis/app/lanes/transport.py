@@ -60,8 +60,8 @@ class Transport(QWidget):
         self.clip = self._clip_field(choose_clip)
         self.words = [self._quiet(word) for word in ("of", "to", "at", "fps")]
         of, to, at, fps = self.words
-        for part in (self.play, self.to_start, self.loop, self.clip, self.frame, of, self.start, to, self.end, at, self.rate,
-                     fps, self.time, self.measured, self.seam):  # fmt: skip
+        for part in (self.play, self.to_start, self.loop, self.frame, of, self.start, to, self.end, at, self.rate,
+                     fps, self.clip, self.time, self.measured, self.seam):  # fmt: skip
             layout.addWidget(part)
         layout.addStretch(1)
         self.auto = self._button("auto-key", "Auto-key off")

@@ -18,6 +18,7 @@ class NumberAsk(Struct, frozen=True):
     low: float = -1e9
     high: float = 1e9
     decimals: int = 2
+    none: str = ""
 
 
 class ChoiceAsk(Struct, frozen=True):

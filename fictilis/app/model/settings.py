@@ -61,6 +61,20 @@ class Settings:
         paths = [text, *(p for p in self.recent() if p != text)][:RECENT_FILES]
         self._store.setValue("recent", json.dumps(paths))
 
+    def import_unit(self, folder: Path) -> tuple[str, bool]:
+        """The unit of files of a folder that say none, as it was told last, and whether Z was up."""
+        known: dict[str, Any] = self._kept("import units", {}, lambda v: isinstance(v, dict))
+        found = known.get(str(Path(folder).absolute()))
+        good = isinstance(found, list) and len(found) == 2
+        return (str(found[0]), bool(found[1])) if good else ("", False)
+
+    def set_import_unit(self, folder: Path, unit: str, z_up: bool) -> None:
+        known: dict[str, Any] = self._kept("import units", {}, lambda v: isinstance(v, dict))
+        place = str(Path(folder).absolute())
+        known.pop(place, None)
+        kept = dict(list(known.items())[-RECENT_FILES * 5 :]) | {place: [unit, z_up]}
+        self._store.setValue("import units", json.dumps(kept))
+
     def picture_of(self, path: Path) -> Path:
         """Where the small picture of a scene is kept, if there is one."""
         from hashlib import sha1

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -31,7 +30,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
-from fictilis.app.view.picture import AT_ONCE, Pace, Picture
+from fictilis.app.view.picture import AT_ONCE, LastWhole, Pace, Picture, plain_image
 from fictilis.app.view.ready import Ready
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
@@ -39,7 +38,7 @@ from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.view.touching import Touching
 from fictilis.app.widgets.gesturing import Gesturing
-from fictilis.app.widgets.theme import Palette, mix
+from fictilis.app.widgets.theme import Palette
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.camera import Camera
@@ -83,6 +82,7 @@ class View(Gesturing, QWidget):
         self.divider: float = 0.5
         self._pressure = 1.0
         self._image: QImage | None = None
+        self.whole = LastWhole()
         self._drawn_size = QSize()
         self.pace = Pace()
         self._before_image: QImage | None = None
@@ -213,15 +213,15 @@ class View(Gesturing, QWidget):
             if not self._painted:
                 self._painted = True
                 self.first_painted.emit()
-            painter.fillRect(self.rect(), QColor(mix(ground.top, ground.bottom, 0.5)))  # a gradient takes a while
+            painter.drawImage(self.rect(), plain_image(ground))  # a gradient takes a while
             if self._next_time:
                 QTimer.singleShot(0, self.update)
             self._next_time = False
         else:
-            if self._dirty or self._image is None or self._drawn_size != self._pixel_size():
+            if self._dirty or self._drawn_size != self._pixel_size():
                 self._draw()
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.rect(), self._image)  # whatever part of the resolution it has
+            painter.drawImage(self.rect(), self._image or plain_image(ground))  # whatever part of the resolution it has
             if self.doc.seeing.before and self._before_image is not None:
                 painter.save()
                 painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
@@ -242,11 +242,12 @@ class View(Gesturing, QWidget):
         part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
         if self.doc.seeing.before:
             self._before_image = self.before_picture.draw(self._before_items(), self.camera, *size, ground, fine, part)
-        self._image = self.picture.draw(self.draw_items(), self.camera, *size, ground, fine, part)
+        image = self.picture.draw(self.draw_items(), self.camera, *size, ground, fine, part, self.whole.waits)
         self._drawn_size = self._pixel_size()
         if not fine:
             self.pace.took(time.perf_counter() - begun)
         self._dirty = self.picture.unfinished or self.stage.unfinished
+        self._image = self.whole.take(image, not (fine and self._dirty), self.doc.openings, begun)
         if self._dirty:
             QTimer.singleShot(0, self.update)
         self.picture_shown.emit()

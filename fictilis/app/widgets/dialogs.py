@@ -154,7 +154,7 @@ SIDE_BY_SIDE = 26  # letters of choices that still fit side by side
 def ask_field(ask: Ask, palette: Palette) -> tuple[QWidget, Callable[[], Any]]:
     """The widget that asks for something, and what reads its answer."""
     if isinstance(ask, NumberAsk):
-        field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high, trimmed=True)
+        field = NumberField(ask.label, ask.unit, ask.decimals, ask.low, ask.high, trimmed=True, none=ask.none)
         field.set_value(ask.default)
         return field, lambda: field.value
     if isinstance(ask, CheckAsk):

@@ -17,6 +17,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
 from fictilis.core.at_frame.sizes import size_of
 from fictilis.core.geometry.units import UNITS, fitting_unit
+from fictilis.core.ground.arrays import extent
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.scene import MorphObject
 from fictilis.core.scene.timeline import Animated
@@ -27,11 +28,15 @@ LABELS = 84
 
 
 class ImportDialog(Dialog):
-    """``ways`` are what it may be taken as, the first as a proposal; ``base`` is the object whose targets it may become."""
+    """``ways`` are what it may be taken as, the first as a proposal; ``base`` is the object whose targets it may become.
+    ``begin`` are the unit of files of this folder that were taken last, and whether Z was up."""
 
-    def __init__(self, parent: QWidget, held: Held, ways: Sequence[str], base: MorphObject | None, palette: Palette) -> None:
+    def __init__(
+        self, parent: QWidget, held: Held, ways: Sequence[str], base: MorphObject | None, palette: Palette,
+        begin: tuple[str, bool] = ("", False),
+    ) -> None:  # fmt: skip
         super().__init__(parent, "Import", 560)
-        self.held, self.base, self.ways = held, base, list(ways)
+        self.held, self.base, self.ways, self._begin = held, base, list(ways), begin if begin[0] in UNITS else ("cm", False)
         bare = tuple(replace(obj, targets=()) for obj in held.scene.objects)  # which is all that a size asks for
         self._bases = replace(held, scene=replace(held.scene, objects=bare, clips=(), clip=None))
         self.choice: ImportChoice | None = None
@@ -96,8 +101,9 @@ class ImportDialog(Dialog):
 
     def _begin_unit(self) -> None:
         """The unit and the up axis that a file of the shape of the base most likely has."""
-        self.up.set_value("Y up")
-        self.unit.setCurrentText("cm")
+        unit, z_up = self._begin
+        self.up.set_value("Z up" if z_up else "Y up")
+        self.unit.setCurrentText(unit)
         first = next((o for o in self.held.scene.objects if o.id in self.held.bare), None)
         if first is None or self.base is None or self.way_shown not in (TARGETS, RELAY) or not len(first.base):
             return
@@ -130,7 +136,10 @@ class ImportDialog(Dialog):
         own = [o for o in self.held.scene.objects if o.id in choice.ids]
         try:
             scene = taken(self._bases, choice.ids, choice.laying)
-            said = _dimensions(size_of(scene, choice.ids)) if own else "nothing"
+            size = size_of(scene, choice.ids) if own else []
+            said = _dimensions(size) if own else "nothing"
+            if choice.way == OBJECTS and self.base is not None and own:
+                said += compared(max(size), self.base)
         except FictilisError as error:
             said = error.said
         if self.base is not None and choice.way in (TARGETS, RELAY):
@@ -160,3 +169,13 @@ def _said_of(paths: Sequence[Path]) -> str:
     if len(paths) == 1:
         return paths[0].name
     return f"{len(paths)} files, {paths[0].name} to {paths[-1].name}"
+
+
+def compared(size: float, other: MorphObject) -> str:
+    """A remark where something becomes ten times as large or as small as another object, which a wrong unit makes."""
+    its = float(extent(other.base).max()) if len(other.base) else 0.0
+    if its <= 0 or size <= 0 or 0.1 < size / its < 10:
+        return ""
+    if size > its:
+        return f": {size / its:,.0f} times as large as {other.name}"
+    return f": {other.name} is {its / size:,.0f} times as large"

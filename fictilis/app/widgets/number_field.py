@@ -30,11 +30,12 @@ class NumberField(Editor):
     committed = pyqtSignal(float)
 
     def __init__(
-        self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9, trimmed: bool = False
+        self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9, trimmed: bool = False,
+        none: str = "",
     ) -> None:  # fmt: skip
-        """``trimmed``: without zeros behind the point that say nothing."""
+        """``trimmed``: without zeros behind the point that say nothing. ``none`` is a word for the lowest number."""
         super().__init__()
-        self.unit, self.decimals, self.low, self.high, self.trimmed = unit, decimals, low, high, trimmed
+        self.unit, self.decimals, self.low, self.high, self.trimmed, self.none = unit, decimals, low, high, trimmed, none
         self.value = 0.0
         self._whole = False  # what the click that brought the keys selects
         self._tip: str | None = None  # the tip, while one with all digits stands in its place
@@ -78,6 +79,8 @@ class NumberField(Editor):
 
     def typed(self) -> float | None:
         """The number that stands in the field; None where none does, or one out of bounds."""
+        if self.none and self.text().strip() in ("", self.none):
+            return self.low
         try:
             value = number_from(self.text().strip().removesuffix(self.unit))
         except ValueError:
@@ -85,6 +88,8 @@ class NumberField(Editor):
         return value if math.isfinite(value) and self.low <= value <= self.high else None
 
     def _text(self, value: float) -> str:
+        if self.none and value == self.low:
+            return self.none
         text = f"{value:.{self.decimals}f}"
         text = text.rstrip("0").rstrip(".") if self.trimmed and "." in text else text
         return "0" if text == "-0" else text
