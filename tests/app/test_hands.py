@@ -232,3 +232,23 @@ def test_a_picture_is_seen_whole_or_not_yet():
     assert seen.take(images[3], False, 1, 13.5) is images[3], "it took too long"
     assert seen.take(images[4], False, 2, 14.0) is None
     assert seen.take(images[5], True, 2, 14.1) is images[5]
+
+
+def test_what_is_made_or_chosen_comes_into_sight(open_window, sheet):
+    for number in range(40):
+        sheet, _ = new_target(sheet, "o1", f"Fin {number}")
+    user = open_window(sheet)
+    cards, lanes = user.window.column.cards, user.window.lanes
+
+    def seen(name) -> bool:
+        card, head = cards.place_of(name).rect, lanes.place_of(name).head
+        area = cards.parentWidget().parentWidget()
+        top = cards.mapTo(area, card.topLeft().toPoint()).y()
+        return 0 <= top and top + card.height() <= area.height() + 1 and 0 <= head.top() and head.bottom() <= lanes.height()
+
+    for action in ("new-target", "duplicate"):
+        user.doc.select_target("t1")
+        assert user.comes(lambda: seen("Lift"))
+        user.window.actions_.by_id[action].trigger()
+        assert user.doc.target.name != "Lift" and user.comes(lambda: seen(user.doc.target.name)), action
+        user.press(K.Key_Escape)

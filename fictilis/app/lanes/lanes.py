@@ -84,6 +84,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.axis = Axis(doc, self.viewport())
         self.axis.looked.connect(self.refresh)
         self._shown_of = doc.openings
+        self._chosen: tuple[ChannelRef, ...] = ()  # what was selected last, brought into sight
         self.box: QRectF | None = None
         self.ready: Any = None  # what keeps pictures for playing, with spans()
         self.drop_at: float | None = None  # where a dragged lane would come to stand, pixels
@@ -115,6 +116,9 @@ class Lanes(Gesturing, QAbstractScrollArea):
         self.which.refresh()
         self.lay_out()
         self.viewport().update()
+        last, self._chosen = self._chosen, self.doc.selected[-1:]
+        if self._chosen and self._chosen != last:
+            self.show_lane(*self._chosen)
 
     def _moved(self) -> None:
         if self.doc.hand.gesture is not None and self.doc.hand.gesture.keeps_scale:

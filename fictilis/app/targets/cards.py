@@ -28,6 +28,7 @@ from fictilis.render.ground import Ground
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",
                   "target-colour", None, "remove-target")  # fmt: skip
+BROUGHT = 20  # ms until a card is brought into sight: then its row has been laid out
 ROWS_ABOVE = 12  # more targets than this are shown as rows
 
 
@@ -47,6 +48,12 @@ class Cards(Gesturing, QWidget):
         self.spoken = SpokenCards(self)
         self.drop_at: int | None = None
         self._editor: QLineEdit | None = None
+        self._chosen: tuple[str, ...] = ()
+        self._brought = ""
+        self._bring = QTimer(self)
+        self._bring.setSingleShot(True)
+        self._bring.setInterval(BROUGHT)
+        self._bring.timeout.connect(self._bring_now)
         self._placed: list[Place] = []
         self.group_places: list[GroupPlace] = []
         doc.changed.connect(self.refresh)
@@ -57,6 +64,9 @@ class Cards(Gesturing, QWidget):
     def refresh(self) -> None:
         self._lay_out()
         self.update()
+        last, self._chosen = self._chosen, self.doc.selected_targets[-1:]
+        if self._chosen and self._chosen != last:  # by whatever chose it, or made it
+            self.bring(*self._chosen)
 
     def resizeEvent(self, _event: object) -> None:
         self._lay_out()
@@ -382,10 +392,14 @@ class Cards(Gesturing, QWidget):
         return menu
 
     def bring(self, target_id: str) -> None:
-        """Bring the card of a target into sight; one under a folded heading stays there."""
-        place = next((p for p in self._placed if p.target is not None and p.target.id == target_id), None)
+        """Bring the card of a target into sight, once its row has room; one under a folded heading stays there."""
+        self._brought = target_id
+        self._bring.start()
+
+    def _bring_now(self) -> None:
+        place = next((p for p in self._placed if p.target is not None and p.target.id == self._brought), None)
         if place is not None:
-            QTimer.singleShot(0, lambda: self.reached.emit(place.rect))  # when a new row of cards has its room
+            self.reached.emit(place.rect)
 
     # editing in place
 
