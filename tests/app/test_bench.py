@@ -283,6 +283,7 @@ def test_numbers_by_and_to_in_a_form(bench):
     bench.doc.set_picks(np.array([index]))
     bench.doc.set_tools(tool="move")
     side, before = bench.window.side.tool, puff(bench)
+    side.by_to.buttons["By"].click()
     for field, value in zip(side.xyz, ("1.5", "0", "-2"), strict=True):
         field.setFocus()
         field.selectAll()
