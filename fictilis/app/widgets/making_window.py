@@ -109,6 +109,7 @@ class MakingWindow(QDialog):
 
     def __init__(self, parent: QWidget, making: Making) -> None:
         super().__init__(parent, Qt.WindowType.Tool)
+        self.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)  # the keys stay where the work goes on
         self.making = making
         self.setWindowTitle("Being made")
         self.setMinimumSize(600, 290)
