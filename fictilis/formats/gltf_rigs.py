@@ -60,9 +60,6 @@ class RigReader:
             raise file.fail(f"skin {skin} has joints that are not in its scene")
         return joints
 
-    def is_joint(self, node: int) -> bool:
-        return any(node in nodes for nodes in self._nodes.values())
-
     def _rig(self, skin: int) -> tuple[Rig, dict[int, int]]:
         nodes = self._nodes[skin]
         if nodes[0] not in self._rigs:

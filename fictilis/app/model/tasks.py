@@ -35,10 +35,6 @@ class Task(QObject, Generic[T]):
     def start(self) -> None:
         self._thread.start()
 
-    @property
-    def running(self) -> bool:
-        return self._thread.is_alive()
-
     def wait(self) -> None:
         self._thread.join()
 

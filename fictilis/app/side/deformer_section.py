@@ -94,9 +94,6 @@ class DeformerSection(HeldSection[Deformer]):
     def step(self) -> str:
         return f"{self.kind.capitalize()} of {self.doc.object.name}"
 
-    def _set_amount(self, value: float) -> None:
-        self.doc.channels.set_value(self.doc.channels.ref(self.kind), value)
-
     def show_values(self) -> None:
         if self.held() is not None:
             self.amount.set_value(self.doc.channels.values(self.doc.object)[self.kind])
