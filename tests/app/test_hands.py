@@ -82,6 +82,11 @@ def test_shaping_goes_over_to_the_card_that_is_clicked(user):
     user.settle()
     user.click(cards, cards.place_of("Slide").rect.center())
     assert user.doc.shaping == ShapeRef("t2") and user.doc.target.name == "Slide"
+    QTest.mouseClick(cards, LEFT, CTRL, point(cards.place_of("Lift").rect.center() - QPointF(0, 12)))
+    assert user.doc.selected_targets == ("t2", "t1") and user.doc.shaping == ShapeRef("t1"), "what the column shows"
+    user.doc.start_shaping(ShapeRef("t1"))
+    user.doc.select_channel(user.doc.channels.ref("position.x"))
+    assert user.doc.shaping == ShapeRef("t1"), "a lane of the object is no shape"
     user.press(K.Key_T, CTRL)
     assert user.doc.shaping.target == user.doc.target.id == user.obj.targets[-1].id
     user.press(K.Key_I, CTRL) if user.doc.channels.weights(user.obj)[user.doc.target.id] else None

@@ -376,11 +376,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
 
     def select_channel(self, ref: ChannelRef | None, add: bool = False, row: Sequence[ChannelRef] = ()) -> None:
         """Select a channel (None: the base); with ``add`` also keep those selected before, or take all of a ``row`` from
-        the one selected first to this one. A target alone is shaped in place of the one that was."""
-        alone = not add and ref is not None and not (row and self.selected)
-        if alone and self.shaping is not None and self.shaping.target != ref.channel and ref == self._target_ref(ref):
-            self.start_shaping(ShapeRef(ref.channel))
-            return
+        the one selected first to this one. What is shaped goes over to the target selected last."""
         if ref is None:
             selected: tuple[ChannelRef, ...] = ()
         elif ref in row and self.selected and self.selected[0] in row:
@@ -391,12 +387,11 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
             selected = rest if ref in self.selected else (*rest, ref)
         else:
             selected = (ref,)
-        self.change(selected=selected, cue=None)
-
-    def _target_ref(self, ref: ChannelRef) -> ChannelRef | None:
-        """The same where it is a target of the object shown."""
-        obj = self.object
-        return ref if obj is not None and ref.owner == obj.id and ref.channel in targets_by_id(obj) else None
+        shaping, last, obj = self.shaping, selected[-1] if selected else None, self.object
+        if shaping is not None and last is not None and obj is not None and last.owner == obj.id:
+            goes_over = last.channel != shaping.target and last.channel in targets_by_id(obj)
+            shaping = ShapeRef(last.channel) if goes_over else shaping
+        self.change(selected=selected, cue=None, shaping=shaping)
 
     def select_target(self, target_id: str | None, add: bool = False) -> None:
         """Select a target of the object shown, or its base (None)."""
