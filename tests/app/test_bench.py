@@ -55,7 +55,7 @@ def forms(monkeypatch):
                     field.setCurrentIndex(field.findText(value))
                 else:
                     field.setText(value)
-            dialog.buttons["ok"].click()
+            dialog.buttons["ok" if "ok" in dialog.buttons else "close"].click()
             return dialog.answer
 
         monkeypatch.setattr(user.window.ask, "show", ask)

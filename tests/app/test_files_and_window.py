@@ -122,7 +122,24 @@ def test_files_dropped_on_the_column_are_compared_one_by_one(user, sheet_files, 
     assert [t.name for t in user.obj.targets] == ["Lift", "Slide"]
 
 
+@pytest.mark.parametrize("way", ["project", "objects"])
+def test_a_mesh_of_another_count_is_projected_or_taken_as_an_object(user, sheet_files, monkeypatch, way):
+    asked = []
+    monkeypatch.setattr(user.window.ask, "form", lambda *a, **_k: asked.append(a) or {"way": way})
+    before = user.doc.committed.scene
+    choose(user, monkeypatch, open_several=[sheet_files["fewer"], sheet_files["lift"]])
+    user.window.actions_.by_id["add-targets"].trigger()
+    assert len(asked) == 1 and "fewer has another number of points than Sheet" in asked[0][1]
+    names = [t.name for t in user.obj.targets] if way == "project" else [o.name for o in user.doc.scene.objects]
+    assert "fewer" in names and user.doc.scene.objects[0].targets[-1].name in ("fewer", "lift")
+    if way == "project":  # a flat sheet of other rows lies where the base does
+        assert user.target("fewer").deltas.largest < 1e-6 and "lift" in names
+    while user.doc.committed.scene is not before:
+        user.doc.undo()
+
+
 def test_one_bad_target_file_is_a_sentence(user, sheet_files, monkeypatch):
+    monkeypatch.setattr(user.window.ask, "form", lambda *_a, **_k: None)
     choose(user, monkeypatch, open_several=[sheet_files["fewer"]])
     user.window.actions_.by_id["add-targets"].trigger()
     assert "20 points, the base Sheet has 25" in user.said[-1][0] and user.said[-1][1] == "error"

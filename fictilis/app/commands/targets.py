@@ -17,12 +17,15 @@ from fictilis.app.model.document import Document
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.lines import target_from_copy
+from fictilis.core.edits.objects import add_objects
+from fictilis.core.edits.targets import target_projected
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
 from fictilis.core.geometry.units import UNITS, fitting_unit, linear_from
 from fictilis.core.ground.errors import FictilisError, NotATarget
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import MeshData
 from fictilis.formats.registry import format_for, read_meshes
@@ -146,23 +149,55 @@ class TargetCommands:
     def _take(self, shapes: Sequence[MeshData], sentences: list[tuple[str, str]]) -> None:
         """Add each shape that matches the base as a target, in one step; say what was added, and why the others were not."""
         doc = self.doc
-        scene, added = doc.ground, list[str]()
+        scene = ground = doc.ground
+        added, others = list[str](), list[MeshData]()
         for data in shapes:
             try:
                 scene, target_id = self._from_mesh(scene, data.name, data)
                 added.append(target_id)
             except FictilisError as error:
                 sentences.append((error.said, "error"))
+                if isinstance(error, NotATarget) and error.reason == "counts" and data.geometry.face_count:
+                    others.append(data)
+        if others:
+            was, (scene, more) = scene, self._otherwise(scene, others)
+            added += more
+            taken = [f"{data.name} has " for data in others] if scene is not was else []
+            sentences = [s for s in sentences if not any(s[0].startswith(begin) for begin in taken)]
         count = len(added)
         if added:
             names = {t.id: t.name for t in scene.object(doc.object_id).targets}
             doc.commit(f"Add {count} target{'' if count == 1 else 's'}", scene)
             doc.select_target(added[-1])
             sentences.insert(0, (f"Added {', '.join(names[i] for i in added)}.", "note"))
+        elif scene is not ground:
+            doc.commit("Objects from files", scene)
         if len(sentences) == 1:
             doc.say(*sentences[0])
         elif sentences:
             self.ask.tell("Targets from files", sentences)
+
+    def _otherwise(self, scene: Scene, others: Sequence[MeshData]) -> tuple[Scene, list[str]]:
+        """Meshes of another number of points: projected, taken as objects, or left out, as is asked once for all."""
+        name, many = self.doc.object.name, len(others) > 1
+        named = ", ".join(data.name for data in others[:3]) + (f" and {len(others) - 3} more" if len(others) > 3 else "")
+        said = f"{named} {'have' if many else 'has'} another number of points than {name}."
+        ways = [
+            (f"Project {name} onto {'them' if many else 'it'}", "project"),
+            ("Take as objects", "objects"),
+            ("Leave out", ""),
+        ]
+        given = self.ask.form("Another number of points", said, (ChoiceAsk("way", "Instead", ways, "project"),), "Do it")
+        made: list[str] = []
+        if given is not None and given["way"] == "project":
+            for data in others:
+                assert isinstance(data.geometry, Mesh)  # as only those with faces come here
+                scene, target_id = target_projected(scene, self.doc.object_id, data.name, data.geometry, data.points)
+                made.append(target_id)
+        elif given is not None and given["way"] == "objects":
+            rows = [(d.name, d.geometry, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in others]
+            scene = add_objects(scene, rows)[0]
+        return scene, made
 
     def _from_mesh(self, scene: Scene, name: str, data: MeshData) -> tuple[Scene, str]:
         """A target from a mesh; one with its points in another order is asked about."""

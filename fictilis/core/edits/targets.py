@@ -9,7 +9,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.geometry.kinds import Geometry
+from fictilis.core.geometry.closest import Surface
+from fictilis.core.geometry.kinds import Geometry, Mesh
 from fictilis.core.geometry.matching import Order, require_match
 from fictilis.core.ground.arrays import add_rows
 from fictilis.core.ground.errors import EditRefused
@@ -57,6 +58,18 @@ def target_from_points(scene: Scene, object_id: str, name: str, points: np.ndarr
     if points.shape != obj.base.shape:
         raise ValueError(f"expected points shaped {obj.base.shape}, got {points.shape}")
     return append(scene, obj, Target("", "", Deltas.from_dense(points - obj.base)), name)
+
+
+def target_projected(scene: Scene, object_id: str, name: str, mesh: Mesh, points: np.ndarray) -> tuple[Scene, str]:
+    """A target from a mesh of any number of points (m, 3): each point of the base goes to the nearest place on it.
+
+    Source: nearest surface point with barycentric shares.
+    """
+    if not mesh.face_count:
+        raise EditRefused(f"{name} has no faces to project onto.")
+    base = scene.unlocked(object_id).base
+    found = Surface(mesh, points).nearest(base)
+    return target_from_points(scene, object_id, name, np.einsum("kc,kcx->kx", found.shares, points[found.corners]))
 
 
 def target_from_mesh(
