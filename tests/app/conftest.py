@@ -1,3 +1,4 @@
+import gc
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -240,6 +241,7 @@ def as_new(window: Window, scene: Scene) -> None:
 @pytest.fixture(scope="module")
 def windows(qapp, request):
     made = Windows(getattr(request.module, "WINDOWS_ALONE", False))
+    gc.unfreeze()  # what the last module left can go
     keep_loaded()  # as the application does, or every scene that is opened looks through all that the tests have loaded
     yield made
     made.close()
