@@ -50,34 +50,34 @@ def test_at_most_nine_menus_hold_every_action(user):
 
 # what animators type, and the action that is meant; own choice, no published source
 QUERIES = """
-blend shape = new-target; blendshape = new-target; morph target = new-target; shape from mix = new-from-seen; import shapes
+blend shape = new-target; blendshape = new-target; morph target = new-target; shape of the mix = new-from-seen; import shapes
 = add-targets; onion skin = ghosts-frames; onion = ghosts-frames; curve editor = together; graph = together; flip target =
-swap-sides; flip = swap-sides; sculpt = shape; sculpt mode = shape; edit mode = shape; exit edit mode = done; preview movie
-= movie; wireframe = wire; resolution = movie; autosave = save; units = import; csv = weights-out; html = page; web = page;
-web page = page; fps = time-seconds; reset = key-neutral; zero = key-neutral; isolate = hide; solo = hide; cycle =
-loop-clip; walk cycle = close-loop; select all = pick-all; deselect = pick-none; invert = pick-inverse; settings = light;
-preferences = theme; delay = repeat-later; trigger = new-cue; falloff = larger; lip sync = sound; inbetween = in-between; in
-between = in-between; full screen = large-view; fullscreen = large-view; dark mode = theme; frame all = fit; orthographic =
-parallel; waveform = sound; statistics = checks; insert key = key; keyframe = key; set keyframe = key; video = movie; mp4 =
-movie; gif = movie; screenshot = snapshot; png = snapshot; contact sheet = sheet; spin = turntable; glb = export; obj =
-import; usd = export; point cache = points-out; numpy = points-out; load scene = open; vertices = pick-points; polygons =
-pick-faces; grow selection = pick-grow; select loop = pick-loop; island = pick-connected; mirror selection = pick-mirrored;
-symmetry = mirror; delete target = remove-target; delete keyframe = delete; duplicate target = duplicate; copy shape =
-copy-onto; merge targets = join; left and right = split; combination = corrective; corrective shape = corrective; exaggerate
-= scale-deltas; wrap = transfer; retarget = transfer; paint mask = tool-mask; brush size = larger; brush strength =
-stronger; inflate = exact-inflate; relax = exact-relax; noise = exact-noise; spherize = exact-sphere; pen = draw-line;
-spline = smooth; text = text-line; pipe = line-tube; array = repeat-grid; scatter = repeat-on; radial array = repeat-ring;
-random = repeat-differ; jiggle = point-spring-points; soft body = point-spring-points; wobble = point-spring-points; curl =
-bend; subdivision = smooth-surface; catmull clark = smooth-surface; bones = joints; dual quaternion = rig-way; merge
-vertices = weld-middle; merge by distance = weld-near; apply transform = freeze; dimensions = size; heat map = displacement;
-trajectory = motion; zoom in = nearer; zoom to fit = fit; front view = front; camera path = camera-along; add camera =
-new-camera; slow motion = speed-50; ping pong = back-and-forth; audio = sound; beat = marker; autokey = auto-key; stepped =
-hold; easing = ease; bezier = smooth; extrapolation = beyond; reverse keys = reverse; offset keys = stagger; time scale =
-retime; bake animation = bake-keys; simplify = reduce-keys; crossfade = blend-clips; record = take; interactive = cues;
-hotkeys = shortcuts; tutorial = first-steps; image plane = reference; stop motion = relay; replacement animation = relay;
-drive = follow; expression = follow; pose library = keep-mix; preset = keep-mix; save selection = keep-pick; wipe = sweep;
-hide object = hide; unhide = show-all; interploation ease = ease; wireframr = wire; key insert = key; exprot = export; miror
-= mirror; skin onion = ghosts-frames; vidoe = movie; sculpt grblx = shape
+swap-sides; flip = swap-sides; sculpt = shape; preview movie = movie; wireframe = wire; resolution = movie; autosave = save;
+units = import; csv = weights-out; html = page; web = page; web page = page; fps = time-seconds; reset = key-neutral; zero =
+key-neutral; isolate = hide; solo = hide; cycle = loop-clip; walk cycle = close-loop; select all = pick-all; deselect =
+pick-none; invert = pick-inverse; settings = light; preferences = theme; delay = repeat-later; trigger = new-cue; falloff =
+larger; lip sync = sound; inbetween = in-between; in between = in-between; full screen = large-view; fullscreen =
+large-view; dark mode = theme; frame all = fit; orthographic = parallel; waveform = sound; statistics = checks; insert key =
+key; keyframe = key; set keyframe = key; video = movie; mp4 = movie; gif = movie; screenshot = snapshot; png = snapshot;
+contact sheet = sheet; spin = turntable; glb = export; obj = import; usd = export; point cache = points-out; numpy =
+points-out; load scene = open; vertices = pick-points; polygons = pick-faces; grow selection = pick-grow; select loop =
+pick-loop; island = pick-connected; mirror selection = pick-mirrored; symmetry = mirror; delete target = remove-target;
+delete keyframe = delete; duplicate target = duplicate; copy shape = copy-onto; merge targets = join; left and right =
+split; combination = corrective; corrective shape = corrective; exaggerate = scale-deltas; wrap = transfer; retarget =
+transfer; paint mask = tool-mask; brush size = larger; brush strength = stronger; inflate = exact-inflate; relax =
+exact-relax; noise = exact-noise; spherize = exact-sphere; pen = draw-line; spline = smooth; text = text-line; pipe =
+line-tube; array = repeat-grid; scatter = repeat-on; radial array = repeat-ring; random = repeat-differ; jiggle =
+point-spring-points; soft body = point-spring-points; wobble = point-spring-points; curl = bend; subdivision =
+smooth-surface; catmull clark = smooth-surface; bones = joints; dual quaternion = rig-way; merge vertices = weld-middle;
+merge near points = weld-near; apply transform = freeze; dimensions = size; heat map = displacement; trajectory = motion;
+zoom in = nearer; zoom to fit = fit; front view = front; camera path = camera-along; add camera = new-camera; slow motion =
+speed-50; ping pong = back-and-forth; audio = sound; beat = marker; autokey = auto-key; stepped = hold; easing = ease;
+bezier = smooth; extrapolation = beyond; reverse keys = reverse; offset keys = stagger; time scale = retime; bake animation
+= bake-keys; simplify = reduce-keys; crossfade = blend-clips; record = take; interactive = cues; hotkeys = shortcuts;
+tutorial = first-steps; image plane = reference; stop motion = relay; replacement animation = relay; drive = follow;
+expression = follow; preset = keep-mix; save selection = keep-pick; wipe = sweep; hide object = hide; unhide = show-all;
+interploation ease = ease; wireframr = wire; key insert = key; exprot = export; miror = mirror; skin onion = ghosts-frames;
+vidoe = movie; sculpt grblx = shape; sculpting = shape; stop sculpting = done; save pose = keep-mix
 """
 
 
