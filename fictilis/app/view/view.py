@@ -162,8 +162,7 @@ class View(Gesturing, QWidget):
         doc = self.doc
         right, up, _ = self.camera.axes()
         alone = ShapeRef(doc.target.id if doc.target else None) if doc.way == ALONE and doc.object is not None else None
-        live = doc.live
-        scene, posed = (doc.scene, doc.state.posed) if live is None else (live.scene, live.posed)
+        scene, posed = (doc.scene, doc.state.posed) if doc.live is None else (doc.live.scene, doc.live.posed)
         return StageWish(
             scene, doc.frame, posed, doc.way, doc.object_id, doc.shaping or alone, tuple(right), tuple(up),
             self.width() / max(self.height(), 1), self.moving,
@@ -234,7 +233,8 @@ class View(Gesturing, QWidget):
     def _draw(self) -> None:
         kept = self.ready.picture() if self.moving and not self.doc.seeing.before else None
         if kept is not None:
-            self._image, self._drawn_size, self._dirty = kept, self._pixel_size(), False
+            self._image, self._dirty = self.whole.take(kept, True, self.doc.openings, 0.0), False
+            self._drawn_size = self._pixel_size()
             self.picture_shown.emit()
             return
         begun, fine = time.perf_counter(), not self.moving and not self.strokes.on
