@@ -16,7 +16,7 @@ from fictilis.core.edits.targets import new_target
 from fictilis.core.mix.channels import set_value
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.render.stage import LINE_UP
-from tests.app.conftest import CTRL, LEFT, NONE, SHIFT, point
+from tests.app.conftest import CTRL, LEFT, NONE, SHIFT, move, point
 
 K = Qt.Key
 
@@ -72,6 +72,9 @@ def test_the_wheel_and_a_drag_on_the_label_change_a_number_in_one_step(user):
     assert user.target("Lift").range[0] == pytest.approx(-1.31) and user.doc._history._at == steps + 2
     user.doc.undo()
     assert user.target("Lift").range[0] == pytest.approx(-0.31)
+    user.drag(label, (45, 8), (5, 8), between=user.doc.undo)
+    move(label, (1, 8))
+    assert user.target("Lift").range[0] == pytest.approx(-0.31), "undone in the middle it stays so"
     user.doc.undo()
     assert user.target("Lift").range[0] == 0
 

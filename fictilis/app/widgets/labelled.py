@@ -26,6 +26,8 @@ class ScrubLabel(QLabel):
         super().__init__(name)
         self.field: NumberField | None = None
         self._from: float | None = None
+        self._run: object = None
+        self._left: object = None
 
     def about(self, field: QWidget) -> None:
         if self.field is None and isinstance(field, NumberField):
@@ -36,15 +38,23 @@ class ScrubLabel(QLabel):
         if self.field is None or not self.field.isEnabled() or event.button() != Qt.MouseButton.LeftButton:
             super().mousePressEvent(event)
             return
-        self._from, self._run = event.position().x(), object()
+        self._from, self._run, self._left = event.position().x(), object(), self._committed()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._from is None or self.field is None:
+            return
+        if self._committed() is not self._left:  # undone, or another scene: the drag is over
+            self._from = None
             return
         steps = int((event.position().x() - self._from) / self.STEP)
         if steps:
             self._from += steps * self.STEP
             self.field.step(steps, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier), self._run)
+            self._left = self._committed()
+
+    def _committed(self) -> object:
+        """What the drag stands on: the state of the window's document, where it has one."""
+        return getattr(getattr(self.window(), "doc", None), "committed", None)
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._from = None
