@@ -9,6 +9,7 @@ from functools import lru_cache
 from msgspec import Struct
 
 MOST = 12  # shown at once
+Words = tuple[str, ...]
 
 
 class Findable(Struct, frozen=True, eq=False, weakref=True):
@@ -37,11 +38,12 @@ def plain(text: str) -> str:
 
 
 @lru_cache(maxsize=10_000)  # as many as a large scene has: they are asked for again with each letter typed
-def _words_of(title: str, also: str, rest: str) -> tuple[str, tuple[str, ...], tuple[str, ...], tuple[str, ...]]:
-    """A title and the words in it, the phrases it is known by elsewhere, and all other words, plain."""
+def _words_of(title: str, also: str, rest: str) -> tuple[str, Words, Words, Words, Words]:
+    """A title and the words in it, the phrases it is known by elsewhere and their words, and all other words, plain."""
     low = plain(title)
     phrases = tuple(phrase.strip() for phrase in plain(also).split(","))
-    return low, _split(low), phrases, _split(plain(rest))
+    elsewhere = tuple(word for phrase in phrases for word in phrase.split())
+    return low, _split(low), phrases, elsewhere, _split(plain(rest))
 
 
 def _split(text: str) -> tuple[str, ...]:
@@ -55,8 +57,8 @@ def fit(thing: Findable, asked: list[str]) -> tuple[float, ...] | None:
     word of it, or a word of what it is called elsewhere; then the beginning of such a one, a part of the title, a word but for
     a letter, and last a word of all else that is said of it. A word that fits nothing counts most, and leaves the others.
     """
-    title, words, phrases, others = _words_of(thing.title, f"{thing.also},{thing.note}", f"{thing.place} {thing.words}")
-    elsewhere = tuple(word for phrase in phrases for word in phrase.split())
+    also, rest = f"{thing.also},{thing.note}", f"{thing.place} {thing.words}"
+    title, words, phrases, elsewhere, others = _words_of(thing.title, also, rest)
     ranks = [_rank(word, title, words, elsewhere, others) for word in asked]
     if min(ranks) >= MISSED:
         return None
