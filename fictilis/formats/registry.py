@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -288,8 +288,13 @@ def scene_from_file(
     read = read_meshes(path, progress)
     read = read.together(Path(path).stem) if together else read
     scene = beside or Scene(name=Path(path).stem)
-    rows = [(d.name, d.geometry, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in read.objects]
-    return add_objects(scene, rows)[0], read.warnings
+    return with_meshes(scene, read.objects), read.warnings
+
+
+def with_meshes(scene: Scene, meshes: Sequence[MeshData]) -> Scene:
+    """A scene with an object for each mesh or line."""
+    plain = Appearance().colour
+    return add_objects(scene, [(d.name, d.geometry, d.points, Appearance(d.colour or plain, d.smooth)) for d in meshes])[0]
 
 
 def load(path: Path, progress: Progress = no_progress) -> Scene:

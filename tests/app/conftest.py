@@ -223,7 +223,7 @@ def as_new(window: Window, scene: Scene) -> None:
     """A window as it was when it was made, with another scene."""
     window.settings._store.clear()
     doc = window.doc
-    doc.session = Session()
+    doc.session, doc.channels.left_told = Session(), False
     doc.open_scene(scene, None)
     if window.palette_ != PALETTES["Bisque"]:
         window.set_theme("Bisque")

@@ -576,6 +576,7 @@ def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     button.setFocus(Qt.FocusReason.TabFocusReason)
     user.press(K.Key_Space, on=button)
     assert not user.window.playback.playing and len(user.obj.lanes) == 2
+    user.take_keys_again()
     user.view.setFocus()
     user.press(K.Key_Space)
     assert user.window.playback.playing

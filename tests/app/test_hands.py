@@ -13,6 +13,7 @@ from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.targets import new_target
+from fictilis.core.edits.timeline import set_marker
 from fictilis.core.mix.channels import set_value
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.render.stage import LINE_UP
@@ -160,13 +161,29 @@ def test_a_posed_mix_that_goes_with_its_frame_says_so_once_and_comes_back(posed)
     assert posed.obj.lane("t1").curve.key_at(10.0).value == 0.9 and doc.frame == 14.0
 
 
+def test_what_was_undone_can_come_again_after_a_look_elsewhere(posed):
+    doc = posed.doc
+    doc.set_frame(10.0)
+    doc.channels.set_value(doc.channels.ref("t1"), 0.9)
+    doc.edit("Marker", lambda s: set_marker(s, 3.0, "Later"))
+    doc.undo()
+    for frame in (14.0, 15.0):
+        doc.set_frame(frame)
+        assert not doc.state.posed and doc.redo_label() == "Marker"
+        doc.undo()
+        assert doc.frame == 10.0 and doc.state.posed
+    doc.redo()
+    doc.redo()
+    assert [m.name for m in doc.scene.markers] == ["Later"]
+
+
 def test_names_are_pasted_sorted_and_renamed_and_weights_go_to_zero(posed, monkeypatch):
     doc, trigger = posed.doc, lambda name: posed.window.actions_.by_id[name].trigger()
     trigger("sort-targets")
     assert [t.name for t in posed.obj.targets] == ["Fin 1", "Fin 2", "Fin 10", "Lift", "Slide"]
-    QApplication.clipboard().setText("Aah\nOoh\n\nMmm\n")
+    QApplication.clipboard().setText("Aah\nOoh, round\n\nMmm\n")
     trigger("names-in")
-    assert [t.name for t in posed.obj.targets[-3:]] == ["Aah", "Ooh", "Mmm"] and len(doc.selected_targets) == 3
+    assert [t.name for t in posed.obj.targets[-3:]] == ["Aah", "Ooh, round", "Mmm"] and len(doc.selected_targets) == 3
     monkeypatch.setattr(posed.window.ask, "form", lambda *_a, **_k: {"find": "", "put": "Vowel"})
     trigger("rename-several")
     assert [t.name for t in posed.obj.targets[-3:]] == ["Vowel 1", "Vowel 2", "Vowel 3"]
@@ -195,8 +212,9 @@ def test_the_table_of_targets_is_typed_sorted_and_copied(posed, answers):
         assert rows == ["Fin 1", "Fin 2", "Fin 10", "Lift", "Slide"]
         dialog.table.item(rows.index("Lift"), 0).setText("Raise")
         dialog.table.item(rows.index("Slide"), 3).setText("2.5")
-        dialog.table.item(0, 2).setText("9")
         dialog.table.item(0, 2).setText("wide")
+        assert posed.said[-1][0] == "“wide” is not a number; the range of Fin 1 stays."
+        dialog.table.item(0, 2).setText("9")
         dialog.table.sortItems(5, Qt.SortOrder.DescendingOrder)
         dialog.buttons["copy"].click()
         dialog.buttons["close"].click()

@@ -17,7 +17,6 @@ from fictilis.app.model.document import Document
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import targets as target_edits
 from fictilis.core.edits.lines import target_from_copy
-from fictilis.core.edits.objects import add_objects
 from fictilis.core.edits.targets import target_projected
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
@@ -25,10 +24,9 @@ from fictilis.core.geometry.units import UNITS, fitting_unit, linear_from
 from fictilis.core.ground.errors import FictilisError, NotATarget
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.mix.shapes import ShapeRef
-from fictilis.core.scene.appearance import Appearance
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import MeshData
-from fictilis.formats.registry import format_for, read_meshes
+from fictilis.formats.registry import format_for, read_meshes, with_meshes
 from fictilis.render.stage import IN_THE_MIX
 
 
@@ -150,20 +148,20 @@ class TargetCommands:
         """Add each shape that matches the base as a target, in one step; say what was added, and why the others were not."""
         doc = self.doc
         scene = ground = doc.ground
-        added, others = list[str](), list[MeshData]()
+        added, others = list[str](), dict[str, MeshData]()
         for data in shapes:
             try:
                 scene, target_id = self._from_mesh(scene, data.name, data)
                 added.append(target_id)
             except FictilisError as error:
-                sentences.append((error.said, "error"))
                 if isinstance(error, NotATarget) and error.reason == "counts" and data.geometry.face_count:
-                    others.append(data)
+                    others[error.said] = data
+                else:
+                    sentences.append((error.said, "error"))
         if others:
-            was, (scene, more) = scene, self._otherwise(scene, others)
+            was, (scene, more) = scene, self._otherwise(scene, list(others.values()))
             added += more
-            taken = [f"{data.name} has " for data in others] if scene is not was else []
-            sentences = [s for s in sentences if not any(s[0].startswith(begin) for begin in taken)]
+            sentences += [(said, "error") for said in others] if scene is was else []
         count = len(added)
         if added:
             names = {t.id: t.name for t in scene.object(doc.object_id).targets}
@@ -195,8 +193,7 @@ class TargetCommands:
                 scene, target_id = target_projected(scene, self.doc.object_id, data.name, data.geometry, data.points)
                 made.append(target_id)
         elif given is not None and given["way"] == "objects":
-            rows = [(d.name, d.geometry, d.points, Appearance(d.colour or Appearance().colour, d.smooth)) for d in others]
-            scene = add_objects(scene, rows)[0]
+            scene = with_meshes(scene, others)
         return scene, made
 
     def _from_mesh(self, scene: Scene, name: str, data: MeshData) -> tuple[Scene, str]:

@@ -347,7 +347,7 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
         if self._preview is not None:
             self._preview = replace(self._preview, posed={})
         if left.posed:
-            self._history.push("Leave the posed mix", replace(left, posed={}, frame=self.frame))
+            self._history.insert("Leave the posed mix", replace(left, posed={}, frame=self.frame))
             self.channels.say_left(left)
             self._tell()
         else:

@@ -6,16 +6,7 @@ import math
 from contextlib import nullcontext
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import (
-    QColor,
-    QFocusEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
@@ -51,10 +42,10 @@ class NumberField(Editor):
             self.leave()
 
     def leave(self) -> None:
+        self._mark(True)
         text = self._fitting(self.value)
         if text != self.text():
             self.setText(text)
-        self._mark(True)
 
     def _fitting(self, value: float) -> str:
         """As many digits behind the point as there is room for, while the field has not the keys; the tip has them all."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
@@ -12,7 +10,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.core.edits.targets import rename_target, set_range
 from fictilis.core.ground.names import by_number
-from fictilis.core.scene.scene import MorphObject
+from fictilis.core.scene.scene import MorphObject, Target
 
 COLUMNS = ("Name", "Group", "From", "To", "Points moved", "Largest, cm", "Keys")
 NAME, GROUP, LOW, HIGH = range(4)
@@ -81,13 +79,18 @@ class TargetsDialog(Dialog):
         if item.column() == NAME:
             doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.object_id, target_id, text))
         else:
-            try:
-                value = number_from(text)
-            except ValueError:
-                value = math.nan
-            low, high = (value, target.range[1]) if item.column() == LOW else (target.range[0], value)
-            doc.edit(f"Range of {target.name}", lambda s: set_range(s, doc.object_id, target_id, low, high))
+            self._set_range(target, item.column(), text)
         self._fill()
+
+    def _set_range(self, target: Target, column: int, text: str) -> None:
+        doc = self.doc
+        try:
+            value = number_from(text)
+        except ValueError:
+            doc.say(f"“{text[:40]}” is not a number; the range of {target.name} stays.", "error")
+        else:
+            low, high = (value, target.range[1]) if column == LOW else (target.range[0], value)
+            doc.edit(f"Range of {target.name}", lambda s: set_range(s, doc.object_id, target.id, low, high))
 
     def text(self) -> str:
         """The rows as they are sorted, columns apart by tabs."""

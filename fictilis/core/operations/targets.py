@@ -241,7 +241,8 @@ def _blend(s: Subject, v: Values) -> Scene:
 
 
 def _from_names(s: Subject, v: Values) -> Outcome:
-    scene, made = edits.new_targets(s.scene, s.obj.id, re.split(r"[,;\t\r\n\u2028\u2029]+", v["names"]))
+    lines = v["names"].splitlines()
+    scene, made = edits.new_targets(s.scene, s.obj.id, lines if len(lines) > 1 else re.split("[,;\t]", v["names"]))
     return Outcome(scene, targets=tuple(made))
 
 

@@ -193,6 +193,18 @@ class History:
         self._at = len(self._entries) - 1
         self._pack()
 
+    def insert(self, label: str, state: Any) -> None:
+        """A step after which what was undone can still come again; the same step ahead is taken in its place."""
+        ahead = self._at + 1
+        if self._entries[ahead : ahead + 1] and self._entries[ahead][0] == label:
+            del self._entries[ahead]
+        self._entries.insert(ahead, (label, state))
+        self._at = ahead
+        if len(self._entries) > self.steps:
+            del self._entries[0]
+            self._at -= 1
+        self._pack()
+
     def undo_label(self) -> str:
         return self._entries[self._at][0] if self._at > 0 else ""
 
