@@ -179,7 +179,10 @@ class TargetCommands:
         """Meshes of another number of points: projected, taken as objects, or left out, as is asked once for all."""
         name, many = self.doc.object.name, len(others) > 1
         named = ", ".join(data.name for data in others[:3]) + (f" and {len(others) - 3} more" if len(others) > 3 else "")
-        said = f"{named} {'have' if many else 'has'} another number of points than {name}."
+        counts = f", which has {len(self.doc.object.base):,}" if many else (
+            f": {len(others[0].points):,}, not {len(self.doc.object.base):,}"
+        )  # fmt: skip
+        said = f"{named} {'have' if many else 'has'} another number of points than {name}{counts}."
         ways = [
             (f"Project {name} onto {'them' if many else 'it'}", "project"),
             ("Take as objects", "objects"),
