@@ -8,14 +8,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 13
+VERSION = 14
 Record = dict[str, Any]
 
 
 def migrated(data: Record, schema: int) -> Record:
     """The data of a file of version ``schema`` (1 … VERSION) as this version writes it; changed in place."""
     for version in range(schema, VERSION):
-        MIGRATIONS[version](data)
+        MIGRATIONS.get(version, _nothing)(data)
     data["schema"] = VERSION
     return data
 
@@ -36,8 +36,11 @@ def _renamed(record: Record, was: str, now: str) -> None:
         record[now] = record.pop(was)
 
 
-def _from_1(data: Record) -> None:
-    """What version 1 does not know (masks, groups, picks, textures, locks, views) is absent, and stays so."""
+def _nothing(_data: Record) -> None:
+    """What came with the next version is absent in the file, and its absence is allowed: masks, groups, picks, textures, locks
+    and views (after 1), numbers of ids that are gone (5), rules (6), relays, links, sweeps and clips (7), degrees and widths of
+    lines (8), copies and point springs (9), a reference and smooth surfaces (10), bends and rigs (11), cues (12), solo, locks
+    and notes of targets (13)."""
 
 
 def _from_2(data: Record) -> None:
@@ -72,40 +75,4 @@ def _from_4(data: Record) -> None:
         _renamed(obj, "mesh", "geometry")
 
 
-def _from_5(data: Record) -> None:
-    """Numbers of ids that are gone were not kept; absent is none."""
-
-
-def _from_6(data: Record) -> None:
-    """No target had a rule; absent is none."""
-
-
-def _from_7(data: Record) -> None:
-    """No group was a relay, no weight followed one number, no target was linked or
-    swept, and there were no clips by name; absent is none."""
-
-
-def _from_8(data: Record) -> None:
-    """Lines were of degree 1 and thin, and no target was matched; absent is that."""
-
-
-def _from_9(data: Record) -> None:
-    """No object was repeated or had a point spring, and no camera followed a line; absent is none."""
-
-
-def _from_10(data: Record) -> None:
-    """What version 10 does not know (a reference picture, smooth surfaces) is absent, and stays so."""
-
-
-def _from_11(data: Record) -> None:
-    """Nothing was bent or hung on a rig; absent is that."""
-
-
-def _from_12(data: Record) -> None:
-    """No scene had cues; absent is none."""
-
-
-MIGRATIONS: dict[int, Callable[[Record], None]] = {
-    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9, 10: _from_10,
-    11: _from_11, 12: _from_12,
-}  # fmt: skip
+MIGRATIONS: dict[int, Callable[[Record], None]] = {2: _from_2, 3: _from_3, 4: _from_4}

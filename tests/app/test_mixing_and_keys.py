@@ -127,14 +127,27 @@ def test_in_between_at_this_weight_changes_nothing_seen(user):
     assert "cannot stand at weight 0" in user.said[-1][0]
 
 
-def test_mute_is_of_the_target_selected_last_whatever_is_selected_after_it(user):
+@pytest.mark.parametrize(("name", "flag"), [("mute", "muted"), ("solo", "solo"), ("lock-target", "locked")])
+def test_a_switch_is_of_the_target_selected_last_whatever_is_selected_after_it(user, name, flag):
     user.doc.select_target("t1")
     user.doc.select_channel(user.doc.channels.ref("position.x"), add=True)
-    mute = user.window.actions_.by_id["mute"]
-    mute.trigger()
-    assert user.target("Lift").muted and mute.isChecked()
-    mute.trigger()
-    assert not user.target("Lift").muted
+    switch = user.window.actions_.by_id[name]
+    switch.trigger()
+    assert getattr(user.target("Lift"), flag) and switch.isChecked()
+    switch.trigger()
+    assert not getattr(user.target("Lift"), flag)
+
+
+def test_a_locked_target_takes_no_stroke_and_says_so_before_the_hand_begins(user):
+    user.doc.select_target("t1")
+    user.window.actions_.by_id["lock-target"].trigger()
+    user.doc.start_shaping(ShapeRef("t1"))
+    before = user.target("Lift").deltas
+    middle = QPointF(user.view.width() / 2, user.view.height() / 2)
+    user.drag(user.view, middle, middle + QPointF(40, -20))
+    assert user.target("Lift").deltas is before and "Lift is locked" in user.said[-1][0]
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
+    assert user.target("Lift").weight == 0.5
 
 
 def test_path_mute_and_built_on_in_the_side_column(user):
@@ -143,10 +156,10 @@ def test_path_mute_and_built_on_in_the_side_column(user):
     side = user.window.side.target
     side.path.buttons["Curved"].click()
     assert user.target("Lift").path == "curved"
-    side.muted.click()
+    side.flags["muted"].click()
     assert user.target("Lift").muted
     user.doc.undo()
-    assert not user.target("Lift").muted and not side.muted.isChecked()
+    assert not user.target("Lift").muted and not side.flags["muted"].isChecked()
     side.built_on.setCurrentIndex(1)
     side.built_on.activated.emit(1)
     assert user.target("Lift").built_on == "t2"

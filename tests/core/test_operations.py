@@ -56,7 +56,8 @@ PICKS = {"delete-faces": Pick("faces", [3]), "inset": Pick("faces", [5, 6]), "ex
          "loop-cut": Pick("edges", [7]), "origin": Pick("points", [12]), "even": Pick("points", [0, 1, 2]),
          "split": Pick("points", [2, 7]), "line-join": Pick("points", [0, 5]), "first": Pick("points", [8]),
          "from-edges": Pick("points", [0, 1, 2])}  # fmt: skip
-FREE = {"target-mute", "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
+FREE = {"target-mute", "target-solo", "target-lock", "target-note",
+        "target-group-factor", "target-range", "object-keep-mix", "object-drop-mix", "object-put-back",
         "object-blend-mixes", "object-keep-pick", "object-drop-pick", "object-lock", "object-rename",
         "object-remove", "line-from-edges", "line-tube-mesh", "line-fill", "target-link", "target-link-names", "target-unlink",
         "relay-put", "relay-spread", "relay-on", "relay-path"}  # fmt: skip

@@ -83,6 +83,8 @@ FEATURES = {
     "plain": lambda s: s,
     "mask": lambda s: set_mask(s, OBJ, ONE, ramp(s)),
     "mute": lambda s: targets.set_muted(s, OBJ, TWO, True),
+    "solo": lambda s: targets.set_solo(s, OBJ, ONE, True),
+    "locked target": lambda s: targets.lock_target(s, OBJ, ONE, True),
     "in-between": lambda s: targets.add_in_between(s, OBJ, ONE, 0.4),
     "curved in-between": lambda s: targets.set_path(targets.add_in_between(s, OBJ, ONE, 0.4), OBJ, ONE, "curved"),
     "built on": lambda s: targets.set_built_on(s, OBJ, TWO, ONE),

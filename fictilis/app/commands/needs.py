@@ -41,9 +41,9 @@ def acts(part: str) -> Check:
     return is_on
 
 
-def is_muted(doc: Document) -> bool:
-    """Whether the target selected last is muted, whatever else is selected after it."""
-    return bool(doc.selected_targets) and doc.object.target(doc.selected_targets[-1]).muted
+def target_is(flag: str) -> Check:
+    """Whether the target selected last is ``muted``, ``solo`` or ``locked``, whatever else is selected after it."""
+    return lambda doc: bool(doc.selected_targets) and getattr(doc.object.target(doc.selected_targets[-1]), flag)
 
 
 def path_of(doc: Document) -> str | None:

@@ -26,12 +26,12 @@ from fictilis.app.commands.needs import (
     has_undo,
     has_views,
     is_line,
-    is_muted,
     is_shaping,
     is_shaping_stage,
     is_shaping_target,
     path_of,
     shaping_pick,
+    target_is,
 )  # fmt: skip
 from fictilis.app.commands.row import Row, operated
 from fictilis.app.commands.time_rows import TIME_ROWS
@@ -137,7 +137,11 @@ ROWS = (
             ("raise-finely", "Raise it finely", "Shift+PgUp", 0.01), ("lower-finely", "Lower it finely", "Shift+PgDown", -0.01),
         )
     ),
-    operated("mute", "Target", "target-mute", (), is_muted, lambda d: {"off": is_muted(d)}),
+    *(
+        operated(name, "Target", f"target-{verb}", (), target_is(flag), lambda d, f=flag: {"off": target_is(f)(d)})
+        for name, verb, flag in (("mute", "mute", "muted"), ("solo", "solo", "solo"), ("lock-target", "lock", "locked"))
+    ),
+    operated("target-note", "Target", "target-note"),
     operated("duplicate", "Target", "target-duplicate", ("Ctrl+D",)),
     operated("mirror-new", "Target/Sides", "target-mirror"),
     operated("swap-sides", "Target/Sides", "target-swap"),

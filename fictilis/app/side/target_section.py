@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QLabel,
-)
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
@@ -18,6 +17,12 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.mix.shapes import ShapeRef
+
+FLAGS = {
+    "muted": (("Mute", "Unmute"), edits.set_muted),
+    "solo": (("Solo", "End solo of"), edits.set_solo),
+    "locked": (("Lock", "Unlock"), edits.lock_target),
+}
 
 
 class TargetSection(Section):
@@ -49,9 +54,17 @@ class TargetSection(Section):
         self.path_row = self.add(Labelled("Path", self.path))
         self.mask_note = QLabel()
         self.mask_row = self.add(Labelled("Mask", self.mask_note))
-        self.muted = QCheckBox("Muted")
-        self.muted.toggled.connect(self._mute)
-        self.add(self.muted)
+        self.flags = {name: QCheckBox(name.capitalize()) for name in FLAGS}
+        row = QHBoxLayout()
+        for name, box in self.flags.items():
+            box.toggled.connect(partial(self._flag, name))
+            row.addWidget(box)
+        self.inside.addLayout(row)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("none")
+        self.note.setAccessibleName("Note")
+        self.note.editingFinished.connect(self._note)
+        self.add(Labelled("Note", self.note))
         self.moves, self.largest = QLabel(), QLabel()
         self.add(Labelled("Moves", self.moves))
         self.add(Labelled("Largest", self.largest))
@@ -79,11 +92,16 @@ class TargetSection(Section):
         if at is not None:
             self.doc.start_shaping(ShapeRef(self.doc.target.id, at))
 
-    def _mute(self, on: bool) -> None:
+    def _flag(self, name: str, on: bool) -> None:
         doc, target = self.doc, self.doc.target
-        if target is not None and on != target.muted:
-            word = "Mute" if on else "Unmute"
-            doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, on))
+        if target is not None and on != getattr(target, name):
+            words, change = FLAGS[name]
+            doc.edit(f"{words[not on]} {target.name}", lambda s: change(s, doc.object_id, target.id, on))
+
+    def _note(self) -> None:
+        doc, target = self.doc, self.doc.target
+        if target is not None and self.note.text() != target.note:
+            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.object_id, target.id, self.note.text()))
 
     def refresh(self) -> None:
         doc, target = self.doc, self.doc.target
@@ -112,7 +130,12 @@ class TargetSection(Section):
         self.stages.setEnabled(count > 0)
         self.path.set_value(target.path.capitalize())
         self.path_row.setEnabled(count > 0)
-        self.muted.setChecked(target.muted)
+        for name, box in self.flags.items():
+            box.setChecked(getattr(target, name))
+        if not self.note.hasFocus():
+            self.note.setText(target.note)
+            self.note.setCursorPosition(0)
+            self.note.setToolTip(target.note)
         self.mask_row.setVisible(target.mask is not None)
         if target.mask is not None:
             self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")

@@ -6,12 +6,31 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from fictilis.app.targets.card_place import bar_part
-from fictilis.app.widgets.theme import Palette, font
-from fictilis.core.mix.driven import drivers_of, sources_of
+from fictilis.app.widgets.theme import Palette, font, pixmap
+from fictilis.core.mix.driven import drivers_of, silent, sources_of
 from fictilis.core.mix.relay import poses
 from fictilis.core.scene.scene import MorphObject, Target
 
 LEAST_ROOM = 30  # pixels, for a name that can be told from another
+
+
+def states(obj: MorphObject, target: Target) -> list[str]:
+    """What holds of a target besides its numbers, in words."""
+    quiet = target.id in silent(obj) and not target.muted
+    rows = (("muted", target.muted), ("solo", target.solo), ("silent while others are solo", quiet), ("locked", target.locked),
+            ("linked", target.link is not None))  # fmt: skip
+    return [word for word, on in rows if on]
+
+
+def paint_marks(painter: QPainter, p: Palette, at: QPointF, target: Target) -> None:
+    """Small pictures from ``at`` to the right: linked, locked, solo."""
+    if target.link is not None:
+        paint_link(painter, p, at)
+        at = at + QPointF(18, 0)
+    for picture, on, colour in (("lock", target.locked, p.quiet), ("crosshair", target.solo, p.primary)):
+        if on:
+            painter.drawPixmap(at - QPointF(0, 7), pixmap(picture, colour, 14))
+            at = at + QPointF(16, 0)
 
 
 def _poses_of(obj: MorphObject, target: Target) -> str:
@@ -54,14 +73,14 @@ def paint_over(painter: QPainter, p: Palette, rect: QRectF, text: str) -> None:
     painter.drawText(rect, ends, text)
 
 
-def paint_bar(painter: QPainter, p: Palette, bar: QRectF, target: Target, weight: float) -> None:
-    """The weight of a target over its range, with a notch for each in-between."""
+def paint_bar(painter: QPainter, p: Palette, bar: QRectF, target: Target, weight: float, quiet: bool) -> None:
+    """The weight of a target over its range, with a notch for each in-between; one that is ``quiet`` does not act."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(p.track))
     painter.drawRoundedRect(bar, 3, 3)
     zero, here = (min(max(bar_part(target, w), 0.0), 1.0) for w in (0.0, weight))
     left, right = sorted((zero, here))
-    if right - left > 1e-3 and not target.muted:
+    if right - left > 1e-3 and not quiet:
         painter.setBrush(QColor(p.lane(target.colour)))
         painter.drawRoundedRect(
             QRectF(bar.left() + left * bar.width(), bar.top(), (right - left) * bar.width(), bar.height()), 3, 3

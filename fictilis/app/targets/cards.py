@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
-from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_link, paint_over
+from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_marks, paint_over, states
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
 from fictilis.app.targets.spoken import SpokenCards
 from fictilis.app.targets.thumbnails import Thumbnails
@@ -21,7 +21,7 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
 from fictilis.core.ground.numbers_said import in_cm
-from fictilis.core.mix.driven import driven_by
+from fictilis.core.mix.driven import driven_by, silent
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Group, Target, targets_by_id
 from fictilis.render.ground import Ground
@@ -154,22 +154,22 @@ class Cards(Gesturing, QWidget):
         self._paint_thumbnail(painter, place, target)
         name = target.name if target else "Base"
         painter.setFont(font(12.5, 500))
-        painter.setPen(QColor(p.quiet if target is not None and target.muted else p.text))
+        quiet = target is not None and target.id in silent(doc.object)
+        painter.setPen(QColor(p.quiet if quiet else p.text))
         elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
         painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
         if target is None:
             return
         painter.setFont(font(12.5))
         painter.setPen(QColor(p.quiet))
-        if target.link is not None:
-            x = place.rect.left() + (8 if not self.as_rows() else 20)
-            paint_link(painter, p, QPointF(x, place.rect.top() + 12))
+        x = place.rect.left() + (8 if not self.as_rows() else 20)
+        paint_marks(painter, p, QPointF(x, place.rect.top() + 12), target)
         said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
         paint_over(painter, p, place.number, said)
         if place.drivers is not None:
             paint_drivers(painter, p, place.drivers, self.doc.object, target)
         elif place.bar is not None:
-            paint_bar(painter, p, place.bar, target, weights[target.id])
+            paint_bar(painter, p, place.bar, target, weights[target.id], quiet)
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
@@ -206,6 +206,7 @@ class Cards(Gesturing, QWidget):
         said = heading.group.name if heading is not None else ""
         if target is not None:
             said = f"{target.name}: {len(target.deltas.indices):,} points, up to {in_cm(target.deltas.largest)}"
+            said = "\n".join([said, *states(self.doc.object, target), *([target.note] if target.note else [])])
         QToolTip.showText(event.globalPos(), said, self)
         return True
 
@@ -382,12 +383,7 @@ class Cards(Gesturing, QWidget):
             self.actions_.add_to(menu, ("driver", "plain-target"))
         elif target.follows is not None:
             self.actions_.add_to(menu, ("plain-target",))
-        word = "Unmute" if target.muted else "Mute"
-        menu.addAction(
-            word,
-            lambda: doc.edit(f"{word} {target.name}", lambda s: edits.set_muted(s, doc.object_id, target.id, not target.muted)),
-        )
-        menu.addSeparator()
+        self.actions_.add_to(menu, ("mute", "solo", "lock-target", None))
         self.actions_.add_to(menu, MENU_OF_A_CARD)
         return menu
 

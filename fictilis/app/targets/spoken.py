@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
+from fictilis.app.targets.card_paint import states
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.mix.driven import driven_by
@@ -51,7 +52,7 @@ class SpokenCards(Spoken):
         facts = ["a target"]
         facts += [f"driven by {drivers}"] if drivers else [f"usually {target.range[0]:g} to {target.range[1]:g}"]
         facts += [f"in-betweens at {', '.join(f'{stage.at:g}' for stage in target.in_betweens)}"] if target.in_betweens else []
-        facts += [word for word, on in (("muted", target.muted), ("linked", target.link is not None)) if on]
+        facts += states(obj, target)
         return f"{target.name}, {self.doc.channels.weights(obj)[target.id]:.2f}", ", ".join(facts)
 
     def place(self, thing: Any) -> QRectF:

@@ -176,8 +176,12 @@ class Strokes:
         if item.obj.locked:
             self.doc.say(f"{item.obj.name} is locked; unlock it in the list of objects first.", "warning")
             return None
+        shaped = self.doc.shaping
+        if shaped is not None and shaped.target is not None and item.obj.target(shaped.target).locked:
+            self.doc.say(f"{item.obj.target(shaped.target).name} is locked; unlock it in the Target menu first.", "warning")
+            return None
         if abs(item.share) < 1e-6:
-            self.doc.say("This shape does not show in the mix: it is muted. Look at it Alone to shape it.", "warning")
+            self.doc.say("This shape does not show in the mix: it is muted, or others are solo. Look at it Alone.", "warning")
             return None
         return item
 

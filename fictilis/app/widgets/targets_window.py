@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTable
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.dialogs import Dialog
-from fictilis.core.edits.targets import rename_target, set_range
+from fictilis.core.edits.targets import rename_target, set_note, set_range
 from fictilis.core.ground.names import by_number
 from fictilis.core.scene.scene import MorphObject, Target
 
-COLUMNS = ("Name", "Group", "From", "To", "Points moved", "Largest, cm", "Keys")
-NAME, GROUP, LOW, HIGH = range(4)
+COLUMNS = ("Name", "Group", "From", "To", "Points moved", "Largest, cm", "Keys", "Note")
+NAME, GROUP, LOW, HIGH, *_, NOTE = range(len(COLUMNS))
 Value = str | float | int
 
 
@@ -36,7 +36,7 @@ class TargetsDialog(Dialog):
     def __init__(self, parent: QWidget, doc: Document) -> None:
         super().__init__(parent, "Targets", 880)
         self.doc = doc
-        self.sentence("A click on a heading sorts the rows. Names and ranges can be typed.", True)
+        self.sentence("A click on a heading sorts the rows. Names, ranges and notes can be typed.", True)
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
         self.table.verticalHeader().hide()
@@ -64,9 +64,9 @@ class TargetsDialog(Dialog):
         for row, values in enumerate(rows_of(obj)):
             for column, value in enumerate(values):
                 item = Cell(value, obj.targets[row].id)
-                if column not in (NAME, LOW, HIGH):
+                if column not in (NAME, LOW, HIGH, NOTE):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
-                if column > GROUP:
+                if GROUP < column < NOTE:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, column, item)
         self.table.setSortingEnabled(True)
@@ -78,6 +78,8 @@ class TargetsDialog(Dialog):
         target = doc.object.target(target_id)
         if item.column() == NAME:
             doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.object_id, target_id, text))
+        elif item.column() == NOTE:
+            doc.edit(f"Note of {target.name}", lambda s: set_note(s, doc.object_id, target_id, text))
         else:
             self._set_range(target, item.column(), text)
         self._fill()
@@ -110,6 +112,6 @@ def rows_of(obj: MorphObject) -> list[tuple[Value, ...]]:
     groups = {g.id: g.name for g in obj.groups}
     keys = {lane.channel: len(lane.curve.keys) for lane in obj.lanes}
     return [
-        (t.name, groups.get(t.group or "", ""), *t.range, len(t.deltas.indices), t.deltas.largest, keys.get(t.id, 0))
+        (t.name, groups.get(t.group or "", ""), *t.range, len(t.deltas.indices), t.deltas.largest, keys.get(t.id, 0), t.note)
         for t in obj.targets
     ]

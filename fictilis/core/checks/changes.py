@@ -35,6 +35,7 @@ TARGET_WORDS = {
     "id": "", "name": "", "deltas": "", "in_betweens": "", "weight": "", "muted": "", "colour": "colour", "range": "range",
     "path": "path", "built_on": "base", "mask": "mask", "group": "group", "rule": "drivers", "follows": "curve it follows",
     "link": "link", "sweep": "sweep", "match": "match",
+    "solo": "solo", "locked": "lock", "note": "note",
 }  # fmt: skip
 
 

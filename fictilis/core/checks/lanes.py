@@ -17,6 +17,7 @@ from fictilis.core.edits import timing
 from fictilis.core.ground.arrays import cached_by_identity, extent
 from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.channels import Owner, channel, part_of
+from fictilis.core.mix.driven import silent
 from fictilis.core.mix.hold_guard import stands
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import MorphObject, Scene
@@ -98,7 +99,7 @@ def unkeyed(scene: Scene, obj: MorphObject) -> Iterator[Finding]:
     if not obj.lanes:
         return
     for target in obj.targets:
-        if obj.lane(target.id) is None and abs(target.weight) > 1e-9 and not target.muted:
+        if obj.lane(target.id) is None and abs(target.weight) > 1e-9 and target.id not in silent(obj):
             yield Finding(
                 "unkeyed", f"{target.name} stands at {target.weight:.2f} without a key, while other lanes are keyed.",
                 obj.id, target.id, None, f"Key {target.weight:.2f} at frame {scene.start:g}",

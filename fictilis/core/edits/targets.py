@@ -36,14 +36,17 @@ def _changed(scene: Scene, object_id: str, target_id: str, free: bool = False, *
     return scene.with_object(obj.with_target(replace(obj.target(target_id), **values)))
 
 
-def append(scene: Scene, obj: MorphObject, new: Target, name: str) -> tuple[Scene, str]:
-    """``new`` behind all targets, with an id, name and colour of its own."""
+def append(scene: Scene, obj: MorphObject, new: Target, name: str, after: str = "") -> tuple[Scene, str]:
+    """``new`` behind the target ``after``, or behind all, with an id, name and colour of its own; solo while others are,
+    so that it acts."""
     made = replace(
-        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor), link=None,
+        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
         name=fresh_name(name, (t.name for t in obj.targets)),
-        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)],
+        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], link=None,
+        locked=False, solo=any(t.solo for t in obj.targets),
     )  # fmt: skip
-    return scene.with_object(replace(obj, targets=(*obj.targets, made))), made.id
+    place = next((n for n, t in enumerate(obj.targets, 1) if t.id == after), len(obj.targets))
+    return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
 
 
 def new_target(scene: Scene, object_id: str, name: str = "Target") -> tuple[Scene, str]:
@@ -218,6 +221,20 @@ def set_path(scene: Scene, object_id: str, target_id: str, path: str) -> Scene:
 
 def set_muted(scene: Scene, object_id: str, target_id: str, muted: bool) -> Scene:
     return _changed(scene, object_id, target_id, True, muted=muted)
+
+
+def set_solo(scene: Scene, object_id: str, target_id: str, solo: bool) -> Scene:
+    """While some targets of an object are solo, its others do not act."""
+    return _changed(scene, object_id, target_id, True, solo=solo)
+
+
+def lock_target(scene: Scene, object_id: str, target_id: str, locked: bool) -> Scene:
+    """The shape of a locked target stays as it is; its weight and keys may change."""
+    return _changed(scene, object_id, target_id, True, locked=locked)
+
+
+def set_note(scene: Scene, object_id: str, target_id: str, note: str) -> Scene:
+    return _changed(scene, object_id, target_id, True, note=tidy_name(note))
 
 
 def set_built_on(scene: Scene, object_id: str, target_id: str, parent: str | None) -> Scene:

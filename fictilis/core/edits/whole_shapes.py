@@ -15,11 +15,11 @@ from fictilis.core.geometry.seams import seam
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import add_rows, any_in_rows, lengths
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.ground.names import fresh_id, fresh_name, other_side_name
+from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.coefficients import FULL
 from fictilis.core.mix.masks import LEAST, masked, own, part_below, unmasked
 from fictilis.core.mix.shapes import ShapeRef, add_deltas, full_shape, shape_parts
-from fictilis.core.scene.scene import LANE_COLOURS, Deltas, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.scene import Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.shaping.falloff import PROFILES
 from fictilis.core.shaping.mirror import Mirror, mirror_map
 from fictilis.core.validity.targets import checked_sweep
@@ -51,13 +51,7 @@ def _beside(scene: Scene, obj: MorphObject, after: Target, new: Target, name: st
     """``new`` as a target of its own name and id behind ``after``; without weight, and one that is driven muted, so that the
     mix stays as it is."""
     driven = new.rule is not None or new.follows is not None
-    made = replace(
-        new, id=fresh_id("t", (t.id for t in obj.targets), scene.id_floor),
-        name=fresh_name(name, (t.name for t in obj.targets)), link=None,
-        colour=LANE_COLOURS[len(obj.targets) % len(LANE_COLOURS)], weight=0.0, muted=new.muted or driven,
-    )  # fmt: skip
-    place = [t.id for t in obj.targets].index(after.id) + 1
-    return scene.with_object(replace(obj, targets=(*obj.targets[:place], made, *obj.targets[place:]))), made.id
+    return append(scene, obj, replace(new, weight=0.0, muted=new.muted or driven), name, after.id)
 
 
 def duplicate(scene: Scene, object_id: str, target_id: str) -> tuple[Scene, str]:

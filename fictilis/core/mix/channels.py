@@ -34,7 +34,7 @@ from fictilis.core.mix.channel_kinds import (
     fixed,
     rig_kinds,
 )
-from fictilis.core.mix.driven import drive, driven_by
+from fictilis.core.mix.driven import drive, driven_by, silent
 from fictilis.core.mix.lane_bank import lane_bank
 from fictilis.core.mix.relay import lead, relay_of, relays
 from fictilis.core.rig.posing import angle_values, own_over, pose_of
@@ -155,8 +155,8 @@ class Channel:
 
 
 def _weight_kind(obj: MorphObject, target: Target) -> ChannelKind:
-    driven = driven_by(obj, target)
-    return replace(_own_weight_kind(target), driven=driven) if driven else _own_weight_kind(target)
+    driven, own, quiet = driven_by(obj, target), _own_weight_kind(target), target.id in silent(obj)
+    return replace(own, driven=driven, quiet=quiet) if driven or quiet else own
 
 
 @cached_by_identity
@@ -166,7 +166,7 @@ def _own_weight_kind(target: Target) -> ChannelKind:
     return ChannelKind(
         target_id, target.name, "weight", lambda o: o.target(target_id).weight,
         lambda o, v: o.with_target(replace(o.target(target_id), weight=v)), lambda o: o.target(target_id).range,
-        colour=target.colour, quiet=target.muted,
+        colour=target.colour,
     )  # fmt: skip
 
 
@@ -180,7 +180,7 @@ def _front_kind(obj: MorphObject, channel_id: str) -> ChannelKind:
 
     return ChannelKind(
         channel_id, f"Front of {target.name}", "sweep", lambda o: o.target(target_id).sweep.front, put, fixed(0.0, 1.0),
-        colour=target.colour, quiet=target.muted,
+        colour=target.colour, quiet=target_id in silent(obj),
     )  # fmt: skip
 
 

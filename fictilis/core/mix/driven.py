@@ -18,9 +18,16 @@ from fictilis.core.scene.rules import SMALLEST, Follow, Rule
 from fictilis.core.scene.scene import BLEND, MorphObject, Target, targets_by_id
 
 
+@cached_by_identity
+def silent(obj: MorphObject) -> frozenset[str]:
+    """Ids of the targets that do not act: muted ones, and while some are solo all others."""
+    solo = any(t.solo for t in obj.targets)
+    return frozenset(t.id for t in obj.targets if t.muted or solo and not t.solo)
+
+
 def gain(obj: MorphObject, target: Target) -> float:
-    """By what a target's weight is multiplied before it acts: 0 while it is muted, else the factor of its group."""
-    if target.muted:
+    """By what a target's weight is multiplied before it acts: 0 while it is silent, else the factor of its group."""
+    if target.id in silent(obj):
         return 0.0
     group = obj.group(target.group) if target.group is not None else None
     return group.factor if group else 1.0
@@ -30,7 +37,8 @@ def gain(obj: MorphObject, target: Target) -> float:
 def gains(obj: MorphObject) -> np.ndarray:
     """(r,) float64: the gain of each target, and 1 for each front behind them; read only."""
     factors = {group.id: group.factor for group in obj.groups}
-    out = np.array([0.0 if t.muted else factors.get(t.group or "", 1.0) for t in obj.targets] + [1.0] * len(swept(obj)))
+    quiet = silent(obj)
+    out = np.array([0.0 if t.id in quiet else factors.get(t.group or "", 1.0) for t in obj.targets] + [1.0] * len(swept(obj)))
     out.flags.writeable = False
     return out
 

@@ -79,7 +79,8 @@ class Target(Struct, frozen=True, eq=False, weakref=True):
     ``mask`` (n,) float64 in 0…1 multiplies the deltas of the target and of its in-betweens; None is 1 everywhere.
     ``group`` is the id of a Group of the object. A corrective has a ``rule``, a driven
     weight ``follows`` one number by a curve; neither has a weight or a lane of its own. Targets of several objects that have
-    the same ``link`` have one weight and one lane. One with a ``sweep`` comes up where its front has passed. ``match`` is the
+    the same ``link`` have one weight and one lane. While some are ``solo``, the others do not act. A ``locked`` one keeps its
+    shape; its weight and keys may change. One with a ``sweep`` comes up where its front has passed. ``match`` is the
     line it was made of, where the object is one.
     """
 
@@ -93,6 +94,9 @@ class Target(Struct, frozen=True, eq=False, weakref=True):
     in_betweens: tuple[InBetween, ...] = ()
     built_on: str | None = None
     muted: bool = False
+    solo: bool = False
+    locked: bool = False
+    note: str = ""
     mask: np.ndarray | None = None
     group: str | None = None
     rule: Rule | None = None

@@ -21,7 +21,7 @@ from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.rigs import Skin, is_rigged
 from fictilis.core.scene.scene import LANE_HOLDERS, RELAY_PATHS, Deltas, MorphObject, Target, lane_homes, targets_by_id
 from fictilis.core.validity.lanes import checked_keys
-from fictilis.core.validity.targets import checked_rule, checked_sweep
+from fictilis.core.validity.targets import check_locks, checked_rule, checked_sweep
 
 COLOUR = re.compile("#[0-9a-fA-F]{6}")
 ID = re.compile(r"[A-Za-z][\w.-]{0,59}", re.ASCII)  # also a key of a page's script, and a part of longer keys
@@ -42,6 +42,8 @@ def check_object(obj: MorphObject, was: MorphObject | None = None) -> None:
     differs is looked at."""
     if obj is was:
         return
+    if was is not None:
+        check_locks(obj, was)
     _geometry(obj.geometry, obj.name)
     if len(obj.base) != obj.geometry.point_count:
         raise EditRefused(f"{obj.name} has {obj.geometry.point_count} points, but {len(obj.base)} places.")

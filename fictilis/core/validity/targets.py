@@ -12,8 +12,25 @@ from fictilis.core.mix.relay import relay_of
 from fictilis.core.rig.posing import is_angle
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.scene.rules import HOWS, LEAST, Follow
-from fictilis.core.scene.scene import MorphObject, Target
+from fictilis.core.scene.scene import MorphObject, Target, targets_by_id
 from fictilis.core.scene.sweep import LEAST_BANDS, MOST_BANDS, PROFILES
+
+SHAPE = ("deltas", "in_betweens", "mask")  # with ``path`` and ``built_on`` what a lock keeps
+
+
+def check_locks(obj: MorphObject, was: MorphObject) -> None:
+    """Raises EditRefused where a target that was locked and still is has another shape, or is gone. A change of the base or of
+    the mesh is one of the whole object, and allowed."""
+    for target in was.targets:
+        if not target.locked:
+            continue
+        now = targets_by_id(obj).get(target.id)
+        other = now is not None and now.locked and obj.base is was.base and (
+            any(getattr(now, part) is not getattr(target, part) for part in SHAPE)
+            or (now.path, now.built_on) != (target.path, target.built_on)
+        )  # fmt: skip
+        if now is None or other:
+            raise EditRefused(f"{target.name} is locked; unlock it in the Target menu first.")
 
 
 def checked_rule(obj: MorphObject, target: Target) -> None:
