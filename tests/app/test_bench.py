@@ -547,6 +547,28 @@ def test_the_list_of_objects_orders_renames_hides_and_locks(bench):
     assert "Tongue is locked" in bench.said[-1][0]
 
 
+def test_a_range_of_objects_is_hidden_locked_and_removed_in_one_step_each(bench):
+    for name in ("Teeth", "Tongue", "Lips"):
+        bench.doc.commit(name, add_object(bench.doc.committed.scene, name, *reversed(ball(3.0, 4)))[0])
+    column = bench.window.column
+    column.list_button.click()
+    rows = column.objects
+    at = [QPointF(rows.visualItemRect(rows.item(n)).center()) for n in range(4)]
+    for row, keys, chosen in ((1, NONE, {"o2"}), (3, SHIFT, {"o2", "o3", "o4"}), (2, CTRL, {"o2", "o4"})):
+        bench.click(rows.viewport(), at[row], keys)
+        assert set(rows.chosen()) == chosen, row
+    for word, test in (("Hide 2", lambda o: not o.visible), ("Lock 2", lambda o: o.locked)):
+        next(a for a in rows.menu_for("o4").actions() if a.text().startswith(word)).trigger()
+        assert [o.id for o in bench.doc.scene.objects if test(o)] == ["o2", "o4"]
+    next(a for a in rows.menu_for("o4").actions() if a.text() == "Remove 2 objects").trigger()
+    assert [o.id for o in bench.doc.scene.objects] == ["o1", "o3"]
+    bench.doc.undo()
+    assert len(bench.doc.scene.objects) == 4
+    next(a for a in rows.menu_for("o1").actions() if a.text() == "Hide Ball").trigger()  # not among the selected
+    assert not bench.doc.scene.object("o1").visible
+    column.list_button.click()
+
+
 def test_hidden_objects_stay_hidden_and_others_stay_in_sight_while_one_is_shaped(bench):
     scene, teeth = add_object(bench.doc.committed.scene, "Teeth", *reversed(ball(3.0, 4)))
     bench.doc.commit("Teeth", scene)

@@ -222,7 +222,7 @@ def test_the_table_of_targets_is_typed_sorted_and_copied(posed, answers):
     answers(posed.window, TargetsDialog=table)
     posed.window.actions_.by_id["targets-table"].trigger()
     text = QApplication.clipboard().text().splitlines()
-    assert text[0].startswith("Name\tGroup") and text[1].split("\t")[0] == "Raise" and text[1].endswith("25\t10\t2")
+    assert text[0].startswith("Name\tGroup") and text[1].split("\t")[0] == "Raise" and text[1].endswith("25\t10\t2\t")
     assert posed.target("Raise").id == "t1" and posed.target("Slide").range == (0, 2.5)
     assert "must rise" in posed.said[-1][0] and all(t.range[0] == 0 for t in posed.obj.targets)
     posed.doc.undo()

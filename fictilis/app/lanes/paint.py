@@ -279,7 +279,7 @@ def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, co
     painter.setPen(QColor(p.quiet if channel.quiet or not place.drawn else p.text))
     name = painter.fontMetrics().elidedText(channel.name, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
     painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-    if channel.driven:
+    if channel.driven and not place.is_thin:
         _driven(lanes, painter, place)
     elif not place.is_thin:
         _slider(lanes, painter, place, value, colour)
@@ -292,11 +292,11 @@ def _head(lanes: LaneArea, painter: QPainter, place: LanePlace, value: float, co
 
 def _driven(lanes: LaneArea, painter: QPainter, place: LanePlace) -> None:
     """What a lane without a slider follows."""
-    rect = QRectF(place.name.right() + 4, place.head.top(), place.number.left() - place.name.right() - 8, place.head.height())
     painter.setFont(font(11))
     painter.setPen(QColor(lanes.palette_.quiet))
-    text = painter.fontMetrics().elidedText("driven", Qt.TextElideMode.ElideRight, int(rect.width()))
-    painter.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+    text = f"driven by {place.channel.driven}"
+    text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
+    painter.drawText(place.name.translated(0, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def value_text(channel: Channel, value: float) -> str:

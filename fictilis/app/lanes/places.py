@@ -93,25 +93,24 @@ class LanePlace(Struct, eq=False):
 
     @property
     def name(self) -> QRectF:
-        wide = 70 + self._more * 0.3 if not self.is_thin else 124 + self._more
-        return QRectF(self.head.left() + 32, self.head.top(), wide, self.head.height())
+        """Over the slider, or alone in a thin lane."""
+        return self._line(-7, 18) if not self.is_thin else self._line(0, self.tall)
 
     @property
     def slider(self) -> QRectF:
         """Empty in a thin lane, and where nothing can be slid."""
         if self.is_thin or not self.channel.slides:
             return QRectF()
-        more = self._more
-        return QRectF(self.head.left() + 112 + more * 0.3, self.head.center().y() - 2, 40 + more * 0.7, 4)
+        return self._line(9, 4).adjusted(6, 0, 0, 0)  # its bead stays clear of the dot
 
     @property
     def number(self) -> QRectF:
         return QRectF(self.head.right() - 65, self.head.center().y() - 9, 41, 18)
 
-    @property
-    def _more(self) -> float:
-        """Pixels by which the head is wider than usual: the slider takes most of them."""
-        return self.wide - HEAD
+    def _line(self, below: float, high: float) -> QRectF:
+        """A line of the head, so far below its middle, between the dot and the number."""
+        left, middle = self.head.left() + 32, self.head.center().y() + below * min(self.tall / LANE, 1.0)
+        return QRectF(left, middle - high / 2, self.number.left() - 6 - left, high)
 
     @property
     def dot(self) -> QRectF:

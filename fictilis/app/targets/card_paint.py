@@ -22,8 +22,9 @@ def states(obj: MorphObject, target: Target) -> list[str]:
     return [word for word, on in rows if on]
 
 
-def paint_marks(painter: QPainter, p: Palette, at: QPointF, target: Target) -> None:
-    """Small pictures from ``at`` to the right: linked, locked, solo."""
+def paint_marks(painter: QPainter, p: Palette, at: QPointF, target: Target) -> float:
+    """Small pictures from ``at`` to the right: linked, locked, solo. Returns how many pixels they take."""
+    start = at.x()
     if target.link is not None:
         paint_link(painter, p, at)
         at = at + QPointF(18, 0)
@@ -31,6 +32,7 @@ def paint_marks(painter: QPainter, p: Palette, at: QPointF, target: Target) -> N
         if on:
             painter.drawPixmap(at - QPointF(0, 7), pixmap(picture, colour, 14))
             at = at + QPointF(16, 0)
+    return at.x() - start
 
 
 def _poses_of(obj: MorphObject, target: Target) -> str:

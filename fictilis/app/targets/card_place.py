@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.scene.scene import Group, MorphObject, Target
 
-CARD_HEIGHT, ROW_HEIGHT, GAP = 109, 30, 8
+CARD_HEIGHT, ROW_HEIGHT, GAP, THUMB = 109, 30, 8, 33  # pixels, the last of a picture in a row
 
 
 def bar_part(target: Target, weight: float) -> float:
@@ -35,14 +35,15 @@ class Place(Struct):
         """None for the base."""
         if self.target is None:
             return None
-        number = _number(self.rect) if self.row else QRectF(self.rect.right() - 44, self.rect.top() + 4, 38, 16)
-        return number.adjusted(-26, 0, 0, 0) if self.follows else number
+        if self.row:
+            return _number(self.rect)
+        return QRectF(self.rect.right() - 44, self.rect.top() + 4, 38, 16).adjusted(-26 if self.follows else 0, 0, 0, 0)
 
     @property
     def name(self) -> QRectF:
         rect = self.rect
         if self.row:
-            return QRectF(rect.left() + 36, rect.top(), 70, rect.height())
+            return QRectF(rect.left() + THUMB, rect.top() + 1, _number(rect).left() - 3 - rect.left() - THUMB, 17)
         return QRectF(rect.left() + 7, rect.bottom() - 35, rect.width() - 13, 16)
 
     @property
@@ -52,11 +53,11 @@ class Place(Struct):
 
     def _bar(self) -> QRectF:
         rect = self.rect
-        return _bar(rect) if self.row else QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
+        return _bar(rect, THUMB) if self.row else QRectF(rect.left() + 7, rect.bottom() - 14, rect.width() - 14, 6)
 
 
 class GroupPlace(Struct):
-    """Where a group's heading is: caret and name fold it, its bar multiplies the weights of its members."""
+    """Where a group's heading is: caret and name fold it, its bar below the name multiplies the weights of its members."""
 
     group: Group
     rect: QRectF
@@ -81,7 +82,7 @@ def lay_out(obj: MorphObject | None, wanted: str, width: float, rows: bool) -> t
             y, column = y + (CARD_HEIGHT + GAP if column else 0), 0
             if group is not None:
                 rect = QRectF(1, y, width - 2, ROW_HEIGHT - 4)
-                groups.append(GroupPlace(group, rect, _bar(rect), _number(rect)))
+                groups.append(GroupPlace(group, rect, _bar(rect, 20), _number(rect)))
                 y += ROW_HEIGHT
         if group is not None and group.folded and not wanted:
             continue
@@ -96,11 +97,11 @@ def lay_out(obj: MorphObject | None, wanted: str, width: float, rows: bool) -> t
     return placed, groups, int(y + (CARD_HEIGHT + GAP if column else 0)) + 4
 
 
-def _bar(rect: QRectF) -> QRectF:
-    """In a row."""
-    return QRectF(rect.left() + 108, rect.center().y() - 3, max(rect.width() - 154, 20), 6)
+def _bar(rect: QRectF, left: float) -> QRectF:
+    """In a row, below the name."""
+    return QRectF(rect.left() + left, rect.bottom() - 8, max(rect.width() - left - 45, 20), 5)
 
 
 def _number(rect: QRectF) -> QRectF:
     """In a row."""
-    return QRectF(rect.right() - 42, rect.top(), 38, rect.height())
+    return QRectF(rect.right() - 39, rect.top(), 35, rect.height())

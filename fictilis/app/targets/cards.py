@@ -129,7 +129,7 @@ class Cards(Gesturing, QWidget):
         )  # fmt: skip
         painter.setFont(font(12.5, 600))
         painter.setPen(QColor(p.text))
-        room = QRectF(place.rect.left() + 20, place.rect.top(), 84, place.rect.height())
+        room = QRectF(place.bar.left(), place.rect.top(), place.bar.width(), 17)
         name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideMiddle, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(font(12.5))
@@ -152,19 +152,22 @@ class Cards(Gesturing, QWidget):
         inset = 1 if chosen else 0.5
         painter.drawRoundedRect(place.rect.adjusted(inset, inset, -inset, -inset), 7, 7)
         self._paint_thumbnail(painter, place, target)
-        name = target.name if target else "Base"
+        name, room = target.name if target else "Base", place.name
+        if target is not None:
+            marks = room.topLeft() + QPointF(0, 9) if place.row else place.rect.topLeft() + QPointF(8, 12)
+            used = paint_marks(painter, p, marks, target)
+            room = room.adjusted(used if place.row else 0, 0, 0, 0)
         painter.setFont(font(12.5, 500))
         quiet = target is not None and target.id in silent(doc.object)
         painter.setPen(QColor(p.quiet if quiet else p.text))
-        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(place.name.width()))
-        painter.drawText(place.name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
+        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
         if target is None:
             return
         painter.setFont(font(12.5))
         painter.setPen(QColor(p.quiet))
-        x = place.rect.left() + (8 if not self.as_rows() else 20)
-        paint_marks(painter, p, QPointF(x, place.rect.top() + 12), target)
-        said = "muted" if target.muted else f"{'acts ' if place.drivers else ''}{weights[target.id]:.2f}"
+        acts = "acts " if place.drivers and not place.row else ""
+        said = "muted" if target.muted else f"{acts}{weights[target.id]:.2f}"
         paint_over(painter, p, place.number, said)
         if place.drivers is not None:
             paint_drivers(painter, p, place.drivers, self.doc.object, target)
@@ -177,7 +180,7 @@ class Cards(Gesturing, QWidget):
         if image is None:
             return
         if self.as_rows():
-            painter.drawImage(QRectF(place.rect.left() + 4, place.rect.top() + 2, 30, 22.5), image)
+            painter.drawImage(QRectF(place.rect.left() + 3, place.rect.top() + 3, 28, 21), image)
         else:
             x = place.rect.center().x() - 42
             painter.drawImage(QRectF(x, place.rect.top() + 9, 84, 63), image)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import reduce
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -26,17 +27,20 @@ from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import ArrowCombo, local_files
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import objects as object_edits
+from fictilis.core.scene.scene import Scene
 
 FILTER_ABOVE = 8
 
 
 class ObjectList(QListWidget):
-    """All objects of the scene: hidden and locked ones are marked. Drag to order, double-click to rename."""
+    """All objects of the scene: hidden and locked ones are marked. Drag to order, double-click to rename; Shift+click takes a
+    range and Ctrl+click adds, for the menu of all of them."""
 
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__()
         self.doc, self.palette_ = doc, palette
         self.setAccessibleName("Objects")
+        self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -65,7 +69,7 @@ class ObjectList(QListWidget):
             item.setIcon(icon(picture, self.palette_))
             state = [word for word, on in (("hidden", not obj.visible), ("locked", obj.locked)) if on]
             item.setToolTip(f"{obj.name}, {len(obj.base):,} points" + (f", {' and '.join(state)}" if state else ""))
-            if obj.id == self.doc.object_id:
+            if obj.id == self.doc.object_id and row != self.currentRow():
                 self.setCurrentRow(row)
         row = self.sizeHintForRow(0) if objects else 28
         self.setFixedHeight(min(len(objects), 7) * row + 4)
@@ -89,12 +93,14 @@ class ObjectList(QListWidget):
     def _moved(self, *_rows: object) -> None:
         if self._filling:
             return
-        wanted = [self._id(row) for row in range(self.count())]
-        now = [o.id for o in self.doc.scene.objects]
-        moved = next((i for i in now if [j for j in now if j != i] == [j for j in wanted if j != i] and now != wanted), None)
-        if moved is not None:
-            name = self.doc.scene.object(moved).name
-            self.doc.edit(f"Move {name}", lambda s: object_edits.move_object(s, moved, wanted.index(moved)))
+        wanted, scene = [self._id(row) for row in range(self.count())], self.doc.scene
+        if wanted != [o.id for o in scene.objects]:
+            names = ", ".join(scene.object(i).name for i in self.chosen())
+            self.doc.edit(f"Move {names}", lambda s: object_edits.order_objects(s, wanted))
+
+    def chosen(self) -> list[str]:
+        """Ids of the objects that are selected in the list."""
+        return [self._id(self.row(item)) for item in self.selectedItems()]
 
     def _menu(self, at: QPoint) -> None:
         item = self.itemAt(at)
@@ -104,22 +110,20 @@ class ObjectList(QListWidget):
     def menu_for(self, object_id: str) -> QMenu:
         """What can be done with an object of the list."""
         doc, obj = self.doc, self.doc.scene.object(object_id)
+        chosen = self.chosen()
+        ids = chosen if object_id in chosen else [object_id]
+        names = obj.name if len(ids) == 1 else f"{len(ids)} objects"
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        word, lock = ("Hide" if obj.visible else "Show"), ("Unlock" if obj.locked else "Lock")
-        menu.addAction(
-            f"{word} {obj.name}",
-            lambda: doc.edit(f"{word} {obj.name}", lambda s: object_edits.set_visible(s, object_id, not obj.visible)),
-        )
-        menu.addAction(
-            f"{lock} {obj.name}",
-            lambda: doc.edit(f"{lock} {obj.name}", lambda s: object_edits.set_locked(s, object_id, not obj.locked)),
-        )
+
+        def add(word: str, change: Callable[[Scene, str], Scene]) -> None:
+            """An edit of each of them, as one step."""
+            menu.addAction(f"{word} {names}", lambda: doc.edit(f"{word} {names}", lambda s: reduce(change, ids, s)))
+
+        add("Hide" if obj.visible else "Show", lambda s, i: object_edits.set_visible(s, i, not obj.visible))
+        add("Unlock" if obj.locked else "Lock", lambda s, i: object_edits.set_locked(s, i, not obj.locked))
         menu.addAction("Rename", lambda: self.editItem(self._item_of(object_id)))
-        menu.addAction(
-            f"Remove {obj.name}",
-            lambda: doc.edit(f"Remove {obj.name}", lambda s: object_edits.remove_object(s, object_id)),
-        )
+        add("Remove", object_edits.remove_object)
         return menu
 
     def _item_of(self, object_id: str) -> QListWidgetItem:

@@ -134,12 +134,11 @@ def set_locked(scene: Scene, object_id: str, locked: bool) -> Scene:
     return scene.with_object(replace(scene.object(object_id), locked=locked))
 
 
-def move_object(scene: Scene, object_id: str, place: int) -> Scene:
-    """The object at ``place`` in the list, the others keeping theirs."""
-    moved = scene.object(object_id)
-    rest = [o for o in scene.objects if o.id != object_id]
-    place = max(0, min(place, len(rest)))
-    return replace(scene, objects=(*rest[:place], moved, *rest[place:]))
+def order_objects(scene: Scene, ids: Sequence[str]) -> Scene:
+    """The objects in another order: ``ids`` names each once."""
+    if sorted(ids) != sorted(o.id for o in scene.objects):
+        raise ValueError(f"expected each of the {len(scene.objects)} objects once, got {', '.join(ids)}")
+    return replace(scene, objects=tuple(scene.object(i) for i in ids))
 
 
 def keep_pick(scene: Scene, object_id: str, name: str, pick: Pick) -> Scene:
