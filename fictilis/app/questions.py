@@ -8,8 +8,7 @@ from typing import Protocol, TypeVar
 
 from msgspec.structs import replace
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QApplication, QColorDialog, QFileDialog, QLineEdit, QWidget
-from PyQt6.sip import isdeleted
+from PyQt6.QtWidgets import QApplication, QColorDialog, QWidget
 
 from fictilis import __version__
 from fictilis.app.commands.actions import Actions
@@ -26,6 +25,7 @@ from fictilis.app.targets.thumbnails import shape_picture
 from fictilis.app.view.view import View
 from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene, pictures_window
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
+from fictilis.app.widgets.file_dialog import FileChooser, keys_back
 from fictilis.app.widgets.targets_window import TargetsDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.checks.finding import Finding
@@ -46,79 +46,6 @@ from fictilis.render.renderer import Renderer
 
 T = TypeVar("T")
 SEEN_LIVE = 200_000  # points of a form that is shown while its numbers are typed
-
-
-class SaveDialog(QFileDialog):
-    """Asks where to save. The kind of file follows the name, and the name the kind."""
-
-    def __init__(self, window: QWidget, title: str, folder: str, name: str, kinds: str) -> None:
-        super().__init__(window, title, folder, kinds)
-        self.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        self.setOption(QFileDialog.Option.DontUseNativeDialog)
-        self.suffixes = {kind: [f[1:] for f in kind[kind.rindex("(") + 1 : -1].split()] for kind in kinds.split(";;")}
-        self.name = self.findChild(QLineEdit)
-        self.selectFile(name)
-        self._follow(name)
-        self.name.textEdited.connect(self._follow)
-        self.filterSelected.connect(self._rename)
-
-    def _follow(self, name: str) -> None:
-        """The kind that a name's end asks for."""
-        for kind, suffixes in self.suffixes.items():
-            if any(name.lower().endswith(suffix) for suffix in suffixes) and kind != self.selectedNameFilter():
-                self.selectNameFilter(kind)
-                self.name.setText(name)
-
-    def _rename(self, kind: str) -> None:
-        """The name with the end of a kind."""
-        path = Path(self.name.text())
-        if self.suffixes.get(kind) and not any(path.name.lower().endswith(s) for s in self.suffixes[kind]):
-            known = any(path.suffix.lower() in suffixes for suffixes in self.suffixes.values())
-            stem = path.with_suffix("") if known else path
-            self.name.setText(f"{stem}{self.suffixes[kind][0]}")
-
-
-class FileChooser:
-    """Asks for files. Tests put their own in its place."""
-
-    def __init__(self, window: QWidget) -> None:
-        self.window = window
-        self.folder = str(Path.home())
-
-    def _remember(self, path: str) -> Path | None:
-        if path:
-            self.folder = str(Path(path).parent)
-        return Path(path) if path else None
-
-    def _asked(self, ask: Callable[[], T]) -> T:
-        had = QApplication.focusWidget()
-        try:
-            return ask()
-        finally:
-            keys_back(self.window, had)
-
-    def open(self, title: str, kinds: str) -> Path | None:
-        return self._asked(lambda: self._remember(QFileDialog.getOpenFileName(self.window, title, self.folder, kinds)[0]))
-
-    def open_several(self, title: str, kinds: str) -> list[Path]:
-        paths = self._asked(lambda: QFileDialog.getOpenFileNames(self.window, title, self.folder, kinds)[0])
-        return [path for path in map(self._remember, paths) if path]
-
-    def save(self, title: str, name: str, kinds: str) -> Path | None:
-        dialog = SaveDialog(self.window, title, self.folder, name, kinds)
-        return self._asked(lambda: self._remember(dialog.selectedFiles()[0]) if dialog.exec() else None)
-
-    def folder_for(self, title: str) -> Path | None:
-        path = self._asked(lambda: QFileDialog.getExistingDirectory(self.window, title, self.folder))
-        if path:
-            self.folder = path
-        return Path(path) if path else None
-
-
-def keys_back(window: QWidget, had: QWidget | None) -> None:
-    """The keys go to what had them before a dialog, or to the view where that is gone or is a field to type in."""
-    stays = had is not None and not isdeleted(had) and had.isVisible() and had.window() is window
-    (had if stays and not isinstance(had, QLineEdit) and had is not None else window).setFocus()
 
 
 class Asker(Protocol):
@@ -142,7 +69,7 @@ class Questions:
     def __init__(self, window: QWidget, asker: Asker) -> None:
         self._window, self._asker, self.doc = window, asker, asker.doc
         self._front: QWidget = window
-        self.files = FileChooser(window)
+        self.files = FileChooser(window, asker)
 
     def run(self, label: str, work: Callable[[Callable[[float], None]], T]) -> T:
         """Long work off the interface thread."""

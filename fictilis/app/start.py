@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication
 from fictilis import __version__
 from fictilis.app.model.memory import MainThreadGarbage, keep_freed, keep_loaded
 from fictilis.app.model.settings import Settings
+from fictilis.app.widgets.file_dialog import use_portal
 from fictilis.app.window import Window
 from fictilis.core.ground.errors import FictilisError
 
@@ -48,6 +49,7 @@ def folders() -> tuple[Path, Path]:
 def application() -> QApplication:
     # the sound library tells of every optional library it does not find
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia*=false")
+    use_portal()
     # the style by name: as an object it would bring all of its numbers along, which takes as long as the application
     app = cast(QApplication, QApplication.instance()) or QApplication([*sys.argv[:1], "-style", "Fusion"])
     app.setApplicationName("Fictilis")

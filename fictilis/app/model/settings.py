@@ -61,6 +61,13 @@ class Settings:
         paths = [text, *(p for p in self.recent() if p != text)][:RECENT_FILES]
         self._store.setValue("recent", json.dumps(paths))
 
+    def folders(self) -> list[str]:
+        """Those that files were chosen in last."""
+        return self._kept("folders", [], lambda v: isinstance(v, list) and all(isinstance(p, str) for p in v))
+
+    def add_folder(self, folder: str) -> None:
+        self._store.setValue("folders", json.dumps([folder, *(f for f in self.folders() if f != folder)][:RECENT_FILES]))
+
     def import_unit(self, folder: Path) -> tuple[str, bool]:
         """The unit of files of a folder that say none, as it was told last, and whether Z was up."""
         known: dict[str, Any] = self._kept("import units", {}, lambda v: isinstance(v, dict))
