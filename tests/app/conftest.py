@@ -287,6 +287,7 @@ def answers(monkeypatch):
             answer = by_class[type(dialog).__name__]
             answer(dialog) if callable(answer) else dialog.buttons[answer].click()
             dialog.hide()
+            window.activateWindow()  # there is no window manager that would
             return dialog.answer
 
         monkeypatch.setattr(window.ask, "show", ask)

@@ -55,8 +55,8 @@ from tests.app.conftest import CTRL, NONE, SHIFT, point
 from tests.app.test_bench import forms  # noqa: F401
 from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
 from tests.formats.test_native import same_bits
-from tests.formats.test_sound import TONE, wav
 from tests.rigged import rigged
+from tests.sounds import TONE, wav
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
 STEPS = int(os.environ.get("FICTILIS_SOAK_STEPS", "2000"))

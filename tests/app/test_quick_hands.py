@@ -38,7 +38,7 @@ from fictilis.core.shaping.fields import along_axis
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.formats.test_native import same
-from tests.formats.test_sound import RATE, wav
+from tests.sounds import RATE, wav
 
 MIDDLE, RIGHT = Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton
 

@@ -25,7 +25,7 @@ from fictilis.formats.registry import load, save
 from fictilis.formats.sound import RATE, decoded, read_sound
 from tests.app.conftest import CTRL, RIGHT, SHIFT
 from tests.app.test_bench import forms, run  # noqa: F401
-from tests.formats.test_sound import TONE, wav
+from tests.sounds import TONE, wav
 
 WINDOWS_ALONE = True
 

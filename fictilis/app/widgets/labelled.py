@@ -10,21 +10,26 @@ from fictilis.app.widgets.number_field import NumberField
 
 
 class ScrubLabel(QLabel):
-    """The label of a number: dragged to the sides it changes the number, finely with Shift."""
+    """The label of numbers: dragged to the sides it changes the one that has the keys, else the first; finely with Shift."""
 
     STEP = 4  # pixels
 
     def __init__(self, name: str) -> None:
         super().__init__(name)
-        self.field: NumberField | None = None
+        self.fields: list[NumberField] = []
         self._from: float | None = None
         self._run: object = None
         self._left: object = None
 
     def about(self, field: QWidget) -> None:
-        if self.field is None and isinstance(field, NumberField):
-            self.field = field
+        if isinstance(field, NumberField):
+            self.fields.append(field)
             self.setCursor(Qt.CursorShape.SizeHorCursor)
+
+    @property
+    def field(self) -> NumberField | None:
+        """The one that a drag changes."""
+        return next((f for f in self.fields if f.hasFocus()), self.fields[0] if self.fields else None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.field is None or not self.field.isEnabled() or event.button() != Qt.MouseButton.LeftButton:

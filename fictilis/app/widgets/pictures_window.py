@@ -100,7 +100,7 @@ class PicturesDialog(Dialog):
         left.setFixedWidth(436)
         scroll.setWidgetResizable(True)
         scroll.setFixedWidth(448)
-        scroll.setMinimumHeight(530)
+        scroll.setMinimumHeight(484)  # the whole fits a window of 640
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(left)
         columns.addWidget(scroll)

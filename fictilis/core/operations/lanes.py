@@ -82,7 +82,12 @@ def _close(s: Subject, _v: Values) -> Outcome:
     if not lanes:
         return Outcome(s.scene, said="All lanes loop cleanly.")
     scene, said = timing.close_loop(s.scene, lanes), []
-    left = [s.named(ref) for ref in all_jumping if ref not in lanes]
+    several = len({ref.owner for ref in all_jumping}) > 1
+    left = [
+        f"{s.scene.owner(ref.owner).name}’s {s.named(ref)}" if several else s.named(ref)
+        for ref in all_jumping
+        if ref not in lanes
+    ]
     if left:
         more = f" and {len(left) - 4} more" if len(left) > 4 else ""
         said.append(f"{len(left)} other lane{' jumps' if len(left) == 1 else 's jump'} too: {', '.join(left[:4])}{more}.")
