@@ -1,4 +1,4 @@
-"""The command line: the same things as in the window, without one."""
+"""Fictilis without a window: what the menus do, on the command line."""
 
 from __future__ import annotations
 
