@@ -373,6 +373,19 @@ def test_an_exact_change_is_shown_before_it_is_applied(bench):
     assert np.array_equal(puff(bench), before)
 
 
+def test_an_exact_change_set_for_one_shape_is_not_shown_on_another(bench):
+    bench.window.actions_.by_id["exact-inflate"].trigger()
+    bench.doc.set_picks(np.arange(400))
+    plain = bench.obj.base
+    assert not np.allclose(bench.view.shaped_item().points, puff(bench), atol=0.1)
+    bench.doc.start_shaping(ShapeRef())
+    bench.settle()
+    assert np.allclose(bench.view.shaped_item().points, plain, atol=1e-3)
+    bench.doc.set_picks(np.arange(401))
+    bench.settle()
+    assert not np.allclose(bench.view.shaped_item().points, plain, atol=0.1)
+
+
 def test_an_exact_change_that_cannot_be_says_why(bench):
     bench.doc.set_picks(np.array([1, 2]))
     bench.window.actions_.by_id["exact-even"].trigger()

@@ -94,6 +94,7 @@ class Strokes:
         self._kept_bench: tuple[tuple, Bench] | None = None
         self.held_axis: int | None = None
         self._exact_key: tuple | None = None
+        self._asked: tuple | None = None  # tools, pick and shape that an exact change was set for
 
     @property
     def gesture(self) -> ToolStroke | None:
@@ -250,10 +251,14 @@ class Strokes:
             self.live = had
 
     def show_exact(self) -> None:
-        """Show the exact change before it is applied."""
+        """Show the exact change before it is applied; on another shape not before its numbers or the pick are set there."""
         doc = self.doc
         tools = doc.tools
-        on = doc.shaping is not None and tools.tool == "exact" and tools.exact_shown and len(doc.pick()) > 0
+        asked = (tools, doc.pick(), doc.shaping)
+        left = self._asked is not None and self._asked[:2] == asked[:2] and self._asked[2] != doc.shaping
+        if doc.shaping is not None and not left:
+            self._asked = asked
+        on = doc.shaping is not None and tools.tool == "exact" and tools.exact_shown and len(doc.pick()) > 0 and not left
         if self.on:
             return
         if not on or self.view.picture is None:
