@@ -156,3 +156,12 @@ def test_every_name_of_the_public_api_is_there():
         assert getattr(fictilis, name) is not None
     with pytest.raises(AttributeError):
         fictilis.nothing_of_the_kind  # noqa: B018
+
+
+def test_test_modules_do_not_import_one_another():
+    """What several use stands in a module of its own."""
+    for path in (ROOT.parent / "tests").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = [node.module or "", *(a.name for a in node.names)] if isinstance(node, ast.ImportFrom) else []
+            found = [n for n in names if n.startswith("tests.") and ".test_" in n or n.startswith("test_")]
+            assert not found or (node.module or "").split(".")[0] != "tests", f"{path.name} imports {found[0]}"

@@ -299,3 +299,53 @@ def answers(monkeypatch):
 def choose(user, monkeypatch, **answers):
     for name, value in answers.items():
         monkeypatch.setattr(user.window.ask.files, name, lambda *_a, v=value: v)
+
+
+@pytest.fixture
+def forms(monkeypatch):
+    """Answers the forms that open: a dict of values, by label, or None to cancel; keeps the dialogs that opened."""
+
+    def use(user, *answers):
+        opened, left = [], list(answers)
+
+        def ask(dialog):
+            opened.append(dialog)
+            answer = left.pop(0) if left else {}
+            if answer is None:
+                dialog.buttons["cancel"].click()
+                return dialog.answer
+            for name, value in answer.items():
+                field = dialog.fields[name]
+                if isinstance(field, dialogs.NumberField):
+                    field.setText(str(value))
+                    field.setModified(True)
+                elif isinstance(field, dialogs.Segments):
+                    field.buttons[value].click()
+                elif isinstance(field, dialogs.ArrowCombo):
+                    field.setCurrentIndex(field.findText(value))
+                else:
+                    field.setText(value)
+            dialog.buttons["ok" if "ok" in dialog.buttons else "close"].click()
+            return dialog.answer
+
+        monkeypatch.setattr(user.window.ask, "show", ask)
+        return opened
+
+    return use
+
+
+def run(user, name):
+    action = user.window.actions_.by_id[name]
+    assert action.isEnabled(), f"{name} cannot be run here"
+    action.trigger()
+
+
+def answer_all(user, forms, monkeypatch):
+    """Every question of a window is answered by itself."""
+    forms(user)
+    for name in ("open", "save", "folder_for"):
+        monkeypatch.setattr(user.window.ask.files, name, lambda *_a: None)
+    monkeypatch.setattr(user.window.ask.files, "open_several", lambda *_a: [])
+    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "targets", "unsaved"))
+    for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
+        monkeypatch.setattr(user.window.ask, name, lambda *_a, said=answer: said)

@@ -13,9 +13,7 @@ from fictilis.core.scene.rigs import TIME, angle_id, turn_id
 from fictilis.core.scene.scene import Scene
 from fictilis.demo.sea_pen import sea_pen
 from tests.app.conftest import LEFT, NONE, move, point
-from tests.app.test_bench import forms  # noqa: F401
-from tests.app.test_exchange import act
-from tests.app.test_shaping import shape
+from tests.app.doing import act, shape
 
 K = Qt.Key
 
@@ -37,7 +35,7 @@ def place_of(user, joint):
 
 
 @pytest.mark.parametrize("kind", DEFORMERS)
-def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, forms, kind):  # noqa: F811
+def test_it_is_put_on_by_a_form_led_by_its_number_and_taken_off(open_window, forms, kind):
     scene, obj = add_form(Scene("Box", end=24.0), "Box", {"segments": 4})
     user = open_window(scene)
     doc, section = user.doc, getattr(user.window.side, kind)
@@ -144,7 +142,7 @@ def test_shaping_in_the_pose_moves_what_is_under_the_pointer(pen):
     )
 
 
-def test_a_rig_is_switched_played_and_followed_from_its_section(pen, forms):  # noqa: F811
+def test_a_rig_is_switched_played_and_followed_from_its_section(pen, forms):
     user, doc, section = pen, pen.doc, pen.window.side.rig
     linear = user.view.items()[0].points.copy()
     section.way.buttons["Dual"].click()

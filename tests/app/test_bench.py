@@ -25,43 +25,10 @@ from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
-from tests.app.conftest import CTRL, NONE, SHIFT, move, point
+from tests.app.conftest import CTRL, NONE, SHIFT, answer_all, move, point, run
 
 K = Qt.Key
 BRUSHES = [t.id for t in TOOLS.values() if t.family == "brush" and t.id not in ("grab", "mask")]
-
-
-@pytest.fixture
-def forms(monkeypatch):
-    """Answers the forms that open: a dict of values, by label, or None to cancel; keeps the dialogs that opened."""
-
-    def use(user, *answers):
-        opened, left = [], list(answers)
-
-        def ask(dialog):
-            opened.append(dialog)
-            answer = left.pop(0) if left else {}
-            if answer is None:
-                dialog.buttons["cancel"].click()
-                return dialog.answer
-            for name, value in answer.items():
-                field = dialog.fields[name]
-                if isinstance(field, dialogs.NumberField):
-                    field.setText(str(value))
-                    field.setModified(True)
-                elif isinstance(field, dialogs.Segments):
-                    field.buttons[value].click()
-                elif isinstance(field, dialogs.ArrowCombo):
-                    field.setCurrentIndex(field.findText(value))
-                else:
-                    field.setText(value)
-            dialog.buttons["ok" if "ok" in dialog.buttons else "close"].click()
-            return dialog.answer
-
-        monkeypatch.setattr(user.window.ask, "show", ask)
-        return opened
-
-    return use
 
 
 @pytest.fixture
@@ -78,12 +45,6 @@ def bench(open_window):
     user.view.eye.fit()
     user.settle()
     return user
-
-
-def run(user, name):
-    action = user.window.actions_.by_id[name]
-    assert action.isEnabled(), f"{name} cannot be run here"
-    action.trigger()
 
 
 def puff(user):
@@ -725,17 +686,6 @@ def test_a_file_in_another_order_is_put_in_order(user, sheet_files, forms):
     assert user.obj.targets[-1].name == "shuffled" and np.allclose(full_shape(user.obj, user.obj.targets[-1].id), user.obj.base)
     user.doc.undo()
     assert len(user.obj.targets) == 2
-
-
-def answer_all(user, forms, monkeypatch):
-    """Every question of a window is answered by itself."""
-    forms(user)
-    for name in ("open", "save", "folder_for"):
-        monkeypatch.setattr(user.window.ask.files, name, lambda *_a: None)
-    monkeypatch.setattr(user.window.ask.files, "open_several", lambda *_a: [])
-    answers = dict.fromkeys(("new_scene", "shortcuts", "light", "blend", "about", "checks", "targets", "unsaved"))
-    for name, answer in {**answers, "colour": "#112233", "ease": "back-in"}.items():
-        monkeypatch.setattr(user.window.ask, name, lambda *_a, said=answer: said)
 
 
 @pytest.fixture

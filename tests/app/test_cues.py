@@ -17,7 +17,7 @@ from fictilis.core.rehearsal.runner import Event
 from fictilis.core.rehearsal.takes import without_waiting
 from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, OVER, START, Act, Cue, Lead, Then, When
 from tests.app.conftest import CTRL, LEFT, SHIFT
-from tests.app.test_exchange import act
+from tests.app.doing import act
 
 WINDOWS_ALONE = True
 

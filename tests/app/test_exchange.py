@@ -21,25 +21,8 @@ from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.choices import Choices
 from fictilis.formats.registry import export, scene_from_file
 from tests.app.conftest import choose
-from tests.app.test_bench import forms  # noqa: F401
-from tests.app.test_files_and_window import drop
-from tests.formats.test_native import same_bits
-
-OBJ = "o1"
-
-
-def act(user, name):
-    user.window.actions_.by_id[name].trigger()
-
-
-def pick(combo, text):
-    combo.setCurrentIndex(combo.findText(text))
-    combo.activated.emit(combo.currentIndex())
-
-
-def settled(dialog):
-    dialog._tell()
-    return dialog.fates.text()
+from tests.app.doing import OBJ, act, drop, pick, settled
+from tests.sameness import same_bits
 
 
 def keyed(scene):
@@ -48,7 +31,7 @@ def keyed(scene):
     return scene
 
 
-def test_weights_go_to_a_table_and_come_from_it_and_exports_are_proven(user, tmp_path, monkeypatch, forms, answers):  # noqa: F811
+def test_weights_go_to_a_table_and_come_from_it_and_exports_are_proven(user, tmp_path, monkeypatch, forms, answers):
     table = tmp_path / "w.csv"
     choose(user, monkeypatch, open=table)
     user.window.ask.files.folder = str(tmp_path)

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QKeySequence
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel
 
 import fictilis
@@ -40,20 +40,11 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL, choose
-from tests.app.test_bench import forms  # noqa: F401
-from tests.formats.test_native import same
+from tests.app.doing import drop
 from tests.mixes import mix_at
+from tests.sameness import same
 
 K = Qt.Key
-
-
-def drop(user, paths):
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-    event = QDropEvent(
-        QPointF(40, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    user.window.column.dropEvent(event)
 
 
 def test_save_open_and_recent(user, tmp_path, monkeypatch):

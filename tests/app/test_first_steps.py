@@ -10,7 +10,7 @@ import fictilis
 from fictilis.app.model.first_steps import END, STEPS
 from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT
-from tests.app.test_exchange import act
+from tests.app.doing import act
 
 K = Qt.Key
 

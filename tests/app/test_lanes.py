@@ -16,8 +16,7 @@ from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timing
 from fictilis.core.edits.targets import group_targets, new_target
 from fictilis.core.mix.key_refs import KeyRef
-from tests.app.conftest import CTRL, bead
-from tests.app.test_bench import forms, run  # noqa: F401
+from tests.app.conftest import CTRL, bead, run
 
 K = Qt.Key
 OBJ = "o1"

@@ -11,9 +11,9 @@ from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.mix.shapes import ShapeRef, full_shape
-from tests.app.test_bench import answer_all, forms  # noqa: F401 - a fixture
-from tests.core.test_lines import WHIP, whip_points
-from tests.formats.test_native import same
+from tests.app.conftest import answer_all
+from tests.sameness import same
+from tests.whips import WHIP, whip_points
 
 TOUCHES = ("Shape", "Mesh", "Pick", "See", "Target")
 
@@ -59,7 +59,7 @@ def test_a_line_is_chosen_picked_and_moved_by_hand(whip):
     assert np.array_equal(full_shape(whip.obj, "t1"), ends)
 
 
-def test_every_tool_and_every_action_on_shapes_takes_a_line_or_says_why(whip, forms, monkeypatch):  # noqa: F811
+def test_every_tool_and_every_action_on_shapes_takes_a_line_or_says_why(whip, forms, monkeypatch):
     answer_all(whip, forms, monkeypatch)
     start = whip.doc.committed.scene
     for tool in TOOLS:

@@ -12,7 +12,6 @@ from fictilis.core.geometry.kinds import Match
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Scene
 from tests.app.conftest import CTRL, LEFT, move, point
-from tests.app.test_bench import forms  # noqa: F401
 
 K = Qt.Key
 
@@ -196,7 +195,7 @@ def test_text_and_svg_become_lines(user, monkeypatch, tmp_path):
     assert user.obj.targets[-1].name == "two" and user.obj.targets[-1].match.line.strand_count == 2
 
 
-def test_a_tube_with_the_profile_of_another_line_by_its_form(user, forms):  # noqa: F811
+def test_a_tube_with_the_profile_of_another_line_by_its_form(user, forms):
     opened = forms(user, {"width": 6.0, "twist": 90.0})
     run(user, "line-tube")
     assert len(opened) == 1 and user.obj.line.tube.twist == 90 and np.all(user.obj.line.widths == 6)
@@ -210,7 +209,7 @@ def test_a_tube_with_the_profile_of_another_line_by_its_form(user, forms):  # no
     assert user.obj.line.tube is None and user.window.side.tube.isHidden()
 
 
-def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, forms):  # noqa: F811
+def test_an_object_is_led_along_the_line_from_its_menu_and_by_its_lane(user, forms):
     star, circle = user.doc.scene.objects[1], user.obj
     user.doc.select_object(star.id)
     forms(user, {})
@@ -246,7 +245,7 @@ def test_the_start_of_an_open_line_cannot_be_slid(user):
     assert user.doc.target.name == "Drawn" and section.isVisible() and not section.start.isEnabled()
 
 
-def test_the_radius_of_a_tube_is_drawn_as_a_curve_and_undone(user, forms):  # noqa: F811
+def test_the_radius_of_a_tube_is_drawn_as_a_curve_and_undone(user, forms):
     forms(user, {})
     run(user, "line-tube")
     section = user.window.side.tube

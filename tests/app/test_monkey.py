@@ -52,10 +52,9 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.outlines import text_outline
 from fictilis.formats.registry import export
 from tests.app.conftest import CTRL, NONE, SHIFT, point
-from tests.app.test_bench import forms  # noqa: F401
-from tests.app.test_quick_hands import nothing_is_left, nothing_points_astray
-from tests.formats.test_native import same_bits
+from tests.app.doing import nothing_is_left, nothing_points_astray
 from tests.rigged import rigged
+from tests.sameness import same_bits
 from tests.sounds import TONE, wav
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "20"))
@@ -307,7 +306,7 @@ def nothing_of_another_lives(scene, known: list[object]) -> None:
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + COUNT))
 def test_a_monkey_at_the_window_leaves_a_whole_scene(
-    open_window, scene, forms, monkeypatch, tmp_path, sheet_files, seed  # noqa: F811
+    open_window, scene, forms, monkeypatch, tmp_path, sheet_files, seed
 ):  # fmt: skip
     """After each step nothing is left of a gesture, nothing points astray, and the scene comes back from its file; at the end
     from the first step to the last one bit for bit; memory does not grow, and holds no object of a scene that was left."""

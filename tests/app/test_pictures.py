@@ -19,8 +19,7 @@ from fictilis.pictures.movie import write_movie
 from fictilis.pictures.orders import AS_SEEN, KINDS, Order
 from fictilis.render.items import Light
 from tests.app.conftest import LEFT, choose
-from tests.app.test_bench import forms  # noqa: F401
-from tests.app.test_exchange import OBJ, act
+from tests.app.doing import OBJ, act
 
 SMALL = {"width": 64, "height": 48, "samples": 1}
 
@@ -232,7 +231,7 @@ def test_playing_exactly_makes_the_pictures_first_and_drops_them_when_anything_c
     assert not ready._pictures
 
 
-def test_a_reference_picture_stands_behind_and_before_and_follows_time(user, tmp_path, monkeypatch, forms):  # noqa: F811
+def test_a_reference_picture_stands_behind_and_before_and_follows_time(user, tmp_path, monkeypatch, forms):
     """From its file to the view: behind the sheet, in front of it, hidden, through a camera alone, undone, saved and opened."""
     red = [np.full((40, 40, 4), [200, 10 * n, 20, 255], np.uint8) for n in range(20)]
     write_movie(tmp_path / "take.mp4", red, (40, 40), 24)

@@ -37,7 +37,8 @@ from fictilis.core.scene.timeline import SceneCamera, Sound
 from fictilis.core.shaping.fields import along_axis
 from fictilis.formats.native import read_native, write_native
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
-from tests.formats.test_native import same
+from tests.app.doing import nothing_is_left, nothing_points_astray
+from tests.sameness import same
 from tests.sounds import RATE, wav
 
 MIDDLE, RIGHT = Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton
@@ -246,30 +247,6 @@ INTERRUPTIONS = {
     "undo": _undo, "redo": _redo, "undo twice": _undo_twice, "open": _open, "remove": _remove, "remove target": _remove_target,
     "other object": _other_object, "commit": _commit, "second button": _second, "escape": _escape,
 }  # fmt: skip
-
-
-def nothing_is_left(user) -> bool:
-    doc, lanes = user.doc, user.window.lanes
-    assert doc.hand.gesture is None or doc.hand.gesture.by_keys, vars(doc.hand.gesture)
-    assert doc.state is doc.committed, "a preview is left"
-    exact = doc.shaping is not None and doc.tools.tool == "exact"  # which shows what it would do
-    assert (exact or user.view.strokes.live is None) and user.view.strokes.line is None and user.view.worn.mask is None
-    assert lanes.box is None and lanes.drop_at is None and user.window.column.cards.drop_at is None
-    return True
-
-
-def nothing_points_astray(user) -> bool:
-    doc = user.doc
-    shown = {o.id for o in (doc.object, doc.scene.camera) if o is not None}
-    assert all(ref.owner in shown and doc.channels.find(ref) is not None for ref in doc.selected)
-    assert all(k.owner in shown and doc.channels.lane(k.lane).curve.key_at(k.frame) is not None for k in doc.keys)
-    assert doc.shaping is None or doc.shaping.exists_in(doc.object)
-    for object_id, pick in doc.committed.picks.items():
-        assert len(pick) == 0 or len(doc.picks(object_id)) and doc.scene.object(object_id)
-    posed = doc.committed.posed
-    assert all(doc.scene.owner(o).lane(c) is not None for o, values in posed.items() for c in values)
-    assert not posed or doc.committed.frame == doc.frame
-    return True
 
 
 @pytest.mark.parametrize("gesture", GESTURES)

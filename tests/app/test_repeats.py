@@ -10,7 +10,6 @@ from fictilis.core.edits.objects import remove_object
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.demo.reef_wall import reef_wall
 from tests.app.conftest import CTRL
-from tests.app.test_bench import forms  # noqa: F401
 from tests.mixes import mix_at
 
 K = Qt.Key
@@ -73,7 +72,7 @@ def test_a_click_on_any_copy_selects_the_object(user):
 
 
 @pytest.mark.parametrize("ring", ["ring", "on"])
-def test_an_object_is_repeated_from_the_menu_and_shaped_as_its_first_copy(user, forms, ring):  # noqa: F811
+def test_an_object_is_repeated_from_the_menu_and_shaped_as_its_first_copy(user, forms, ring):
     user.doc.select_object("o2")
     forms(user, {})
     user.window.actions_.by_id[f"repeat-{ring}"].trigger()
@@ -90,7 +89,7 @@ def test_an_object_is_repeated_from_the_menu_and_shaped_as_its_first_copy(user, 
     assert user.doc.scene.object("o2").repeat == obj.repeat
 
 
-def test_a_point_spring_is_put_on_felt_otherwise_and_rested(open_window, forms):  # noqa: F811
+def test_a_point_spring_is_put_on_felt_otherwise_and_rested(open_window, forms):
     user = open_window(reef_wall())
     user.window.side.show()
     forms(user, {})

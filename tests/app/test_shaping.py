@@ -11,14 +11,7 @@ from fictilis.core.edits.targets import add_in_between, target_from_points
 from fictilis.core.geometry.primitives import ball
 from fictilis.core.mix.shapes import ShapeRef, full_shape
 from tests.app.conftest import CTRL, RIGHT, SHIFT, move
-
-K = Qt.Key
-
-
-def shape(user, name="Lift", tool=K.Key_2):
-    user.doc.select_target(user.target(name).id if name else None)
-    user.press(K.Key_Return)
-    user.press(tool)
+from tests.app.doing import K, shape
 
 
 def test_enter_shapes_and_escape_is_done_and_the_window_says_so(user):

@@ -23,9 +23,8 @@ from fictilis.core.shaping.picks import element_beside
 from fictilis.demo.jelly import moon_jelly
 from fictilis.demo.sea_pen import sea_pen
 from tests.app.conftest import CTRL, SHIFT
+from tests.app.doing import act, shape
 from tests.app.screen_reader import every, named
-from tests.app.test_exchange import act
-from tests.app.test_shaping import shape
 
 K, ALT = Qt.Key, Qt.KeyboardModifier.AltModifier
 TEXT, MORE = Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.AccessibleDescriptionRole

@@ -11,7 +11,7 @@ import fictilis
 from fictilis.core.scene.scene import Scene
 from fictilis.demo import SAMPLES
 from tests.app.conftest import LEFT
-from tests.app.test_exchange import act
+from tests.app.doing import act
 
 K = Qt.Key
 

@@ -9,9 +9,7 @@ from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.scene.scene import Scene
 from fictilis.formats.registry import scene_from_file
-from tests.app.test_bench import forms  # noqa: F401
-from tests.app.test_exchange import act, pick, settled
-from tests.app.test_shaping import shape
+from tests.app.doing import act, pick, settled, shape
 
 K = Qt.Key
 
@@ -21,7 +19,7 @@ def scene_of_a_box():
     return scene
 
 
-def test_a_cage_is_shaped_while_its_surface_is_seen(open_window, forms):  # noqa: F811
+def test_a_cage_is_shaped_while_its_surface_is_seen(open_window, forms):
     user = open_window(scene_of_a_box())
     doc, view, section = user.doc, user.view, user.window.side.surface
     assert section.isHidden() and not user.window.actions_.by_id["hide-surface"].isEnabled()

@@ -18,8 +18,7 @@ from fictilis.core.mix.acting import shares_at
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.scene.scene import Scene
-from tests.app.conftest import SHIFT, bead
-from tests.app.test_bench import forms, run  # noqa: F401
+from tests.app.conftest import SHIFT, bead, run
 
 K = Qt.Key
 OBJ = "o1"
@@ -171,7 +170,7 @@ def test_keys_are_copied_and_pasted_on_other_lanes_and_sides(timed):
     assert frames(timed, "t2") == [10, 30, 40, 60]
 
 
-def test_exact_numbers_and_nudges(timed, forms):  # noqa: F811
+def test_exact_numbers_and_nudges(timed, forms):
     forms(timed, {"frame": 22.5, "value": 1.25}, {"frame": 2, "value": -0.25})
     select(timed, 20)
     run(timed, "key-numbers")
@@ -192,7 +191,7 @@ MANY = {
 
 
 @pytest.mark.parametrize("name", MANY)
-def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
+def test_edits_of_many_keys_by_the_menu(timed, forms, name):
     answer, places = MANY[name]
     forms(timed, answer)
     timed.doc.set_frame(15)
@@ -205,7 +204,7 @@ def test_edits_of_many_keys_by_the_menu(timed, forms, name):  # noqa: F811
     assert timed.doc.committed.scene is before
 
 
-def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
+def test_cleaning_and_reducing_say_how_many_went(timed, forms):
     forms(timed, {"within": 0.05})
     run(timed, "clean-keys")
     assert timed.said[-1][0] == "Every key is needed."
@@ -215,7 +214,7 @@ def test_cleaning_and_reducing_say_how_many_went(timed, forms):  # noqa: F811
     assert "keys went" in timed.said[-1][0] and len(curve(timed).keys) < 20
 
 
-def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
+def test_a_lane_goes_on_beyond_its_keys(timed, forms):
     forms(timed, {"before": "Hold", "after": "There and back"})
     timed.doc.select_target("t1")
     run(timed, "beyond")
@@ -226,7 +225,7 @@ def test_a_lane_goes_on_beyond_its_keys(timed, forms):  # noqa: F811
 
 
 @pytest.mark.parametrize(("keep", "last"), [("Frames", 60), ("Seconds", 120)])
-def test_another_rate_asks_what_is_kept(timed, forms, keep, last):  # noqa: F811
+def test_another_rate_asks_what_is_kept(timed, forms, keep, last):
     forms(timed, {"keep": keep})
     rate = timed.window.transport.rate
     rate.setEditText("48")
@@ -283,7 +282,7 @@ def test_checks_are_counted_listed_and_mended(timed, monkeypatch):
     assert timed.window.top.checks.text() == "No checks"  # at once: those were of another scene
 
 
-def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):  # noqa: F811
+def test_mixes_are_kept_put_back_and_blended(timed, forms, monkeypatch):
     forms(timed, {"name": "Rest"}, {"name": "Reach"})
     run(timed, "keep-mix")
     timed.doc.set_frame(20)

@@ -23,8 +23,7 @@ from fictilis.core.geometry.picked import Pick
 from fictilis.core.scene.timeline import Sound
 from fictilis.formats.registry import load, save
 from fictilis.formats.sound import RATE, decoded, read_sound
-from tests.app.conftest import CTRL, RIGHT, SHIFT
-from tests.app.test_bench import forms, run  # noqa: F401
+from tests.app.conftest import CTRL, RIGHT, SHIFT, run
 from tests.sounds import TONE, wav
 
 WINDOWS_ALONE = True
@@ -88,7 +87,7 @@ def marks(user):
 # markers
 
 
-def test_markers_are_set_by_key_dragged_renamed_and_gone_to(keyed, forms):  # noqa: F811
+def test_markers_are_set_by_key_dragged_renamed_and_gone_to(keyed, forms):
     row, doc = keyed.window.marker_row, keyed.doc
     assert not row.isVisible()
     forms(keyed, {"name": "Beat"}, {"name": "Word"})
@@ -337,7 +336,7 @@ def test_a_machine_without_sound_is_no_error(without):
     assert done.stdout.strip() == "None" or without == "a device" and "QtSpeaker" in done.stdout
 
 
-def test_start_and_volume_are_typed(sounding, forms):  # noqa: F811
+def test_start_and_volume_are_typed(sounding, forms):
     forms(sounding, {"start": 3.0, "volume": 0.5})
     run(sounding, "sound-numbers")
     assert (sounding.doc.scene.sound.start, sounding.doc.scene.sound.volume) == (3, 0.5)
@@ -408,7 +407,7 @@ def test_a_keyed_camera_moves_the_view_and_auto_key_writes_where_it_is_turned(ke
 # ghosts and paths
 
 
-def test_ghosts_stand_on_neighbouring_frames_or_keys_and_not_while_playing(keyed, forms):  # noqa: F811
+def test_ghosts_stand_on_neighbouring_frames_or_keys_and_not_while_playing(keyed, forms):
     doc, view = keyed.doc, keyed.view
     doc.set_frame(20)
     run(keyed, "ghosts-frames")

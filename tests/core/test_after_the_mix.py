@@ -44,12 +44,12 @@ from fictilis.formats.usd_reading import read_here
 from fictilis.render.dress import worn_item
 from fictilis.render.items import smooth_item
 from fictilis.render.stage import Stage, StageWish
-from tests.core.test_history import State
-from tests.core.test_pairs import FEATURES, OBJ, ONE, TWO, made
-from tests.formats.test_gltf_reading import shown
-from tests.formats.test_native import same
+from tests.core.states import State
+from tests.features import FEATURES, OBJ, ONE, TWO, made
+from tests.formats.shown import shown
 from tests.mixes import mix_at
 from tests.rigged import rigged
+from tests.sameness import same
 
 
 def bent(scene, object_id=OBJ):

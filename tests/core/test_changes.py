@@ -19,8 +19,8 @@ from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 from fictilis.core.scene.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
-from tests.core.test_operations import everything, given_for, subject_for  # noqa: F401
-from tests.core.test_pairs import OBJ, ONE, made
+from tests.features import OBJ, ONE, made
+from tests.operated import given_for, subject_for
 
 MOVED = Deltas(np.array([0, 3]), np.array([[0, 2.0, 0], [0, 0, 1.0]]))
 
@@ -94,7 +94,7 @@ def in_order(scene):
 
 
 @pytest.mark.parametrize("operation", OPERATIONS.values(), ids=list(OPERATIONS))
-def test_every_operation_leaves_a_sentence(operation, everything):  # noqa: F811
+def test_every_operation_leaves_a_sentence(operation, everything):
     subject = subject_for(operation, everything)
     after = operation.make(subject, given_for(operation, subject)).scene
     found = changes(subject.scene, after)

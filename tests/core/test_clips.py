@@ -18,8 +18,8 @@ from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
-from tests.formats.test_native import same
 from tests.mixes import mix_at, mixes_over
+from tests.sameness import same
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 

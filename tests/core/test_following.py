@@ -17,8 +17,8 @@ from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.tracks import weight_track
 from tests.formats.gltf_player import play
-from tests.formats.test_native import same
 from tests.mixes import mix_at, mixes_over
+from tests.sameness import same
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 CURVE = AnimationCurve((Key(0.0, 0.0, "linear"), Key(0.5, 0.2, "linear"), Key(1.0, 1.0, "linear")))

@@ -1,7 +1,6 @@
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from msgspec import Struct
 from msgspec.structs import replace
 
 from fictilis.core.edits import targets as edits
@@ -11,13 +10,9 @@ from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.history import History, Packed, pack, unpack
 from fictilis.core.scene.scene import Deltas, Scene
+from tests.core.states import State
 
 OBJ = "o1"
-
-
-class State(Struct, frozen=True):
-    scene: Scene
-    extra: int = 0
 
 
 def start():

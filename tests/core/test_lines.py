@@ -47,19 +47,12 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.formats.obj import read_obj
 from fictilis.formats.registry import export, export_shapes
 from fictilis.render.camera import Camera
-from tests.core.test_operations import OBJ, everything, given_for, subject_for  # noqa: F401 - a fixture
 from tests.formats.gltf_player import accessor, read_arrays
-from tests.formats.test_native import edit_json, same
 from tests.mixes import mix_at
-from tests.render.test_renderer import snapshot
-
-WHIP = Line(starts=[0, 12, 20], closed=[False, True])  # an open strand of 12 points, a closed one of 8
-
-
-def whip_points() -> np.ndarray:
-    along, round_ = np.arange(12.0), np.linspace(0, 2 * np.pi, 8, endpoint=False)
-    strand = np.stack([along, np.sin(along / 3), np.zeros(12)], axis=1)
-    return np.concatenate([strand, np.stack([np.cos(round_), 6 + np.sin(round_), np.zeros(8)], axis=1)])
+from tests.operated import OBJ, given_for, subject_for
+from tests.render.drawn import snapshot
+from tests.sameness import edit_json, same
+from tests.whips import WHIP, whip_points
 
 
 @pytest.fixture
@@ -98,7 +91,7 @@ OF_LINES_TOO = ("freeze", "origin", "size", "transfer", "subdivide", "delete-poi
 
 
 @pytest.mark.parametrize("operation", ELSEWHERE, ids=[o.id for o in ELSEWHERE])
-def test_an_operation_runs_on_a_line_or_refuses_it_by_name(operation, everything, tmp_path):  # noqa: F811
+def test_an_operation_runs_on_a_line_or_refuses_it_by_name(operation, everything, tmp_path):
     sheet = everything.object(OBJ)
     line = replace(sheet, name="Whip", geometry=Line(starts=[0, 25], closed=[False]), groups=sheet.groups, surface=None)
     scene = everything.with_object(line)
@@ -521,7 +514,7 @@ def test_a_camera_stands_on_a_line_and_looks_along_it_or_at_its_place(led, turn,
     assert OPERATIONS["camera-no-along"].make(Subject(scene)).scene.camera.along is None
 
 
-def test_a_target_that_can_be_matched_no_more_is_named(everything):  # noqa: F811
+def test_a_target_that_can_be_matched_no_more_is_named(everything):
     """A line that is changed keeps the shape of a target that was made of another line, and says what is gone."""
     operation = OPERATIONS["line-reverse"]
     subject = subject_for(operation, everything)

@@ -23,8 +23,8 @@ from fictilis.core.scene.rules import Driver, Rule
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.shared_lanes import partners
 from fictilis.formats.native import read_native, write_native
-from tests.formats.test_native import same
 from tests.rigged import rigged
+from tests.sameness import same
 
 SKIN, TEETH, LID = "o1", "o2", "o3"
 

@@ -20,9 +20,8 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Kept, Subject
 from fictilis.formats.gltf import write_gltf
 from fictilis.formats.native import read_native, write_native
-from tests.core.test_operations import everything  # noqa: F401 - a fixture
-from tests.formats.test_native import same
 from tests.mixes import mix_at, mixes_over
+from tests.sameness import same
 
 FIRST, COUNT = int(os.environ.get("FICTILIS_SOAK", "1")), int(os.environ.get("FICTILIS_SOAK_SEEDS", "200"))
 RICH = ("sweep", "link", "unlink", "follow", "plain", "corrective", "remove", "duplicate", "mirror", "copy", "split", "group",
@@ -102,11 +101,11 @@ def run(start, seed: int, steps: int, path) -> int:
 
 
 @pytest.mark.parametrize("seed", [1, 25, 1088])
-def test_a_few_operations_in_any_order(everything, seed, tmp_path):  # noqa: F811
+def test_a_few_operations_in_any_order(everything, seed, tmp_path):
     assert run(everything, seed, 40, tmp_path) > 5
 
 
 @pytest.mark.soak
 @pytest.mark.timeout(3600)
-def test_thousands_of_operations_in_any_order(everything, tmp_path):  # noqa: F811
+def test_thousands_of_operations_in_any_order(everything, tmp_path):
     assert sum(run(everything, seed, 80, tmp_path) for seed in range(FIRST, FIRST + COUNT)) > COUNT

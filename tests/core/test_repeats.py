@@ -35,9 +35,9 @@ from fictilis.core.validity.scenes import check
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export, read_meshes
 from tests.formats.gltf_player import accessor, play, read_arrays
-from tests.formats.test_native import edit_json
 from tests.mixes import mix_at
 from tests.rigged import rigged
+from tests.sameness import edit_json
 
 PLACE = Transform((3.0, -2.0, 5.0), (20.0, -35.0, 50.0), (2.0, 2.0, 2.0), (1.0, 0.5, -1.0))
 REPEATS = {

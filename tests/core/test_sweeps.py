@@ -30,8 +30,8 @@ from fictilis.core.shaping import fields
 from fictilis.formats.gltf import column_names, write_gltf
 from fictilis.formats.native import read_native, write_native
 from fictilis.render.dress import pixels_of
-from tests.formats.test_native import same
 from tests.mixes import mix_at, mixes_over
+from tests.sameness import same
 
 OBJ, LIFT, SLIDE = "o1", "t1", "t2"
 FRONT = "t1.front"

@@ -10,8 +10,7 @@ from fictilis.core.edits.objects import duplicate_object, with_all_of
 from fictilis.core.mix.channels import channels
 from fictilis.core.scene.clips import choose_clip
 from fictilis.formats.native import read_native, write_native
-from tests.core.test_operations import everything  # noqa: F401 - a fixture
-from tests.formats.test_native import same
+from tests.sameness import same
 
 NAMES = ("Sheet", "Other", "Ball", "Third", "Frond", "Loop", "Bud")
 
@@ -30,7 +29,7 @@ def keyed_elsewhere(scene, object_id):
 
 
 @pytest.mark.parametrize("name", NAMES)
-def test_a_duplicate_moves_as_the_first_in_every_clip_and_by_itself(everything, name, tmp_path):  # noqa: F811
+def test_a_duplicate_moves_as_the_first_in_every_clip_and_by_itself(everything, name, tmp_path):
     first = everything.object_named(name)
     scene, second = duplicate_object(everything, first.id)
     assert scene.object(second).name == f"{name} 2"
@@ -45,7 +44,7 @@ def test_a_duplicate_moves_as_the_first_in_every_clip_and_by_itself(everything, 
     assert edited.object(first.id) is scene.object(first.id) and edited.object(second) is not scene.object(second)
 
 
-def test_all_of_another_scene_moves_beside_this_one_and_by_itself(everything, tmp_path):  # noqa: F811
+def test_all_of_another_scene_moves_beside_this_one_and_by_itself(everything, tmp_path):
     both = with_all_of(everything, everything)
     pairs = list(zip(both.objects, both.objects[len(everything.objects) :], strict=False))
     write_native(tmp_path / "a.fictilis", both)

@@ -16,8 +16,8 @@ from fictilis.formats.points import read_points
 from fictilis.formats.registry import FORMATS, export, read_meshes, save
 from fictilis.formats.usd_process import read_usd
 from fictilis.formats.weights import matched_names, read_weights, set_weights
-from tests.core import test_pairs as pairs
-from tests.formats.test_choices import dressed, png, seen_through
+from tests import features as pairs
+from tests.formats.dressed import dressed, png, seen_through
 
 COUNT = int(os.environ.get("FICTILIS_SOAK_FILES", "2000"))
 LONGEST, GROWTH, ROOM = 20.0, 10, 20_000_000  # seconds; times the file; and what any reader may take

@@ -49,6 +49,7 @@ from fictilis.formats import files
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.native_migrations import VERSION
 from tests.mixes import mix_at
+from tests.sameness import edit_json, rewrite, same
 
 OBJ = "o1"
 
@@ -90,32 +91,6 @@ def full(sheet):
     when = When(MARKER, OBJ, "Rim", "Ctrl+A", "Beat", "q8", 2.5)
     scene, _ = add_cue(scene, Cue("", "Touch", when, act, Then(3.0, NEXT, 0.8, "spring(0.3)", "q7"), QUEUE, True, False))
     return add_cue(scene, Cue("", "Plain"))[0]
-
-
-def field_names(value):
-    return getattr(value, "__struct_fields__", ()) or getattr(value, "__dataclass_fields__", ())
-
-
-def same(a, b):
-    """Whether two values hold the same, arrays by content."""
-    if isinstance(a, np.ndarray):
-        return a.dtype == b.dtype and np.array_equal(a, b)
-    if parts := field_names(a):
-        return type(a) is type(b) and all(same(getattr(a, f), getattr(b, f)) for f in parts)
-    if isinstance(a, tuple):
-        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
-    return a == b
-
-
-def same_bits(a, b):
-    """As ``same``, with 0 and -0 apart."""
-    if isinstance(a, np.ndarray):
-        return a.dtype == b.dtype and a.shape == b.shape and a.tobytes() == b.tobytes()
-    if parts := field_names(a):
-        return type(a) is type(b) and all(same_bits(getattr(a, f), getattr(b, f)) for f in parts)
-    if isinstance(a, tuple):
-        return len(a) == len(b) and all(same_bits(x, y) for x, y in zip(a, b, strict=True))
-    return repr(a) == repr(b)
 
 
 @pytest.mark.parametrize("which", ["full", "demo"])
@@ -285,25 +260,6 @@ def test_saving_twice_gives_the_same_bytes_but_for_the_clock(tmp_path, full):
         with zipfile.ZipFile(tmp_path / name) as archive:
             contents.append({i.filename: archive.read(i) for i in archive.infolist()})
     assert contents[0] == contents[1]
-
-
-def rewrite(path: Path, change) -> None:
-    """Change the entries of a scene file: ``change(entries)`` edits a dict of name → bytes."""
-    with zipfile.ZipFile(path) as archive:
-        entries = {i.filename: archive.read(i) for i in archive.infolist()}
-    change(entries)
-    with zipfile.ZipFile(path, "w") as archive:
-        for name, data in entries.items():
-            archive.writestr(name, data)
-
-
-def edit_json(path: Path, change) -> None:
-    def apply(entries):
-        record = json.loads(entries["scene.json"])
-        change(record)
-        entries["scene.json"] = json.dumps(record).encode()
-
-    rewrite(path, apply)
 
 
 def npy(array, pickle=False):

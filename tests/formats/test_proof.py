@@ -20,7 +20,7 @@ from fictilis.core.ground.errors import BadFile
 from fictilis.core.scene.appearance import Appearance
 from fictilis.formats.proof import prove
 from fictilis.formats.registry import export, read_meshes
-from tests.formats.test_choices import OBJ
+from tests.formats.dressed import OBJ
 
 
 @pytest.fixture(scope="module")

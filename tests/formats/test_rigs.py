@@ -26,8 +26,8 @@ from fictilis.core.scene.rigs import CLIP, TIME, turn_id
 from fictilis.formats.gltf_buffer import Buffer
 from fictilis.formats.registry import export, scene_from_file
 from fictilis.formats.usd_reading import read_here
-from tests.core.test_pairs import OBJ, made
-from tests.formats.test_gltf_reading import shown
+from tests.features import OBJ, made
+from tests.formats.shown import shown
 from tests.rigged import rigged
 
 KINDS = {5121: np.uint8, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}

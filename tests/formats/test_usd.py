@@ -25,7 +25,7 @@ from fictilis.core.scene.timeline import SceneCamera
 from fictilis.formats.files import write_whole
 from fictilis.formats.registry import export, read_meshes, scene_from_file
 from fictilis.formats.usd_reading import read_here
-from tests.formats.test_gltf_reading import shown, travelling
+from tests.formats.shown import shown, travelling
 from tests.mixes import mix_at
 
 pxr = pytest.importorskip("pxr")

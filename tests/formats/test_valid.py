@@ -41,10 +41,10 @@ from fictilis.core.validity.scenes import check
 from fictilis.formats.native import read_native, write_native
 from fictilis.formats.registry import export
 from fictilis.render.stage import Stage, StageWish
-from tests.core import test_pairs as pairs
-from tests.formats.test_choices import dressed, png, seen_through
-from tests.formats.test_native import same
+from tests import features as pairs
+from tests.formats.dressed import dressed, png, seen_through
 from tests.rigged import rigged
+from tests.sameness import same
 
 COUNT = int(os.environ.get("FICTILIS_SOAK_FILES", "2000"))
 NUMBERS = (0, -1, 1, 2, 3, 0.5, 1e-12, -1e-12, 1e9, -1e9, 1e11, -1e11, 1e13, 1e300, 2**31, 2**53, 1000, 4096, 100_001)

@@ -20,8 +20,8 @@ from fictilis.demo.jelly import moon_jelly
 from fictilis.demo.reef_wall import reef_wall
 from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.registry import export
+from tests.formats.dressed import MAKERS, made
 from tests.formats.gltf_player import accessor, read_arrays
-from tests.formats.test_choices import MAKERS, made
 
 VALIDATOR = Path(__file__).parents[2] / ".venv" / "node" / "node_modules" / "gltf-validator"
 SCRIPT = """

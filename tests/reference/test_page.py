@@ -21,10 +21,10 @@ from fictilis.core.rehearsal.runner import Event, Runner
 from fictilis.core.scene.cues import BACK, CLICK, KEY, LEAD, Act, Cue, Lead, Then, When
 from fictilis.core.scene.timeline import Sound
 from fictilis.formats.page import write_page
-from tests.core.test_cues import pond as pond_fixture
-from tests.core.test_cues import random_pond
-from tests.formats.test_choices import MAKERS, made
+from tests.formats.dressed import MAKERS, made
 from tests.mixes import mix_at
+from tests.ponds import pond as pond_fixture
+from tests.ponds import random_pond
 from tests.reference.browser import MISSING, chromium
 
 pytestmark = pytest.mark.skipif(bool(MISSING), reason=MISSING)

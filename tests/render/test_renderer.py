@@ -14,8 +14,6 @@ from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.scene.timeline import SceneCamera
-from fictilis.pictures.look import Look
-from fictilis.pictures.shots import Shots, aimed
 from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
@@ -24,6 +22,7 @@ from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import draw_item
 from fictilis.render.stage import Stage, StageWish
 from tests.mixes import mix_at
+from tests.render.drawn import snapshot
 
 
 @pytest.fixture
@@ -110,11 +109,6 @@ def test_a_fine_picture_has_softer_edges_and_the_same_size(renderer, ball):
     plain, fine = (renderer.draw([item], CAMERA, 100, 100, Ground("#000000", "#000000"), fine=f) for f in (False, True))
     assert plain.shape == fine.shape
     assert len(np.unique(fine[50, :, 0])) > len(np.unique(plain[50, :, 0]))
-
-
-def snapshot(renderer, scene, frame, width, height):
-    look = Look(width, height)
-    return Shots(scene, look, renderer).picture(frame, aimed(scene, "", look, [0.0]))
 
 
 def test_snapshot_of_the_sample(renderer):
