@@ -8,8 +8,9 @@ from typing import Any
 import msgspec
 
 from fictilis.core.mix.channels import channel
+from fictilis.core.rehearsal.acts import PLACE, TURN, VALUE, find_cue
 from fictilis.core.rehearsal.cue_words import sentence
-from fictilis.core.rehearsal.meaning import PLACE, TURN, VALUE, fault, find_cue, goals
+from fictilis.core.rehearsal.meaning import fault, goals
 from fictilis.core.scene.cues import Cue
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.core.shaping.picks import points_of

@@ -14,7 +14,8 @@ import msgspec
 from fictilis.core.at_frame.bending import acting
 from fictilis.core.geometry.kinds import WHOLE, Line
 from fictilis.core.ground.errors import EditRefused
-from fictilis.core.rehearsal.meaning import VALUE, fault
+from fictilis.core.rehearsal.acts import VALUE
+from fictilis.core.rehearsal.meaning import fault
 from fictilis.core.scene.scene import MorphObject, Scene
 from fictilis.formats.files import Progress, no_progress, write_whole
 from fictilis.formats.page_data import Store, page_data, shown_objects

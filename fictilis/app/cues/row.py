@@ -16,9 +16,10 @@ from fictilis.app.widgets.fields import key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
-from fictilis.core.rehearsal.cue_words import Range, Word, choices, number_of, with_key, with_number, words
+from fictilis.core.rehearsal.acts import Word, find_cue
+from fictilis.core.rehearsal.cue_words import Range, choices, number_of, with_key, with_number, words
 from fictilis.core.rehearsal.layers import clip_seconds
-from fictilis.core.rehearsal.meaning import fault, find_cue
+from fictilis.core.rehearsal.meaning import fault
 from fictilis.core.rehearsal.runner import UnderWay
 from fictilis.core.scene.cues import CLIP, Cue
 

@@ -14,7 +14,8 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name, number_of
 from fictilis.core.mix.channels import ChannelRef, channel
 from fictilis.core.mix.relay import relays
-from fictilis.core.rehearsal.meaning import PLACE, cue, endless
+from fictilis.core.rehearsal.acts import PLACE
+from fictilis.core.rehearsal.meaning import cue, endless
 from fictilis.core.rehearsal.runner import Event
 from fictilis.core.rehearsal.takes import watched
 from fictilis.core.scene.cues import (

@@ -11,54 +11,44 @@ from msgspec.structs import replace
 from fictilis.core.animation.ease_now import LINEAR
 from fictilis.core.animation.easing import KEYWORDS, NAMED
 from fictilis.core.mix.channels import channels, find_channel
-from fictilis.core.mix.relay import poses, relays
-from fictilis.core.rehearsal.meaning import find_cue, find_object
+from fictilis.core.mix.relay import relays
+from fictilis.core.rehearsal.acts import (
+    CHOOSE,
+    DOINGS,
+    TIMES_WORDS,
+    Word,
+    called,
+    cue_name,
+    find_object,
+    motions,
+    object_name,
+)
 from fictilis.core.rehearsal.segment import SPRING
 from fictilis.core.scene.cues import (
     AFTER,
     BACK,
     CLICK,
-    CLIP,
-    END,
     EVERY,
-    LEAD,
     LEAVE,
     MARKER,
-    MIX,
-    MODIFIER,
     NEXT,
     OVER,
     QUEUE,
-    RELAY,
-    SOUND,
     START,
     STAY,
-    Act,
     Cue,
     Lead,
 )
 from fictilis.core.scene.cues import KEY as KEY_PRESS
 from fictilis.core.scene.kept import NamedPick, StoredMix
-from fictilis.core.scene.scene import MorphObject, Scene
+from fictilis.core.scene.scene import Scene
 
-GONE, CHOOSE = "(gone)", "choose…"
 WHEN_WORDS = {CLICK: "On a click on", KEY_PRESS: "On the key", START: "At the start", MARKER: "At the marker",
               AFTER: "At the end of", EVERY: "Every"}  # fmt: skip
-ACT_WORDS = {LEAD: "lead", MIX: "lead to the mix", RELAY: "lead the relay", CLIP: "play", MODIFIER: "turn", SOUND: "the sound",
-             END: "end the cue"}  # fmt: skip
 THEN_WORDS = {STAY: "stay so", BACK: "come back", NEXT: "go on with"}
 MEET_WORDS = {OVER: "start over from where it is", LEAVE: "leave it alone", QUEUE: "wait until it has ended"}
 CARRY_WORDS = {False: "from a stand", True: "with its speed"}
-TIMES_WORDS = {1: "once", 2: "times", 0: "until told"}
 SAME = "the same way"
-
-
-class Word(Struct, frozen=True):
-    """A piece of a sentence. One with a ``part`` can be changed; ``colour`` is that of a target it names."""
-
-    text: str
-    part: str = ""
-    colour: str = ""
 
 
 class Range(Struct, frozen=True):
@@ -80,21 +70,19 @@ def sentence(scene: Scene, cue: Cue) -> str:
 
 def words(scene: Scene, cue: Cue) -> list[Word]:
     """The words of a cue, in order."""
-    when, act, then = cue.when, cue.act, cue.then
-    out = [Word(WHEN_WORDS[when.kind], "when"), *_when(scene, cue), Word(ACT_WORDS[act.kind], "act"), *_act(scene, cue)]
-    if act.kind in (LEAD, MIX, RELAY, MODIFIER):
-        out += [Word("in"), Word(_seconds(act.seconds), "act.seconds")]
-        out += [Word(spoken_ease(act.ease), "act.ease")] if act.kind != MODIFIER else []
-    if act.kind == CLIP:
-        out += [Word("fading in over"), Word(_seconds(act.seconds), "act.seconds")]
+    when, act, then, doing = cue.when, cue.act, cue.then, DOINGS[cue.act.kind]
+    out = [Word(WHEN_WORDS[when.kind], "when"), *_when(scene, cue), Word(doing.word, "act"), *doing.words(scene, cue)]
+    if doing.within:
+        out += [Word(doing.within), Word(_seconds(act.seconds), "act.seconds")]
+        out += [Word(spoken_ease(act.ease), "act.ease")] if doing.eases else []
     out += [Word(", wait"), Word(_seconds(then.wait), "then.wait"), Word(", then"), Word(THEN_WORDS[then.kind], "then")]
     if then.kind == BACK:
         out += [Word("in"), Word(_seconds(then.seconds), "then.seconds"), Word(spoken_ease(then.ease) or SAME, "then.ease")]
     elif then.kind == NEXT:
-        out.append(Word(_cue_name(scene, then.cue), "then.cue"))
-    if act.kind not in (SOUND, END):
+        out.append(Word(cue_name(scene, then.cue), "then.cue"))
+    if doing.meets:
         out += [Word("; where it meets another,"), Word(MEET_WORDS[cue.meets], "meets")]
-        if cue.meets == OVER and act.kind in (LEAD, MIX, RELAY) and not act.ease.startswith(SPRING):
+        if cue.meets == OVER and doing.eases and not act.ease.startswith(SPRING):
             out.append(Word(CARRY_WORDS[cue.carry], "carry"))
     return out
 
@@ -108,90 +96,17 @@ def spoken_ease(ease: str) -> str:
     return ease.replace("-", " ") if "(" not in ease else ease
 
 
-def _cue_name(scene: Scene, cue_id: str) -> str:
-    found = find_cue(scene, cue_id)
-    return found.name if found is not None else GONE if cue_id else CHOOSE
-
-
-def _object_name(scene: Scene, object_id: str) -> str:
-    found = find_object(scene, object_id)
-    return found.name if found is not None else GONE if object_id else CHOOSE
-
-
 def _when(scene: Scene, cue: Cue) -> list[Word]:
     when = cue.when
     if when.kind == CLICK:
         obj = find_object(scene, when.owner)
         place = [Word("at"), Word(when.pick or "any place", "when.pick")] if obj is not None and obj.picks or when.pick else []
-        return [Word(_object_name(scene, when.owner), "when.owner"), *place, Word(",")]
+        return [Word(object_name(scene, when.owner), "when.owner"), *place, Word(",")]
     text, part = {
         KEY_PRESS: (when.key or CHOOSE, "when.key"), MARKER: (when.marker or CHOOSE, "when.marker"),
-        AFTER: (_cue_name(scene, when.cue), "when.cue"), EVERY: (_seconds(when.seconds), "when.seconds"), START: ("", ""),
+        AFTER: (cue_name(scene, when.cue), "when.cue"), EVERY: (_seconds(when.seconds), "when.seconds"), START: ("", ""),
     }[when.kind]  # fmt: skip
     return [*([Word(text, part)] if text else []), Word(",")]
-
-
-def _act(scene: Scene, cue: Cue) -> list[Word]:
-    act = cue.act
-    if act.kind == LEAD:
-        return _leads(scene, cue)
-    if act.kind == MIX:
-        return [Word(act.mix or CHOOSE, "act.mix"), Word("of"), Word(_object_name(scene, act.owner), "act.owner")]
-    if act.kind == RELAY:
-        obj = find_object(scene, act.owner)
-        name = relays(obj)[act.group].name if obj is not None and act.group in relays(obj) else CHOOSE
-        return [Word(name, "act.group"), Word("to pose"), Word(f"{act.place + 1:.2f}", "act.place")]
-    if act.kind == CLIP:
-        often = [Word(f"{act.times}", "act.count")] if act.times > 1 else []
-        return [Word(clip_name(scene, act.clip), "act.clip"), *often, Word(TIMES_WORDS[min(act.times, 2)], "act.times")]
-    if act.kind == MODIFIER:
-        return [Word("on" if act.on else "off", "act.on"), Word(_motion_name(scene, act), "act.motion")]
-    if act.kind == SOUND:
-        return [Word("begins" if act.on else "stops", "act.on")]
-    return [Word(_cue_name(scene, act.cue), "act.cue")]
-
-
-def clip_name(scene: Scene, clip_id: str) -> str:
-    if not scene.clips and not clip_id:
-        return "the lanes"
-    return next((c.name for c in scene.clips if c.id == clip_id), GONE if clip_id else CHOOSE)
-
-
-def _motion_name(scene: Scene, act: Act) -> str:
-    return next((label for label, motion in _motions(scene) if motion == (act.owner, act.channel, act.modifier)), CHOOSE)
-
-
-def _motions(scene: Scene) -> list[tuple[str, tuple[str, str, int]]]:
-    """Each motion that is laid over a lane, by name."""
-    out = []
-    for obj in scene.objects:
-        for lane in obj.lanes:
-            found = find_channel(obj, lane.channel)
-            for number, m in enumerate(lane.modifiers):
-                name = found.name if found is not None else lane.channel
-                which = f" {number + 1}" if sum(x.kind == m.kind for x in lane.modifiers) > 1 else ""
-                out.append((f"the {m.kind}{which} of {_called(scene, obj, name)}", (obj.id, lane.channel, number)))
-    return out
-
-
-def _called(scene: Scene, obj: MorphObject, name: str) -> str:
-    return name if len(scene.objects) == 1 else f"{obj.name}’s {name}"
-
-
-def _leads(scene: Scene, cue: Cue) -> list[Word]:
-    out: list[Word] = []
-    home = cue.when.owner if cue.when.kind == CLICK else ""
-    for number, lead in enumerate(cue.act.leads):
-        obj = find_object(scene, lead.owner)
-        found = find_channel(obj, lead.channel) if obj is not None else None
-        if obj is None or found is None:
-            name, colour, text = GONE, "", f"{lead.to:.2f}"
-        else:
-            name = found.name if lead.owner == home or len(scene.objects) == 1 else f"{obj.name}: {found.name}"
-            text, colour = f"{lead.to:.{found.decimals}f}{found.unit and ' ' + found.unit}", found.colour
-        out += [Word("and")] if number else []
-        out += [Word(name, f"lead.{number}", colour), Word("to"), Word(text, f"to.{number}")]
-    return [*out, Word("+" if out else CHOOSE, "lead.+")]
 
 
 # what a word can be instead
@@ -212,15 +127,15 @@ def choices(scene: Scene, cue: Cue, part: str) -> list[Choice]:
         "when.pick": lambda: [("any place", at(pick="")), *((p.name, at(pick=p.name)) for p in _picks(scene, when.owner))],
         "when.marker": lambda: ((name, at(marker=name)) for name in dict.fromkeys(m.name for m in scene.markers)),
         "when.cue": lambda: ((c.name, at(cue=c.id)) for c in others),
-        "act": lambda: ((label, _begun(scene, cue, kind)) for kind, label in ACT_WORDS.items()),
+        "act": lambda: ((d.word, replace(cue, act=d.begun(scene, replace(act, kind=kind)))) for kind, d in DOINGS.items()),
         "act.owner": lambda: ((o.name, doing(owner=o.id, mix=o.mixes[0].name)) for o in scene.objects if o.mixes),
         "act.mix": lambda: ((m.name, doing(mix=m.name)) for m in _mixes(scene, act.owner)),
-        "act.group": lambda: ((_called(scene, o, g.name), doing(owner=o.id, group=g.id))
+        "act.group": lambda: ((called(scene, o, g.name), doing(owner=o.id, group=g.id))
                               for o in scene.objects for g in relays(o).values()),
         "act.clip": lambda: ([(c.name, doing(clip=c.id)) for c in scene.clips] or [("the lanes", doing(clip=""))]),
         "act.times": lambda: ((label, doing(times=max(n, act.times) if n == 2 else n)) for n, label in TIMES_WORDS.items()),
-        "act.on": lambda: [(_act(scene, doing(on=on))[0].text, doing(on=on)) for on in (True, False)],
-        "act.motion": lambda: ((label, doing(owner=m[0], channel=m[1], modifier=m[2])) for label, m in _motions(scene)),
+        "act.on": lambda: [(DOINGS[act.kind].words(scene, doing(on=on))[0].text, doing(on=on)) for on in (True, False)],
+        "act.motion": lambda: ((label, doing(owner=m[0], channel=m[1], modifier=m[2])) for label, m in motions(scene)),
         "act.cue": lambda: ((c.name, doing(cue=c.id)) for c in others),
         "act.ease": lambda: ((spoken_ease(e), doing(ease=e)) for e in _eases()),
         "then": lambda: ((label, after(kind=kind, cue=then.cue or (others[0].id if others else "")))
@@ -257,25 +172,6 @@ def _picks(scene: Scene, owner: str) -> Iterable[NamedPick]:
 def _mixes(scene: Scene, owner: str) -> Iterable[StoredMix]:
     obj = find_object(scene, owner)
     return obj.mixes if obj is not None else ()
-
-
-def _begun(scene: Scene, cue: Cue, kind: str) -> Cue:
-    """The cue doing something else, with the first thing that there is for that."""
-    act = replace(cue.act, kind=kind)
-    if kind == MIX:
-        first = next((o for o in scene.objects if o.mixes), None)
-        act = act if first is None or act.mix else replace(act, owner=first.id, mix=first.mixes[0].name)
-    elif kind == RELAY:
-        found = next(((o.id, g) for o in scene.objects for g in relays(o) if poses(o, g)), None)
-        act = act if found is None or act.group else replace(act, owner=found[0], group=found[1])
-    elif kind == CLIP and not act.clip and scene.clips:
-        act = replace(act, clip=scene.clip or scene.clips[0].id)
-    elif kind == MODIFIER:
-        motions = _motions(scene)
-        if motions and not act.channel:
-            owner, channel, number = motions[0][1]
-            act = replace(act, owner=owner, channel=channel, modifier=number)
-    return replace(cue, act=act)
 
 
 def _lead_choices(scene: Scene, cue: Cue, which: str) -> list[Choice]:

@@ -15,8 +15,9 @@ from msgspec import Struct
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.relay import members, place_shares, relays
+from fictilis.core.rehearsal.acts import HEARD, PLACE, PLAY, TURN, VALUE, Key
 from fictilis.core.rehearsal.layers import Layer, Layers, bare, is_led, modifier_on
-from fictilis.core.rehearsal.meaning import HEARD, PLACE, PLAY, TURN, VALUE, Key, cue, endless, fault, goals
+from fictilis.core.rehearsal.meaning import cue, endless, fault, goals
 from fictilis.core.rehearsal.segment import Segment
 from fictilis.core.scene.cues import AFTER, BACK, CLICK, CLIP, END, EVERY, LEAVE, MARKER, NEXT, QUEUE, SOUND, START, Cue
 from fictilis.core.scene.cues import KEY as KEY_PRESS

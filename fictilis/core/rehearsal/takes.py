@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from fictilis.core.ground.interrupt import check
 from fictilis.core.mix.channels import ChannelRef, find_channel
-from fictilis.core.rehearsal.meaning import VALUE
+from fictilis.core.rehearsal.acts import VALUE
 from fictilis.core.rehearsal.runner import Event, Runner
 from fictilis.core.scene.cues import CLICK, EVERY, MARKER, START, Act, Cue, Lead, Then, When
 from fictilis.core.scene.scene import Scene
