@@ -156,10 +156,10 @@ def test_needs_no_display_and_no_window_code(scene_file):
 
 
 def test_version_and_help(capsys):
-    for word, said in (("--version", fictilis.__version__), ("--help", "COMMAND")):
-        with pytest.raises(SystemExit) as done:
-            main([word])
-        assert done.value.code == 0 and said in capsys.readouterr().out
+    assert main(["--version"]) == 0 and fictilis.__version__ in capsys.readouterr().out
+    with pytest.raises(SystemExit) as done:
+        main(["--help"])
+    assert done.value.code == 0 and "COMMAND" in capsys.readouterr().out
 
 
 def test_no_display_is_one_sentence():

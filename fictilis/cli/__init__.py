@@ -24,6 +24,9 @@ def main(arguments: list[str] | None = None) -> int:
     words = list(sys.argv[1:] if arguments is None else arguments)
     if arguments is None and isinstance(sys.stdout, TextIOWrapper):
         sys.stdout.reconfigure(errors="backslashreplace")  # names of files may be no text
+    if words == ["--version"]:  # nothing else has to be loaded for that
+        print(f"Fictilis {__version__}")
+        return 0
     try:
         if not words or Path(words[0]).suffix and not words[0].startswith("-"):
             return _window(words)
