@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
@@ -66,9 +66,7 @@ class DriverSection(Section):
         self.together.chosen.connect(lambda how: self._edit(f"Drivers of {self._target().name}", edits.set_how, how))
         self.together.setToolTip("What drives it, taken together")
         self.add(self.together)
-        self.more = ArrowCombo(palette)
-        self.more.setAccessibleName("Add driver")
-        self.more.activated.connect(self._add)
+        self.more = self.chooser("Add driver", self._add)
         self.add(self.more)
 
     def subject(self) -> object:
@@ -165,7 +163,3 @@ class DriverSection(Section):
         for block in self.blocks:
             driver = obj.target(block["driver"])
             block["name"].now.setText(f"now {weights[driver.id] * gain(obj, driver):.2f}")
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.more.palette_ = palette

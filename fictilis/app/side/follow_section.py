@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.model.document import Document
 from fictilis.app.side.curve_section import CurveSection
 from fictilis.app.widgets.curve_plot import Bounds, CurvePlot
-from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -73,10 +72,7 @@ class FollowSection(CurveSection[FollowPlot]):
     def __init__(self, doc: Document, palette: Palette) -> None:
         super().__init__(palette)
         self.doc = doc
-        self.source = ArrowCombo(palette)
-        self.source.setAccessibleName("The number that is followed")
-        self.source.setMinimumWidth(60)
-        self.source.activated.connect(self._follow_other)
+        self.source = self.chooser("The number that is followed", self._follow_other)
         self.add(Labelled("Follows", self.source))
         at, weight = NumberField("Number followed at the point", "", 2), NumberField("Weight at the point", "", 2)
         self.add_curve(FollowPlot(doc, palette, "Curve that leads the weight"), at, weight, "From point to point")
@@ -114,7 +110,3 @@ class FollowSection(CurveSection[FollowPlot]):
             self.source.addItem(name, channel_id)
         self.source.setCurrentIndex(self.source.findData(follow.source))
         self.show_values()
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.source.palette_ = palette

@@ -31,7 +31,6 @@ class HeldSection(Section, Generic[H]):
         self.doc = doc
         self._parameters = {p.name: p for name in operations for p in OPERATIONS[name].parameters}
         self._shown: list[tuple[Callable[[Any], None], Callable[[H], Any]]] = []
-        self._combos: list[ArrowCombo] = []
 
     def held(self) -> H | None:
         """The value, or None where there is none."""
@@ -129,19 +128,10 @@ class HeldSection(Section, Generic[H]):
 
     def combo(self, told: str, options: Sequence[tuple[str, object]], run: Callable[[Any], None]) -> ArrowCombo:
         """Values by their words, one under the other; ``run`` gets the one that is chosen."""
-        combo = ArrowCombo(self.palette_)
-        combo.setAccessibleName(told)
-        combo.setMinimumWidth(60)
+        combo = self.chooser(told, lambda row: run(combo.itemData(row)))
         for words, value in options:
             combo.addItem(words, value)
-        combo.activated.connect(lambda row: run(combo.itemData(row)))
-        self._combos.append(combo)
         return combo
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        for combo in self._combos:
-            combo.palette_ = palette
 
 
 def _part(name: str, k: int, held: object) -> Any:

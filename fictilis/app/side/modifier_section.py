@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QW
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
@@ -26,12 +25,10 @@ class ModifierSection(Section):
         self.doc = doc
         self.blocks: list[dict[str, Any]] = []
         self._shown: tuple | None = None
-        self.more = ArrowCombo(palette)
-        self.more.setAccessibleName("New modifier")
+        self.more = self.chooser("New modifier", self._new)
         self.more.addItem("New modifier…")
         for kind in KINDS:
             self.more.addItem(kind.capitalize(), kind)
-        self.more.activated.connect(self._new)
         self.add(self.more)
         self.bake = QPushButton("Bake to keys")
         self.bake.clicked.connect(self._bake)
@@ -97,10 +94,9 @@ class ModifierSection(Section):
         block: dict[str, QWidget] = {"on": on, "gone": gone, "row": row}
         self.inside.insertWidget(self.inside.count() - 2, row)
         if modifier.kind == "spring":
-            preset = ArrowCombo(self.palette_)
-            preset.setAccessibleName("Preset of the spring")
+            chosen = lambda k, n=number: k and self._preset(n, list(PRESETS)[k - 1])  # noqa: E731
+            preset = self.chooser("Preset of the spring", chosen)
             preset.addItems(["Preset…", *(p.capitalize() for p in PRESETS)])
-            preset.activated.connect(lambda k, n=number: k and self._preset(n, list(PRESETS)[k - 1]))
             block["preset"] = preset
             self.inside.insertWidget(self.inside.count() - 2, preset)
         amount = NumberField("Amount", "", 2, -10, 10)
@@ -139,7 +135,3 @@ class ModifierSection(Section):
             for setting in KINDS[modifier.kind].settings:
                 block[setting.name].set_value(modifier.number(setting.name))
         self.bake.setVisible(bool(lane.modifiers))
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.more.palette_ = palette

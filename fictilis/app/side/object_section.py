@@ -17,7 +17,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Segments, TextField
+from fictilis.app.widgets.fields import Segments, TextField
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.number_field import NumberField
@@ -72,10 +72,7 @@ class ObjectSection(Section):
         self.colour.setAccessibleName("Surface colour")
         self.colour.clicked.connect(self._choose_colour)
         self.add(Labelled("Colour", self.colour))
-        self.texture = ArrowCombo(palette)
-        self.texture.setAccessibleName("Texture")
-        self.texture.setMinimumWidth(60)
-        self.texture.activated.connect(self._choose_texture)
+        self.texture = self.chooser("Texture", self._choose_texture)
         surface.append(self.add(Labelled("Texture", self.texture)))
         self.tiles = NumberField("Checker fields", "", 0, 1, 4096)
         self.tiles.committed.connect(self._set_tiles)
@@ -199,7 +196,3 @@ class ObjectSection(Section):
             for field, axis in zip(row, AXES, strict=True):
                 field.set_value(now[f"{part}.{axis}"])
         self.opacity.set_value(now["opacity"])
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.texture.palette_ = palette

@@ -8,7 +8,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.operations import OperationCommands, subject_of
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import Key
@@ -28,10 +28,7 @@ class RelaySection(Section):
         self.doc, self.actions_, self.operations = doc, actions, operations
         self.number = QLabel()
         self.add(Labelled("Pose", self.number))
-        self.shape = ArrowCombo(palette)
-        self.shape.setAccessibleName("Shape of the pose")
-        self.shape.setMinimumWidth(60)
-        self.shape.activated.connect(self._put)
+        self.shape = self.chooser("Shape of the pose", self._put)
         self.add(Labelled("Shape", self.shape))
         self.way = Segments("To the next pose", WAYS)
         self.way.setToolTip("From this pose to the next")
@@ -115,7 +112,3 @@ class RelaySection(Section):
         self.number.setText(f"{keys.index(pose) + 1} of {len(keys)}, at {pose.frame:g}")
         self.shape.setCurrentIndex(max(self.shape.findData(pose.shape), 0))
         self.way.set_value(pose.interpolation.capitalize())
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.shape.palette_ = palette

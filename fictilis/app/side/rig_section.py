@@ -8,7 +8,7 @@ from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.view.joints import joint_in_hand, take_joint
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -25,8 +25,7 @@ class RigSection(Section):
         super().__init__(palette)
         self.doc, self.operations = doc, operations
         self.on = self.add_switch(lambda on: self._set(on=on))
-        self.clip = self._combo("Clip of the rig", palette)
-        self.clip.activated.connect(self._play)
+        self.clip = self.chooser("Clip of the rig", self._play)
         self.clip_row = self.add(Labelled("Plays", self.clip))
         self.way = Segments("Skinning method", WAYS)
         self.way.setToolTip("Linearly, or by dual quaternions, which keep the volume where a joint is turned far")
@@ -35,8 +34,7 @@ class RigSection(Section):
         self.seen = QCheckBox("Joints in the view")
         self.seen.toggled.connect(lambda on: doc.see(joints=on))
         self.add(self.seen)
-        self.joint = self._combo("Joint", palette)
-        self.joint.activated.connect(lambda row: take_joint(doc, self.joint.itemData(row)))
+        self.joint = self.chooser("Joint", lambda row: take_joint(doc, self.joint.itemData(row)))
         self.add(Labelled("Joint", self.joint))
         self.turns = [NumberField(f"Joint turned {axis}", "", 1, -36000.0, 36000.0) for axis in "XYZ"]
         for axis, field in zip("xyz", self.turns, strict=True):
@@ -47,12 +45,6 @@ class RigSection(Section):
         self.bent = QLabel()
         self.bent.setToolTip("From its rest; what a corrective may follow")
         self.bent_row = self.add(Labelled("Bent by", self.bent))
-
-    def _combo(self, name: str, palette: Palette) -> ArrowCombo:
-        combo = ArrowCombo(palette)
-        combo.setAccessibleName(name)
-        combo.setMinimumWidth(60)
-        return combo
 
     def _skin(self) -> Skin | None:
         return self.doc.object.skin if self.doc.object is not None else None
@@ -116,8 +108,3 @@ class RigSection(Section):
             box.setChecked(on)
             box.blockSignals(False)
         self.show_values()
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        for combo in (self.clip, self.joint):
-            combo.palette_ = palette

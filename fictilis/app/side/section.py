@@ -8,6 +8,7 @@ from typing import TypeVar
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.theme import Palette, icon
 
 W = TypeVar("W", bound=QWidget)
@@ -63,8 +64,18 @@ class Section(QWidget):
         what = "Unfold" if self.body.isHidden() else "Fold"
         self.heading.setToolTip(what if shown == text else f"{text} — {what.lower()}")
 
+    def chooser(self, told: str, chosen: Callable[[int], object]) -> ArrowCombo:
+        """A list to choose from, ``told`` to assistive technology; ``chosen`` gets the row."""
+        combo = ArrowCombo(self.palette_)
+        combo.setAccessibleName(told)
+        combo.setMinimumWidth(60)
+        combo.activated.connect(chosen)
+        return combo
+
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = palette
+        for combo in self.findChildren(ArrowCombo):
+            combo.palette_ = palette
 
     def add(self, widget: W) -> W:
         self.inside.addWidget(widget)

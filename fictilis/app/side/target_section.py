@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -34,16 +34,10 @@ class TargetSection(Section):
         for field in (self.low, self.high):
             field.committed.connect(self._set_range)
         self.range_row = self.add(Labelled("Range", self.low, self.high))
-        self.built_on = ArrowCombo(palette)
-        self.built_on.setAccessibleName("Built on")
-        self.built_on.activated.connect(self._set_built_on)
-        self.built_on.setMinimumWidth(60)
+        self.built_on = self.chooser("Built on", self._set_built_on)
         self._parents: list[str | None] = [None]  # by the index of the choice
         self.add(Labelled("Built on", self.built_on))
-        self.stages = ArrowCombo(palette)
-        self.stages.setAccessibleName("In-betweens")
-        self.stages.setMinimumWidth(60)
-        self.stages.activated.connect(self._shape_stage)
+        self.stages = self.chooser("In-betweens", self._shape_stage)
         self.stages_row = self.add(Labelled("In-betweens", self.stages))
         self.path = Segments("Path", ("Straight", "Curved"))
         self.path.chosen.connect(
@@ -141,7 +135,3 @@ class TargetSection(Section):
             self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
         self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
         self.largest.setText(f"{target.deltas.largest:.1f} cm")
-
-    def set_palette_(self, palette: Palette) -> None:
-        super().set_palette_(palette)
-        self.built_on.palette_ = self.stages.palette_ = palette

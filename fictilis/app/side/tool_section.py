@@ -13,7 +13,7 @@ from fictilis.app.model.tool_settings import AXES, MIX, OWN, PICK_WAYS, PIVOTS
 from fictilis.app.side.profile_field import ProfileField
 from fictilis.app.side.section import Section
 from fictilis.app.view.tools import TOOLS
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -65,12 +65,6 @@ class ToolSection(Section):
         field.chosen.connect(lambda c: self.doc.set_tools(**{setting: c}))
         return field
 
-    def _combo(self, name: str) -> ArrowCombo:
-        field = ArrowCombo(self.palette_)
-        field.setAccessibleName(name)
-        field.setMinimumWidth(60)
-        return field
-
     def _pick_rows(self) -> None:
         self.kind = Segments("Pick", tuple(k.capitalize() for k in PICK_KINDS))
         self.kind.chosen.connect(lambda c: self.commands.pick_kind(c.lower()))
@@ -81,10 +75,9 @@ class ToolSection(Section):
         self.add(self.through)
 
     def _exact_rows(self) -> None:
-        self.exact = self._combo("Exact change")
+        self.exact = self.chooser("Exact change", lambda n: self.doc.set_tools(exact=self.exact.itemData(n)))
         for change in EXACT_CHANGES.values():
             self.exact.addItem(change.label, change.id)
-        self.exact.activated.connect(lambda n: self.doc.set_tools(exact=self.exact.itemData(n)))
         self.exact_row = self.add(self.exact)
         self._own_rows(*EXACT_CHANGES)
         self.exact_shown = self._check("Show it before", "exact_shown")
@@ -126,8 +119,7 @@ class ToolSection(Section):
         self.spacing = self._number("Spacing", "", 2, 0.02, 2.0, "spacing")
         self.spacing.setToolTip("From dab to dab, as a part of the size")
         self.spacing_row = self._row("Spacing", self.spacing)
-        self.blend_to = self._combo("Blend toward")
-        self.blend_to.activated.connect(lambda n: self.doc.set_tools(blend_to=self.blend_to.itemData(n)))
+        self.blend_to = self.chooser("Blend toward", lambda n: self.doc.set_tools(blend_to=self.blend_to.itemData(n)))
         self.blend_row = self._row("Toward", self.blend_to)
         self._own_rows(*BRUSHES)
         self.pressure = self._check("Pen pressure", "pressure")
@@ -146,10 +138,9 @@ class ToolSection(Section):
         self.add(self.connected)
 
     def _handle_rows(self) -> None:
-        self.pivot = self._combo("Pivot")
+        self.pivot = self.chooser("Pivot", self._set_pivot)
         for text, value in zip(("The pick", "The object", "Each island", "Placed point"), PIVOTS, strict=True):
             self.pivot.addItem(text, value)
-        self.pivot.activated.connect(self._set_pivot)
         self.pivot_row = self._row("Pivot", self.pivot)
         self.axes = self._choice("Axes", AXES, "axes")
         self.axes_row = self.add(self.axes)
@@ -198,10 +189,8 @@ class ToolSection(Section):
         self.commands.apply_numbers(self.doc.tools.tool, (x.value, y.value, z.value), to)
 
     def set_palette_(self, palette: Palette) -> None:
-        self.palette_ = palette
+        super().set_palette_(palette)
         self.profile.paint_icons(palette)
-        for combo in (self.exact, self.blend_to, self.pivot):
-            combo.palette_ = palette
 
     def refresh(self) -> None:
         doc, tools = self.doc, self.doc.tools
