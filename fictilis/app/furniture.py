@@ -47,6 +47,7 @@ from fictilis.app.view.view_frame import ViewFrame
 from fictilis.app.widgets.checks_window import Checker
 from fictilis.app.widgets.fields import by_tab_only, end_editing
 from fictilis.app.widgets.find_field import named_fields
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.core.scene.by_bytes import keep_only_of
 from fictilis.render.ground import Ground
@@ -125,9 +126,7 @@ def _build(w: Shell) -> None:
     _build_low(w)
     w.down = _splitter(Qt.Orientation.Vertical, "down", (w.across, w.low), (484, 272))
     whole = QWidget()
-    layout = QVBoxLayout(whole)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(0)
+    layout = down(whole, 0)
     layout.addWidget(w.top)
     line = QFrame()
     line.setFixedHeight(1)
@@ -148,9 +147,7 @@ def _build_low(w: Shell) -> None:
     """The transport line, and below it the lanes with their rows, or the cues."""
     p, doc = w.palette_, w.doc
     w.low = QWidget()
-    stack = QVBoxLayout(w.low)
-    stack.setContentsMargins(0, 0, 0, 0)
-    stack.setSpacing(0)
+    stack = down(w.low, 0)
     stack.addWidget(w.transport)
     w.below = QWidget()
     stack.addWidget(w.below, 1)

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QMainWindow, QVBoxLayout, QWidget
 
 from fictilis.app.model.settings import Settings
+from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.errors import FictilisError
 
@@ -45,15 +46,7 @@ class Opening(QMainWindow):
         self.furnished = self.closed = False
         self._find: Found | None = None  # until it is called
         self._first: tuple[QRect, QImage] | None = None
-        self._latest = self._after(LATEST, self.furnish)
-
-    def _after(self, ms: int, run: Callable[[], None]) -> QTimer:
-        """Runs something so long after its last start, as long as the window is there."""
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(run)
-        return timer
+        self._latest = later(self, LATEST, self.furnish)
 
     def come_up(self, doc: Document | Found) -> None:
         """Be whole at once with a document, or begin with what finds the scene."""

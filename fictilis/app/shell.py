@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from fictilis.app.model.settings import Settings
 from fictilis.app.opening import Found, Opening
+from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import PALETTES, Palette, style_sheet
 from fictilis.core.ground.errors import FictilisError
 
@@ -116,8 +117,8 @@ class Shell(Opening):
         self.resize(WIDTH, HEIGHT)
         self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
         self._warmed: ref[Geometry] | None = None  # the mesh that strokes were made ready for; it may go with its scene
-        self._at_rest = self._after(600, self._warm_strokes)
-        self._pictured = self._after(PICTURED, self._keep_picture)
+        self._at_rest = later(self, 600, self._warm_strokes)
+        self._pictured = later(self, PICTURED, self._keep_picture)
         self._sizes: tuple[list[int], list[int]] | None = None  # before a large view
         self._making_window: MakingWindow | None = None
         self._restore_geometry()

@@ -6,13 +6,14 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QMenu, QPushButton, QToolButton, QWidget
 
 from fictilis.app.commands.actions import MENUS, Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
 from fictilis.app.widgets.fields import Elided
 from fictilis.app.widgets.find_field import FindField
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
 REHEARSED = "clicks run cues; the scene stays as it is"
@@ -25,9 +26,7 @@ class StateLine(QFrame):
         super().__init__()
         self.setObjectName("state_line")
         self.doc = doc
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(14, 3, 5, 3)
-        layout.setSpacing(8)
+        layout = across(self, 8, (14, 3, 5, 3))
         self.word, self.what, self.note = QLabel(), Elided(), Elided()
         self.what.setProperty("title", True)
         self.note.setProperty("quiet", True)
@@ -86,12 +85,9 @@ class TopLine(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.doc, self.actions_ = doc, actions
         self.setFixedHeight(44)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(10, 0, 14, 0)
+        layout = across(self, margins=(10, 0, 14, 0))
         left = QWidget()
-        row = QHBoxLayout(left)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = across(left, 6)
         self.menu_button = QPushButton()
         self.menu_button.setProperty("flat", True)
         self.menu_button.setStyleSheet("font-size: 15px; font-weight: 600; padding: 4px 6px;")
@@ -104,9 +100,7 @@ class TopLine(QWidget):
         row.addStretch()
         self.state = StateLine(doc, actions)
         right = QWidget()
-        end = QHBoxLayout(right)
-        end.setContentsMargins(0, 0, 0, 0)
-        end.setSpacing(6)
+        end = across(right, 6)
         end.addStretch(1)
         self.find_field = FindField(palette, things)
         self.undo, self.redo = self._tool("undo"), self._tool("redo")

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QScrollArea, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.row import Changes, CueRow
 from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.app.widgets.fields import show_checked, when_pressed
+from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 
@@ -41,9 +42,7 @@ class CuePanel(QWidget):
         self.within.committed.connect(lambda value: doc.change(take_within=value))
         self.said = QLabel()
         self.said.setProperty("quiet", True)
-        head = QHBoxLayout()
-        head.setContentsMargins(12, 6, 12, 6)
-        head.setSpacing(8)
+        head = across(spacing=8, margins=(12, 6, 12, 6))
         near = QLabel("keys within")
         near.setProperty("quiet", True)
         self.waiting = QCheckBox("Keep the wait")
@@ -62,15 +61,11 @@ class CuePanel(QWidget):
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.inside = QWidget()
-        self.list = QVBoxLayout(self.inside)
-        self.list.setContentsMargins(0, 0, 0, 0)
-        self.list.setSpacing(0)
+        self.list = down(self.inside, 0)
         self.list.addStretch(1)
         self.area.setWidget(self.inside)
         self.area.verticalScrollBar().valueChanged.connect(self._fill)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = down(self, 0)
         layout.addLayout(head)
         layout.addWidget(self.empty)
         layout.addWidget(self.area, 1)

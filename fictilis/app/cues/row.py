@@ -7,13 +7,14 @@ from typing import Protocol
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
-from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFrame, QLabel, QMenu, QPushButton, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.cues.strip import Strip
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
+from fictilis.app.widgets.layouts import across, down, menu_on
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.rehearsal.acts import Word, find_cue
@@ -117,26 +118,20 @@ class CueRow(QFrame):
         self.strip = Strip(self.palette_)
         self.body = QWidget()
         self.flow = Flow(self.body)
-        side = QVBoxLayout()
-        side.setSpacing(2)
-        top = QHBoxLayout()
-        top.setSpacing(4)
+        side = down(spacing=2)
+        top = across(spacing=4)
         top.addWidget(self.switch)
         top.addWidget(self.name, 1)
         side.addLayout(top)
         side.addStretch(1)
-        middle = QVBoxLayout()
-        middle.setSpacing(6)
+        middle = down(spacing=6)
         for part in (self.body, self.fault, self.strip):
             middle.addWidget(part)
-        end = QVBoxLayout()
-        end.setSpacing(6)
+        end = down(spacing=6)
         end.addWidget(self.more, 0, Qt.AlignmentFlag.AlignRight)
         end.addStretch(1)
         end.addWidget(self.test)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(12, 8, 12, 8)
-        layout.setSpacing(10)
+        layout = across(self, 10, (12, 8, 12, 8))
         holder = QWidget()
         holder.setLayout(side)
         holder.setFixedWidth(SIDE)
@@ -164,8 +159,7 @@ class CueRow(QFrame):
 
     def _menu(self) -> None:
         self.choose()
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         self.actions_.add_to(menu, ("test-cue", None, "rename-cue", "duplicate-cue", "cue-up", "cue-down", None, "remove-cue"))
         menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
@@ -277,8 +271,7 @@ class CueRow(QFrame):
         """What a word can be instead, as a menu."""
         self.choose()
         button, cue = self.controls[part], self.cue
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         fill_menu(menu, choices(self.doc.scene, cue, part), cue, self._take)
         if not menu.actions():
             menu.addAction("there is nothing to choose from").setEnabled(False)

@@ -20,6 +20,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
+from fictilis.app.widgets.layouts import menu_on
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
 from fictilis.core.scene.scene import Scene
@@ -149,8 +150,7 @@ class TimeRow(Gesturing, QWidget):
             self.lanes.wheelEvent(event)
 
     def menu(self, event: QMouseEvent, names: tuple[str | None, ...], more: Callable[[QMenu], None] | None = None) -> None:
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         if more is not None:
             more(menu)
         self.actions_.add_to(menu, names)

@@ -6,13 +6,14 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon, QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLayout, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QLayout, QPushButton, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.playback import Playback
 from fictilis.app.model.document import Document
 from fictilis.app.model.times import time_label
 from fictilis.app.widgets.fields import ArrowCombo, Segments, TextField, show_checked, when_pressed
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
@@ -33,9 +34,7 @@ class Transport(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.doc, self.playback, self.actions_, self.palette_ = doc, playback, actions, palette
         self._ask_keep, self._asking = ask_keep, False
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(12, 4, 12, 4)
-        layout.setSpacing(6)
+        layout = across(self, 6, (12, 4, 12, 4))
         self.play = QToolButton()
         self.play.setObjectName("play")
         self.play.setIconSize(QSize(16, 16))

@@ -6,12 +6,13 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QLabel, QToolButton, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import correctives as edits
@@ -29,9 +30,7 @@ class _Name(QWidget):
     def __init__(self, palette: Palette, target: Target) -> None:
         super().__init__()
         self.palette_, self.colour = palette, target.colour  # no more of it: a hidden section outlives its scene
-        line = QHBoxLayout(self)
-        line.setContentsMargins(16, 0, 0, 0)
-        line.setSpacing(4)
+        line = across(self, 4, (16, 0, 0, 0))
         self.name = QLabel(target.name)
         self.name.setMinimumWidth(20)
         self.name.setToolTip(target.name)

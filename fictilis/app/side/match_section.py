@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QSlider
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.side.section import Section
+from fictilis.app.widgets.fields import show_checked
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -119,6 +120,4 @@ class MatchSection(Section):
             self.start.blockSignals(False)
         self.number.set_value(match.shift * 100)
         for box, on in ((self.backwards, match.backwards), (self.corners, match.corners)):
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            show_checked(box, on)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QToolButton, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
@@ -79,8 +80,7 @@ class ModifierSection(Section):
 
     def _block(self, number: int, modifier: Modifier) -> dict[str, QWidget]:
         row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
+        line = across(row)
         on = QCheckBox(modifier.kind.capitalize())
         on.toggled.connect(lambda v, n=number: self._change(n, lambda m: replace(m, on=v)))
         gone = QToolButton()

@@ -8,7 +8,7 @@ from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
 from fictilis.app.view.joints import joint_in_hand, take_joint
-from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.fields import Segments, show_checked
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -104,7 +104,5 @@ class RigSection(Section):
         for row in (self.turn_row, self.bent_row):
             row.setVisible(joint is not None)
         for box, on in ((self.on, skin.on), (self.seen, doc.seeing.joints)):
-            box.blockSignals(True)
-            box.setChecked(on)
-            box.blockSignals(False)
+            show_checked(box, on)
         self.show_values()

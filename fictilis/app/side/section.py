@@ -6,9 +6,10 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
 
 from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import Palette, icon
 
 W = TypeVar("W", bound=QWidget)
@@ -20,17 +21,13 @@ class Section(QWidget):
     def __init__(self, palette: Palette) -> None:
         super().__init__()
         self.palette_ = palette
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 12)
-        layout.setSpacing(7)
+        layout = down(self, 7, (0, 0, 0, 12))
         self.heading = QPushButton()
         self.heading.setProperty("flat", True)
         self.heading.setStyleSheet("text-align: left; font-weight: 600; padding: 3px 0;")
         self.heading.clicked.connect(self._fold)
         self.body = QWidget()
-        self.inside = QVBoxLayout(self.body)
-        self.inside.setContentsMargins(0, 0, 0, 0)
-        self.inside.setSpacing(7)
+        self.inside = down(self.body, 7)
         self._top = QHBoxLayout()
         self._top.addWidget(self.heading, 1)
         layout.addLayout(self._top)

@@ -9,7 +9,6 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -36,6 +35,7 @@ from fictilis.app.side.target_section import TargetSection
 from fictilis.app.side.tool_section import ToolSection
 from fictilis.app.side.tube_section import TubeSection
 from fictilis.app.widgets.fields import by_tab_only
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.mix.relay import relays
@@ -74,9 +74,7 @@ class SideColumn(QScrollArea):
         inner = QWidget()
         inner.setObjectName("side")
         inner.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._layout = QVBoxLayout(inner)
-        self._layout.setContentsMargins(12, 10, 8, 10)
-        self._layout.setSpacing(0)
+        self._layout = down(inner, 0, (12, 10, 8, 10))
         self._layout.addStretch()
         self._made: dict[str, Any] = {}
         # from top to bottom: when a section may fit what is selected, and what makes it

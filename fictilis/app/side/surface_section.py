@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QLabel
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.fields import Segments, show_checked
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.at_frame.drawn import finer_of
@@ -47,6 +47,4 @@ class SurfaceSection(Section):
         drawn = f"{count_of(obj.mesh, held.levels):,}"
         allowed = not held.on or finer_of(obj) is not None
         self.points.setText(drawn if allowed else "not drawn: a face cannot be divided")
-        self.on.blockSignals(True)
-        self.on.setChecked(held.on)
-        self.on.blockSignals(False)
+        show_checked(self.on, held.on)

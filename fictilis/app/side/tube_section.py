@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 from fictilis.app.model.document import Document
 from fictilis.app.side.curve_section import CurveSection
 from fictilis.app.widgets.curve_plot import Bounds, CurvePlot
-from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.fields import Segments, show_checked
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -106,9 +106,7 @@ class TubeSection(CurveSection[TubePlot]):
         self.set_heading("Tube")
         self.word.setText(f"{tube.word}, {len(tube.profile)} sides")
         self.twist.set_value(tube.twist)
-        self.caps.blockSignals(True)
-        self.caps.setChecked(tube.caps)
-        self.caps.blockSignals(False)
+        show_checked(self.caps, tube.caps)
         self.which.set_value(self.plot.which.capitalize())
         self.even.setEnabled(getattr(tube, self.plot.which) is not None)
         self.show_values()

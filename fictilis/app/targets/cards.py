@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
 
@@ -18,6 +18,7 @@ from fictilis.app.targets.spoken import SpokenCards
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import inline_editor
 from fictilis.app.widgets.gesturing import Gesturing
+from fictilis.app.widgets.layouts import later, menu_on
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
 from fictilis.core.ground.numbers_said import in_cm
@@ -50,10 +51,7 @@ class Cards(Gesturing, QWidget):
         self._editor: QLineEdit | None = None
         self._chosen: tuple[str, ...] = ()
         self._brought = ""
-        self._bring = QTimer(self)
-        self._bring.setSingleShot(True)
-        self._bring.setInterval(BROUGHT)
-        self._bring.timeout.connect(self._bring_now)
+        self._bring = later(self, BROUGHT, self._bring_now)
         self._placed: list[Place] = []
         self.group_places: list[GroupPlace] = []
         doc.changed.connect(self.refresh)
@@ -267,8 +265,7 @@ class Cards(Gesturing, QWidget):
         """What can be done with a group."""
         doc, group = self.doc, place.group
         members = [t.id for t in doc.object.targets if t.group == group.id]
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         menu.addAction("Unfold" if group.folded else "Fold", lambda: self.fold(group.id))
         menu.addAction(
             "Rename", lambda: self._edit(group.id, place.rect.adjusted(16, 1, -60, -1), group.name, self._renamer(group))
@@ -359,8 +356,7 @@ class Cards(Gesturing, QWidget):
 
     def menu_for(self, place: Place, at: QPointF) -> QMenu:
         """What can be done with a card, or with the in-between whose notch is at ``at``."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         doc, target = self.doc, place.target
         if target is None:
             menu.addAction("Shape the base", lambda: self.shape.emit(ShapeRef()))

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -25,6 +24,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.targets.cards import Cards
 from fictilis.app.targets.thumbnails import Thumbnails
 from fictilis.app.widgets.fields import ArrowCombo, local_files
+from fictilis.app.widgets.layouts import across, down, menu_on
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import objects as object_edits
 from fictilis.core.scene.scene import Scene
@@ -113,8 +113,7 @@ class ObjectList(QListWidget):
         chosen = self.chosen()
         ids = chosen if object_id in chosen else [object_id]
         names = obj.name if len(ids) == 1 else f"{len(ids)} objects"
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
 
         def add(word: str, change: Callable[[Scene, str], Scene]) -> None:
             """An edit of each of them, as one step."""
@@ -144,9 +143,7 @@ class Column(QWidget):
         self.doc, self.palette_ = doc, palette
         self.setAcceptDrops(True)
         self.setMinimumWidth(150)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 10, 6, 10)
-        layout.setSpacing(8)
+        layout = down(self, 8, (10, 10, 6, 10))
         layout.addLayout(self._top_row())
         self.objects = ObjectList(doc, palette)
         self.objects.hide()
@@ -163,9 +160,7 @@ class Column(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inner = QWidget()
-        inside = QVBoxLayout(inner)
-        inside.setContentsMargins(0, 0, 4, 0)
-        inside.setSpacing(8)
+        inside = down(inner, 8, (0, 0, 4, 0))
         inside.addWidget(self.cards)
         self.new = QPushButton("New target")
         self.new.clicked.connect(new_target)
@@ -183,8 +178,7 @@ class Column(QWidget):
 
     def _top_row(self) -> QHBoxLayout:
         """The chooser of objects, the eye, and the button of the list."""
-        top = QHBoxLayout()
-        top.setContentsMargins(0, 0, 4, 0)
+        top = across(margins=(0, 0, 4, 0))
         self.chooser = ArrowCombo(self.palette_)
         self.chooser.setAccessibleName("Object")
         self.chooser.activated.connect(lambda i: self.doc.select_object(self.chooser.itemData(i)))

@@ -7,13 +7,14 @@ from typing import cast
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.handling import CHANGES, handle_ends, handle_under
 from fictilis.app.widgets.fields import KeptKeysField
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette
 
 BEGIN = "0123456789-−.,="
@@ -33,9 +34,7 @@ class AmountField(QFrame):
         self.boxes: dict[int | None, AmountBox] = {}
         self.unit = QLabel(self)
         self.unit.setProperty("quiet", True)
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(9, 5, 9, 5)
-        self._row.setSpacing(5)
+        self._row = across(self, 5, (9, 5, 9, 5))
         self._letters: list[QLabel] = []
         self._at: int | None = None
         self._opened: tuple | None = None

@@ -6,11 +6,12 @@ import re
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.first_steps import END, STEPS, FirstSteps
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import Palette, icon
 
 WIDTH, MARGIN = 300, 12
@@ -44,9 +45,7 @@ class GuideCard(QFrame):
         super().__init__(frame)
         self.doc, self.actions_, self.guide = doc, actions, FirstSteps(doc)
         self.setObjectName("guide")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 8, 14, 14)
-        layout.setSpacing(8)
+        layout = down(self, 8, (14, 8, 14, 14))
         self.count, self.title, self.how = QLabel(), QLabel(), QLabel()
         self.count.setProperty("quiet", True)
         self.title.setProperty("title", True)

@@ -8,11 +8,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QIcon, QPixmap
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import ASSETS, Palette, icon
 from fictilis.demo import SAMPLES
 
@@ -87,9 +88,8 @@ class StartPage(QScrollArea):
         self._buttons = [(_button(actions, row), name) for row, name in OWN]
         self.own.fill([button for button, _ in self._buttons])
         inner = QWidget()
-        layout = QVBoxLayout(inner)
-        layout.setContentsMargins(MARGIN, MARGIN + 34, MARGIN, MARGIN // 2)  # below what stands in the view's upper edge
-        layout.setSpacing(18)
+        # below what stands in the view's upper edge
+        layout = down(inner, 18, (MARGIN, MARGIN + 34, MARGIN, MARGIN // 2))
         for part in (self.last, self.own, self.samples):
             layout.addWidget(part)
         layout.addStretch()

@@ -38,6 +38,7 @@ from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.view.touching import Touching
 from fictilis.app.widgets.gesturing import Gesturing
+from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas
@@ -90,10 +91,7 @@ class View(Gesturing, QWidget):
         self._dirty = True
         self._items: list[StageItem] = []
         self.moving = False
-        self._fine = QTimer(self)
-        self._fine.setSingleShot(True)
-        self._fine.setInterval(FINE_AFTER)
-        self._fine.timeout.connect(self._settle)
+        self._fine = later(self, FINE_AFTER, self._settle)
         self._framed_for: tuple | None = None
         doc.opened.connect(self.forget)
         doc.changed.connect(self._on_change)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QFrame, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
@@ -14,6 +14,7 @@ from fictilis.app.view.spoken import SpokenView
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.view.view import View
 from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.layouts import across, menu_on
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.app.widgets.toast import Toast
 from fictilis.render.stage import WAYS
@@ -75,8 +76,7 @@ class ViewFrame(QWidget):
 
     def _menu(self, at: QPoint) -> None:
         """What makes sense in the view."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_on(self)
         self.actions_.add_possible(menu, SHAPING_MENU if self.doc.shaping is not None else MIXING_MENU)
         if menu.actions():
             menu.popup(at)
@@ -116,9 +116,7 @@ class ViewFrame(QWidget):
 
     def _buttons(self, names: Iterable[str]) -> QWidget:
         row = QWidget(self)
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = across(row, 0)
         for number, name in enumerate(names):
             button = QToolButton()
             button.setProperty("segment", True)

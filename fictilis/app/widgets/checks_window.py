@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QLabel, QPushButton, QScrollArea, QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across, down, later
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.lanes import loop_seam
@@ -33,10 +34,7 @@ class Checker(QObject):
         self.pile = PILE  # weights on the same points that add up to more are named
         self._looked_at: tuple[Scene, bool, float] | None = None
         self._looking = Background(self)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(AFTER)
-        self._timer.timeout.connect(self._start)
+        self._timer = later(self, AFTER, self._start)
         doc.opened.connect(self._forget)
         doc.changed.connect(self._later)
         doc.acting.connect(self._give_way)
@@ -107,9 +105,7 @@ class ChecksDialog(Dialog):
         self.correct: Finding | None = None  # where a corrective was asked for
         self.said = self.sentence("", True)
         self.rows = QWidget()
-        self.inside = QVBoxLayout(self.rows)
-        self.inside.setContentsMargins(0, 0, 6, 0)
-        self.inside.setSpacing(10)
+        self.inside = down(self.rows, 10, (0, 0, 6, 0))
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setMinimumHeight(280)
@@ -146,8 +142,7 @@ class ChecksDialog(Dialog):
 
     def _row(self, finding: Finding) -> QWidget:
         row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout = across(row)
         label = QLabel(finding.sentence)
         label.setWordWrap(True)
         layout.addWidget(label, 1)

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QColorDialog,
     QDialog,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
@@ -28,6 +27,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.widgets.fields import ArrowCombo, Segments
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
@@ -45,18 +45,14 @@ class Dialog(QDialog):
         self.setWindowTitle(title)
         self.setMinimumWidth(width)
         self.answer: str | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(22, 20, 22, 18)
-        outer.setSpacing(14)
+        outer = down(self, 14, (22, 20, 22, 18))
         heading = QLabel(title)
         heading.setProperty("title", True)
         heading.setStyleSheet("font-size: 16px;")
         outer.addWidget(heading)
-        self.body = QVBoxLayout()
-        self.body.setSpacing(10)
+        self.body = down(spacing=10)
         outer.addLayout(self.body)
-        self.row = QHBoxLayout()
-        self.row.setSpacing(8)
+        self.row = across(spacing=8)
         self.row.addStretch()
         outer.addLayout(self.row)
         self.buttons: dict[str, QPushButton] = {}
@@ -377,8 +373,7 @@ class BaseQuestion(Dialog):
 
     def __init__(self, parent: QWidget, pictures: Sequence[QImage | None], target_name: str) -> None:
         super().__init__(parent, "How should the targets take this change of the base?", 520)
-        row = QHBoxLayout()
-        row.setSpacing(12)
+        row = across(spacing=12)
         texts = {
             "follow": ("Targets follow", "Each keeps its offsets and changes with the base."),
             "stay": ("Targets stay", "Each keeps its own shape; its offsets change instead."),

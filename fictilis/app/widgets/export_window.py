@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLabel, QScrollArea, QWidget
 
 from fictilis.app.model.asking import ask_for
 from fictilis.app.model.exchange import Exported, Write
@@ -17,6 +17,7 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
@@ -65,13 +66,10 @@ class ExportDialog(Dialog):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._tell)
-        columns = QHBoxLayout()
-        columns.setSpacing(24)
+        columns = across(spacing=24)
         self.body.addLayout(columns)
         self.left, scroll = QWidget(), QScrollArea()
-        self.form = QVBoxLayout(self.left)
-        self.form.setContentsMargins(0, 0, 12, 0)
-        self.form.setSpacing(9)
+        self.form = down(self.left, 9, (0, 0, 12, 0))
         scroll.setWidgetResizable(True)
         self.left.setFixedWidth(442)
         scroll.setFixedWidth(454)
@@ -84,9 +82,7 @@ class ExportDialog(Dialog):
         self.form.addWidget(self.place)
         self._scene_rows()
         self.options = QWidget()
-        self.options_rows = QVBoxLayout(self.options)
-        self.options_rows.setContentsMargins(0, 0, 0, 0)
-        self.options_rows.setSpacing(9)
+        self.options_rows = down(self.options, 9)
         self.form.addWidget(self.options)
         self.form.addWidget(self.frame_row)
         self.form.addWidget(self.range_row)
@@ -105,9 +101,7 @@ class ExportDialog(Dialog):
     def _fates(self) -> QWidget:
         """What becomes of the scene, and below it what came of writing it."""
         side = QWidget()
-        rows = QVBoxLayout(side)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(10)
+        rows = down(side, 10)
         self.fates = QLabel()
         self.fates.setWordWrap(True)
         self.fates.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)

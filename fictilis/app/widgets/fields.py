@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QComboBox,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -32,6 +31,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.document import Document
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette, pixmap
 
 
@@ -175,9 +175,7 @@ class Segments(QWidget):
     def __init__(self, name: str, choices: Sequence[str], several: bool = False, shown: Sequence[str] = ()) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = across(self, 0)
         self._group = QButtonGroup(self)
         self._group.setExclusive(not several)
         self.buttons: dict[str, QPushButton] = {}

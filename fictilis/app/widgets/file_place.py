@@ -6,10 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QWidget
 
 from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import Palette
 
 
@@ -25,9 +26,7 @@ class FilePlace(QWidget):
         super().__init__()
         self.kinds, self._also, self._choose, self._nameless = dict(kinds), tuple(also), choose, path.stem
         self._ends, self._at = {*kinds, *also}, path.parent  # what may end a name
-        rows = QVBoxLayout(self)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(9)
+        rows = down(self, 9)
         self.kind = ArrowCombo(palette)
         self.kind.setAccessibleName("Format")
         self.kind.addItems(list(self.kinds.values()))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QSizePolicy, QWidget
 
+from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 
 
@@ -62,9 +63,7 @@ class Labelled(QWidget):
 
     def __init__(self, name: str, *fields: QWidget, width: int = 75) -> None:
         super().__init__()
-        self.row = QHBoxLayout(self)
-        self.row.setContentsMargins(0, 0, 0, 0)
-        self.row.setSpacing(5)
+        self.row = across(self, 5)
         self.label = ScrubLabel(name)
         self.label.setProperty("quiet", True)
         self.label.setFixedWidth(width)

@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
 from fictilis.app.model.making import DONE, FAILED, GOES, STOPPED, WAITS, Job, Making
+from fictilis.app.widgets.layouts import across, down
 from fictilis.pictures.orders import KINDS
 
 SMALL = QSize(160, 100)
@@ -36,16 +36,13 @@ class _Row(QWidget):
     def __init__(self, making: Making, job: Job) -> None:
         super().__init__()
         self.making, self.job = making, job
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
+        row = across(self, 14)
         self.picture = QLabel()
         self.picture.setFixedSize(SMALL)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setAccessibleName("The picture made last")
         row.addWidget(self.picture)
-        words = QVBoxLayout()
-        words.setSpacing(5)
+        words = down(spacing=5)
         whole = f"{KINDS[job.order.kind].name} · {job.order.path.name}"
         name = QLabel()
         name.setStyleSheet("font-weight: 600;")
@@ -113,16 +110,12 @@ class MakingWindow(QDialog):
         self.making = making
         self.setWindowTitle("Being made")
         self.setMinimumSize(600, 290)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(18, 16, 18, 14)
-        outer.setSpacing(12)
+        outer = down(self, 12, (18, 16, 18, 14))
         self.none = QLabel("Nothing is being made.")
         self.none.setProperty("quiet", True)
         outer.addWidget(self.none)
         inside = QWidget()
-        self.inside = QVBoxLayout(inside)
-        self.inside.setContentsMargins(0, 0, 6, 0)
-        self.inside.setSpacing(14)
+        self.inside = down(inside, 14, (0, 0, 6, 0))
         self.inside.addStretch(1)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)

@@ -6,11 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from msgspec import Struct
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QStackedWidget, QWidget
 
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.geometry.forms import FORMS, defaults, unit
 from fictilis.core.geometry.lines.line_forms import LINE_FORMS
@@ -57,9 +58,7 @@ class NewSceneDialog(Dialog):
         self._fields: dict[str, dict[str, NumberField]] = {}
         for name in FORMS:
             panel = QWidget()
-            inside = QVBoxLayout(panel)
-            inside.setContentsMargins(0, 4, 0, 4)
-            inside.setSpacing(7)
+            inside = down(panel, 7, (0, 4, 0, 4))
             fields = self._fields[name] = {}
             for number, first in defaults(name).items():
                 fields[number] = field = form_field(number, first)

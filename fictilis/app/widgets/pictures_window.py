@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -26,6 +25,7 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Segments
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.errors import EditRefused, FictilisError
@@ -90,13 +90,10 @@ class PicturesDialog(Dialog):
         row.addWidget(self.kind)
         row.addStretch(1)
         self.body.addLayout(row)
-        columns = QHBoxLayout()
-        columns.setSpacing(24)
+        columns = across(spacing=24)
         self.body.addLayout(columns)
         left, scroll = QWidget(), QScrollArea()
-        self.form = QVBoxLayout(left)
-        self.form.setContentsMargins(0, 0, 12, 0)
-        self.form.setSpacing(9)
+        self.form = down(left, 9, (0, 0, 12, 0))
         left.setFixedWidth(436)
         scroll.setWidgetResizable(True)
         scroll.setFixedWidth(448)
@@ -116,9 +113,7 @@ class PicturesDialog(Dialog):
         self.view.currentIndexChanged.connect(lambda _row: self._soon())
         self.form.addWidget(Labelled("Seen through", self.view, width=LABELS))
         self.options = QWidget()
-        self.options_rows = QVBoxLayout(self.options)
-        self.options_rows.setContentsMargins(0, 0, 0, 0)
-        self.options_rows.setSpacing(9)
+        self.options_rows = down(self.options, 9)
         self.form.addWidget(self.options)
         self.form.addStretch(1)
         self.button("cancel", "Cancel")
@@ -130,9 +125,7 @@ class PicturesDialog(Dialog):
     def _beside(self) -> QWidget:
         """A picture as it will be, and what is told of it."""
         side = QWidget()
-        rows = QVBoxLayout(side)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(10)
+        rows = down(side, 10)
         self.picture = QLabel()
         self.picture.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
         self.picture.setMinimumWidth(PREVIEW.width())

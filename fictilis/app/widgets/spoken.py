@@ -20,12 +20,12 @@ from PyQt6.QtCore import (
     QRect,
     QRectF,
     Qt,
-    QTimer,
 )
 from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView
 
 from fictilis.app.model.document import Document
+from fictilis.app.widgets.layouts import later
 from fictilis.core.ground.errors import FictilisError
 
 GONE = (FictilisError, LookupError, StopIteration, AttributeError)  # what a row was about, since it was told
@@ -54,10 +54,7 @@ class Spoken(QListView):
         self.setFocusProxy(keys or painted)
         self.setModel(self._rows)
         self.lower()
-        self.soon = QTimer(self)
-        self.soon.setSingleShot(True)
-        self.soon.setInterval(SOON)
-        self.soon.timeout.connect(self.tell)
+        self.soon = later(self, SOON, self.tell)
         doc.changed.connect(self.soon.start)
         painted.installEventFilter(self)
         self.soon.start()

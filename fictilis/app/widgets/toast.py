@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QToolButton, QWidget
 
 from fictilis.app.model.session import Notice
+from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.theme import Palette, icon, pixmap
 
 MOST = 4  # notices shown one by one
@@ -21,9 +22,7 @@ class Toast(QFrame):
         super().__init__(parent)
         self.setObjectName("toast")
         self.palette_ = palette
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(12, 8, 6, 8)
-        layout.setSpacing(9)
+        layout = across(self, 9, (12, 8, 6, 8))
         self.sign, self.text = QLabel(), QLabel()
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -33,12 +32,9 @@ class Toast(QFrame):
         self.close_.setAccessibleName("Close")
         self.close_.clicked.connect(self.hide)
         layout.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
-        middle = QVBoxLayout()
-        middle.setContentsMargins(0, 0, 0, 0)
-        middle.setSpacing(6)
+        middle = down(spacing=6)
         middle.addWidget(self.text)
-        self.offers = QVBoxLayout()
-        self.offers.setSpacing(6)
+        self.offers = down(spacing=6)
         middle.addLayout(self.offers)
         layout.addLayout(middle, 1)
         layout.addWidget(self.close_, 0, Qt.AlignmentFlag.AlignTop)
@@ -118,9 +114,7 @@ class _Offer(QWidget):
         self.text, self.button = QLabel(sentence), QPushButton(words)
         self.text.setWordWrap(True)
         self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(12)
+        layout = across(self, 12)
         layout.addWidget(self.text, 1)
         layout.addWidget(self.button, 0, Qt.AlignmentFlag.AlignVCenter)
 
