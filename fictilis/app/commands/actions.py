@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from fictilis.app.commands.needs import Need
 from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.row import Row
 from fictilis.app.commands.rows import LINES_BEFORE, ROWS
@@ -14,6 +15,7 @@ from fictilis.app.model.document import Document
 from fictilis.core.operations.table import Subject
 
 BY_ID = {row.id: row for row in ROWS}
+SWITCHES = [row for row in ROWS if row.checked is not None]
 MENUS = ("File", "Edit", "Pick", "Target", "Shape", "Object", "See", "Time", "Help")
 
 
@@ -24,6 +26,8 @@ class Actions:
         """``commands`` are the objects among whose methods the rows' are found."""
         self.doc = doc
         self.by_id: dict[str, QAction] = {}
+        self._alike: dict[tuple[Need, tuple[str, ...]], list[QAction]] = {}  # by what they need
+        self._possible: dict[tuple[Need, tuple[str, ...]], bool] = {}
         for row in ROWS:
             if row.id in self.by_id:
                 raise ValueError(f"two actions are named {row.id}")
@@ -33,6 +37,8 @@ class Actions:
             action.setIconVisibleInMenu(False)
             action.triggered.connect(self._runner(commands, row, doc))
             self.by_id[row.id] = action
+            needs = row.operation.needs if row.operation is not None else ()
+            self._alike.setdefault((row.enabled, needs), []).append(action)
             window.addAction(action)
         self.set_keys(own_keys)
         doc.changed.connect(self.refresh)
@@ -68,12 +74,16 @@ class Actions:
             action.setToolTip(row.text.rstrip("…") + said)
 
     def refresh(self) -> None:
+        """Each thing that actions need is asked for once, and only those are told for which it changed."""
         subject = subject_of(self.doc)
-        for row in ROWS:
-            action = self.by_id[row.id]
-            action.setEnabled(row.enabled(self.doc) and (row.operation is None or row.operation.possible(subject)))
-            if row.checked is not None:
-                action.setChecked(row.checked(self.doc))
+        for (need, needs), actions in self._alike.items():
+            possible = need(self.doc) and all(subject.meets(name) for name in needs)
+            if self._possible.get((need, needs)) is not possible:
+                self._possible[need, needs] = possible
+                for action in actions:
+                    action.setEnabled(possible)
+        for row in SWITCHES:
+            self.by_id[row.id].setChecked(row.checked(self.doc))
         for name, label in (("undo", self.doc.undo_label()), ("redo", self.doc.redo_label())):
             action = self.by_id[name]
             action.setText(f"{name.capitalize()} {label}".strip())

@@ -252,10 +252,6 @@ class Operation(Struct, frozen=True):
     def asked(self) -> tuple[Parameter, ...]:
         return tuple(p for p in self.parameters if p.asked)
 
-    def possible(self, subject: Subject) -> bool:
-        """Whether it can be made on a subject."""
-        return all(subject.meets(need) for need in self.needs)
-
     def missing(self, subject: Subject) -> str:
         """Why it cannot be made on a subject, or nothing."""
         why = next((NEEDS[need][1] for need in self.needs if not subject.meets(need)), "")
