@@ -23,9 +23,7 @@ class CameraSection(Section):
         self.add(Labelled("Name", self.name))
         self.fields: dict[str, NumberField] = {}
         row = [self._field(f"centre.{axis}", f"Looks at {axis.upper()}", "") for axis in AXES]
-        for field in row:
-            field.setStyleSheet("padding: 4px 4px;")
-        self.add(Labelled("Looks at", *row, width=56))
+        self.add(Labelled("Looks at", *row))
         for channel_id, name, unit in (
             ("distance", "Distance", "cm"), ("yaw", "Turn", "°"), ("pitch", "Tilt", "°"), ("lens", "Field of view", "°")
         ):  # fmt: skip

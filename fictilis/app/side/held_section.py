@@ -20,7 +20,6 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.scene.scene import Scene
 
 H = TypeVar("H")
-NARROW = 56  # pixels of a label before three fields
 
 
 class HeldSection(Section, Generic[H]):
@@ -99,12 +98,11 @@ class HeldSection(Section, Generic[H]):
         """Three fields side by side."""
         row = [self.field(p, lambda _v: self.set(**{name: tuple(f.value for f in row)})) for p in parameters]
         for k, field in enumerate(row):
-            field.setStyleSheet("padding: 4px 4px;")
             self.bind(field.set_value, partial(_part, name, k))
         return row
 
     def row(self, label: str, *fields: QWidget) -> Labelled:
-        return self.add(Labelled(label, *fields, width=NARROW) if len(fields) > 2 else Labelled(label, *fields))
+        return self.add(Labelled(label, *fields))
 
     def check(self, name: str, label: str) -> QCheckBox:
         box = self.add(QCheckBox(label))

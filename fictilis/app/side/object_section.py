@@ -17,7 +17,7 @@ from fictilis.app.commands.files import Commands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Segments, TextField
+from fictilis.app.widgets.fields import Segments, TextField, show_colour
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.new_scene import form_field
 from fictilis.app.widgets.number_field import NumberField
@@ -42,15 +42,13 @@ class ObjectSection(Section):
         for part, label in (("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale")):
             row = [NumberField(f"{label} {axis}", "", 2 if part == "scale" else 1) for axis in "XYZ"]
             for field in row:
-                field.setStyleSheet("padding: 4px 4px;")
                 field.committed.connect(lambda _v, p=part: self._set_transform(p))
             self.fields[part] = row
-            self.add(Labelled(label, *row, width=56))
+            self.add(Labelled(label, *row))
         self.sizes = [NumberField(f"Size on {axis}", "", 1, 0, 1e6) for axis in "XYZ"]
         for k, field in enumerate(self.sizes):
-            field.setStyleSheet("padding: 4px 4px;")
             field.committed.connect(lambda value, at=k: self._set_size(at, value))
-        self.size_row = self.add(Labelled("Size", *self.sizes, width=56))
+        self.size_row = self.add(Labelled("Size", *self.sizes))
         self.size_row.setToolTip("How large the base is, in cm; every target goes along")
         self.form_fields: dict[str, NumberField] = {}
         self.form_rows: dict[str, Labelled] = {}
@@ -181,7 +179,7 @@ class ObjectSection(Section):
         self.show_values()
         self.shading.set_value("Smooth" if obj.appearance.smooth else "Flat")
         self.colour.setText(obj.appearance.colour)
-        self.colour.setStyleSheet(f"border-left: 14px solid {obj.appearance.colour};")
+        show_colour(self.colour, obj.appearance.colour)
         self.locked.setChecked(obj.locked)
         self._show_texture()
         self.points.setText(f"{len(obj.base):,}")

@@ -7,9 +7,9 @@ from typing import Any
 from PyQt6.QtWidgets import QLabel
 
 from fictilis.app.model.document import Document
-from fictilis.app.side.held_section import NARROW, HeldSection
+from fictilis.app.side.held_section import HeldSection
 from fictilis.app.widgets.fields import Segments
-from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.labelled import NARROW, Labelled
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.repeats import change_repeat
 from fictilis.core.operations.repeats import AWAY, COUNTS, FROM, ORDERS, SHORT_MEASURES, spacing_in

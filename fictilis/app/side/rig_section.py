@@ -38,10 +38,9 @@ class RigSection(Section):
         self.add(Labelled("Joint", self.joint))
         self.turns = [NumberField(f"Joint turned {axis}", "", 1, -36000.0, 36000.0) for axis in "XYZ"]
         for axis, field in zip("xyz", self.turns, strict=True):
-            field.setStyleSheet("padding: 4px 4px;")
             field.setToolTip("For a look only; a key keeps it")
             field.committed.connect(lambda value, axis=axis: self._turn(axis, value))
-        self.turn_row = self.add(Labelled("Turned", *self.turns, width=56))
+        self.turn_row = self.add(Labelled("Turned", *self.turns))
         self.bent = QLabel()
         self.bent.setToolTip("From its rest; what a corrective may follow")
         self.bent_row = self.add(Labelled("Bent by", self.bent))

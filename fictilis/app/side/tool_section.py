@@ -148,11 +148,9 @@ class ToolSection(Section):
         self.by_to.set_value("By")
         self.by_to.chosen.connect(lambda _c: self.refresh())
         self.xyz = [NumberField(f"Amount {axis}", "", 2) for axis in "XYZ"]
-        for field in self.xyz:
-            field.setStyleSheet("padding: 4px 4px;")
         self.apply = QPushButton("Apply")
         self.apply.clicked.connect(self._apply)
-        self.xyz_row = self.add(Labelled("Numbers", *self.xyz, width=56))
+        self.xyz_row = self.add(Labelled("Numbers", *self.xyz))
         self.apply_row = self.add(Labelled("", self.by_to, self.apply, width=56))
 
     def _mirror_rows(self) -> None:

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
-from fictilis.app.widgets.fields import ArrowCombo, Segments
+from fictilis.app.widgets.fields import ArrowCombo, Segments, show_colour
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
@@ -342,7 +342,7 @@ class LightDialog(FormDialog):
 
     def _mark(self) -> None:
         self.swatch.setText(self.picked or "as the theme has it")
-        self.swatch.setStyleSheet(f"border-left: 14px solid {self.picked or self.palette_.picked};")
+        show_colour(self.swatch, self.picked or self.palette_.picked)
 
     def _choose(self) -> None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog

@@ -8,12 +8,15 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QColor,
     QDropEvent,
     QFocusEvent,
+    QIcon,
     QKeyEvent,
     QKeySequence,
     QPainter,
     QPaintEvent,
+    QPixmap,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import (
@@ -165,6 +168,13 @@ def show_checked(button: QAbstractButton, on: bool) -> None:
     before = button.blockSignals(True)
     button.setChecked(on)
     button.blockSignals(before)
+
+
+def show_colour(button: QAbstractButton, colour: str) -> None:
+    """A patch of a colour on a button."""
+    patch = QPixmap(16, 16)
+    patch.fill(QColor(colour))
+    button.setIcon(QIcon(patch))
 
 
 class Segments(QWidget):

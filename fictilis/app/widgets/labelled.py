@@ -58,15 +58,19 @@ class ScrubLabel(QLabel):
         self._from = None
 
 
-class Labelled(QWidget):
-    """A row: a quiet label, then fields that share the rest."""
+NARROW = 50  # pixels of a label before three fields
 
-    def __init__(self, name: str, *fields: QWidget, width: int = 75) -> None:
+
+class Labelled(QWidget):
+    """A row: a quiet label, then fields that share the rest. Three numbers have room for four digits and a sign each."""
+
+    def __init__(self, name: str, *fields: QWidget, width: int = 0) -> None:
         super().__init__()
-        self.row = across(self, 5)
+        three = len(fields) > 2
+        self.row = across(self, 3 if three else 5)
         self.label = ScrubLabel(name)
         self.label.setProperty("quiet", True)
-        self.label.setFixedWidth(width)
+        self.label.setFixedWidth(width or (NARROW if three else 75))
         self.label.setStyleSheet("font-size: 12px;")
         self.row.addWidget(self.label)
         for field in fields:
@@ -75,5 +79,7 @@ class Labelled(QWidget):
                 self.label.setBuddy(field)
                 self.label.about(field)
                 field.setMinimumWidth(28)
+                if three:
+                    field.setStyleSheet("padding: 4px 1px;")
             elif isinstance(field, QLabel):
                 field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

@@ -7,12 +7,13 @@ from contextlib import nullcontext
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QStyle, QStyleOptionFrame
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import Editor
 
-EDGES = 14  # pixels beside a text
+EDGES = 4  # pixels that Qt leaves beside a text within a field
 
 
 class NumberField(Editor):
@@ -51,7 +52,10 @@ class NumberField(Editor):
         """As many digits behind the point as there is room for, while the field has not the keys; the tip has them all."""
         text = whole = self._text(value)
         margins, metrics = self.textMargins(), self.fontMetrics()
-        room = self.width() - EDGES - margins.left() - margins.right()
+        option = QStyleOptionFrame()
+        self.initStyleOption(option)
+        inside = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
+        room = inside.width() - EDGES - margins.left() - margins.right()
         places = self.decimals
         while places and not self.hasFocus() and self.isVisible() and metrics.horizontalAdvance(text) > room:
             places -= 1

@@ -49,9 +49,7 @@ def fitting(line: Line, points: np.ndarray) -> float:
 
     fine, places, radii = drawn(line).line, drawn(line).of(points), ring_radii(line)
     strand = np.repeat(np.arange(fine.strand_count), fine.counts)
-    steps = np.zeros(len(places))
-    steps[1:] = lengths(np.diff(places, axis=0)) * (strand[1:] == strand[:-1])
-    run = np.cumsum(steps)
+    run = np.append(0.0, np.cumsum(lengths(np.diff(places, axis=0))))  # along each strand, and on from one to the next
     ends = fine.starts[1:] - 1
     whole = run[ends] - run[fine.starts[:-1]] + fine.closed * lengths(places[ends] - places[fine.starts[:-1]])
     pairs = cKDTree(places).query_pairs(2 * float(radii.max(initial=0.0)), output_type="ndarray")
