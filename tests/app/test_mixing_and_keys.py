@@ -138,6 +138,26 @@ def test_a_switch_is_of_the_target_selected_last_whatever_is_selected_after_it(u
     assert not getattr(user.target("Lift"), flag)
 
 
+def test_a_note_stays_with_the_target_that_it_was_typed_for(user):
+    user.doc.select_target("t1")
+    field = user.window.side.target.note
+    field.setFocus()
+    user.type("Too strong", field)
+    user.doc.select_target("t2")  # while it is open, by a key say
+    user.window.view.setFocus()
+    user.settle(50)
+    assert (user.target("Lift").note, user.target("Slide").note) in (("Too strong", ""), ("", ""))
+    assert field.text() == "" and user.window.side.target.heading.accessibleName() == "Slide"
+    user.doc.select_target("t1")
+    field.setFocus()
+    field.selectAll()
+    user.type("Soft", field)
+    user.press(Qt.Key.Key_Return, on=field)
+    assert user.target("Lift").note == "Soft"
+    user.doc.undo()
+    assert user.target("Lift").note != "Soft" and field.text() == user.target("Lift").note
+
+
 def test_a_locked_target_takes_no_stroke_and_says_so_before_the_hand_begins(user):
     user.doc.select_target("t1")
     user.window.actions_.by_id["lock-target"].trigger()

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel
 
 from fictilis.app.model.document import Document
 from fictilis.app.side.section import Section
-from fictilis.app.widgets.fields import Segments
+from fictilis.app.widgets.fields import Segments, TextField
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
@@ -54,10 +54,9 @@ class TargetSection(Section):
             box.toggled.connect(partial(self._flag, name))
             row.addWidget(box)
         self.inside.addLayout(row)
-        self.note = QLineEdit()
+        self.note = TextField("Note")
         self.note.setPlaceholderText("none")
-        self.note.setAccessibleName("Note")
-        self.note.editingFinished.connect(self._note)
+        self.note.committed.connect(self._set_note)
         self.add(Labelled("Note", self.note))
         self.moves, self.largest = QLabel(), QLabel()
         self.add(Labelled("Moves", self.moves))
@@ -92,10 +91,10 @@ class TargetSection(Section):
             words, change = FLAGS[name]
             doc.edit(f"{words[not on]} {target.name}", lambda s: change(s, doc.object_id, target.id, on))
 
-    def _note(self) -> None:
+    def _set_note(self, note: str) -> None:
         doc, target = self.doc, self.doc.target
-        if target is not None and self.note.text() != target.note:
-            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.object_id, target.id, self.note.text()))
+        if target is not None:
+            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.object_id, target.id, note))
 
     def refresh(self) -> None:
         doc, target = self.doc, self.doc.target
@@ -126,10 +125,8 @@ class TargetSection(Section):
         self.path_row.setEnabled(count > 0)
         for name, box in self.flags.items():
             box.setChecked(getattr(target, name))
-        if not self.note.hasFocus():
-            self.note.setText(target.note)
-            self.note.setCursorPosition(0)
-            self.note.setToolTip(target.note)
+        self.note.set_value(target.note)
+        self.note.setToolTip(target.note)
         self.mask_row.setVisible(target.mask is not None)
         if target.mask is not None:
             self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
