@@ -1,4 +1,4 @@
-"""What commands may ask of the window, and no more: questions, the view, the lanes, the cards, and the window's few doings."""
+"""What commands may ask of the window, and no more: questions, the view, the lanes, the cards, and what the window itself does."""
 
 from __future__ import annotations
 

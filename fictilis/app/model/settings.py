@@ -1,4 +1,4 @@
-"""What is remembered between sessions, typed."""
+"""What is remembered between sessions, each value with its type."""
 
 from __future__ import annotations
 

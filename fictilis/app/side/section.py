@@ -1,4 +1,4 @@
-"""A part of the side column: a heading that folds what stands under it."""
+"""A section of the side column: a heading, and the fields under it, which the heading folds away."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""From what stands on the stage to what is drawn: colours, marks, wire, ghost and texture of each item."""
+"""What the view draws of each item of the stage: its colours, marks, wire, ghost and texture."""
 
 from __future__ import annotations
 

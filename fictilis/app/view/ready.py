@@ -1,4 +1,4 @@
-"""Play exactly: pictures of the range made before it plays, and kept as long as they show what is so."""
+"""Preview from pictures: those of the range are made before it plays, and kept until something that they show changes."""
 
 from __future__ import annotations
 

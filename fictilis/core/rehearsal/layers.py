@@ -1,4 +1,4 @@
-"""What a scene has without cues: where it stands, and over that the clips that cues play, one over another."""
+"""Values that a scene has without what cues lead: its own, and over them the clips that cues play, one over another."""
 
 from __future__ import annotations
 
