@@ -1,4 +1,4 @@
-"""What commands may ask of the window, and no more: questions, the view, the lanes, the cards, and what the window itself does."""
+"""What commands may ask of the window, no more: questions, the view, the lanes, the cards, and what the window itself does."""
 
 from __future__ import annotations
 
