@@ -266,9 +266,8 @@ def test_another_program_with_the_sessions_number_hides_nothing(tmp_path, sheet)
 def test_a_recovery_folder_that_cannot_be_written_is_said_once_and_stops_no_save(user, tmp_path, monkeypatch):
     folder = tmp_path / "file"
     folder.write_text("no folder")
-    user.window.autosave.folder = folder
-    user.window.autosave.file = folder / "x.fictilis"
-    user.window.autosave.note = folder / "x.json"
+    for part, place in (("folder", folder), ("file", folder / "x.fictilis"), ("note", folder / "x.json")):
+        monkeypatch.setattr(user.window.autosave, part, place)
     user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.5)
     for _ in range(2):
         user.window.autosave.tick()
@@ -568,7 +567,9 @@ def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     user.press(K.Key_Space, on=button)
     assert not user.window.playback.playing and len(user.obj.lanes) == 2
     user.take_keys_again()
+    user.settle(50)  # a window that is active again gives the keys to what had them
     user.view.setFocus()
+    user.qtbot.waitUntil(lambda: QApplication.focusWidget() is user.view)
     user.press(K.Key_Space)
     assert user.window.playback.playing
     user.window.playback.stop()
