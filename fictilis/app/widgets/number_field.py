@@ -6,13 +6,25 @@ import math
 from contextlib import nullcontext
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QFont,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QStyle, QStyleOptionFrame
 
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import Editor
 
+USUAL, SMALL = 13, 11  # pixels of letters, as in style.qss
 EDGES = 4  # pixels that Qt leaves beside a text within a field
 
 
@@ -49,15 +61,17 @@ class NumberField(Editor):
             self.setText(text)
 
     def _fitting(self, value: float) -> str:
-        """As many digits behind the point as there is room for, while the field has not the keys; the tip has them all."""
+        """All digits, in smaller letters where there is no room, and then as many behind the point as there is room for, while
+        the field has not the keys; the tip has them all."""
         text = whole = self._text(value)
-        margins, metrics = self.textMargins(), self.fontMetrics()
+        margins, kept = self.textMargins(), self.isVisible() and not self.hasFocus()
         option = QStyleOptionFrame()
         self.initStyleOption(option)
         inside = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
         room = inside.width() - EDGES - margins.left() - margins.right()
+        self._set_small(kept and self._wide(text, USUAL) > room)
         places = self.decimals
-        while places and not self.hasFocus() and self.isVisible() and metrics.horizontalAdvance(text) > room:
+        while places and kept and self._wide(text, SMALL) > room:
             places -= 1
             text = f"{value:.{places}f}"
         if self._tip is None and text != whole:
@@ -66,6 +80,18 @@ class NumberField(Editor):
             self.setToolTip(self._tip if text == whole else whole)
             self._tip = None if text == whole else self._tip
         return text
+
+    def _wide(self, text: str, size: int) -> int:
+        """Pixels of a text in letters of a size."""
+        letters = QFont(self.font())
+        letters.setPixelSize(size)
+        return QFontMetrics(letters).horizontalAdvance(text)
+
+    def _set_small(self, on: bool) -> None:
+        if bool(self.property("small")) is not on:
+            self.setProperty("small", on)
+            self.style().unpolish(self)
+            self.style().polish(self)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
