@@ -51,6 +51,8 @@ def test_new_info_and_its_json(scene_file, capsys):
         "follows": None,
         "linked": [],
         "matched": False,
+        "states": [],
+        "note": "",
         "sweep": None,
     }
     assert bend["name"] == "bend" and bend["moved"] == 20 and obj["lanes"] == []

@@ -84,7 +84,7 @@ def _line(obj) -> dict | None:
 
 
 def _target(scene, obj, t) -> dict:
-    from fictilis.core.mix.driven import driven_by
+    from fictilis.core.mix.driven import driven_by, states
     from fictilis.core.mix.relay import relay_of
     from fictilis.core.scene.shared_lanes import partners
 
@@ -94,7 +94,7 @@ def _target(scene, obj, t) -> dict:
         "built_on": obj.target(t.built_on).name if t.built_on else None, "masked": t.mask is not None,
         "group": obj.group(t.group).name if t.group else None,
         "relay": relay_of(obj, t) is not None, "sweep": t.sweep.way if t.sweep is not None else None,
-        "matched": t.match is not None,
+        "matched": t.match is not None, "states": states(obj, t), "note": t.note,
         "linked": [f"{o.name}/{p.name}" for o, p in partners(scene, obj, t)],
         "follows": driven_by(obj, t) if t.follows else None, "together": t.rule.how if t.rule else None,
         "drivers": [
@@ -124,7 +124,8 @@ def run(options: argparse.Namespace) -> None:
             elif t["relay"]:
                 stands = f"a shape of the relay {t['group']}"
             moves = f"moves {t['moved']:,} points, up to {t['largest_cm']:.2f} cm"
-            print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}")
+            states = "".join(f", {word}" for word in t["states"]) + (f"; note: {t['note']}" if t["note"] else "")
+            print(f"  {t['name']}: {moves}, {stands}, path {t['path']}{stages}{states}")
         for row in obj["relays"]:
             row_words = ", ".join(f"{p['shape']} at {p['frame']:g}" for p in row["poses"])
             print(f"  relay {row['name']}, {row['path']}: {row_words}")

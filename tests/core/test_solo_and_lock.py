@@ -14,6 +14,7 @@ from fictilis.core.operations import OPERATIONS
 from fictilis.core.operations.table import Subject
 from fictilis.core.scene.scene import Scene
 from fictilis.core.validity.scenes import check
+from fictilis.formats.native import write_native
 
 OBJ = "o1"
 
@@ -116,3 +117,17 @@ def test_each_is_an_operation_and_a_change_that_is_told(scene, verb, part, value
     after = made.scene
     assert getattr(after.object(OBJ).target("t1"), part) == value and changes(scene, after)
     assert replace(after.object(OBJ).target("t1"), **{part: getattr(scene.object(OBJ).target("t1"), part)}).name == "Out"
+
+
+def test_the_command_line_makes_and_tells_them(scene, tmp_path, capsys):
+    from fictilis.cli import main
+
+    file = str(tmp_path / "s.fictilis")
+    write_native(tmp_path / "s.fictilis", scene)
+    for words in (["solo"], ["lock"], ["note", "--note", "Softer"]):
+        assert main(["target", file, "--object", "Ball", "--target", "Out", *words]) == 0
+    assert main(["target", file, "--object", "Ball", "--target", "Out", "scale", "--factor", "0.5"]) == 2
+    assert "Out is locked; unlock it first." in capsys.readouterr().err
+    assert main(["info", file]) == 0
+    told = capsys.readouterr().out
+    assert ", solo, locked; note: Softer" in told and told.count("silent while others are solo") == 2

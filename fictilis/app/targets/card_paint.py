@@ -7,19 +7,11 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from fictilis.app.targets.card_place import bar_part
 from fictilis.app.widgets.theme import Palette, font, pixmap
-from fictilis.core.mix.driven import drivers_of, silent, sources_of
+from fictilis.core.mix.driven import drivers_of, sources_of
 from fictilis.core.mix.relay import poses
 from fictilis.core.scene.scene import MorphObject, Target
 
 LEAST_ROOM = 30  # pixels, for a name that can be told from another
-
-
-def states(obj: MorphObject, target: Target) -> list[str]:
-    """What holds of a target besides its numbers, in words."""
-    quiet = target.id in silent(obj) and not target.muted
-    rows = (("muted", target.muted), ("solo", target.solo), ("silent while others are solo", quiet), ("locked", target.locked),
-            ("linked", target.link is not None))  # fmt: skip
-    return [word for word, on in rows if on]
 
 
 def paint_marks(painter: QPainter, p: Palette, at: QPointF, target: Target) -> float:

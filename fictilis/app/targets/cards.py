@@ -12,7 +12,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.targets.card_gestures import CarryCard, SlideFactor, SlideWeight
-from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_marks, paint_over, states
+from fictilis.app.targets.card_paint import notch, paint_bar, paint_drivers, paint_marks, paint_over
 from fictilis.app.targets.card_place import GAP, GroupPlace, Place, lay_out
 from fictilis.app.targets.spoken import SpokenCards
 from fictilis.app.targets.thumbnails import Thumbnails
@@ -22,7 +22,7 @@ from fictilis.app.widgets.layouts import later, menu_on
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
 from fictilis.core.ground.numbers_said import in_cm
-from fictilis.core.mix.driven import driven_by, silent
+from fictilis.core.mix.driven import driven_by, silent, states
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Group, Target, targets_by_id
 from fictilis.render.ground import Ground

@@ -8,10 +8,9 @@ from typing import Any, Protocol
 from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
-from fictilis.app.targets.card_paint import states
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.app.widgets.spoken import Spoken
-from fictilis.core.mix.driven import driven_by
+from fictilis.core.mix.driven import driven_by, states
 
 
 class CardsShown(Protocol):

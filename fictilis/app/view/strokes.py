@@ -17,6 +17,7 @@ from fictilis.app.view.tools.pick_tool import under
 from fictilis.core.ground.errors import EditRefused, FictilisError
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
+from fictilis.core.validity.targets import LOCKED
 from fictilis.render.stage import StageItem
 
 
@@ -179,7 +180,7 @@ class Strokes:
             return None
         shaped = self.doc.shaping
         if shaped is not None and shaped.target is not None and item.obj.target(shaped.target).locked:
-            self.doc.say(f"{item.obj.target(shaped.target).name} is locked; unlock it in the Target menu first.", "warning")
+            self.doc.say(LOCKED.format(item.obj.target(shaped.target).name), "warning")
             return None
         if abs(item.share) < 1e-6:
             self.doc.say("This shape does not show in the mix: it is muted, or others are solo. Look at it Alone.", "warning")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import Protocol, TypeVar
@@ -41,7 +40,8 @@ def use_portal() -> None:
     """Before there is an application: ask for the desktop's own dialogs, where this session has a service for them."""
     folders = os.environ.get("XDG_DATA_DIRS") or "/usr/local/share:/usr/share"
     service = "dbus-1/services/org.freedesktop.portal.Desktop.service"
-    if os.environ.get("XDG_CURRENT_DESKTOP") and any((Path(f) / service).exists() for f in folders.split(":")):
+    session = os.environ.get("XDG_CURRENT_DESKTOP") and os.environ.get("DBUS_SESSION_BUS_ADDRESS")
+    if session and any((Path(f) / service).exists() for f in folders.split(":")):
         os.environ.setdefault("QT_QPA_PLATFORMTHEME", PORTAL)
 
 
@@ -188,8 +188,8 @@ class FileChooser:
 
     def save(self, title: str, name: str, kinds: str) -> Path | None:
         dialog = SaveDialog(self.window, self.dressed.palette_, title, self.folder, name, kinds, self.places())
-        named: Callable[[str], str] = lambda path: dialog.named(path, dialog.selectedNameFilter())  # noqa: E731
-        paths = [named(path) if not Path(path).suffix else path for path in self._asked(dialog)]
+        kind = dialog.selectedNameFilter
+        paths = [path if Path(path).suffix else dialog.named(path, kind()) for path in self._asked(dialog)]
         return next(iter(self._remember(paths)), None)
 
     def folder_for(self, title: str) -> Path | None:

@@ -25,6 +25,14 @@ def silent(obj: MorphObject) -> frozenset[str]:
     return frozenset(t.id for t in obj.targets if t.muted or solo and not t.solo)
 
 
+def states(obj: MorphObject, target: Target) -> list[str]:
+    """What holds of a target besides its numbers, in words."""
+    quiet = target.id in silent(obj) and not target.muted
+    rows = (("muted", target.muted), ("solo", target.solo), ("silent while others are solo", quiet), ("locked", target.locked),
+            ("linked", target.link is not None))  # fmt: skip
+    return [word for word, on in rows if on]
+
+
 def gain(obj: MorphObject, target: Target) -> float:
     """By what a target's weight is multiplied before it acts: 0 while it is silent, else the factor of its group."""
     if target.id in silent(obj):

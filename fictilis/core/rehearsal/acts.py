@@ -14,9 +14,8 @@ from fictilis.core.scene.cues import ACTS, CLICK, CLIP, END, LEAD, MIX, MODIFIER
 from fictilis.core.scene.scene import MorphObject, Scene, links_of, targets_by_id
 
 VALUE, PLACE, TURN, PLAY, HEARD = "value", "place", "turn", "play", "heard"
-Key = tuple[
-    str, ...
-]  # what a cue holds: VALUE or PLACE with owner and channel, TURN with the modifier's number too, PLAY, HEARD
+# what a cue holds: VALUE or PLACE with owner and channel, TURN with the modifier's number too, PLAY, HEARD
+Key = tuple[str, ...]
 GONE, CHOOSE = "(gone)", "choose…"
 TIMES_WORDS = {1: "once", 2: "times", 0: "until told"}
 

@@ -15,6 +15,7 @@ from fictilis.core.scene.rules import HOWS, LEAST, Follow
 from fictilis.core.scene.scene import MorphObject, Target, targets_by_id
 from fictilis.core.scene.sweep import LEAST_BANDS, MOST_BANDS, PROFILES
 
+LOCKED = "{} is locked; unlock it first."
 SHAPE = ("deltas", "in_betweens", "mask")  # with ``path`` and ``built_on`` what a lock keeps
 
 
@@ -30,7 +31,7 @@ def check_locks(obj: MorphObject, was: MorphObject) -> None:
             or (now.path, now.built_on) != (target.path, target.built_on)
         )  # fmt: skip
         if now is None or other:
-            raise EditRefused(f"{target.name} is locked; unlock it in the Target menu first.")
+            raise EditRefused(LOCKED.format(target.name))
 
 
 def checked_rule(obj: MorphObject, target: Target) -> None:
