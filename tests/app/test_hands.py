@@ -238,15 +238,23 @@ def test_chosen_targets_stand_side_by_side_in_the_line_up(posed):
     assert [item.label for item in posed.view.items()] == ["In the mix", "Lift", "Slide"]
 
 
-def test_a_number_without_room_is_rounded_and_whole_in_the_tip(user):
-    field = user.window.side.object.fields["position"][0]
-    user.doc.edit("Move", lambda s: set_value(s, "o1", "position.x", -12345.678))
-    user.settle()
-    assert field.text() == "-12346" and "12345.7" in field.toolTip()
-    field.setFocus()
-    assert field.text() == "-12345.7"
+def test_three_numbers_without_room_stand_one_below_the_other(user):
+    fields = user.window.side.object.fields["position"]
+
+    def moved(x: float) -> tuple:
+        user.doc.edit("Move", lambda s: set_value(s, "o1", "position.x", x))
+        user.settle()
+        return [f.text() for f in fields], len({f.y() for f in fields})
+
+    assert moved(-359.94) == (["-359.9", "0.0", "0.0"], 1) and fields[0].property("small")
+    assert moved(-12345.678) == (["-12345.7", "0.0", "0.0"], 3) and not fields[0].property("small")
+    assert moved(-359.94)[1] == 3, "no jump to and fro while values play"
+    assert moved(1) == (["1.0", "0.0", "0.0"], 1)
+    fields[0].setFocus()
+    assert moved(-12345.678)[1] == 1, "no jump under the hand"
     user.view.setFocus()
-    assert field.text() == "-12346" and user.obj.transform.position[0] == pytest.approx(-12345.678)
+    user.settle()
+    assert moved(-12345.678)[1] == 3
 
 
 def test_a_picture_is_seen_whole_or_not_yet():

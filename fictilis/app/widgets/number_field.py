@@ -32,6 +32,7 @@ class NumberField(Editor):
     """A number with its unit. ``committed`` after Enter or leaving the field, with a number within bounds only."""
 
     committed = pyqtSignal(float)
+    shown = pyqtSignal()  # another text stands in it
 
     def __init__(
         self, name: str, unit: str = "", decimals: int = 2, low: float = -1e9, high: float = 1e9, trimmed: bool = False,
@@ -59,16 +60,25 @@ class NumberField(Editor):
         text = self._fitting(self.value)
         if text != self.text():
             self.setText(text)
+            self.shown.emit()
+
+    def room(self, width: int) -> int:
+        """Pixels for letters in a field that is so wide."""
+        option, margins = QStyleOptionFrame(), self.textMargins()
+        self.initStyleOption(option)
+        option.rect.setWidth(width)
+        inside = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
+        return inside.width() - EDGES - margins.left() - margins.right()
+
+    def wide(self, size: int) -> int:
+        """Pixels of all its digits in letters of a size."""
+        return self._wide(self._text(self.value), size)
 
     def _fitting(self, value: float) -> str:
         """All digits, in smaller letters where there is no room, and then as many behind the point as there is room for, while
         the field has not the keys; the tip has them all."""
         text = whole = self._text(value)
-        margins, kept = self.textMargins(), self.isVisible() and not self.hasFocus()
-        option = QStyleOptionFrame()
-        self.initStyleOption(option)
-        inside = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
-        room = inside.width() - EDGES - margins.left() - margins.right()
+        room, kept = self.room(self.width()), self.isVisible() and not self.hasFocus()
         self._set_small(kept and self._wide(text, USUAL) > room)
         places = self.decimals
         while places and kept and self._wide(text, SMALL) > room:
