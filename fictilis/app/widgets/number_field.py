@@ -43,6 +43,7 @@ class NumberField(Editor):
         self.unit, self.decimals, self.low, self.high, self.trimmed, self.none = unit, decimals, low, high, trimmed, none
         self.value = 0.0
         self._whole = False  # what the click that brought the keys selects
+        self._stands: tuple = ()  # what was shown last, and where: working out what has room takes time
         self._tip: str | None = None  # the tip, while one with all digits stands in its place
         self.setAccessibleName(name)
         if unit:
@@ -57,7 +58,11 @@ class NumberField(Editor):
 
     def leave(self) -> None:
         self._mark(True)
+        state = (self.value, self.decimals, self.width(), self.isVisible(), self.hasFocus())
+        if (*state, self.text()) == self._stands:
+            return
         text = self._fitting(self.value)
+        self._stands = (*state, text)
         if text != self.text():
             self.setText(text)
             self.shown.emit()
