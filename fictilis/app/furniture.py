@@ -92,8 +92,7 @@ def furnish(w: Shell) -> None:
     doc.acting.connect(end_editing)
     doc.opened.connect(w.thumbnails.forget)
     doc.opened.connect(lambda: keep_only_of(doc.scene))
-    # each one drawn between two parts of a picture would make that begin anew
-    w.thumbnails.elsewhere = lambda: w.view.moving or w.view.picture is not None and w.view.picture.unfinished
+    w.thumbnails.elsewhere = lambda: w.view.moving or w.view.picture is not None and w.view.picture.busy
     doc.opened.connect(lambda: QTimer.singleShot(500, give_back))
     doc.changed.connect(w.follow)
     w.follow()

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from fictilis.app.model.document import Document
     from fictilis.app.view.view import View
     from fictilis.core.scene.scene import Scene
-    from fictilis.render.renderer import Renderer
+    from fictilis.render.beside import Draws
     from fictilis.render.stage import Stage
 
 Found = Callable[[], "tuple[Scene, Path | None] | None"]  # reads what is to be opened, and says of which file it is
@@ -42,7 +42,7 @@ class Opening(QMainWindow):
     def __init__(self, settings: Settings, palette: Palette) -> None:
         super().__init__()
         self.settings, self.palette_ = settings, palette
-        self.renderer: Renderer | None = None
+        self.renderer: Draws | None = None
         self.furnished = self.closed = False
         self._find: Found | None = None  # until it is called
         self._first: tuple[QRect, QImage] | None = None
@@ -108,11 +108,15 @@ class Opening(QMainWindow):
         return stage
 
     def _make_renderer(self) -> str:
-        """Make the renderer, once; returns why there is none."""
-        from fictilis.render.renderer import Renderer
+        """Make what draws, once, in a process of its own where one can be had; returns why there is none."""
+        from fictilis.render.beside import Beside, link
 
         if self.renderer is None:
             try:
+                self.renderer = Beside(link())
+            except OSError:
+                from fictilis.render.renderer import Renderer
+
                 self.renderer = Renderer()
             except FictilisError as error:
                 return error.said

@@ -40,9 +40,9 @@ from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
 from fictilis.pictures import orders as pictures_orders
 from fictilis.pictures.orders import Order
+from fictilis.render.beside import Draws
 from fictilis.render.ground import Ground
 from fictilis.render.items import Light
-from fictilis.render.renderer import Renderer
 
 T = TypeVar("T")
 SEEN_LIVE = 200_000  # points of a form that is shown while its numbers are typed
@@ -54,7 +54,7 @@ class Asker(Protocol):
     doc: Document
     settings: Settings
     palette_: Palette
-    renderer: Renderer | None
+    renderer: Draws | None
     playback: Playback
     checker: Checker
     actions_: Actions

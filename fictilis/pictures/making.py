@@ -31,6 +31,7 @@ from fictilis.pictures.orders import KINDS, Order, look_of, values_of
 from fictilis.pictures.sheet import cells, count_of, laid_out, size_of
 from fictilis.pictures.shots import LOOKED_AT, Aim, Shots, aimed
 from fictilis.pictures.words import burnt_in
+from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
 from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
@@ -112,7 +113,7 @@ def make(scene: Scene, order: Order, watch: Watch | None = None, light: Light = 
 
 def one_of(
     scene: Scene, order: Order, values: Mapping[str, Any], frame: float, most: tuple[int, int], light: Light,
-    renderer: Renderer, kept: Shots | Stage,
+    renderer: Draws, kept: Shots | Stage,
 ) -> tuple[Shots, np.ndarray]:  # fmt: skip
     """A picture, at most so large, of what would be made: the frame that is asked for, or ``frame`` where it is in the range.
     The shots come back to be handed in again, at first a stage that has the objects ready, so that the next one is quick."""
@@ -139,7 +140,7 @@ def _is_light(scene: Scene, order: Order, values: Mapping[str, Any]) -> bool:
 
 
 def _movie(
-    scene: Scene, order: Order, values: Mapping[str, Any], look: Look, watch: Watch | None, renderer: Renderer
+    scene: Scene, order: Order, values: Mapping[str, Any], look: Look, watch: Watch | None, renderer: Draws
 ) -> list[str]:
     path, suffix, said = Path(order.path), Path(order.path).suffix.lower(), []
     look = replace(look, insides=False)  # which are gone as soon as they would be seen

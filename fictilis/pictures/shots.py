@@ -13,11 +13,11 @@ from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SavedView, SceneCamera
 from fictilis.pictures.linear import Sum
 from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look, colour_of
+from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
-from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import Stage, StageWish
 
@@ -70,7 +70,7 @@ def reach(scene: Scene, frames: Sequence[float]) -> tuple[np.ndarray, np.ndarray
 class Shots:
     """Draws frames of one scene, and keeps between them what stays. Use it from one thread only."""
 
-    def __init__(self, scene: Scene, look: Look, renderer: Renderer, stage: Stage | None = None) -> None:
+    def __init__(self, scene: Scene, look: Look, renderer: Draws, stage: Stage | None = None) -> None:
         """A ``stage`` that has the objects ready is used. Raises EditRefused for a size or a ground that cannot be drawn."""
         self.scene = scene
         self.take(look)

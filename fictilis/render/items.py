@@ -99,13 +99,6 @@ class DrawItem(Struct, eq=False):
         geometry = self.geometry if self.finer is None else self.finer.geometry
         return len(triangles(geometry).points) * (1 if self.many is None else 1 + len(self.many.matrices))
 
-    @property
-    def many_dots(self) -> bool:
-        """Whether more points of it are picked, and only those are dotted, than a swift picture has."""
-        if self.marks is None or self.point_colours is None or self.point_colours[0] is not None:
-            return False
-        return int(np.count_nonzero(self.marks)) > SWIFT_DOTS
-
 
 def smooth_item(item: DrawItem, number: int = 0) -> DrawItem:
     """A cage as its smooth surface; ``number`` is another one for each that is made."""
@@ -148,7 +141,7 @@ def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
     )  # fmt: skip
 
 
-class Backdrop(Struct, frozen=True, eq=False):
+class Backdrop(Struct, frozen=True, eq=False, weakref=True):
     """A picture (h, w, 4) uint8 on the ground: left, top, width and height in parts of the view's, and its opacity 0…1."""
 
     image: np.ndarray

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
 from functools import cached_property
@@ -16,6 +15,7 @@ import numpy as np
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.arrays import box
+from fictilis.render.beside import Ticket
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
@@ -28,13 +28,14 @@ from fictilis.render.programs import LINES, Programs
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
-Step = tuple[DrawItem, str]  # of drawing a picture: the whole item, or first some and then all of its many dots
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
 
 
 class Renderer:
     """Owns the off-screen context. Use it from one thread only."""
+
+    falls = 0  # how often it ended, as a process may
 
     def __init__(self) -> None:
         self.ctx = off_screen()
@@ -53,10 +54,8 @@ class Renderer:
         self._covered: Any = (0, 0, 0, 0)  # the part of the last picture that was drawn: left, top, width, height
         self._surfaces: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
         self._made = count()
-        self._begun: tuple[tuple, list[tuple]] | None = None  # a picture that is not finished: of what, and which items
         self._pixel = 1.0  # of 1 cm, one before the eye
         self._eye, self._parallel, self._triangles, self._swift, self._insides = np.zeros(3), False, 0, False, True
-        self.unfinished = False
         self.light = Light()
 
     @cached_property
@@ -92,48 +91,37 @@ class Renderer:
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
-        fine: bool = False, into: bytearray | None = None, seconds: float = np.inf, swift: bool = False, insides: bool = True,
+        fine: bool = False, *, swift: bool = False, insides: bool = True,
     ) -> np.ndarray:  # fmt: skip
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
 
-        ``into`` is a buffer of that size to write to instead of a new one. After ``seconds`` no further item is begun:
-        ``unfinished`` says so, and the next call for the same picture goes on where this one stopped. Without ``insides``, or
-        ``swift`` while something moves, those of closed surfaces are left out: only where these cut themselves are they seen.
+        Without ``insides``, or ``swift`` while something moves, those of closed surfaces are left out: only where these cut
+        themselves are they seen.
         """
         self._swift, self._insides = swift, insides and not swift
         width, height = max(int(width), 1), max(int(height), 1)
-        out = bytearray(4 * width * height) if into is None else into
+        out = bytearray(4 * width * height)
         with self.ctx:  # another renderer of this thread may have been current
-            self._draw(items, camera, width, height, ground, fine, out, seconds)
+            self._draw(items, camera, width, height, ground, fine, out)
         return np.frombuffer(out, np.uint8).reshape(height, width, 4)
 
+    def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None:
+        """As ``Beside.ask``, at once: where no other process is to be had."""
+        ticket.take((self.depths if depth else self.draw)(items, *picture, **how))
+
     def _draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray,
-        seconds: float,
-    ) -> None:  # fmt: skip
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray
+    ) -> None:
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
         covered = covered_part(items, camera, width, height) if factor == 2 else None
-        items = sorted((item for item in items if item.alpha > 0), key=lambda item: item.alpha < 1)
-        in_parts = not self._swift and np.isfinite(seconds)
-        steps = [(i, part) for i in items for part in (("some", "all") if in_parts and i.many_dots else ("whole",))]
-        marks = [
-            (i.key, i.revision, i.matrix.tobytes(), i.alpha, i.wire, i.point_colours, i.drawn, i.many and i.many.revision)
-            for i, _ in steps
-        ]
-        picture = (frame, camera, ground, self.light, self._swift, self._insides)
-        done = len(self._begun[1]) if self._begun is not None else 0
-        if self._begun is None or self._begun[0] != picture or self._begun[1] != marks[:done] or done >= len(marks):
-            done = 0  # another picture, or the same one again
-            self._paint_ground(frame, ground)
-            frame.fbo.scissor = covered and tuple(2 * side for side in covered)
-            frame.fbo.use()
-            frame.fbo.clear(depth=1.0)
-            self.ctx.copy_framebuffer(frame.fbo, frame.ground)
+        self._paint_ground(frame, ground)
+        frame.fbo.scissor = covered and tuple(2 * side for side in covered)
         frame.fbo.use()
-        done += self._draw_steps(steps[done:], camera, width, height, factor, seconds)
-        self.unfinished = done < len(steps)
-        self._begun = (picture, marks[:done]) if self.unfinished else None
+        frame.fbo.clear(depth=1.0)
+        self.ctx.copy_framebuffer(frame.fbo, frame.ground)
+        frame.fbo.use()
+        self._draw_items(sorted((i for i in items if i.alpha > 0), key=lambda i: i.alpha < 1), camera, width, height, factor)
         source = frame
         if factor == 2:
             source = self._frame(width, height)
@@ -157,6 +145,13 @@ class Renderer:
         large.filter = (moderngl.LINEAR, moderngl.LINEAR)
         large.use(0)
         self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
+
+    def depths(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground()
+    ) -> np.ndarray:
+        """(h, w) float32 depths in 0…1 of a picture."""
+        self.draw(items, camera, width, height, ground)
+        return self.depth()
 
     def depth(self) -> np.ndarray:
         """(h, w) float32 depths in 0…1 of the last picture, at the size it was drawn."""
@@ -213,9 +208,7 @@ class Renderer:
         self._picture_pass.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
 
-    def _draw_steps(self, steps: list[Step], camera: Camera, width: int, height: int, factor: int, seconds: float) -> int:
-        """Draws until the time is over; how many steps."""
-        end = time.perf_counter() + seconds
+    def _draw_items(self, items: list[DrawItem], camera: Camera, width: int, height: int, factor: int) -> None:
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
@@ -239,36 +232,29 @@ class Renderer:
         for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
             programs.told(share)
         self._eye, self._parallel = camera.position(), camera.parallel
-        self._triangles = sum(item.triangle_count for item, part in steps if part != "all")
+        self._triangles = sum(item.triangle_count for item in items)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
-        waits = np.isfinite(seconds)
-        for number, (item, part) in enumerate(steps, 1):
-            if part != "all":
-                self._draw_item(item, factor)
+        for item in items:
+            self._draw_item(item, factor)
             if item.wire or item.point_colours:
-                self._draw_marks(item, factor, SWIFT_DOTS if self._swift or part == "some" else None)
-            if waits and len(steps) > 1:
-                self.ctx.finish()  # what was asked for is drawn only then
-                if time.perf_counter() > end:
-                    return number
-        return len(steps)
+                self._draw_marks(item, factor, SWIFT_DOTS if self._swift else None)
 
-    def forget(self) -> None:
-        """Release what is kept of the items drawn so far."""
-        self._surfaces.clear()
+    def forget(self, owner: object = None) -> None:
+        """Release what is kept of the items drawn so far, or of those of an owner, the first part of their keys."""
         with self.ctx:
-            while self._buffers:
-                self._buffers.popitem()[1].release()
-            while self._copies:
-                self._copies.popitem()[1].release()
+            for kept in (self._buffers, self._copies, self._surfaces):
+                for key in [k for k in kept if owner is None or _owner(k) == owner]:
+                    gone = kept.pop(key)
+                    if not isinstance(gone, tuple):
+                        gone.release()
 
     def forget_frames(self) -> None:
         """Release the surfaces of pictures; those of a large one take tens of megabytes."""
         with self.ctx:
             while self._frames:
                 self._frames.popitem()[1].release()
-        self._last = self._begun = None
+        self._last = None
 
     def _buffers_of(self, item: DrawItem) -> Buffers:
         buffers = self._buffers.get(item.key)
@@ -447,3 +433,8 @@ class Renderer:
         self._copies.clear()
         self._frames.clear()
         self.ctx.release()
+
+
+def _owner(key: Any) -> object:
+    """Whose an item is, or the surface made of it."""
+    return key[1][0] if key[0] in ("smooth", "tube") else key[0]

@@ -162,6 +162,12 @@ def nothing_is_left_behind():
 
 
 @pytest.fixture(autouse=True)
+def pictures_are_waited_for(monkeypatch):
+    """So that what is looked at is what was asked for last; tests about waiting set it back."""
+    monkeypatch.setattr("fictilis.app.view.picture.SOON", 20.0)
+
+
+@pytest.fixture(autouse=True)
 def no_sound_device(monkeypatch):
     """Tests play to nobody; those about sound bring a speaker of their own."""
     monkeypatch.setattr("fictilis.app.lanes.sound_player.find_speaker", lambda _parent: None)

@@ -37,6 +37,7 @@ from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SceneCamera
 from fictilis.demo.jelly import moon_jelly
 from fictilis.formats.native import read_native, write_native
+from fictilis.render.beside import link
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
 from tests.app.conftest import CTRL, choose
@@ -356,11 +357,12 @@ def test_two_windows_on_one_file_that_save_in_turn_ask_each_other(
     ]  # fmt: skip
 
 
-def test_a_window_that_is_closed_gives_the_graphics_card_back(user):
-    renderer = user.window.renderer
-    assert renderer.ctx.mglo.__class__.__name__ == "Context"
+def test_a_window_that_is_closed_gives_the_graphics_card_back(user, monkeypatch):
+    sent = []
+    monkeypatch.setattr(link(), "send", lambda ticket, *words: sent.append(words))
+    owner = user.window.renderer._owner
     user.window.close()
-    assert renderer.ctx.mglo.__class__.__name__ == "InvalidObject"
+    assert sent == [("forget", owner)]
     assert user.view.picture is None and user.window.thumbnails.renderer is None
 
 

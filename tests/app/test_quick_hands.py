@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.lanes.places import TALL
 from fictilis.app.lanes.relay import pose_pictures
+from fictilis.app.view import picture as pictures
 from fictilis.app.view.front import front_in
 from fictilis.app.view.tools.handling import handle_ends
 from fictilis.app.widgets.fields import _Inline
@@ -36,6 +37,7 @@ from fictilis.core.scene.sweep import Sweep
 from fictilis.core.scene.timeline import SceneCamera, Sound
 from fictilis.core.shaping.fields import along_axis
 from fictilis.formats.native import read_native, write_native
+from fictilis.render.beside import link
 from tests.app.conftest import CTRL, LEFT, NONE, bead, move, point
 from tests.app.doing import nothing_is_left, nothing_points_astray
 from tests.sameness import same
@@ -549,24 +551,55 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
     assert [part() for part in left] == [None] * len(left)
 
 
-def test_thumbnails_wait_until_a_picture_of_many_objects_is_whole(hurried, monkeypatch):
-    """One drawn between two parts of a picture made it begin anew: objects were missing until the last thumbnail was made."""
-    window, drawn = hurried.window, []
-    draw = window.renderer.draw
-
-    def noted(*given, **more):
-        picture = draw(*given, **more)
-        drawn.append("a part" if window.renderer.unfinished else "whole" if len(given) > 7 else "a thumbnail")
-        return picture
-
-    monkeypatch.setattr("fictilis.app.view.picture.AT_ONCE", 0.0)
-    monkeypatch.setattr(window.renderer, "draw", noted)
-    window.thumbnails.forget()
-    window.column.cards.update()
+def test_thumbnails_wait_while_the_view_has_no_picture_yet(hurried, monkeypatch):
+    view, thumbnails = hurried.view, hurried.window.thumbnails
+    monkeypatch.setattr(pictures, "SOON", 0.0)
+    told = []
+    view.picture_shown.connect(lambda: told.append("view"))
+    thumbnails.ready.connect(lambda: told.append("thumbnail"))
+    thumbnails.forget()
+    hurried.window.column.cards.update()
     hurried.doc.set_frame(7)
-    assert hurried.comes(lambda: drawn.count("a thumbnail") > 1 and "whole" in drawn)
-    assert "a part" in drawn
-    assert all(after != "a thumbnail" for before, after in zip(drawn, drawn[1:], strict=False) if before == "a part"), drawn
+    assert hurried.comes(lambda: told.count("thumbnail") > 1 and not view.picture.busy)
+    assert told[0] == "view"
+
+
+def test_the_hand_never_waits_for_a_picture(hurried, monkeypatch):
+    """While one is drawn the window goes on; the newest wish is drawn next, and none in between."""
+    view, asked = hurried.view, []
+    monkeypatch.setattr(pictures, "SOON", 0.0)
+    ask = view.picture.renderer.ask
+    held = []
+    monkeypatch.setattr(
+        view.picture.renderer,
+        "ask",
+        lambda ticket, *given, **how: (asked.append(hurried.doc.frame), held.append((ticket, given, how))),
+    )
+    for frame in (3, 4, 5):
+        hurried.doc.set_frame(frame)
+        view.repaint()
+    assert asked == [3] and view.picture.busy
+    ticket, given, how = held.pop()
+    ask(ticket, *given, **how)
+    assert hurried.comes(lambda: len(asked) == 2) and asked[1] == 5
+    monkeypatch.undo()
+    ask(held[0][0], *held[0][1], **held[0][2])
+    assert hurried.comes(lambda: not view.picture.busy)
+
+
+def test_a_process_that_draws_and_ends_takes_no_work_along(hurried, monkeypatch):
+    view, to = hurried.view, link()
+    monkeypatch.setattr(to, "falls", 0)
+    for fall in (1, 2):
+        to.process.kill()
+        to.process.wait()
+        assert hurried.comes(lambda: not to.alive)
+        hurried.doc.set_frame(10 * fall)
+        view.repaint()
+        assert hurried.comes(lambda: to.alive and not view.picture.busy and not view._dirty)
+    pixels = hurried.window.view.grab().toImage()
+    assert len({pixels.pixel(x, pixels.height() // 2) for x in range(0, pixels.width(), 7)}) > 5
+    monkeypatch.setattr(to, "falls", 0)
 
 
 def test_edits_leave_no_older_objects_behind(hurried):

@@ -220,10 +220,10 @@ def test_the_model_is_in_the_window_before_its_view_and_that_before_the_rest(ear
 
 
 def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(early, monkeypatch, coming_up):
-    def broken():
+    def broken(_link):
         raise FictilisError("There is no OpenGL here.")
 
-    monkeypatch.setattr("fictilis.render.renderer.Renderer", broken)
+    monkeypatch.setattr("fictilis.render.beside.Beside", broken)
     monkeypatch.setattr("fictilis.app.opening.LATEST", 60)
     said = []
     monkeypatch.setattr(Document, "say", lambda _doc, sentence, kind: said.append((sentence, kind)))

@@ -10,15 +10,15 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from fictilis.app.model.tasks import Background, Task
-from fictilis.app.view.picture import image_of
+from fictilis.app.view.picture import Picture, image_of
 from fictilis.core.ground.affine import placed_box
 from fictilis.core.ground.arrays import extent, lengths
 from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
 from fictilis.core.scene.scene import MorphObject
+from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
-from fictilis.render.renderer import Renderer
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
 KEPT = 400
@@ -38,16 +38,19 @@ def _same(a: tuple, b: tuple) -> bool:
     return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
 
 
-def shape_picture(renderer: Renderer, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground) -> QImage:
+def shape_picture(renderer: Draws, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground) -> QImage:
     """A small picture of an object in a shape (n, 3), seen from where every thumbnail is."""
-    return _picture(renderer, draw_item(obj, points, "thumbnail"), obj, width, height, ground)
+    return image_of(
+        renderer.draw(*_seen(draw_item(obj, points, "thumbnail"), obj, width, height), ground, fine=len(points) < MANY)
+    )
 
 
-def _picture(renderer: Renderer, item: DrawItem, obj: MorphObject, width: int, height: int, ground: Ground) -> QImage:
+def _seen(item: DrawItem, obj: MorphObject, width: int, height: int) -> tuple[list[DrawItem], Camera, int, int]:
+    """An item of an object from where every thumbnail is seen, in a picture of some size."""
     matrix = obj.transform.matrix()
     low, high = placed_box(obj.base, matrix) if len(obj.base) else (np.full(3, -1.0), np.full(3, 1.0))
     camera = Camera(yaw=START_YAW, pitch=START_PITCH).fitted(low, high, aspect=width / height, margin=1.2)
-    return image_of(renderer.draw([item], camera, width, height, ground, fine=len(item.points) < MANY))
+    return [item], camera, width, height
 
 
 def _dressed(obj: MorphObject, ref: ShapeRef) -> DrawItem:
@@ -62,7 +65,8 @@ class Thumbnails(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.renderer: Renderer | None = None
+        self.picture: Picture | None = None
+        self._drawn: tuple[tuple, tuple] | None = None  # where the one that is drawn goes, and what it is made of
         self.ratio = 1.0
         self._kept: OrderedDict[tuple, tuple[tuple, QImage]] = OrderedDict()
         self._wanted: list[tuple[tuple, MorphObject, ShapeRef, Ground]] = []
@@ -72,6 +76,17 @@ class Thumbnails(QObject):
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make_one)
         self.elsewhere: Callable[[], bool] = lambda: False  # whether the processor is needed for what moves
+
+    @property
+    def renderer(self) -> Draws | None:
+        return None if self.picture is None else self.picture.renderer
+
+    @renderer.setter
+    def renderer(self, renderer: Draws | None) -> None:
+        if renderer is not self.renderer:
+            self.picture, self._drawn = None if renderer is None else Picture(renderer), None
+            if self.picture is not None:
+                self.picture.came.connect(self._came)
 
     def get(self, obj: MorphObject, ref: ShapeRef, ground: Ground) -> QImage | None:
         """The thumbnail of a shape; an older one, or None, until it is made."""
@@ -84,15 +99,18 @@ class Thumbnails(QObject):
                 return kept[1]
         if not any(w[0] == place for w in self._wanted):
             self._wanted.append((place, obj, ref, ground))
-        if not self._timer.isActive() and not self._beside.busy:
-            self._timer.start()
+        self._go_on()
         return kept[1] if kept is not None else None
 
     def forget(self) -> None:
         """Keep nothing of the scene that was left."""
         self._kept.clear()
         self._wanted.clear()
-        self._ready = None
+        self._ready = self._drawn = None
+
+    def _go_on(self) -> None:
+        if not self._timer.isActive() and not self._beside.busy and self._drawn is None:
+            self._timer.start()
 
     @staticmethod
     def _made_of(obj: MorphObject, ref: ShapeRef) -> tuple:
@@ -105,7 +123,7 @@ class Thumbnails(QObject):
         if not self._wanted:
             self._timer.stop()
             return
-        if self.renderer is None or self.elsewhere():
+        if self.picture is None or self.elsewhere():
             self._timer.setInterval(WAIT)
             return
         self._timer.setInterval(0)
@@ -122,11 +140,21 @@ class Thumbnails(QObject):
             self._ready = made_of, _dressed(obj, ref)
         self._wanted.pop(0)
         item, self._ready = self._ready[1], None
-        image = _picture(self.renderer, item, obj, round(WIDTH * self.ratio), round(HEIGHT * self.ratio), ground)
-        image.setDevicePixelRatio(self.ratio)
-        self._kept[place] = (made_of, image)
-        while len(self._kept) > KEPT:
-            self._kept.popitem(last=False)
+        self._drawn = place, made_of
+        self._timer.stop()
+        size = (round(WIDTH * self.ratio), round(HEIGHT * self.ratio))
+        items, camera, *_ = _seen(item, obj, *size)
+        self.picture.ask(items, camera, WIDTH, HEIGHT, self.ratio, ground, fine=len(item.points) < MANY)
+
+    def _came(self) -> None:
+        """Keep the one that was drawn; one that was lost is wanted again when it is looked for."""
+        if self._drawn is not None and self.picture is not None and not self.picture.lost:
+            place, made_of = self._drawn
+            self._kept[place] = (made_of, self.picture.image)
+            while len(self._kept) > KEPT:
+                self._kept.popitem(last=False)
+        self._drawn = None
+        self._go_on()
         self.ready.emit()
 
     def _take(self, task: Task[tuple[tuple, DrawItem]]) -> None:

@@ -1,19 +1,23 @@
-"""The one way a rendered picture reaches the screen: read back into a QImage and painted."""
+"""The one way a rendered picture reaches the screen: asked for, and as a QImage when it has come."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QImage
 
 from fictilis.app.widgets.theme import mix
+from fictilis.core.ground.errors import FictilisError
+from fictilis.render.beside import Draws, Ticket
 from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
-from fictilis.render.renderer import Renderer
 
-AT_ONCE = 0.035  # s of drawing before others get their turn
+AT_ONCE = 0.035  # s in which others get their turn
+SOON = 0.015  # s that the window waits for a picture, so that a small scene shows each at once
 PATIENCE = 2.0  # s that a picture may take until it is seen in part
 
 PARTS = (1.0, 0.75, 0.5)  # of the resolution
@@ -40,39 +44,79 @@ class Pace:
             self._at, self._good = self._at - 1, 0
 
 
-class Picture:
-    """Draws into a buffer that its QImage shares, and leaves the picture that was whole before as it is."""
+class Picture(QObject):
+    """A place for pictures, one after the other. ``came`` tells that the one asked for is there, as ``image``, or was lost."""
 
-    def __init__(self, renderer: Renderer) -> None:
+    came = pyqtSignal()
+    _ended = pyqtSignal(object)
+
+    def __init__(self, renderer: Draws) -> None:
+        super().__init__()
         self.renderer = renderer
-        self._sides = [(bytearray(), QImage()), (bytearray(), QImage())]  # the one that is drawn into, and the one before
-        self.unfinished = False
+        self.image: QImage | None = None
+        self.lost, self.error = False, ""  # whether the last one did not come, and why, where it is known
+        self.ratio = 1.0
+        self._ticket: Ticket | None = None
+        self._ended.connect(self._end)  # from the thread in which it came
 
-    def draw(
+    @property
+    def busy(self) -> bool:
+        return self._ticket is not None
+
+    def ask(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ratio: float, ground: Ground, fine: bool,
-        part: float = 1.0, over: bool = False,
-    ) -> QImage:  # fmt: skip
-        """A picture of ``width`` × ``height`` points at a screen of ``ratio`` pixels a point. Where many items take long only
-        some are drawn: ``unfinished`` says so, and the next call goes on. ``part`` of the resolution is drawn.
-        It goes ``over`` the last picture, or beside it, so that the last one can still be shown."""
-        ratio *= part
-        w, h = max(round(width * ratio), 1), max(round(height * ratio), 1)
-        if not over:
-            self._sides.reverse()
-        buffer, image = self._sides[0]
-        if image.width() != w or image.height() != h:
-            buffer = bytearray(4 * w * h)
-            image = QImage(buffer, w, h, 4 * w, QImage.Format.Format_RGBX8888)
-            self._sides[0] = buffer, image
-        self.renderer.draw(items, camera, w, h, ground, fine, buffer, AT_ONCE, swift=not fine)
-        self.unfinished = self.renderer.unfinished
-        image.setDevicePixelRatio(ratio)
-        return image
+        part: float = 1.0,
+    ) -> None:  # fmt: skip
+        """Ask for a picture of ``width`` × ``height`` points at a screen of ``ratio`` pixels a point, at ``part`` of the
+        resolution. What was asked for before and has not come is not waited for any more."""
+        self.ratio = ratio * part
+        size = (max(round(width * self.ratio), 1), max(round(height * self.ratio), 1))
+        self._ticket = Ticket(self._tell)
+        self.renderer.ask(self._ticket, items, camera, *size, ground, fine, swift=not fine)
+
+    def _tell(self, ticket: Ticket) -> None:
+        try:
+            self._ended.emit(ticket)
+        except RuntimeError:  # the window is gone
+            pass
+
+    def _end(self, ticket: Ticket) -> None:
+        if ticket is self._ticket:
+            self._take()
+            self.came.emit()
+
+    def _take(self) -> None:
+        ticket, self._ticket = self._ticket, None
+        if ticket is None:
+            return
+        self.lost, self.error = ticket.pixels is None, ticket.error
+        if ticket.pixels is not None:
+            height, width = ticket.pixels.shape[:2]
+            image = QImage(ticket.pixels.data.cast("B"), width, height, 4 * width, QImage.Format.Format_RGBX8888)
+            image.pixels = ticket.pixels  # it is painted from there
+            image.setDevicePixelRatio(self.ratio)
+            self.image = image
+
+    def wait(self, seconds: float | None) -> bool:
+        """Whether the picture asked for comes within so many seconds; then it is not told."""
+        if self._ticket is None or not self._ticket.wait(seconds):
+            return False
+        self._take()
+        return True
+
+    def draw(self, *asked: Any, **how: Any) -> QImage:
+        """As ``ask``, and wait for it. Raises FictilisError where none comes."""
+        self.ask(*asked, **how)
+        while self.wait(None) and self.lost:
+            if self.error:
+                raise FictilisError(self.error)
+            self.ask(*asked, **how)  # by a process that is started again
+        assert self.image is not None
+        return self.image
 
     def depth(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground) -> np.ndarray:
         """(height, width) float32 depths of the picture."""
-        self.renderer.draw(items, camera, width, height, ground)
-        return self.renderer.depth()
+        return self.renderer.depths(items, camera, width, height, ground)
 
 
 class LastWhole:

@@ -149,4 +149,4 @@ class Ready(QObject):
             )
         finally:
             doc.session, view.moving = session, moving
-        return None if self._picture.unfinished or view.stage.unfinished else image.copy()
+        return None if view.stage.unfinished else image

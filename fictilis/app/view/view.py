@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
+from fictilis.app.view import picture as pictures
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
 from fictilis.app.view.canvas import Seen, look_under, object_under
@@ -42,9 +43,9 @@ from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas
+from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
-from fictilis.render.renderer import Renderer
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
 LARGE, FINE_AFTER = 50_000, 180  # points of a scene; ms of stillness before the picture is drawn smooth
@@ -84,7 +85,8 @@ class View(Gesturing, QWidget):
         self._pressure = 1.0
         self._image: QImage | None = None
         self.whole = LastWhole()
-        self._drawn_size = QSize()
+        self._drawn_size, self._said = QSize(), ""
+        self._asked = (0.0, False, 0, True)  # when, whether fine, of which scene and whole
         self.pace = Pace()
         self._before_image: QImage | None = None
         self._painted = self._next_time = False  # a large scene that was opened is drawn when all else stands
@@ -97,8 +99,11 @@ class View(Gesturing, QWidget):
         doc.changed.connect(self._on_change)
         doc.moved.connect(self.refresh)
 
-    def set_renderer(self, renderer: Renderer | None) -> None:
+    def set_renderer(self, renderer: Draws | None) -> None:
         self.picture, self.before_picture = (None if renderer is None else Picture(renderer) for _ in range(2))
+        for picture in (self.picture, self.before_picture):
+            if picture is not None:
+                picture.came.connect(self._came)
         self.refresh()
 
     def forget(self) -> None:
@@ -235,20 +240,51 @@ class View(Gesturing, QWidget):
             self._drawn_size = self._pixel_size()
             self.picture_shown.emit()
             return
-        begun, fine = time.perf_counter(), not self.moving and not self.strokes.on
+        if self.picture.busy:
+            return  # when it has come, what is wished then is drawn
+        fine = not self.moving and not self.strokes.on
         size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.backing.ground()
         part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
+        begun = time.perf_counter()
         if self.doc.seeing.before:
-            self._before_image = self.before_picture.draw(self._before_items(), self.camera, *size, ground, fine, part)
-        image = self.picture.draw(self.draw_items(), self.camera, *size, ground, fine, part, self.whole.waits)
-        self._drawn_size = self._pixel_size()
+            self.before_picture.ask(self._before_items(), self.camera, *size, ground, fine, part)
+        self.picture.ask(self.draw_items(), self.camera, *size, ground, fine, part)
+        self._asked = (begun, fine, self.doc.openings, not (fine and self.stage.unfinished))
+        self._drawn_size, self._dirty = self._pixel_size(), self.stage.unfinished
+        if self.picture.wait(0.0 if self.doc.playing else pictures.SOON):
+            self._take()
+
+    def _came(self) -> None:
+        """The picture asked for is there, or what draws has ended and is started again."""
+        if self.picture is not None and not self.picture.busy:
+            self._take()
+        self.update()
+
+    def _take(self) -> None:
+        begun, fine, opening, whole = self._asked
+        if self.picture.lost:
+            self._lost(self.picture.error)
+            return
+        if self.doc.seeing.before:
+            self.before_picture.wait(pictures.SOON)
+            self._before_image = self.before_picture.image
         if not fine:
             self.pace.took(time.perf_counter() - begun)
-        self._dirty = self.picture.unfinished or self.stage.unfinished
-        self._image = self.whole.take(image, not (fine and self._dirty), self.doc.openings, begun)
+        self._image = self.whole.take(self.picture.image, whole, opening, begun)
         if self._dirty:
             QTimer.singleShot(0, self.update)
         self.picture_shown.emit()
+
+    def _lost(self, why: str) -> None:
+        """What draws has ended. It is started again, the first time without a word."""
+        if why and why != self._said:
+            self.doc.say(why, "error")
+        elif not why and self.picture.renderer.falls > 1:
+            self.doc.say("What draws the pictures ended and was started again. The scene is as it was.", "warning")
+        self._said = why
+        if not why:
+            self._dirty = True
+            self.update()
 
     def _pixel_size(self):
         return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()

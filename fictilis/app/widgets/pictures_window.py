@@ -37,8 +37,8 @@ from fictilis.pictures.making import clipped, files_of, frames_of, one_of
 from fictilis.pictures.orders import AS_SEEN, KINDS, OWN, Order, values_of
 from fictilis.pictures.sheet import count_of
 from fictilis.pictures.shots import Shots, eyes_of
+from fictilis.render.beside import Draws
 from fictilis.render.items import Light
-from fictilis.render.renderer import Renderer
 from fictilis.render.stage import Stage
 
 SUFFIXES = {".mp4": "MP4, H.264 (.mp4)", ".webm": "WebM, VP9 (.webm)", ".gif": "GIF (.gif)", ".png": "Numbered PNG (.png)"}
@@ -69,7 +69,7 @@ class PicturesDialog(Dialog):
 
     def __init__(
         self, parent: QWidget, request: PicturesRequest, palette: Palette, choose: Callable[[Path, str], Path | None],
-        renderer: Renderer | None,
+        renderer: Draws | None,
     ) -> None:  # fmt: skip
         super().__init__(parent, "Movies and pictures", 930)
         self.request, self.palette_, self._renderer = request, palette, renderer

@@ -1,0 +1,328 @@
+"""Pictures drawn in a process of their own, so that the window never waits for one.
+
+What is large, arrays and meshes, goes over once and is named by a number from then on, until nobody here knows it any more.
+"""
+
+from __future__ import annotations
+
+import atexit
+import io
+import os
+import pickle
+import subprocess
+import sys
+import threading
+import weakref
+from collections.abc import Callable, Sequence
+from functools import cache
+from itertools import count
+from multiprocessing.connection import Connection, Pipe
+from queue import SimpleQueue
+from typing import Any, Protocol
+
+import numpy as np
+from msgspec.structs import replace
+
+from fictilis.core.ground.errors import FictilisError
+from fictilis.render.camera import Camera
+from fictilis.render.ground import Ground
+from fictilis.render.items import DrawItem, Light
+
+LARGE = 512  # bytes of an array that is sent once
+START = "from fictilis.render.served import serve; serve({})"
+FALLS = 3  # times that the process is started anew
+ARRAYS = ("points", "normals", "tint", "marks")  # of an item, written to in place while a stroke goes on
+
+
+class Ticket:
+    """A picture that was asked for: there once ``come``, lost where the process ended."""
+
+    def __init__(self, done: Callable[[Ticket], None] | None = None) -> None:
+        self._come, self._done = threading.Event(), done
+        self.pixels: np.ndarray | None = None
+        self.error = ""
+
+    @property
+    def come(self) -> bool:
+        return self._come.is_set()
+
+    def take(self, pixels: np.ndarray | None, error: str = "") -> None:
+        self.pixels, self.error = pixels, error
+        self._come.set()
+        if self._done is not None:
+            self._done(self)
+
+    def wait(self, seconds: float | None = None) -> bool:
+        """Whether it comes within so many seconds; None waits for it."""
+        return self._come.wait(seconds)
+
+
+class Draws(Protocol):
+    """What draws: a Renderer here, or one beside."""
+
+    light: Light
+
+    @property
+    def falls(self) -> int: ...
+    def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None: ...
+    def draw(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        fine: bool = False, *, swift: bool = False, insides: bool = True,
+    ) -> np.ndarray: ...  # fmt: skip
+    def depths(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground) -> np.ndarray: ...
+    def forget(self) -> None: ...
+    def forget_frames(self) -> None: ...
+    def release(self) -> None: ...
+
+
+class Known:
+    """What the other process has: numbers of objects here. Objects that end here are ``gone`` there too."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[int, tuple[Any, int]] = {}
+        self._next = count()
+        self.gone: list[int] = []
+
+    def number(self, thing: Any) -> int | None:
+        kept = self._numbers.get(id(thing))
+        return kept[1] if kept is not None and kept[0]() is thing else None
+
+    def add(self, thing: Any) -> int:
+        place, number = id(thing), next(self._next)
+
+        def ended(_ref: object) -> None:
+            kept = self._numbers.get(place)
+            if kept is not None and kept[1] == number:
+                del self._numbers[place]
+            self.gone.append(number)
+
+        self._numbers[place] = weakref.ref(thing, ended), number
+        return number
+
+    def forget(self, thing: Any) -> None:
+        """It was written to, and goes over again under another number."""
+        kept = self._numbers.pop(id(thing), None)
+        if kept is not None:
+            self.gone.append(kept[1])
+
+
+class Packer(pickle.Pickler):
+    """Writes numbers in place of what is large; ``parts`` are those that go over for the first time, with their bytes."""
+
+    def __init__(self, file: io.BytesIO, known: Known, parts: list[tuple[int, bytes]], whole: object = None) -> None:
+        super().__init__(file, 5)
+        self._known, self._parts, self._whole = known, parts, whole
+
+    def persistent_id(self, thing: Any) -> int | None:
+        if thing is self._whole or not _is_large(thing):
+            return None
+        number = self._known.number(thing)
+        if number is None:
+            data = packed(thing, self._known, self._parts, thing)
+            number = self._known.add(thing)
+            self._parts.append((number, data))
+        return number
+
+
+def _is_large(thing: Any) -> bool:
+    if isinstance(thing, np.ndarray):
+        return thing.nbytes >= LARGE
+    return type(thing).__name__ in ("Mesh", "Line", "Finer", "Cloth", "Backdrop")  # types that nothing here loads
+
+
+def packed(thing: Any, known: Known, parts: list[tuple[int, bytes]], whole: object = None) -> bytes:
+    file = io.BytesIO()
+    Packer(file, known, parts, whole).dump(thing)
+    return file.getvalue()
+
+
+class Unpacker(pickle.Unpickler):
+    def __init__(self, data: bytes, things: dict[int, Any]) -> None:
+        super().__init__(io.BytesIO(data))
+        self._things = things
+
+    def persistent_load(self, number: Any) -> Any:
+        return self._things[number]
+
+
+class Link:
+    """The process, which is started at once, and started anew where it ends; shared by all windows."""
+
+    def __init__(self) -> None:
+        self.falls = 0
+        self._tickets: dict[int, Ticket] = {}
+        self._next = count()
+        self._lock = threading.Lock()
+        self._start()
+
+    def _start(self) -> None:
+        self.known, self.alive, self._said = Known(), True, threading.Event()
+        self.why = ""
+        ours, theirs = Pipe()
+        paths = os.pathsep.join(p for p in sys.path if p)
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", START.format(theirs.fileno())], pass_fds=[theirs.fileno()],
+            env={**os.environ, "PYTHONPATH": paths},
+        )  # fmt: skip
+        theirs.close()
+        self._pipe, self._out = ours, SimpleQueue[Any]()
+        threading.Thread(target=self._send, args=(ours, self._out), daemon=True, name="pictures out").start()
+        threading.Thread(target=self._receive, args=(ours, self.process), daemon=True, name="pictures in").start()
+
+    def ready(self) -> str:
+        """Waits until it can draw; why it cannot, where it cannot."""
+        self._said.wait()
+        return self.why
+
+    @staticmethod
+    def _send(pipe: Connection, out: SimpleQueue[Any]) -> None:
+        while True:
+            messages = out.get()
+            if messages is None:
+                return
+            try:
+                for message in messages:
+                    pipe.send_bytes(message)
+            except (OSError, TypeError):  # it ended, or was closed here
+                return
+
+    def _receive(self, pipe: Connection, process: subprocess.Popen[bytes]) -> None:
+        try:
+            self.why = pipe.recv()
+            self._said.set()
+            while True:
+                number, shape, kind, error = pipe.recv()
+                pixels = None
+                if shape is not None:
+                    data = bytearray(int(np.prod(shape)) * np.dtype(kind).itemsize)
+                    if data:
+                        pipe.recv_bytes_into(data)
+                    pixels = np.frombuffer(data, kind).reshape(shape)
+                with self._lock:
+                    ticket = self._tickets.pop(number)
+                ticket.take(pixels, error)
+        except (EOFError, OSError):
+            pass
+        self.alive = False
+        if not self._said.is_set():
+            self.why = f"No picture can be drawn: the process for it ended at once ({process.wait()})."
+            self._said.set()
+        self._out.put(None)
+        with self._lock:
+            lost, self._tickets = list(self._tickets.values()), {}
+        for ticket in lost:
+            ticket.take(None)
+
+    def send(self, ticket: Ticket | None, *words: Any) -> None:
+        """Ask for something, a picture where there is a ticket."""
+        if not self.alive:
+            if self.falls >= FALLS or self.why:
+                if ticket is not None:
+                    ticket.take(None, self.why or f"What draws the pictures ended {self.falls + 1} times.")
+                return
+            self.falls += 1
+            self._start()
+        number = None
+        if ticket is not None:
+            with self._lock:
+                number = next(self._next)
+                self._tickets[number] = ticket
+        parts: list[tuple[int, bytes]] = []
+        gone, self.known.gone = self.known.gone, []
+        data = packed((number, *words), self.known, parts)
+        head = pickle.dumps(([n for n, _ in parts], gone))
+        self._out.put([head, *(part for _, part in parts), data])
+        if not self.alive and ticket is not None and not ticket.come:  # it ended meanwhile
+            ticket.take(None)
+
+    def close(self) -> None:
+        self._out.put(None)
+        self._pipe.close()
+        self.process.kill()
+        self.process.wait()
+
+
+@cache
+def link() -> Link:
+    made = Link()
+    atexit.register(made.close)
+    return made
+
+
+class Beside:
+    """Draws as a Renderer does, for one window, in the process of a link."""
+
+    _owners = count()
+
+    def __init__(self, to: Link) -> None:
+        self._link, self._owner = to, next(self._owners)
+        self.light = Light()
+        self._revisions: dict[object, tuple[int, int, object]] = {}
+        self._next = count()
+        why = to.ready()
+        if why:
+            raise FictilisError(why)
+
+    @property
+    def falls(self) -> int:
+        """How often the process ended."""
+        return self._link.falls + (not self._link.alive)
+
+    def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None:
+        """Ask for what ``Renderer.draw`` gives, or for its depths; the ticket has it when it comes."""
+        mine = [self._own(item) for item in items]
+        self._link.send(ticket, "depth" if depth else "draw", self.light, mine, picture, how)
+
+    def draw(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        fine: bool = False, *, swift: bool = False, insides: bool = True,
+    ) -> np.ndarray:  # fmt: skip
+        """As ``Renderer.draw``. Raises FictilisError where the process ends again and again."""
+        return self._now(items, camera, width, height, ground, fine, swift=swift, insides=insides)
+
+    def depths(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground()
+    ) -> np.ndarray:
+        """As ``Renderer.depths``."""
+        return self._now(items, camera, width, height, ground, depth=True)
+
+    def _now(self, *asked: Any, **how: Any) -> np.ndarray:
+        while True:
+            ticket = Ticket()
+            self.ask(ticket, *asked, **how)
+            ticket.wait()
+            if ticket.error:
+                raise FictilisError(ticket.error)
+            if ticket.pixels is not None:
+                return ticket.pixels
+
+    def _own(self, item: DrawItem) -> DrawItem:
+        """The item among those of other windows: its key and its revisions are numbers."""
+        number, revision, other = self._number(item.key, item.revision)
+        if other:
+            for array in (getattr(item, name) for name in ARRAYS):
+                if array is not None and array.flags.writeable:
+                    self._link.known.forget(array)
+        many = item.many
+        if many is not None:
+            many = replace(many, revision=self._number((item.key, "copies"), many.revision)[1])
+        return replace(item, key=(self._owner, number), revision=revision, many=many)
+
+    def _number(self, key: object, revision: object) -> tuple[int, int, bool]:
+        """Numbers for a key and for what is there, and whether that is another than before."""
+        kept = self._revisions.get(key)
+        if kept is not None and revision is not None and kept[2] == revision:
+            return kept[0], kept[1], False
+        number, other = next(self._next) if kept is None else kept[0], next(self._next)
+        self._revisions[key] = number, other, revision
+        return number, other, True
+
+    def forget(self) -> None:
+        self._revisions.clear()
+        self._link.send(None, "forget", self._owner)
+
+    def forget_frames(self) -> None:
+        self._link.send(None, "forget_frames")
+
+    def release(self) -> None:
+        self.forget()
