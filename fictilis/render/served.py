@@ -48,7 +48,7 @@ def _serve(pipe: Connection, renderer: Renderer) -> None:
             continue
         pipe.send((ticket, out.shape, out.dtype.str, ""))
         if out.size:
-            pipe.send_bytes(memoryview(out).cast("B"))
+            pipe.send_bytes(out.data.cast("B"))
 
 
 def _drawn(renderer: Renderer, what: str, light: Any, items: list, picture: tuple, how: dict[str, Any]) -> np.ndarray:
