@@ -31,6 +31,7 @@ from fictilis.render.items import DrawItem, Light
 LARGE = 512  # bytes of an array that is sent once
 START = "from fictilis.render.served import serve; serve({})"
 FALLS = 3  # times that the process is started anew
+HANGS = 60.0  # s after which nothing is expected of it any more
 ARRAYS = ("points", "normals", "tint", "marks")  # of an item, written to in place while a stroke goes on
 
 
@@ -290,7 +291,9 @@ class Beside:
         while True:
             ticket = Ticket()
             self.ask(ticket, *asked, **how)
-            ticket.wait()
+            if not ticket.wait(HANGS):
+                self._link.process.kill()  # it is started again
+                ticket.wait()
             if ticket.error:
                 raise FictilisError(ticket.error)
             if ticket.pixels is not None:

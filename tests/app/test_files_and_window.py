@@ -505,8 +505,8 @@ def test_a_moving_picture_of_fewer_pixels_fills_the_view(user, part, monkeypatch
     view = user.view
     user.settle(260)
     wanted = view.grab().toImage()
-    monkeypatch.setattr(type(view.pace), "part", part)
-    view.moving, view._dirty = True, True
+    monkeypatch.setattr(type(view.showing.pace), "part", part)
+    view.moving, view.showing.dirty = True, True
     found = view.grab().toImage()
     assert found.size() == wanted.size()
     for x, y in ((0.97, 0.97), (0.5, 0.97), (0.97, 0.4)):  # where nothing but the ground is

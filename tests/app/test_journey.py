@@ -31,7 +31,7 @@ def test_from_a_form_to_a_movie_and_a_file_in_sixty_actions(open_window, answers
 
     answers(window, NewSceneDialog=lambda d: hand.form(d, "Ball"), PicturesDialog=movie, ExportDialog=export)
     hand.key(K.Key_N, CTRL)
-    assert user.comes(lambda: user.view.picture is not None and user.view._image is not None)
+    assert user.comes(lambda: user.view.picture is not None and user.view.showing._image is not None)
     for name, way in (("Lean", (60, -30)), ("Sink", (0, 60)), ("Swell", (-60, -40))):
         hand.target(name, way)
     hand.key(K.Key_Escape)

@@ -21,7 +21,7 @@ OK = "ok"
 def ball(hand):
     """A new scene with a ball and two targets."""
     hand.key(K.Key_N, CTRL)
-    assert hand.user.comes(lambda: hand.user.view.picture is not None and hand.user.view._image is not None)
+    assert hand.user.comes(lambda: hand.user.view.picture is not None and hand.user.view.showing._image is not None)
     for name, way in (("Lean", (60, -30)), ("Swell", (-60, -40))):
         hand.target(name, way)
     hand.key(K.Key_Escape)

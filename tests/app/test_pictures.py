@@ -188,17 +188,17 @@ def test_playing_exactly_makes_the_pictures_first_and_drops_them_when_anything_c
     act(user, "play")
     assert ready.making and not playback.playing and ("Making 9 pictures before it plays.", "note") in user.said
     assert user.comes(lambda: playback.playing) and ready.spans() == [(0.0, 8.0)] and not ready.left()
-    assert user.comes(lambda: user.view._image in ready._pictures.values())
+    assert user.comes(lambda: user.view.showing._image in ready._pictures.values())
     act(user, "play")
     lanes.viewport().update()
     top = user.window.lanes.viewport().grab().toImage().pixelColor(round(lanes.axis.x(4)), 1)
     assert top.name().upper() == user.window.palette_.primary.upper()
     user.doc.set_frame(5.0)
     user.view.repaint()
-    scrubbed = user.view._image
+    scrubbed = user.view.showing._image
     assert scrubbed is ready._pictures[5.0]
-    assert user.comes(lambda: not user.view.moving) and user.comes(lambda: user.view._image is not scrubbed)
-    shown, kept = (i.convertToFormat(i.Format.Format_RGB32) for i in (user.view._image, scrubbed))
+    assert user.comes(lambda: not user.view.moving) and user.comes(lambda: user.view.showing._image is not scrubbed)
+    shown, kept = (i.convertToFormat(i.Format.Format_RGB32) for i in (user.view.showing._image, scrubbed))
     assert shown == kept  # exactly what it is at rest
 
     def again():
@@ -240,7 +240,7 @@ def test_a_reference_picture_stands_behind_and_before_and_follows_time(user, tmp
 
     def colour(x=0.5, y=0.5):
         user.settle()
-        assert user.comes(lambda: not view.moving and not view._dirty)
+        assert user.comes(lambda: not view.moving and not view.showing.dirty)
         return view.grab().toImage().pixelColor(round(view.width() * x), round(view.height() * y)).getRgb()[:3]
 
     view.eye.look("top")

@@ -596,7 +596,7 @@ def test_a_process_that_draws_and_ends_takes_no_work_along(hurried, monkeypatch)
         assert hurried.comes(lambda: not to.alive)
         hurried.doc.set_frame(10 * fall)
         view.repaint()
-        assert hurried.comes(lambda: to.alive and not view.picture.busy and not view._dirty)
+        assert hurried.comes(lambda: to.alive and not view.picture.busy and not view.showing.dirty)
     pixels = hurried.window.view.grab().toImage()
     assert len({pixels.pixel(x, pixels.height() // 2) for x in range(0, pixels.width(), 7)}) > 5
     monkeypatch.setattr(to, "falls", 0)

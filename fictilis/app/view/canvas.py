@@ -76,7 +76,6 @@ class Canvas(Protocol):
     camera: Camera
     eye: Eye
     stage: Stage
-    picture: Picture | None
     dressing: Dressing
     worn: Worn
     pointer: QPointF
@@ -91,6 +90,8 @@ class Canvas(Protocol):
     strokes: Any
     amount: Any
 
+    @property
+    def picture(self) -> Picture | None: ...
     def width(self) -> int: ...
     def height(self) -> int: ...
     def rect(self) -> QRect: ...

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -20,7 +18,6 @@ from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
-from fictilis.app.view import picture as pictures
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
 from fictilis.app.view.canvas import Seen, look_under, object_under
@@ -31,8 +28,9 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
-from fictilis.app.view.picture import AT_ONCE, LastWhole, Pace, Picture, plain_image
+from fictilis.app.view.picture import AT_ONCE, Picture, plain_image
 from fictilis.app.view.ready import Ready
+from fictilis.app.view.showing import Showing
 from fictilis.app.view.strokes import Strokes
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
@@ -67,8 +65,6 @@ class View(Gesturing, QWidget):
         self.setAcceptDrops(False)
         self.setAccessibleName("View of the objects")
         self.motion_kept: tuple | None = None
-        self.picture: Picture | None = None
-        self.before_picture: Picture | None = None
         self.stage, self._before_stage = Stage(AT_ONCE), Stage()
         self.dressing = Dressing(doc)
         self.navigating: QPointF | None = None
@@ -83,14 +79,9 @@ class View(Gesturing, QWidget):
         self.placing_pivot = False
         self.divider: float = 0.5
         self._pressure = 1.0
-        self._image: QImage | None = None
-        self.whole = LastWhole()
-        self._drawn_size, self._said = QSize(), ""
-        self._asked = (0.0, False, 0, True)  # when, whether fine, of which scene and whole
-        self.pace = Pace()
-        self._before_image: QImage | None = None
+        self.showing = Showing(self, doc)
+        self.showing.shown.connect(self.picture_shown)
         self._painted = self._next_time = False  # a large scene that was opened is drawn when all else stands
-        self._dirty = True
         self._items: list[StageItem] = []
         self.moving = False
         self._fine = later(self, FINE_AFTER, self._settle)
@@ -100,11 +91,12 @@ class View(Gesturing, QWidget):
         doc.moved.connect(self.refresh)
 
     def set_renderer(self, renderer: Draws | None) -> None:
-        self.picture, self.before_picture = (None if renderer is None else Picture(renderer) for _ in range(2))
-        for picture in (self.picture, self.before_picture):
-            if picture is not None:
-                picture.came.connect(self._came)
+        self.showing.set_renderer(renderer)
         self.refresh()
+
+    @property
+    def picture(self) -> Picture | None:
+        return self.showing.picture
 
     def forget(self) -> None:
         self.drawing.leave()
@@ -113,8 +105,7 @@ class View(Gesturing, QWidget):
         self._next_time = sum(len(o.base) for o in self.doc.scene.objects) > LARGE
         self.strokes.forget()
         self.ready.forget()
-        if self.picture is not None:
-            self.picture.renderer.forget()
+        self.showing.forget()
 
     def take_stage(self, stage: Stage) -> None:
         """Show what stands on a stage that was set elsewhere."""
@@ -123,7 +114,7 @@ class View(Gesturing, QWidget):
     def refresh(self) -> None:
         """Draw again soon."""
         self.ready.look()
-        self._dirty = self.moving = True
+        self.showing.dirty = self.moving = True
         self._fine.start()
         self.update()
         if self.amount.isVisible():
@@ -132,7 +123,7 @@ class View(Gesturing, QWidget):
     def _settle(self) -> None:
         self.eye.aim_done()
         self.moving = False
-        self._dirty = True
+        self.showing.dirty = True
         self.update()
 
     def set_palette_(self, palette: Palette) -> None:
@@ -220,15 +211,9 @@ class View(Gesturing, QWidget):
                 QTimer.singleShot(0, self.update)
             self._next_time = False
         else:
-            if self._dirty or self._drawn_size != self._pixel_size():
+            if not self.showing.fits:
                 self._draw()
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.rect(), self._image or plain_image(ground))  # whatever part of the resolution it has
-            if self.doc.seeing.before and self._before_image is not None:
-                painter.save()
-                painter.setClipRect(QRectF(0, 0, divider_x(self), self.height()))
-                painter.drawImage(self.rect(), self._before_image)
-                painter.restore()
+            self.showing.paint(painter, ground, divider_x(self))
             self.backing.paint(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_over(self, painter)
@@ -236,58 +221,11 @@ class View(Gesturing, QWidget):
     def _draw(self) -> None:
         kept = self.ready.picture() if self.moving and not self.doc.seeing.before else None
         if kept is not None:
-            self._image, self._dirty = self.whole.take(kept, True, self.doc.openings, 0.0), False
-            self._drawn_size = self._pixel_size()
-            self.picture_shown.emit()
+            self.showing.take(kept)
             return
-        if self.picture.busy:
-            return  # when it has come, what is wished then is drawn
-        fine = not self.moving and not self.strokes.on
-        size, ground = (self.width(), self.height(), self.devicePixelRatioF()), self.backing.ground()
-        part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
-        begun = time.perf_counter()
-        if self.doc.seeing.before:
-            self.before_picture.ask(self._before_items(), self.camera, *size, ground, fine, part)
-        self.picture.ask(self.draw_items(), self.camera, *size, ground, fine, part)
-        self._asked = (begun, fine, self.doc.openings, not (fine and self.stage.unfinished))
-        self._drawn_size, self._dirty = self._pixel_size(), self.stage.unfinished
-        if self.picture.wait(0.0 if self.doc.playing else pictures.SOON):
-            self._take()
-
-    def _came(self) -> None:
-        """The picture asked for is there, or what draws has ended and is started again."""
-        if self.picture is not None and not self.picture.busy:
-            self._take()
-        self.update()
-
-    def _take(self) -> None:
-        begun, fine, opening, whole = self._asked
-        if self.picture.lost:
-            self._lost(self.picture.error)
-            return
-        if self.doc.seeing.before:
-            self.before_picture.wait(pictures.SOON)
-            self._before_image = self.before_picture.image
-        if not fine:
-            self.pace.took(time.perf_counter() - begun)
-        self._image = self.whole.take(self.picture.image, whole, opening, begun)
-        if self._dirty:
-            QTimer.singleShot(0, self.update)
-        self.picture_shown.emit()
-
-    def _lost(self, why: str) -> None:
-        """What draws has ended. It is started again, the first time without a word."""
-        if why and why != self._said:
-            self.doc.say(why, "error")
-        elif not why and self.picture.renderer.falls > 1:
-            self.doc.say("What draws the pictures ended and was started again. The scene is as it was.", "warning")
-        self._said = why
-        if not why:
-            self._dirty = True
-            self.update()
-
-    def _pixel_size(self):
-        return (self.size().toSizeF() * self.devicePixelRatioF()).toSize()
+        fine, before = not self.moving and not self.strokes.on, self._before_items if self.doc.seeing.before else None
+        late = lambda: self.stage.unfinished  # noqa: E731 - known once there are items
+        self.showing.ask(self.draw_items, self.camera, self.backing.ground(), fine, late, before)
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
         """Line-up: each item of the object shown with the rectangle it covers in the picture, found by some of its points."""
@@ -296,8 +234,7 @@ class View(Gesturing, QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if self.picture is not None:
-            self.picture.renderer.forget_frames()
+        self.showing.forget_frames()
         self.refresh()
 
     # what is shaped
