@@ -135,7 +135,7 @@ class Shell(Opening):
             prove_exports=settings.flag("prove_exports", True),
             tool_names=settings.flag("tool_names", True),  # the first time
         )
-        self._warming = Background(self)
+        self._warming, self._warm = Background(self), False
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
@@ -156,8 +156,10 @@ class Shell(Opening):
     def renderer_made(self) -> None:
         if self.renderer is None:
             return
-        if not self.furnished:
+        if not self._warm:
+            self._warm = True
             QTimer.singleShot(300, self._warm_up)
+        if not self.furnished:
             return
         self.thumbnails.renderer = self.renderer
         self.thumbnails.ratio = self.devicePixelRatioF()
