@@ -136,7 +136,6 @@ def playback_rows() -> list[Row]:
         view, doc = window.view, window.doc
         items = view.draw_items()
         ground, camera, picture = window.palette_.view, view.camera, view.picture
-        buffer = bytearray(4 * WIDTH * HEIGHT)
         frame = {"at": 0.0}
 
         def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, ground=ground) -> None:
@@ -144,8 +143,8 @@ def playback_rows() -> list[Row]:
             doc.session = replace(doc.session, frame=frame["at"])
             picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
 
-        def bare(items=items, picture=picture, camera=camera, ground=ground, buffer=buffer) -> None:
-            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground, False, buffer)
+        def bare(items=items, picture=picture, camera=camera, ground=ground) -> None:
+            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground)
 
         t = medians(
             {"bare": bare, "whole": whole},
@@ -175,7 +174,10 @@ def _drag_times(widget, places, after) -> list[float]:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
+    from fictilis.app.view import picture
+
     left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    soon, picture.SOON = picture.SOON, 5.0  # each picture is waited for
 
     def send(kind, at, button, buttons) -> None:
         place = QPointF(*at)
@@ -193,6 +195,7 @@ def _drag_times(widget, places, after) -> list[float]:
         times.append(time.perf_counter() - start)
     send(QEvent.Type.MouseButtonRelease, places[-1], left, Qt.MouseButton.NoButton)
     QTest.qWait(300)
+    picture.SOON = soon
     return times
 
 
@@ -211,11 +214,11 @@ def lane_rows() -> list[Row]:
     window.resize(WIDTH, HEIGHT)
     QTest.qWait(2500)
     view, lanes = window.view, window.lanes
-    items, buffer = view.draw_items(), bytearray(4 * view.width() * view.height())
+    items = view.draw_items()
 
     def bare() -> float:
         draws = {"bare": lambda: view.picture.renderer.draw(
-            items, view.camera, view.width(), view.height(), window.palette_.view, False, buffer)}  # fmt: skip
+            items, view.camera, view.width(), view.height(), window.palette_.view)}  # fmt: skip
         return medians(draws, rounds=15)["bare"]
 
     def median(times: list[float]) -> float:

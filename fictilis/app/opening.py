@@ -6,6 +6,7 @@ What is imported at the top of this module, and of those it imports, is loaded b
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -79,6 +80,10 @@ class Opening(QMainWindow):
         find, self._find = self._find, None
         if find is None or self.closed:
             return
+        from fictilis.render.beside import link
+
+        with suppress(OSError):
+            link()  # what draws starts while the scene is read
         found = find()
         self._latest.start()
         stage = None if found is None else self._picture_of(found[0])

@@ -19,7 +19,6 @@ from fictilis.app.model.settings import Settings
 from fictilis.app.widgets.file_dialog import use_portal
 from fictilis.app.window import Window
 from fictilis.core.ground.errors import FictilisError
-from fictilis.render.beside import link
 
 if TYPE_CHECKING:
     from fictilis.core.scene.scene import Scene
@@ -107,8 +106,6 @@ def run(path: Path | None, demo: str = "", leave: Path | None = None) -> int:
     """Open the window, with a scene or the sample ``demo``, and stay until it is closed. ``leave`` plays the scene, leaves a
     screenshot and a movie there, and closes."""
     need_display()
-    with suppress(OSError):
-        link()  # it starts while the window does
     app = application()
     settings_file, recovery = folders()
     settings = Settings(settings_file)

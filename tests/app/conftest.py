@@ -1,4 +1,5 @@
 import gc
+import os
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -163,8 +164,9 @@ def nothing_is_left_behind():
 
 @pytest.fixture(autouse=True)
 def pictures_are_waited_for(monkeypatch):
-    """So that what is looked at is what was asked for last; tests about waiting set it back."""
-    monkeypatch.setattr("fictilis.app.view.picture.SOON", 20.0)
+    """So that what is looked at is what was asked for last; tests about waiting set it back, and random hands wait for none."""
+    if not os.environ.get("FICTILIS_SOAK"):
+        monkeypatch.setattr("fictilis.app.view.picture.SOON", 20.0)
 
 
 @pytest.fixture(autouse=True)
