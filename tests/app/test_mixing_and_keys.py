@@ -1,9 +1,12 @@
 """Weights, keys, lanes and playback by mouse and keys."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from fictilis.app.lanes.playback import Playback, frame_after
 from fictilis.core.animation.curve import Key
@@ -423,3 +426,21 @@ def test_a_drag_on_a_bar_beyond_its_end_stays_in_range(user):
     move(cards, bar.center(), Qt.MouseButton.NoButton)
     user.drag(cards, bar.center(), QPointF(bar.right() + 200, bar.center().y()))
     assert user.target("Lift").weight == 1.0
+
+
+def test_what_a_notice_offers_goes_with_the_scene_and_holds_on_to_none(user, sheet):
+    user.doc.select_target("t1")
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.4)
+    user.press(K.Key_K)
+    user.doc.channels.set_value(user.doc.channels.ref("t1"), 0.9)
+    user.doc.set_frame(12)
+    (button,) = offered(user)
+    assert button.text() == "Key it"
+    left = weakref.ref(user.obj)
+    user.doc.open_scene(sheet, None)
+    user.settle(50)
+    assert not offered(user) and not user.window.frame.toast.isVisible()
+    del button
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    gc.collect()
+    assert left() is None

@@ -70,6 +70,7 @@ class ViewFrame(QWidget):
         self.guide = GuideCard(self, doc, actions, palette)
         doc.said.connect(self.toast.say)
         doc.noticed.connect(self.toast.notice)
+        doc.opened.connect(self.toast.withdraw)
         doc.changed.connect(self.refresh)
         view.picture_shown.connect(self.refresh_look)
         self.refresh()

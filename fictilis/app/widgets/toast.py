@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QToolButton, QWidget
 
 from fictilis.app.model.session import Notice
@@ -85,6 +86,15 @@ class Toast(QFrame):
             self.place() if self.offers.count() else self.hide()
 
         row.button.clicked.connect(run)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._clear()  # what a button would do it holds on to
+
+    def withdraw(self) -> None:
+        """Offer nothing any more, as of a scene that was left; a sentence stays."""
+        if self.offers.count():
+            self.hide()
 
     def _clear(self) -> None:
         while self.offers.count():
