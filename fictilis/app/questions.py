@@ -279,7 +279,8 @@ class Questions:
         self.show(dialogs.SentencesDialog(self._window, title, sentences))
 
     def about(self) -> None:
-        self.show(dialogs.AboutDialog(self._window, __version__))
+        drawn = self._asker.renderer
+        self.show(dialogs.AboutDialog(self._window, __version__, drawn.card if drawn is not None else ""))
 
     def recover(self, found: Recoverable) -> str | None:
         return self.show(file_questions.RecoverDialog(self._window, found))

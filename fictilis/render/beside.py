@@ -31,7 +31,7 @@ from fictilis.render.items import DrawItem, Light
 LARGE = 512  # bytes of an array that is sent once
 START = "from fictilis.render.served import serve; serve({})"
 FALLS = 3  # times that the process is started anew
-HANGS = 60.0  # s after which nothing is expected of it any more
+HANGS = 120.0  # s after which nothing is expected of it any more
 ARRAYS = ("points", "normals", "tint", "marks")  # of an item, written to in place while a stroke goes on
 
 
@@ -65,6 +65,8 @@ class Draws(Protocol):
 
     @property
     def falls(self) -> int: ...
+    @property
+    def card(self) -> str: ...
     def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None: ...
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
@@ -158,7 +160,7 @@ class Link:
 
     def _start(self) -> None:
         self.known, self.alive, self._said = Known(), True, threading.Event()
-        self.why = ""
+        self.why = self.card = ""
         ours, theirs = Pipe()
         paths = os.pathsep.join(p for p in sys.path if p)
         self.process = subprocess.Popen(
@@ -189,9 +191,12 @@ class Link:
 
     def _receive(self, pipe: Connection, process: subprocess.Popen[bytes]) -> None:
         try:
-            self.why = pipe.recv()
+            self.why, self.card = pipe.recv()
             self._said.set()
             while True:
+                while not pipe.poll(HANGS):
+                    if self._tickets:
+                        process.kill()
                 number, shape, kind, error = pipe.recv()
                 pixels = None
                 if shape is not None:
@@ -205,8 +210,10 @@ class Link:
         except (EOFError, OSError):
             pass
         self.alive = False
+        process.kill()
+        code = process.wait()
         if not self._said.is_set():
-            self.why = f"No picture can be drawn: the process for it ended at once ({process.wait()})."
+            self.why = f"No picture can be drawn: the process for it ended at once ({code})."
             self._said.set()
         self._out.put(None)
         with self._lock:
@@ -269,6 +276,11 @@ class Beside:
         """How often the process ended."""
         return self._link.falls + (not self._link.alive)
 
+    @property
+    def card(self) -> str:
+        """What OpenGL calls the graphics card, or the program in place of one."""
+        return self._link.card
+
     def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None:
         """Ask for what ``Renderer.draw`` gives, or for its depths; the ticket has it when it comes."""
         mine = [self._own(item) for item in items]
@@ -291,9 +303,7 @@ class Beside:
         while True:
             ticket = Ticket()
             self.ask(ticket, *asked, **how)
-            if not ticket.wait(HANGS):
-                self._link.process.kill()  # it is started again
-                ticket.wait()
+            ticket.wait()
             if ticket.error:
                 raise FictilisError(ticket.error)
             if ticket.pixels is not None:

@@ -39,6 +39,7 @@ class Renderer:
 
     def __init__(self) -> None:
         self.ctx = off_screen()
+        self.card = str(self.ctx.info["GL_RENDERER"])
         self.ctx.front_face = "cw"  # since the rows of a picture run down
         self.clay = Programs(lambda plain: self._program("clay.vert", "clay.frag", plain=bool(plain)))
         self.copies = Programs(self._copying)

@@ -21,9 +21,9 @@ def serve(handle: int) -> None:
         try:
             renderer = Renderer()
         except FictilisError as error:
-            pipe.send(error.said)
+            pipe.send((error.said, ""))
             return
-        pipe.send("")
+        pipe.send(("", renderer.card))
         _serve(pipe, renderer)
     except (EOFError, OSError):
         return

@@ -418,7 +418,8 @@ class SentencesDialog(Dialog):
 
 
 class AboutDialog(Dialog):
-    def __init__(self, parent: QWidget, version: str) -> None:
+    def __init__(self, parent: QWidget, version: str, card: str) -> None:
+        """``card`` is what draws the pictures, by the name that OpenGL gives it."""
         super().__init__(parent, f"Fictilis {version}")
         self.sentence("Mould morph targets from copies of a mesh, mix them by weight, and animate the weights.")
         self.sentence(
@@ -426,4 +427,6 @@ class AboutDialog(Dialog):
             "under the MIT licence.",
             True,
         )
+        if card:
+            self.sentence(f"Pictures are drawn by {card}.", True)
         self.button("ok", "Close", True)
