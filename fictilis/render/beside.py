@@ -12,6 +12,7 @@ import pickle
 import subprocess
 import sys
 import threading
+import time
 import weakref
 from collections.abc import Callable, Sequence
 from functools import cache
@@ -30,9 +31,10 @@ from fictilis.render.items import DrawItem, Light
 
 LARGE = 512  # bytes of an array that is sent once
 START = "from fictilis.render.served import serve; serve({})"
-FALLS = 3  # times that the process is started anew
+FALLS, LONG = 3, 600.0  # times that the process is started anew, unless it has lived for so many seconds
 HANGS = 120.0  # s after which nothing is expected of it any more
-ARRAYS = ("points", "normals", "tint", "marks")  # of an item, written to in place while a stroke goes on
+ARRAYS = ("points", "normals", "tint", "marks", "fine")  # of an item, some written to in place while a stroke goes on
+OF_COPIES = ("matrices", "poses", "points", "normals", "tint")
 
 
 class Ticket:
@@ -155,11 +157,11 @@ class Link:
         self.falls = 0
         self._tickets: dict[int, Ticket] = {}
         self._next = count()
-        self._lock = threading.Lock()
+        self._lock = threading.Lock()  # of whether it is alive, and of who waits
         self._start()
 
     def _start(self) -> None:
-        self.known, self.alive, self._said = Known(), True, threading.Event()
+        self.known, self.alive, self._said, self._begun = Known(), True, threading.Event(), time.monotonic()
         self.why = self.card = ""
         ours, theirs = Pipe()
         paths = os.pathsep.join(p for p in sys.path if p)
@@ -169,8 +171,9 @@ class Link:
         )  # fmt: skip
         theirs.close()
         self._pipe, self._out = ours, SimpleQueue[Any]()
-        threading.Thread(target=self._send, args=(ours, self._out), daemon=True, name="pictures out").start()
-        threading.Thread(target=self._receive, args=(ours, self.process), daemon=True, name="pictures in").start()
+        given = (ours, self._out, self.process, self._said)
+        threading.Thread(target=self._send, args=given[:2], daemon=True, name="pictures out").start()
+        threading.Thread(target=self._receive, args=given, daemon=True, name="pictures in").start()
 
     def ready(self) -> str:
         """Waits until it can draw; why it cannot, where it cannot."""
@@ -189,59 +192,67 @@ class Link:
             except (OSError, TypeError):  # it ended, or was closed here
                 return
 
-    def _receive(self, pipe: Connection, process: subprocess.Popen[bytes]) -> None:
+    def _receive(
+        self, pipe: Connection, out: SimpleQueue[Any], process: subprocess.Popen[bytes], said: threading.Event
+    ) -> None:
         try:
             self.why, self.card = pipe.recv()
-            self._said.set()
+            said.set()
             while True:
                 while not pipe.poll(HANGS):
                     if self._tickets:
                         process.kill()
-                number, shape, kind, error = pipe.recv()
-                pixels = None
-                if shape is not None:
-                    data = bytearray(int(np.prod(shape)) * np.dtype(kind).itemsize)
-                    if data:
-                        pipe.recv_bytes_into(data)
-                    pixels = np.frombuffer(data, kind).reshape(shape)
-                with self._lock:
-                    ticket = self._tickets.pop(number)
-                ticket.take(pixels, error)
+                self._hand_out(pipe)
         except (EOFError, OSError):
-            pass
-        self.alive = False
-        process.kill()
+            process.kill()
         code = process.wait()
-        if not self._said.is_set():
+        if not said.is_set():
             self.why = f"No picture can be drawn: the process for it ended at once ({code})."
-            self._said.set()
-        self._out.put(None)
-        with self._lock:
-            lost, self._tickets = list(self._tickets.values()), {}
+        out.put(None)
+        with self._lock:  # from here on another may be started
+            self.alive, lost, self._tickets = False, list(self._tickets.values()), {}
+        said.set()
         for ticket in lost:
             ticket.take(None)
 
+    def _hand_out(self, pipe: Connection) -> None:
+        """Give the next picture that comes to who waits for it."""
+        number, shape, kind, error = pipe.recv()
+        pixels = None
+        if shape is not None:
+            data = bytearray(int(np.prod(shape)) * np.dtype(kind).itemsize)
+            if data:
+                pipe.recv_bytes_into(data)
+            pixels = np.frombuffer(data, kind).reshape(shape)
+        with self._lock:
+            ticket = self._tickets.pop(number)
+        ticket.take(pixels, error)
+
     def send(self, ticket: Ticket | None, *words: Any) -> None:
-        """Ask for something, a picture where there is a ticket."""
-        if not self.alive:
-            if self.falls >= FALLS or self.why:
-                if ticket is not None:
-                    ticket.take(None, self.why or f"What draws the pictures ended {self.falls + 1} times.")
-                return
-            self.falls += 1
-            self._start()
-        number = None
-        if ticket is not None:
-            with self._lock:
-                number = next(self._next)
+        """Ask for something, a picture where there is a ticket. To be called from one thread."""
+        number = next(self._next)
+        with self._lock:
+            alive = self.alive
+            if alive and ticket is not None:
                 self._tickets[number] = ticket
+        if not alive:
+            self._send_anew(ticket, words)
+            return
         parts: list[tuple[int, bytes]] = []
         gone, self.known.gone = self.known.gone, []
-        data = packed((number, *words), self.known, parts)
-        head = pickle.dumps(([n for n, _ in parts], gone))
-        self._out.put([head, *(part for _, part in parts), data])
-        if not self.alive and ticket is not None and not ticket.come:  # it ended meanwhile
-            ticket.take(None)
+        data = packed((None if ticket is None else number, *words), self.known, parts)
+        self._out.put([pickle.dumps(([n for n, _ in parts], gone)), *(part for _, part in parts), data])
+
+    def _send_anew(self, ticket: Ticket | None, words: tuple[Any, ...]) -> None:
+        """By another process; but not again and again."""
+        if time.monotonic() - self._begun > LONG:
+            self.falls = 0
+        if self.falls < FALLS and not self.why:
+            self.falls += 1
+            self._start()
+            self.send(ticket, *words)
+        elif ticket is not None:
+            ticket.take(None, self.why or f"What draws the pictures ended {self.falls + 1} times.")
 
     def close(self) -> None:
         self._out.put(None)
@@ -313,13 +324,19 @@ class Beside:
         """The item among those of other windows: its key and its revisions are numbers."""
         number, revision, other = self._number(item.key, item.revision)
         if other:
-            for array in (getattr(item, name) for name in ARRAYS):
-                if array is not None and array.flags.writeable:
-                    self._link.known.forget(array)
+            self._written(item, ARRAYS)
         many = item.many
         if many is not None:
-            many = replace(many, revision=self._number((item.key, "copies"), many.revision)[1])
+            _, again, other = self._number((item.key, "copies"), many.revision)
+            if other:
+                self._written(many, OF_COPIES)
+            many = replace(many, revision=again)
         return replace(item, key=(self._owner, number), revision=revision, many=many)
+
+    def _written(self, thing: object, names: Sequence[str]) -> None:
+        for array in (getattr(thing, name) for name in names):
+            if array is not None and array.flags.writeable:
+                self._link.known.forget(array)
 
     def _number(self, key: object, revision: object) -> tuple[int, int, bool]:
         """Numbers for a key and for what is there, and whether that is another than before."""
