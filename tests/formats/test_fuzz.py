@@ -101,6 +101,7 @@ def tried(suffix, count, folder, seed=0):
         export(scene, path)
     good, broken = path.read_bytes(), folder / f"whole{suffix}"
     rng, read, refused = np.random.default_rng(seed), READERS[suffix], 0
+    read(path, scene)  # what a library takes when it is first used is not looked for
     for number in range(count):
         data = damaged(good, rng)
         broken.write_bytes(data)
