@@ -106,8 +106,9 @@ class Opening(QMainWindow):
             for number, item in enumerate(stage.items(StageWish(scene, scene.start)))
         ]
         camera, ratio = first_camera(scene, wide / high), self.devicePixelRatioF()
-        image = Picture(self.renderer).draw(items, camera, wide, high, ratio, self.palette_.view, fine=False)
-        self._first = (place, image.copy())
+        picture = Picture(self.renderer, self)
+        self._first = (place, picture.draw(items, camera, wide, high, ratio, self.palette_.view, fine=False))
+        picture.deleteLater()
         self.repaint()
         self.pictured.emit()
         return stage

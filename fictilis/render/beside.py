@@ -51,9 +51,10 @@ class Ticket:
 
     def take(self, pixels: np.ndarray | None, error: str = "") -> None:
         self.pixels, self.error = pixels, error
-        self._come.set()
         if self._done is not None:
             self._done(self)
+            self._done = None  # what waits must not end in the thread of who brings it
+        self._come.set()
 
     def wait(self, seconds: float | None = None) -> bool:
         """Whether it comes within so many seconds; None waits for it."""

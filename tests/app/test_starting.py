@@ -21,8 +21,10 @@ from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.timeline import Sound
+from fictilis.demo import sample
 from fictilis.formats.registry import save
 from fictilis.render.items import Light
+from fictilis.render.renderer import Renderer
 
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]
 
@@ -236,6 +238,20 @@ def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(ea
     early.close()
     assert not early.isVisible() and not early.furnished
     QTest.qWait(100)
+
+
+def test_where_no_process_can_be_had_it_draws_here(monkeypatch, coming_up):
+    def none():
+        raise OSError("no more processes")
+
+    monkeypatch.setattr("fictilis.render.beside.link", none)
+    window = coming_up(lambda: (sample("jelly"), None))
+    window.show()
+    assert waits(lambda: window.furnished and window.thumbnails._kept and not window.view.picture.busy)
+    assert isinstance(window.renderer, Renderer) and np.ptp(colours(window)) > 60
+    window.doc.set_frame(30)
+    assert waits(lambda: window.view.showing.fits and not window.view.moving)
+    window.close()
 
 
 @pytest.mark.parametrize(

@@ -84,7 +84,9 @@ class Thumbnails(QObject):
     @renderer.setter
     def renderer(self, renderer: Draws | None) -> None:
         if renderer is not self.renderer:
-            self.picture, self._drawn = None if renderer is None else Picture(renderer), None
+            if self.picture is not None:
+                self.picture.deleteLater()
+            self.picture, self._drawn = None if renderer is None else Picture(renderer, self), None
             if self.picture is not None:
                 self.picture.came.connect(self._came)
 

@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QImage
 
+from fictilis.app.model.tasks import QUEUED
 from fictilis.app.widgets.theme import mix
 from fictilis.core.ground.errors import FictilisError
 from fictilis.render.beside import Draws, Ticket
@@ -50,14 +51,15 @@ class Picture(QObject):
     came = pyqtSignal()
     _ended = pyqtSignal(object)
 
-    def __init__(self, renderer: Draws) -> None:
-        super().__init__()
+    def __init__(self, renderer: Draws, parent: QObject) -> None:
+        """The parent has it end in its own thread, whoever knows it last."""
+        super().__init__(parent)
         self.renderer = renderer
         self.image: QImage | None = None
         self.lost, self.error = False, ""  # whether the last one did not come, and why, where it is known
         self.ratio = 1.0
         self._ticket: Ticket | None = None
-        self._ended.connect(self._end)  # from the thread in which it came
+        self._ended.connect(self._end, QUEUED)  # type: ignore[call-arg]  # from another thread
 
     @property
     def busy(self) -> bool:

@@ -139,7 +139,7 @@ class Ready(QObject):
         if view.picture is None:
             return None
         if self._picture is None or self._picture.renderer is not view.picture.renderer:
-            self._picture = Picture(view.picture.renderer)
+            self._picture = Picture(view.picture.renderer, self)
         session, moving = doc.session, view.moving
         doc.session, view.moving = session.at(frame), False  # nobody is told: it is only looked at there
         try:

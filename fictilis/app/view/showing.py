@@ -37,7 +37,10 @@ class Showing(QObject):
         self._asked = (0.0, False, 0, True)  # when, whether fine, of which scene and whole
 
     def set_renderer(self, renderer: Draws | None) -> None:
-        self.picture, self.before = (None if renderer is None else Picture(renderer) for _ in range(2))
+        for picture in (self.picture, self.before):
+            if picture is not None:
+                picture.deleteLater()
+        self.picture, self.before = (None if renderer is None else Picture(renderer, self) for _ in range(2))
         for picture in (self.picture, self.before):
             if picture is not None:
                 picture.came.connect(self._came)
