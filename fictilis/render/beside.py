@@ -24,30 +24,29 @@ from typing import Any, Protocol
 import numpy as np
 from msgspec.structs import replace
 
+from fictilis.core.geometry.finer import Finer
+from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.ground.errors import FictilisError
 from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
-from fictilis.render.items import DrawItem, Light
+from fictilis.render.items import Backdrop, Cloth, DrawItem, Light
 
 LARGE = 512  # bytes of an array that is sent once
 START = "from fictilis.render.served import serve; serve({})"
 FALLS, LONG = 3, 600.0  # times that the process is started anew, unless it has lived for so many seconds
 HANGS = 120.0  # s after which nothing is expected of it any more
 ARRAYS = ("points", "normals", "tint", "marks", "fine")  # of an item, some written to in place while a stroke goes on
+SHARED = (Mesh, Line, Finer, Cloth, Backdrop)
 OF_COPIES = ("matrices", "poses", "points", "normals", "tint")
 
 
 class Ticket:
-    """A picture that was asked for: there once ``come``, lost where the process ended."""
+    """A picture that was asked for; without pixels where the process ended, with an error where none will come."""
 
     def __init__(self, done: Callable[[Ticket], None] | None = None) -> None:
         self._come, self._done = threading.Event(), done
         self.pixels: np.ndarray | None = None
         self.error = ""
-
-    @property
-    def come(self) -> bool:
-        return self._come.is_set()
 
     def take(self, pixels: np.ndarray | None, error: str = "") -> None:
         self.pixels, self.error = pixels, error
@@ -131,9 +130,7 @@ class Packer(pickle.Pickler):
 
 
 def _is_large(thing: Any) -> bool:
-    if isinstance(thing, np.ndarray):
-        return thing.nbytes >= LARGE
-    return type(thing).__name__ in ("Mesh", "Line", "Finer", "Cloth", "Backdrop")  # types that nothing here loads
+    return thing.nbytes >= LARGE if isinstance(thing, np.ndarray) else isinstance(thing, SHARED)
 
 
 def packed(thing: Any, known: Known, parts: list[tuple[int, bytes]], whole: object = None) -> bytes:
@@ -231,29 +228,35 @@ class Link:
 
     def send(self, ticket: Ticket | None, *words: Any) -> None:
         """Ask for something, a picture where there is a ticket. To be called from one thread."""
-        number = next(self._next)
-        with self._lock:
-            alive = self.alive
-            if alive and ticket is not None:
-                self._tickets[number] = ticket
-        if not alive:
-            self._send_anew(ticket, words)
+        if not self.alive and not self._started_again():
+            if ticket is not None:
+                ticket.take(None, self.why or f"What draws the pictures ended {self.falls + 1} times.")
             return
+        number = None if ticket is None else next(self._next)
         parts: list[tuple[int, bytes]] = []
         gone, self.known.gone = self.known.gone, []
-        data = packed((None if ticket is None else number, *words), self.known, parts)
-        self._out.put([pickle.dumps(([n for n, _ in parts], gone)), *(part for _, part in parts), data])
+        data = packed((number, *words), self.known, parts)
+        with self._lock:
+            alive = self.alive
+            if alive and ticket is not None and number is not None:
+                self._tickets[number] = ticket
+        if alive:
+            self._out.put([pickle.dumps(([n for n, _ in parts], gone)), *(part for _, part in parts), data])
+        elif ticket is not None:
+            ticket.take(None)
 
-    def _send_anew(self, ticket: Ticket | None, words: tuple[Any, ...]) -> None:
-        """By another process; but not again and again."""
+    def _started_again(self) -> bool:
+        """Start another process; not again and again."""
         if time.monotonic() - self._begun > LONG:
             self.falls = 0
-        if self.falls < FALLS and not self.why:
-            self.falls += 1
+        if self.falls >= FALLS or self.why:
+            return False
+        self.falls += 1
+        try:
             self._start()
-            self.send(ticket, *words)
-        elif ticket is not None:
-            ticket.take(None, self.why or f"What draws the pictures ended {self.falls + 1} times.")
+        except OSError as error:
+            self.alive, self.why = False, f"No picture can be drawn: no process is to be had for it ({error.strerror})."
+        return self.alive
 
     def close(self) -> None:
         self._out.put(None)

@@ -565,27 +565,55 @@ def test_thumbnails_wait_while_the_view_has_no_picture_yet(hurried, monkeypatch)
     assert told[0] == "view"
 
 
-def test_the_hand_never_waits_for_a_picture(hurried, monkeypatch):
-    """While one is drawn the window goes on; the newest wish is drawn next, and none in between."""
-    view, asked = hurried.view, []
+@pytest.fixture
+def late(hurried, monkeypatch):
+    """Pictures of the view come when they are let go: for which frames they were asked, and what lets the next one go."""
+    renderer, held, frames = hurried.view.picture.renderer, [], []
+    ask = renderer.ask
+
+    def hold(ticket, *given, **how):
+        frames.append(hurried.doc.frame)
+        held.append(lambda: ask(ticket, *given, **how))
+
     monkeypatch.setattr(pictures, "SOON", 0.0)
-    ask = view.picture.renderer.ask
-    held = []
-    monkeypatch.setattr(
-        view.picture.renderer,
-        "ask",
-        lambda ticket, *given, **how: (asked.append(hurried.doc.frame), held.append((ticket, given, how))),
-    )
+    monkeypatch.setattr(renderer, "ask", hold)
+    monkeypatch.setattr(hurried.window.thumbnails, "elsewhere", lambda: True)
+    yield frames, lambda: held.pop(0)()
+    monkeypatch.setattr(renderer, "ask", ask)
+    while held:
+        held.pop(0)()
+    assert hurried.comes(lambda: not hurried.view.picture.busy)
+
+
+def test_the_hand_never_waits_for_a_picture(hurried, late):
+    """While one is drawn the window goes on; the newest wish is drawn next, and none in between."""
+    asked, let_go = late
     for frame in (3, 4, 5):
         hurried.doc.set_frame(frame)
-        view.repaint()
-    assert asked == [3] and view.picture.busy
-    ticket, given, how = held.pop()
-    ask(ticket, *given, **how)
+        hurried.view.repaint()
+    assert asked == [3] and hurried.view.picture.busy
+    let_go()
     assert hurried.comes(lambda: len(asked) == 2) and asked[1] == 5
-    monkeypatch.undo()
-    ask(held[0][0], *held[0][1], **held[0][2])
-    assert hurried.comes(lambda: not view.picture.busy)
+
+
+def test_a_picture_that_comes_late_is_of_no_scene_that_was_left(hurried, late):
+    asked, let_go = late
+    hurried.doc.set_frame(3)
+    hurried.view.repaint()
+    hurried.doc.open_scene(Scene(), None)
+    hurried.view.repaint()
+    assert hurried.view.showing._image is None and len(asked) == 1
+    let_go()
+    assert hurried.comes(lambda: len(asked) == 2) and hurried.view.showing._image is None
+
+
+def test_what_cannot_be_drawn_is_not_asked_for_again_and_again(hurried, monkeypatch):
+    renderer, asked = hurried.view.picture.renderer, []
+    monkeypatch.setattr(renderer, "ask", lambda ticket, *_a, **_h: (asked.append(1), ticket.take(None, "It cannot be drawn.")))
+    hurried.window.thumbnails.forget()
+    hurried.doc.set_frame(3)
+    hurried.settle(600)
+    assert 0 < len(asked) < 20 and hurried.said.count(("It cannot be drawn.", "error")) == 1
 
 
 def test_a_process_that_draws_and_ends_takes_no_work_along(hurried, monkeypatch):

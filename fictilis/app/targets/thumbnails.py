@@ -145,19 +145,23 @@ class Thumbnails(QObject):
         self._drawn = place, made_of
         self._timer.stop()
         size = (round(WIDTH * self.ratio), round(HEIGHT * self.ratio))
-        items, camera, *_ = _seen(item, obj, *size)
-        self.picture.ask(items, camera, WIDTH, HEIGHT, self.ratio, ground, fine=len(item.points) < MANY)
+        self.picture.ask(*_seen(item, obj, *size), 1.0, ground, fine=len(item.points) < MANY)
 
     def _came(self) -> None:
-        """Keep the one that was drawn; one that was lost is wanted again when it is looked for."""
-        if self._drawn is not None and self.picture is not None and not self.picture.lost:
+        """Keep the one that was drawn; one that was lost is asked for again when it is looked for, and that is not said where
+        none will come."""
+        assert self.picture is not None
+        if self._drawn is not None and not self.picture.lost:
             place, made_of = self._drawn
-            self._kept[place] = (made_of, self.picture.image)
+            image = self.picture.image
+            image.setDevicePixelRatio(self.ratio)
+            self._kept[place] = (made_of, image)
             while len(self._kept) > KEPT:
                 self._kept.popitem(last=False)
         self._drawn = None
         self._go_on()
-        self.ready.emit()
+        if not self.picture.error:
+            self.ready.emit()
 
     def _take(self, task: Task[tuple[tuple, DrawItem]]) -> None:
         if self._wanted:  # else the scene was left meanwhile

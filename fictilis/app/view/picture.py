@@ -17,7 +17,6 @@ from fictilis.render.camera import Camera
 from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 
-AT_ONCE = 0.035  # s in which others get their turn
 SOON = 0.015  # s that the window waits for a picture, so that a small scene shows each at once
 PATIENCE = 2.0  # s that a picture may take until it is seen in part
 
@@ -93,11 +92,8 @@ class Picture(QObject):
             return
         self.lost, self.error = ticket.pixels is None, ticket.error
         if ticket.pixels is not None:
-            height, width = ticket.pixels.shape[:2]
-            image = QImage(ticket.pixels.data.cast("B"), width, height, 4 * width, QImage.Format.Format_RGBX8888)
-            image.pixels = ticket.pixels  # it is painted from there
-            image.setDevicePixelRatio(self.ratio)
-            self.image = image
+            self.image = image_of(ticket.pixels)
+            self.image.setDevicePixelRatio(self.ratio)
 
     def wait(self, seconds: float | None) -> bool:
         """Whether the picture asked for comes within so many seconds; then it is not told."""
@@ -109,11 +105,10 @@ class Picture(QObject):
     def draw(self, *asked: Any, **how: Any) -> QImage:
         """As ``ask``, and wait for it. Raises FictilisError where none comes."""
         self.ask(*asked, **how)
-        while self.wait(None) and self.lost:
-            if self.error:
-                raise FictilisError(self.error)
+        while self.wait(None) and self.lost and not self.error:
             self.ask(*asked, **how)  # by a process that is started again
-        assert self.image is not None
+        if self.image is None or self.lost:
+            raise FictilisError(self.error)
         return self.image
 
     def depth(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground) -> np.ndarray:
@@ -146,6 +141,8 @@ def plain_image(ground: Ground) -> QImage:
 
 
 def image_of(pixels: np.ndarray) -> QImage:
-    """An image with its own copy of (h, w, 4) uint8 pixels."""
+    """(h, w, 4) uint8 pixels as an image, which keeps and shares them."""
     height, width = pixels.shape[:2]
-    return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+    image = QImage(pixels.data.cast("B"), width, height, 4 * width, QImage.Format.Format_RGBX8888)
+    image.pixels = pixels
+    return image

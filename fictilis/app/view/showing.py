@@ -41,12 +41,15 @@ class Showing(QObject):
             if picture is not None:
                 picture.deleteLater()
         self.picture, self.before = (None if renderer is None else Picture(renderer, self) for _ in range(2))
-        for picture in (self.picture, self.before):
-            if picture is not None:
-                picture.came.connect(self._came)
+        if self.picture is not None and self.before is not None:
+            self.picture.came.connect(self._came)
+            self.before.came.connect(self.view.update)
 
     def forget(self) -> None:
-        if self.picture is not None:
+        """Show nothing of the scene that was left, nor what is drawn of it yet."""
+        self._image, self.dirty = None, True
+        if self.picture is not None and self.before is not None:
+            self.before.image = None
             self.picture.renderer.forget()
 
     def forget_frames(self) -> None:
@@ -87,8 +90,7 @@ class Showing(QObject):
 
     def _came(self) -> None:
         """The picture asked for is there, or what draws has ended and is started again."""
-        if self.picture is not None and not self.picture.busy:
-            self._take()
+        self._take()
         self.view.update()
 
     def _take(self) -> None:
@@ -100,7 +102,8 @@ class Showing(QObject):
             self.before.wait(pictures.SOON)
         if not fine:
             self.pace.took(time.perf_counter() - begun)
-        self._image = self.whole.take(self.picture.image, whole, opening, begun)
+        if opening == self.doc.openings:
+            self._image = self.whole.take(self.picture.image, whole, opening, begun)
         if self.dirty:
             QTimer.singleShot(0, self.view.update)
         self.shown.emit()

@@ -28,7 +28,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
-from fictilis.app.view.picture import AT_ONCE, Picture, plain_image
+from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
 from fictilis.app.view.showing import Showing
 from fictilis.app.view.strokes import Strokes
@@ -46,6 +46,7 @@ from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
+AT_ONCE = 0.035  # s of finding out shapes before others get their turn
 LARGE, FINE_AFTER = 50_000, 180  # points of a scene; ms of stillness before the picture is drawn smooth
 
 
