@@ -46,10 +46,10 @@ class Ticket:
     def __init__(self, done: Callable[[Ticket], None] | None = None) -> None:
         self._come, self._done = threading.Event(), done
         self.pixels: np.ndarray | None = None
-        self.error = ""
+        self.error, self.seconds = "", 0.0  # that it took to draw
 
-    def take(self, pixels: np.ndarray | None, error: str = "") -> None:
-        self.pixels, self.error = pixels, error
+    def take(self, pixels: np.ndarray | None, error: str = "", seconds: float = 0.0) -> None:
+        self.pixels, self.error, self.seconds = pixels, error, seconds
         if self._done is not None:
             self._done(self)
             self._done = None  # what waits must not end in the thread of who brings it
@@ -215,7 +215,7 @@ class Link:
 
     def _hand_out(self, pipe: Connection) -> None:
         """Give the next picture that comes to who waits for it."""
-        number, shape, kind, error = pipe.recv()
+        number, shape, kind, error, seconds = pipe.recv()
         pixels = None
         if shape is not None:
             data = bytearray(int(np.prod(shape)) * np.dtype(kind).itemsize)
@@ -224,7 +224,7 @@ class Link:
             pixels = np.frombuffer(data, kind).reshape(shape)
         with self._lock:
             ticket = self._tickets.pop(number)
-        ticket.take(pixels, error)
+        ticket.take(pixels, error, seconds)
 
     def send(self, ticket: Ticket | None, *words: Any) -> None:
         """Ask for something, a picture where there is a ticket. To be called from one thread."""

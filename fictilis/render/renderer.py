@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
 from functools import cached_property
@@ -108,7 +109,9 @@ class Renderer:
 
     def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None:
         """As ``Beside.ask``, at once: where no other process is to be had."""
-        ticket.take((self.depths if depth else self.draw)(items, *picture, **how))
+        begun = time.perf_counter()
+        pixels = (self.depths if depth else self.draw)(items, *picture, **how)
+        ticket.take(pixels, "", time.perf_counter() - begun)
 
     def _draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray

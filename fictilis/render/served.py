@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import signal
+import time
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -41,12 +42,13 @@ def _serve(pipe: Connection, renderer: Renderer) -> None:
         if ticket is None:
             getattr(renderer, words[0])(*words[1:])
             continue
+        begun = time.perf_counter()
         try:
             out = _drawn(renderer, *words)
         except Exception as error:  # noqa: BLE001 - it is raised where it was asked for
-            pipe.send((ticket, None, "", f"A picture was not drawn: {error}"))
+            pipe.send((ticket, None, "", f"A picture was not drawn: {error}", 0.0))
             continue
-        pipe.send((ticket, out.shape, out.dtype.str, ""))
+        pipe.send((ticket, out.shape, out.dtype.str, "", time.perf_counter() - begun))
         if out.size:
             pipe.send_bytes(out.data.cast("B"))
 

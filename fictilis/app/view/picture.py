@@ -36,7 +36,7 @@ class Pace:
         return PARTS[self._at]
 
     def took(self, seconds: float) -> None:
-        """How long the last moving picture took, with all that belongs to it."""
+        """How long the last moving picture took to draw."""
         self._good = self._good + 1 if seconds < EARLY else 0
         if seconds > LATE:
             self._at = min(self._at + 1, len(PARTS) - 1)
@@ -56,7 +56,7 @@ class Picture(QObject):
         self.renderer = renderer
         self.image: QImage | None = None
         self.lost, self.error = False, ""  # whether the last one did not come, and why, where it is known
-        self.ratio = 1.0
+        self.ratio, self.seconds = 1.0, 0.0  # how sharp it is, and how long it took to draw
         self._ticket: Ticket | None = None
         self._ended.connect(self._end, QUEUED)  # type: ignore[call-arg]  # from another thread
 
@@ -90,7 +90,7 @@ class Picture(QObject):
         ticket, self._ticket = self._ticket, None
         if ticket is None:
             return
-        self.lost, self.error = ticket.pixels is None, ticket.error
+        self.lost, self.error, self.seconds = ticket.pixels is None, ticket.error, ticket.seconds
         if ticket.pixels is not None:
             self.image = image_of(ticket.pixels)
             self.image.setDevicePixelRatio(self.ratio)

@@ -101,7 +101,7 @@ class Showing(QObject):
         if self.doc.seeing.before and self.before is not None:
             self.before.wait(pictures.SOON)
         if not fine:
-            self.pace.took(time.perf_counter() - begun)
+            self.pace.took(self.picture.seconds)
         if opening == self.doc.openings:
             self._image = self.whole.take(self.picture.image, whole, opening, begun)
         if self.dirty:
