@@ -568,10 +568,10 @@ def test_keys_belong_to_the_view_after_a_click_and_to_a_button_after_tab(user):
     button.setFocus(Qt.FocusReason.TabFocusReason)
     user.press(K.Key_Space, on=button)
     assert not user.window.playback.playing and len(user.obj.lanes) == 2
-    for _ in range(5):  # where a window of progress came late, keys are dead until the window is active again
+    for _ in range(10):  # where a window of progress came late, keys are dead until the window is active again
         user.take_keys_again()
-        user.settle(50)
-        user.view.setFocus()
+        user.settle(100)
+        user.click(user.view, (user.view.width() - 20, user.view.height() - 20))
         user.press(K.Key_Space)
         if user.window.playback.playing:
             break

@@ -441,6 +441,10 @@ def test_what_a_notice_offers_goes_with_the_scene_and_holds_on_to_none(user, she
     user.settle(50)
     assert not offered(user) and not user.window.frame.toast.isVisible()
     del button
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    gc.collect()
-    assert left() is None
+
+    def gone() -> bool:
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        gc.collect()
+        return left() is None
+
+    assert user.comes(gone), "what is made beside may know it for a moment"
