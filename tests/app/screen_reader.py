@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication
-from PyQt6.QtDBus import QDBusConnection, QDBusInterface
+from PyQt6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
 
 A11Y = "org.a11y.atspi."
 SHOWING, SELECTED = 25, 23  # bits of AtspiStateType
@@ -26,8 +26,9 @@ class Bus:
         self.bus = QDBusConnection.connectToBus(address, "reader")
 
     def call(self, node, method, *given, interface=A11Y + "Accessible"):
+        """What was answered; None where the node is gone, as happens while a window comes up (an error's text is no answer)."""
         answer = QDBusInterface(*node, interface, self.bus).call(method, *given)
-        return answer.arguments()[0] if answer.arguments() else None
+        return answer.arguments()[0] if answer.type() == QDBusMessage.MessageType.ReplyMessage and answer.arguments() else None
 
     def text(self, node, name):
         return self.call(node, "Get", A11Y + "Accessible", name, interface="org.freedesktop.DBus.Properties") or ""
