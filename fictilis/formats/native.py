@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -123,11 +124,8 @@ class _Archive:
 
     def _read(self, name: str, dtype: str) -> np.ndarray:
         data = self.bytes(name)
-        stream = io.BytesIO(data)
         try:
-            version = np.lib.format.read_magic(stream)
-            reader = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}[version]
-            shape, fortran, found = reader(stream)
+            begins, shape, fortran, found = _header(data[: data.index(b"\n") + 1])
         except Exception:  # noqa: BLE001 - and so does NumPy's reader of headers
             raise self.fail(f"its part {name} is no array") from None
         if found != np.dtype(dtype) or fortran:
@@ -135,9 +133,19 @@ class _Archive:
         count = 1
         for size in shape:
             count *= size
-        if count * found.itemsize != len(data) - stream.tell():
+        if count * found.itemsize != len(data) - begins:
             raise self.fail(f"its part {name} says it is shaped {shape}, but has another length")
-        return np.frombuffer(data, found, count, stream.tell()).reshape(shape)
+        return np.frombuffer(data, found, count, begins).reshape(shape)
+
+
+@lru_cache(1000)  # many arrays begin alike, and to read it takes longer than all the rest
+def _header(data: bytes) -> tuple[int, tuple[int, ...], bool, np.dtype]:
+    """Where the numbers of an .npy begin, their shape, whether columns come first, and their type."""
+    stream = io.BytesIO(data)
+    version = np.lib.format.read_magic(stream)
+    reader = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}[version]
+    shape, fortran, found = reader(stream)
+    return stream.tell(), shape, fortran, found
 
 
 def read_native(path: Path, progress: Progress = no_progress) -> Scene:

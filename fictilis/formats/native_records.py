@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
+from operator import attrgetter
 from types import UnionType
 from typing import Any, Protocol, Union, get_args, get_origin
 
@@ -71,6 +72,9 @@ class Parts(Protocol):
     def fail(self, what: str) -> BadFile: ...
 
 
+Read = Callable[[Any, Parts], Any]
+
+
 @dataclass(frozen=True)
 class Other:
     """A field that is written in another way: its name and type in the record, and how it is written and read."""
@@ -78,7 +82,7 @@ class Other:
     name: str
     kind: Any
     write: Callable[[Any, Storing], Any]
-    read: Callable[[Any, Parts], Any]
+    read: Read
 
 
 def _rig(number: int, parts: Parts) -> Rig:
@@ -176,11 +180,10 @@ def record(value: Struct, parts: Storing = NO_PARTS, **more: Any) -> Struct:
 
 
 def _told(value: Struct, parts: Storing) -> dict[str, Any]:
-    kind = type(value)
     out: dict[str, Any] = {}
-    for name in [f.name for f in _fields(kind)]:
-        held, other = getattr(value, name), OTHERS.get((kind, name))
-        if (kind, name) in WITHIN:
+    for name, inside, other in _fields_told(type(value)):
+        held = getattr(value, name)
+        if inside:
             out |= _told(held, parts)
         elif other is not None:
             out[other.name] = other.write(held, parts)
@@ -189,43 +192,64 @@ def _told(value: Struct, parts: Storing) -> dict[str, Any]:
     return out
 
 
+@cache
+def _fields_told(kind: type[Struct]) -> list[tuple[str, bool, Other | None]]:
+    """The fields of a class: name, whether its own fields stand in its place, and how it is written if differently."""
+    return [(f.name, (kind, f.name) in WITHIN, OTHERS.get((kind, f.name))) for f in _fields(kind)]
+
+
 def value(kind: type[Struct], told: Any, parts: Parts = NO_PARTS) -> Any:
     """The value of a class that a record tells of. Raises BadFile, FictilisError or ValueError for what is none."""
-    given = {}
-    for part in _fields(kind):
-        if (kind, part.name) in WITHIN:
-            given[part.name] = value(part.type, told, parts)
-        elif other := OTHERS.get((kind, part.name)):
-            given[part.name] = other.read(getattr(told, other.name), parts)
-        else:
-            held = getattr(told, part.name)
-            given[part.name] = None if held is None else _read(part.type, held, parts, ARRAYS.get((kind, part.name)))
-    return kind(**given)
+    return kind(**{name: read(told, parts) for name, read in _fields_read(kind)})
 
 
-def _read(kind: Any, told: Any, parts: Parts, stored: tuple[str, int | None] | None) -> Any:
-    """What a field of this type holds, by what stands in a record."""
+@cache
+def _fields_read(kind: type[Struct]) -> list[tuple[str, Read]]:
+    """For each field of a class, what finds it in the record of such a value."""
+    return [(part.name, _field_read(kind, part)) for part in _fields(kind)]
+
+
+def _field_read(kind: type[Struct], part: Any) -> Read:
+    if (kind, part.name) in WITHIN:
+        return lambda told, parts: value(part.type, told, parts)
+    if other := OTHERS.get((kind, part.name)):
+        return lambda told, parts: other.read(getattr(told, other.name), parts)
+    read = _read(part.type, ARRAYS.get((kind, part.name)))
+    find = attrgetter(part.name)
+    if read is None:
+        return lambda told, _: find(told)
+    return lambda told, parts: None if (held := find(told)) is None else read(held, parts)
+
+
+def _read(kind: Any, stored: tuple[str, int | None] | None = None) -> Read | None:
+    """What makes something of this type of what stands in a record; None where the same stands there."""
     if stored is not None:
         dtype, width = stored
-        array = parts.array(told, dtype, width)
-        return array.reshape(-1, 4, 4) if width == MATRIX else array
+        if width == MATRIX:
+            return lambda told, parts: parts.array(told, dtype, MATRIX).reshape(-1, 4, 4)
+        return lambda told, parts: parts.array(told, dtype, width)
     kind = next(part for part in get_args(kind) if part is not type(None)) if _is_union(kind) else kind
     if kind is bytes:
-        return parts.array(told, "|u1").tobytes()
+        return lambda told, parts: parts.array(told, "|u1").tobytes()
     if kind is AnimationCurve:
-        return AnimationCurve(tuple(told)) if told else None
+        return lambda told, _: AnimationCurve(tuple(told)) if told else None
     if kind is Geometry:
-        kind = Line if isinstance(told, record_of(Line)) else Mesh
-    if isinstance(told, list):
+        return lambda told, parts: value(Line if isinstance(told, record_of(Line)) else Mesh, told, parts)
+    if get_origin(kind) is tuple and get_args(kind)[-1] is ...:
         of = get_args(kind)[0]
+        each = _read(of)
+        if each is None:
+            return lambda told, _: tuple(told)
         # a lane without keys leads nothing, and no other part of the program knows of such
-        return tuple(_read(of, part, parts, None) for part in told if of is not Lane or part.keys)
-    return value(kind, told, parts) if isinstance(told, Struct) and kind is not Key else told
+        return lambda told, parts: tuple(each(part, parts) for part in told if of is not Lane or part.keys)
+    if isinstance(kind, type) and issubclass(kind, Struct) and kind is not Key:
+        return lambda told, parts: value(kind, told, parts)
+    return None
 
 
 def with_seen_names(value: object) -> None:
     """Every text of a record with all of its letters seen, in place: names of a file may come from anywhere."""
-    if isinstance(value, list | tuple):
+    if isinstance(value, (list, tuple)):
         for part in value:
             with_seen_names(part)
     elif isinstance(value, Struct):

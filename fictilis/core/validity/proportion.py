@@ -19,14 +19,17 @@ _known: WeakKeyDictionary[Struct, bool] = WeakKeyDictionary()  # values that are
 def in_proportion(value: object, what: str = "content") -> None:
     """Raises EditRefused, with the name of what it is, for a number, a text, a count or an array out of bounds. Keys are
     bounded by themselves, but for how many there are. What was looked at once is not looked at again."""
-    if isinstance(value, float | int) and not abs(value) <= FAR:
-        raise EditRefused(f"Its {what} is {value:g}; numbers go up to {FAR:g}.")
-    if isinstance(value, str):
+    if value is None:
+        return
+    if isinstance(value, (float, int)):  # a tuple, as float | int is made anew at each of a million calls
+        if not abs(value) <= FAR:
+            raise EditRefused(f"Its {what} is {value:g}; numbers go up to {FAR:g}.")
+    elif isinstance(value, str):
         if len(value) > LONGEST_TEXT:
             raise EditRefused(f"Its {what} has {len(value):,} letters; up to {LONGEST_TEXT:,} can be.")
         if what == "name" and any(c in BREAKS for c in value):
             raise EditRefused(f"Its name “{value[:40]!r}” has a line break.")
-    elif isinstance(value, list | tuple):
+    elif isinstance(value, (list, tuple)):
         most = MOST_KEYS if what == "keys" else MOST_PARTS
         if len(value) > most:
             raise EditRefused(f"It has {len(value):,} {what}; up to {most:,} can be.")
@@ -36,14 +39,18 @@ def in_proportion(value: object, what: str = "content") -> None:
         if wrong := out_of_bounds(value):
             raise EditRefused(f"Its {what} {wrong}.")
     elif isinstance(value, Struct):
-        config = value.__struct_config__
-        kept = config.weakref and not config.eq
-        if kept and value in _known:
-            return
-        for field in value.__struct_fields__:
-            in_proportion(getattr(value, field), field)
-        if kept:
-            _known[value] = True
+        _parts_in_proportion(value)
+
+
+def _parts_in_proportion(value: Struct) -> None:
+    config = value.__struct_config__
+    kept = config.weakref and not config.eq
+    if kept and value in _known:
+        return
+    for field in value.__struct_fields__:
+        in_proportion(getattr(value, field), field)
+    if kept:
+        _known[value] = True
 
 
 @cached_by_array
