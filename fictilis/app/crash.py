@@ -6,10 +6,10 @@ import sys
 import traceback
 from pathlib import Path
 
-from fictilis.app.shell import Shell
+from fictilis.app.window import Window
 
 
-def install_crash_log(folder: Path, window: Shell) -> None:
+def install_crash_log(folder: Path, window: Window) -> None:
     """An unexpected error goes to a log file that the message names; the work is kept in the recovery file."""
 
     def hook(kind, value, trace) -> None:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFrame, QMainWindow, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.commands.cues import CueCommands
@@ -19,7 +19,7 @@ from fictilis.app.commands.imports import ImportCommands
 from fictilis.app.commands.lines import LineCommands
 from fictilis.app.commands.operations import OperationCommands
 from fictilis.app.commands.pictures import PictureCommands
-from fictilis.app.commands.ports import Ports
+from fictilis.app.commands.ports import Ports, Shell
 from fictilis.app.commands.relays import RelayCommands
 from fictilis.app.commands.scene_time import SceneTimeCommands
 from fictilis.app.commands.shape import ShapeCommands
@@ -36,8 +36,7 @@ from fictilis.app.model.making import Making
 from fictilis.app.model.memory import give_back
 from fictilis.app.model.recovery import Autosave
 from fictilis.app.model.rehearsing import Rehearsing
-from fictilis.app.questions import Questions
-from fictilis.app.shell import Shell
+from fictilis.app.questions import Asker, Questions
 from fictilis.app.side.side_column import SideColumn
 from fictilis.app.targets.column import Column
 from fictilis.app.targets.thumbnails import Thumbnails
@@ -49,11 +48,58 @@ from fictilis.app.widgets.fields import by_tab_only, end_editing
 from fictilis.app.widgets.find_field import named_fields
 from fictilis.app.widgets.layouts import down
 from fictilis.app.widgets.theme import font, load_fonts
+from fictilis.core.ground.errors import there
+from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.by_bytes import keep_only_of
 from fictilis.render.ground import Ground
 
+if TYPE_CHECKING:
 
-def furnish(w: Shell) -> None:
+    class Parts(QMainWindow, Shell, Asker):  # type: ignore[misc]
+        """The window, to those who furnish it: what it has by itself, and what it has after that."""
+
+        recovery_folder: Path
+        idle: QTimer
+        sound: SoundPlayer
+        thumbnails: Thumbnails
+        autosave: Autosave
+        ask: Questions
+        ports: Ports
+        operations: OperationCommands
+        commands: Commands
+        shape_commands: ShapeCommands
+        target_commands: TargetCommands
+        relay_commands: RelayCommands
+        time_commands: TimeCommands
+        scene_time_commands: SceneTimeCommands
+        imports: ImportCommands
+        rehearsing: Rehearsing
+        cue_commands: CueCommands
+        cues: CuePanel
+        making: Making
+        pictures: PictureCommands
+        finder: Finder
+        top: TopLine
+        frame: ViewFrame
+        start_page: StartPage
+        column: Column
+        side: SideColumn
+        transport: Transport
+        lanes: Lanes
+        across: QSplitter
+        down: QSplitter
+        low: QWidget
+        below: QWidget
+        timed: QWidget
+        marker_row: MarkerRow
+        sound_row: SoundRow
+
+        def follow(self) -> None: ...
+        def restore_sizes(self) -> None: ...
+        def show_lane(self, ref: ChannelRef) -> None: ...
+
+
+def furnish(w: Parts) -> None:
     """Make and connect all that is not made yet."""
     load_fonts()
     QApplication.setFont(font(13))
@@ -97,10 +143,12 @@ def furnish(w: Shell) -> None:
     doc.changed.connect(w.follow)
     w.follow()
     w.view.picture_shown.connect(w.playback.picture_shown)
+    for drawn in (w.view.picture_shown, w.thumbnails.ready):
+        drawn.connect(w.idle.start)
     w.playback.changed.connect(lambda: setattr(w.thumbnails, "paused", w.playback.playing))
 
 
-def _build(w: Shell) -> None:
+def _build(w: Parts) -> None:
     p, doc = w.palette_, w.doc
     w.ports.view = w.view
     w.view.touching.rehearsing = w.rehearsing
@@ -142,7 +190,7 @@ def _build(w: Shell) -> None:
     by_tab_only(w)
 
 
-def _build_low(w: Shell) -> None:
+def _build_low(w: Parts) -> None:
     """The transport line, and below it the lanes with their rows, or the cues."""
     p, doc = w.palette_, w.doc
     w.low = QWidget()
@@ -170,7 +218,7 @@ def _build_low(w: Shell) -> None:
         row.refresh()
 
 
-def _hear(w: Shell, on: bool) -> None:
+def _hear(w: Parts, on: bool) -> None:
     """The sound of a rehearsal, from its beginning."""
     sound = w.doc.committed.scene.sound
     if on and sound is not None:
@@ -180,7 +228,7 @@ def _hear(w: Shell, on: bool) -> None:
         w.sound.stop()
 
 
-def _lists(w: Shell) -> tuple[tuple, ...]:
+def _lists(w: Parts) -> tuple[tuple, ...]:
     """Menus that are filled when they open."""
     doc = w.doc
 
@@ -196,14 +244,14 @@ def _lists(w: Shell) -> tuple[tuple, ...]:
              ("Target/Groups and mixes", "drop-mix", "Apply a kept mix", mixes))  # fmt: skip
 
 
-def _fill_recent(w: Shell, menu: QMenu) -> None:
+def _fill_recent(w: Parts, menu: QMenu) -> None:
     menu.clear()
     paths = [Path(p) for p in w.settings.recent()]
     for path in paths:
-        action = menu.addAction(path.name, lambda p=path: w.commands.open_path(p))
+        action = there(menu.addAction(path.name, lambda p=path: w.commands.open_path(p)))
         action.setToolTip(str(path))
     if not paths:
-        menu.addAction("nothing yet").setEnabled(False)
+        there(menu.addAction("nothing yet")).setEnabled(False)
 
 
 def _kept(things: Callable[[], Sequence], go: Callable[[Any], None]) -> Callable[[QMenu], None]:
@@ -214,12 +262,12 @@ def _kept(things: Callable[[], Sequence], go: Callable[[Any], None]) -> Callable
         for thing in things():
             menu.addAction(thing.name, lambda t=thing: go(t))
         if not menu.actions():
-            menu.addAction("none yet").setEnabled(False)
+            there(menu.addAction("none yet")).setEnabled(False)
 
     return fill
 
 
-def _fields(w: Shell) -> list[tuple[str, str, QWidget]]:
+def _fields(w: Parts) -> list[tuple[str, str, QWidget]]:
     return named_fields((("side column", w.side), ("transport line", w.transport)))
 
 

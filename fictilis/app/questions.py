@@ -32,6 +32,7 @@ from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.shape import move_shape
 from fictilis.core.geometry.forms import point_count
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.shapes import ShapeRef, shape_points
 from fictilis.core.scene.kept import blended
@@ -141,7 +142,7 @@ class Questions:
 
     def blend(self) -> None:
         """Blend two kept mixes; the weights are set, or keyed."""
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         mixes = {m.name: m for m in obj.mixes}
 
         def weights(first: str, second: str, part: float) -> dict[ChannelRef, float]:
@@ -208,8 +209,10 @@ class Questions:
         session, camera = doc.session, eye.own
 
         def seen(choice: new_scene.NewSceneChoice) -> None:
-            if point_count(choice.form, choice.numbers) <= SEEN_LIVE:
-                doc.attempt(lambda: see(*add_form(doc.ground if choice.beside else Scene(), choice.form, choice.numbers)))
+            if point_count(there(choice.form), there(choice.numbers)) <= SEEN_LIVE:
+                doc.attempt(
+                    lambda: see(*add_form(doc.ground if choice.beside else Scene(), there(choice.form), there(choice.numbers)))
+                )
 
         def see(scene: Scene, object_id: str) -> None:
             alone = replace(session.for_scene(scene), object_id=object_id, playing=False, frame=session.frame)
@@ -250,7 +253,7 @@ class Questions:
     def base(self, displacement: Deltas) -> str | None:
         """``follow``, ``stay``, or None to give the stroke up. Asked once until Done, or once when remembered."""
         doc = self.doc
-        obj = doc.object
+        obj = doc.obj
         target = doc.target or obj.targets[0]
         pictures: list[QImage | None] = []
         for choice in ("follow", "stay"):

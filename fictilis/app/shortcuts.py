@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHeaderView, QKeySequenceEdit, QLineEdit, QTableWidg
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.model.finding import plain
 from fictilis.app.widgets.dialogs import Dialog
+from fictilis.core.ground.errors import there
 
 
 class ShortcutsDialog(Dialog):
@@ -23,7 +24,7 @@ class ShortcutsDialog(Dialog):
         )
         self.table = QTableWidget(len(ROWS), 3)
         self.table.setHorizontalHeaderLabels(["Where", "Action", "Keys"])
-        self.table.verticalHeader().hide()
+        there(self.table.verticalHeader()).hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
@@ -41,7 +42,7 @@ class ShortcutsDialog(Dialog):
             self.editors[row.id] = editor
             self.table.setCellWidget(number, 2, editor)
             self.table.setRowHeight(number, 34)
-        header = self.table.horizontalHeader()
+        header = there(self.table.horizontalHeader())
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.resizeSection(0, 80)
         header.resizeSection(2, 170)

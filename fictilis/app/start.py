@@ -153,7 +153,7 @@ def _begin(window: Window, path: Path | None) -> None:
         window.commands.open_path(path)
     elif path is not None:
         window.opened(path)
-    window.offer_recovery()
+    window.commands.offer_recovery(window.recovery_folder)
 
 
 def _play_and_leave(window: Window, folder: Path) -> None:

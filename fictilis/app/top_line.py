@@ -13,8 +13,9 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.finding import Findable
 from fictilis.app.widgets.fields import Elided
 from fictilis.app.widgets.find_field import FindField
-from fictilis.app.widgets.layouts import across
+from fictilis.app.widgets.layouts import across, dress
 from fictilis.app.widgets.theme import Palette, icon, pixmap
+from fictilis.core.ground.errors import there
 
 REHEARSED = "clicks run cues; the scene stays as it is"
 
@@ -45,7 +46,7 @@ class StateLine(QFrame):
         doc = self.doc
         shaping = doc.shaping is not None
         self.word.setText("Rehearsing" if doc.rehearsing else "Shaping" if shaping else "Mixing")
-        label = doc.shaping.label(doc.object) if shaping else ""
+        label = there(doc.shaping).label(doc.obj) if shaping else ""
         self.what.setText(label if len(label) <= 42 else label[:40] + "…")
         self.what.setToolTip(label)
         self.what.setVisible(shaping)
@@ -53,19 +54,14 @@ class StateLine(QFrame):
         self.note.setVisible(bool(self.note.text()))
         ends = shaping or doc.rehearsing
         self.done.setVisible(ends)
-        self.layout().setContentsMargins(14, 3, 5 if ends else 14, 3)
-        if (self.property("shaping"), self.property("rehearsing")) != (shaping, doc.rehearsing):
-            self.setProperty("shaping", shaping)
-            self.setProperty("rehearsing", doc.rehearsing)
-            for part in (self, self.done):
-                self.style().unpolish(part)
-                self.style().polish(part)
+        there(self.layout()).setContentsMargins(14, 3, 5 if ends else 14, 3)
+        dress(self, self.done, shaping=shaping, rehearsing=doc.rehearsing)
 
     def _shaping_note(self) -> str:
-        ref, doc = self.doc.shaping, self.doc
+        ref, doc = there(self.doc.shaping), self.doc
         if self.solo:
             return f"shown at {ref.at:.2f} meanwhile"
-        stage = None if ref.is_base else doc.object.target(ref.target).in_between(ref.at)
+        stage = None if ref.is_base else doc.obj.target(there(ref.target)).in_between(ref.at)
         return stage.name if stage is not None else ""
 
     def set_solo(self, solo: bool) -> None:
@@ -135,7 +131,7 @@ class TopLine(QWidget):
         self.submenus: dict[str, QMenu] = {}
         self.lists: dict[str, QMenu] = {}
         for name in MENUS:
-            self.submenus |= self.actions_.fill(menu.addMenu(name), name)
+            self.submenus |= self.actions_.fill(there(menu.addMenu(name)), name)
         for name, before, title, fill in lists:
             part = self.submenus[name]
             more = QMenu(title, part)
@@ -146,8 +142,8 @@ class TopLine(QWidget):
 
     def set_palette_(self, palette: Palette) -> None:
         self.menu_button.setIcon(icon_logo(palette))
-        self.undo.defaultAction().setIcon(icon("arrow-counter-clockwise", palette))
-        self.redo.defaultAction().setIcon(icon("arrow-clockwise", palette))
+        there(self.undo.defaultAction()).setIcon(icon("arrow-counter-clockwise", palette))
+        there(self.redo.defaultAction()).setIcon(icon("arrow-clockwise", palette))
         self.export.setIcon(icon("export", palette))
         self.palette_ = palette
         self.find_field.set_palette_(palette)

@@ -49,7 +49,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _parser(command: str) -> tuple[argparse.ArgumentParser, Collection[str]]:
-    """What understands the words, and the commands it knows; to open a sample, what the others need is not loaded."""
+    """What understands the words, and the commands it knows; of the others than ``command`` only the names."""
     from fictilis.demo import SAMPLES
 
     parser = argparse.ArgumentParser("fictilis", usage="fictilis [FILE] | fictilis COMMAND …", description=__doc__)
@@ -62,7 +62,7 @@ def _parser(command: str) -> tuple[argparse.ArgumentParser, Collection[str]]:
     if command != "demo":
         from fictilis.cli.commands import register
 
-        register(commands)
+        register(commands, command)
     return parser, commands.choices
 
 

@@ -10,8 +10,8 @@ from fictilis.cli import export, importing, info, operate, pictures, rehearse, w
 from fictilis.core.ground.errors import FictilisError, UsageError
 
 
-def register(commands) -> None:
-    """Add them to a parser's subparsers."""
+def register(commands, command: str) -> None:
+    """Add them to a parser's subparsers, the one that is asked for with all it understands."""
     new = commands.add_parser("new", help="make a scene from mesh files")
     new.add_argument("base", type=Path)
     new.add_argument("--target", action="append", default=[], metavar="[OBJECT/][NAME=]FILE")
@@ -54,7 +54,7 @@ def register(commands) -> None:
     key.add_argument("-o", "--output", type=Path, help="default: the scene itself")
     key.set_defaults(run=_key)
 
-    operate.register(commands)
+    operate.register(commands, command)
 
     _outputs(commands)
 

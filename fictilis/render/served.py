@@ -10,8 +10,11 @@ from typing import Any
 import numpy as np
 
 from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.memory import return_freed
 from fictilis.render.beside import Unpacker
 from fictilis.render.renderer import Renderer
+
+IDLE = 5.0  # s without a wish, after which memory that was freed is given back
 
 
 def serve(handle: int) -> None:
@@ -33,6 +36,8 @@ def serve(handle: int) -> None:
 def _serve(pipe: Connection, renderer: Renderer) -> None:
     things: dict[int, Any] = {}
     while True:
+        if not pipe.poll(IDLE):
+            return_freed()
         numbers, gone = Unpacker(pipe.recv_bytes(), things).load()
         for number in gone:
             things.pop(number, None)

@@ -1,4 +1,3 @@
-import gc
 import os
 import threading
 from collections.abc import Callable
@@ -15,11 +14,10 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.memory import keep_loaded
 from fictilis.app.model.session import Session
 from fictilis.app.model.settings import Settings
-from fictilis.app.shell import HEIGHT, WIDTH
 from fictilis.app.start import application
 from fictilis.app.widgets import dialogs
 from fictilis.app.widgets.theme import PALETTES
-from fictilis.app.window import Window
+from fictilis.app.window import HEIGHT, WIDTH, Window
 from fictilis.core.scene.scene import Scene
 from fictilis.render.camera import Camera
 from fictilis.render.snapshot import START_PITCH, START_YAW
@@ -249,7 +247,6 @@ def as_new(window: Window, scene: Scene) -> None:
 @pytest.fixture(scope="module")
 def windows(qapp, request):
     made = Windows(getattr(request.module, "WINDOWS_ALONE", False))
-    gc.unfreeze()  # what the last module left can go
     keep_loaded()  # as the application does, or every scene that is opened looks through all that the tests have loaded
     yield made
     made.close()

@@ -210,7 +210,7 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     assert [r.name for r in left_behind(autosave.folder)] == ["Sheet"]
     other = open_window(Scene())
     answers(other.window, RecoverDialog="recover")
-    other.window.offer_recovery()
+    other.window.commands.offer_recovery(other.window.recovery_folder)
     assert other.obj.target("t1").weight == 0.5 and other.doc.unsaved and other.doc.path is None
     assert other.doc.scene.name == "Sheet recovered"
     assert autosave.file.is_file()  # until it is saved
@@ -219,7 +219,7 @@ def test_autosave_and_recovery_after_a_crash(open_window, sheet, answers, tmp_pa
     choose(other, monkeypatch, save=tmp_path / "other.fictilis")
     other.press(K.Key_S, CTRL)
     assert autosave.file.is_file() and (tmp_path / "other.fictilis").is_file()
-    other.window._recover(left_behind(autosave.folder)[0])
+    other.window.commands._recover(left_behind(autosave.folder)[0])
     assert same(other.doc.committed.scene, recovered)
     choose(other, monkeypatch, save=tmp_path / "again.fictilis")
     other.take_keys_again()
@@ -286,7 +286,7 @@ def test_recovery_waits_for_the_file_named_at_start(open_window, sheet, answers,
     write_native(tmp_path / "named.fictilis", sheet)
     user = open_window(Scene())
     asked = []
-    monkeypatch.setattr(user.window, "offer_recovery", lambda: asked.append(user.doc.scene.name))
+    monkeypatch.setattr(user.window.commands, "offer_recovery", lambda _folder: asked.append(user.doc.scene.name))
     _begin(user.window, tmp_path / "named.fictilis")
     assert asked == ["Sheet"]
 

@@ -509,7 +509,7 @@ def test_numbers_are_followed_after_a_click_on_the_tool_already_chosen(hurried):
 
 
 def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
-    monkeypatch.setattr("fictilis.app.shell.WARMED_FROM", 10)
+    monkeypatch.setattr("fictilis.app.window.WARMED_FROM", 10)
     user, doc = hurried, hurried.doc
     points, mesh = ball(8.0, 6)
     scene, object_id = add_object(Scene(), "Pearl", mesh, points)

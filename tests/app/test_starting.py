@@ -13,9 +13,8 @@ from PyQt6.QtTest import QTest
 from fictilis.app import start
 from fictilis.app.model.document import Document
 from fictilis.app.model.settings import Settings
-from fictilis.app.opening import AROUND
 from fictilis.app.start import NoDisplay, need_display
-from fictilis.app.window import Window
+from fictilis.app.window import AROUND, Window
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
@@ -226,7 +225,7 @@ def test_a_window_is_made_whole_without_a_picture_too_and_closes_before_it_is(ea
         raise FictilisError("There is no OpenGL here.")
 
     monkeypatch.setattr("fictilis.render.beside.Beside", broken)
-    monkeypatch.setattr("fictilis.app.opening.LATEST", 60)
+    monkeypatch.setattr("fictilis.app.window.LATEST", 60)
     said = []
     monkeypatch.setattr(Document, "say", lambda _doc, sentence, kind: said.append((sentence, kind)))
     other = coming_up(lambda: None)

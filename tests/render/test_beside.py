@@ -2,7 +2,6 @@
 
 import gc
 import signal
-import time
 
 import numpy as np
 import pytest

@@ -12,6 +12,7 @@ from fictilis.app.commands.operations import subject_of
 from fictilis.app.commands.row import Row
 from fictilis.app.commands.rows import LINES_BEFORE, ROWS
 from fictilis.app.model.document import Document
+from fictilis.core.ground.errors import there
 from fictilis.core.operations.table import Subject
 
 BY_ID = {row.id: row for row in ROWS}
@@ -130,7 +131,7 @@ class Actions:
                 last = menu.actions()[-1] if menu.actions() else None
                 if last is not None and last.menu() is None:
                     menu.addSeparator()  # parts stand together
-                parts[row.menu] = menu.addMenu(row.menu.split("/")[1])
+                parts[row.menu] = there(menu.addMenu(row.menu.split("/")[1]))
             elif row.id in LINES_BEFORE:
                 parts[row.menu].addSeparator()
             parts[row.menu].addAction(self.by_id[row.id])

@@ -6,7 +6,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.core.edits import cues as edits
-from fictilis.core.ground.errors import Cancelled, EditRefused
+from fictilis.core.ground.errors import Cancelled, EditRefused, there
 from fictilis.core.rehearsal.meaning import cue
 from fictilis.core.rehearsal.takes import without_waiting
 from fictilis.core.scene.cues import Cue
@@ -53,16 +53,16 @@ class CueCommands:
 
     def test_cue(self) -> None:
         """Run the chosen cue, whatever it waits for; a rehearsal begins where there is none."""
-        chosen = cue(self.doc.scene, self.doc.cue)
+        chosen = cue(self.doc.scene, there(self.doc.cue))
         if not self.doc.rehearsing:
             self.rehearsing.begin()
         self.rehearsing.start(chosen.id)
 
     def move_cue(self, way: int) -> None:
         doc = self.doc
-        place = [c.id for c in doc.scene.cues].index(doc.cue) + way
+        place = [c.id for c in doc.scene.cues].index(there(doc.cue)) + way
         if 0 <= place < len(doc.scene.cues):
-            doc.edit("Move the cue", lambda s: edits.move_cue(s, doc.cue, place))
+            doc.edit("Move the cue", lambda s: edits.move_cue(s, there(doc.cue), place))
 
     def change_cue(self, new: Cue) -> bool:
         """Other words of a cue."""

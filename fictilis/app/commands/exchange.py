@@ -85,7 +85,7 @@ class ExchangeCommands:
 
     def weights_from(self, path: Path) -> None:
         """A table as lanes of the object shown; columns that match no target by name are asked about."""
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         table = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", lambda _progress: read_weights(path)))
         if table is None:
             return

@@ -12,6 +12,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import ChoiceAsk, NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.app.model.exchange import OBJECTS, SCENE
+from fictilis.app.model.recovery import Recoverable, left_behind, sweep
 from fictilis.app.model.scene_file import read_scene
 from fictilis.app.model.session import Session
 from fictilis.app.model.stamps import stamp_of
@@ -45,6 +46,7 @@ class Commands:
 
     def __init__(self, doc: Document, ports: Ports) -> None:
         self.doc, self.ports, self.ask = doc, ports, ports.ask
+        self._recovered: tuple[Recoverable, int] | None = None  # and which opening it was
 
     # files
 
@@ -95,7 +97,7 @@ class Commands:
         held = doc.attempt(lambda: self.ask.run(f"Reading {path.name}", read))
         if held is None:
             return None
-        scene = held.scene
+        scene: Scene | None = held.scene
         if held.bare:
             choice = self.ask.take(held, [way], None)
             if choice is None:
@@ -104,6 +106,35 @@ class Commands:
         for warning in held.said:
             doc.say(warning, "warning")
         return scene
+
+    def offer_recovery(self, folder: Path) -> None:
+        """Offer each scene that a crashed session left behind in the folder for it."""
+        sweep(folder)
+        for found in left_behind(folder):
+            answer = self.ask.recover(found)
+            if answer == "discard":
+                found.throw_away()
+            elif answer == "recover" and self.may_leave() and self._recover(found):
+                return
+
+    def _recover(self, found: Recoverable) -> bool:
+        try:
+            scene = load(found.file)
+        except FictilisError as error:
+            self.doc.say(error.said, "error")
+            return False
+        # a scene of its own, so that saving asks where; the copy stays until it is saved
+        self.doc.open_scene(replace(scene, name=f"{found.name} recovered"), None, saved=False)
+        self.ports.view.eye.fit()
+        self._recovered = (found, self.doc.openings)
+        self.doc.say(f"Recovered {found.name}; save it to keep it.", "warning")
+        return True
+
+    def recovered_is_saved(self) -> None:
+        """What a crash left can go, where it is this scene."""
+        if self._recovered is not None and self._recovered[1] == self.doc.openings:
+            self._recovered[0].discard()
+            self._recovered = None
 
     def open_file(self) -> None:
         path = self.ask.files.open("Open a scene", f"{SCENES};;{file_kinds('read')}")
@@ -274,7 +305,7 @@ class Commands:
         self.ports.view.eye.look(way)
 
     def hide(self) -> None:
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         doc.channels.set_values(doc.channels.refs({"visible": 0.0}), f"Hide {obj.name}")
 
     def choose_texture(self) -> None:
@@ -283,12 +314,12 @@ class Commands:
             self.doc.attempt(lambda: self._set_texture(self.ask.run(f"Reading {path.name}", lambda _progress: _unpacked(path))))
 
     def _set_texture(self, texture: Texture | None) -> None:
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         look = replace(obj.appearance, texture=texture)
         if doc.edit(f"Texture of {obj.name}", lambda s: object_edits.set_appearance(s, obj.id, look)):
             doc.see(texture=texture is not None)
             if texture is not None:
-                self._say_bare(doc.object)
+                self._say_bare(doc.obj)
 
     def plain_texture(self) -> None:
         self._set_texture(None)
@@ -298,16 +329,16 @@ class Commands:
 
     def project_texture(self) -> None:
         """Lay the texture as it is seen from here."""
-        texture = self.doc.object.appearance.texture or Texture()
-        self._set_texture(replace(texture, projected=self.ports.view.eye.projection(self.doc.object)))
+        texture = self.doc.obj.appearance.texture or Texture()
+        self._set_texture(replace(texture, projected=self.ports.view.eye.projection(self.doc.obj)))
 
     def unproject_texture(self) -> None:
-        texture = self.doc.object.appearance.texture or Texture()
+        texture = self.doc.obj.appearance.texture or Texture()
         self._set_texture(replace(texture, projected=None))
 
     def _projected(self) -> np.ndarray | None:
         """Without UVs a checker is projected at once, so that it is seen."""
-        obj = self.doc.object
+        obj = self.doc.obj
         texture = obj.appearance.texture
         if texture is not None:
             return texture.projected

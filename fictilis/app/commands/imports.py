@@ -89,7 +89,7 @@ class ImportCommands:
         else:
             row = Row([], [], list(held.said), [])
             for data in shapes_of(scene, held.stems):
-                add_shape(row, doc.object, data)
+                add_shape(row, doc.obj, data)
             self.relays.take_row(row, row_name(held.paths))
             return
         for warning in held.said:

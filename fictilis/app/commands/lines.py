@@ -56,7 +56,7 @@ class LineCommands:
         doc = self.doc
 
         def make() -> tuple:
-            obj = doc.object
+            obj = doc.obj
             points, line = self._made(places, closed, tolerance)
             own = placed(points, np.linalg.inv(obj.transform.matrix()))
             return target_from_line(doc.ground, obj.id, "Drawn", Match(line, own))

@@ -43,7 +43,7 @@ def acts(part: str) -> Check:
 
 def target_is(flag: str) -> Check:
     """Whether the target selected last is ``muted``, ``solo`` or ``locked``, whatever else is selected after it."""
-    return lambda doc: bool(doc.selected_targets) and getattr(doc.object.target(doc.selected_targets[-1]), flag)
+    return lambda doc: bool(doc.selected_targets) and getattr(doc.obj.target(doc.selected_targets[-1]), flag)
 
 
 def path_of(doc: Document) -> str | None:

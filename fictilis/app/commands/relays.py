@@ -33,14 +33,14 @@ class RelayCommands:
 
     def relay_from(self, paths: Sequence[Path]) -> None:
         """The same of files that were chosen."""
-        obj = self.doc.object
+        obj = self.doc.obj
         row = self.doc.attempt(lambda: self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress)))
         if row is not None:
             self.take_row(row, row_name(paths))
 
     def take_row(self, row: Row, name: str) -> None:
         """A relay of shapes that were read, once its name, its frames and its way are answered."""
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         start, end = (row.frames[0], row.frames[-1]) if row.frames else doc.scene.span
         asks: list = [
             TextAsk("name", "Name", name), NumberAsk("first", "First pose at", "", start, -1e6, 1e6, 0),

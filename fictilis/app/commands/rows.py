@@ -36,6 +36,7 @@ from fictilis.app.commands.needs import (
 from fictilis.app.commands.row import Row, operated
 from fictilis.app.commands.time_rows import TIME_ROWS
 from fictilis.app.view.tools import TOOLS
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.deformers import DEFORMERS
 from fictilis.core.shaping.exact import EXACT_CHANGES
 from fictilis.demo import SAMPLES
@@ -296,8 +297,8 @@ ROWS = (
     operated("camera-no-along", "See/Camera", "camera-no-along"),
     operated("remove-camera", "See/Camera", "camera-remove"),
     Row("light", "See", "Light and colours…", "light"),
-    operated("lock", "Object", "object-lock", (), lambda d: has_object(d) and d.object.locked,
-             lambda d: {"off": d.object.locked}),
+    operated("lock", "Object", "object-lock", (), lambda d: has_object(d) and there(d.object).locked,
+             lambda d: {"off": there(d.object).locked}),
     Row("previous-object", "Object", "Previous object", "next_object", ("Alt+PgUp",), has_object, argument=-1),
     Row("next-object", "Object", "Next object", "next_object", ("Alt+PgDown",), has_object, argument=1),
     Row("hide", "Object", "Hide object", "hide", ("H",), has_object),

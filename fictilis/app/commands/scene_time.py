@@ -11,6 +11,7 @@ from fictilis.app.commands.ports import Ports
 from fictilis.app.model.asking import NumberAsk, TextAsk
 from fictilis.app.model.document import Document
 from fictilis.core.edits import timeline as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.ground.names import fresh_name
 from fictilis.core.scene.clips import choose_clip, clip
 from fictilis.core.scene.timeline import SceneCamera
@@ -119,7 +120,7 @@ class SceneTimeCommands:
     def next_clip(self, way: int) -> None:
         """The clip after the active one, or before it, round and round."""
         ids = [clip.id for clip in self.doc.scene.clips]
-        self.choose_clip(ids[(ids.index(self.doc.scene.clip) + way) % len(ids)])
+        self.choose_clip(ids[(ids.index(there(self.doc.scene.clip)) + way) % len(ids)])
 
     def choose_clip(self, clip_id: str) -> None:
         """Another active clip, played as it is to be."""

@@ -14,7 +14,7 @@ from fictilis.app.model.session import Notice
 from fictilis.app.view.tools import TOOLS
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.arrays import distinct
-from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused, there
 from fictilis.core.mix.relay import pose_at
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject
@@ -42,7 +42,7 @@ class ShapeCommands:
     def shape_pose(self) -> None:
         """Shape the pose under the playhead, else the one before it, where the relay stands on it."""
         doc = self.doc
-        key = pose_at(doc.object, subject_of(doc).relay, doc.frame)
+        key = pose_at(doc.obj, subject_of(doc).relay, doc.frame)
         doc.set_frame(key.frame)
         if key.shape:
             doc.change(way=IN_THE_MIX)
@@ -100,11 +100,11 @@ class ShapeCommands:
             now = doc.pick()
             doc.set_tools(kind=kind)
             if len(now):
-                doc.set_pick(picks.as_kind(doc.object.geometry, now, kind))
+                doc.set_pick(picks.as_kind(doc.obj.geometry, now, kind))
 
     def _pick(self, make: Callable[[MorphObject, Pick], Pick]) -> None:
         doc = self.doc
-        pick = doc.attempt(lambda: make(doc.object, doc.pick()))
+        pick = doc.attempt(lambda: make(doc.obj, doc.pick()))
         if pick is not None:
             doc.set_pick(pick)
 
@@ -140,7 +140,7 @@ class ShapeCommands:
         self._pick(make)
 
     def pick_moved(self) -> None:
-        self._pick(lambda obj, pick: picks.moved_by(obj, self.doc.target.id, self.doc.tools.kind))
+        self._pick(lambda obj, pick: picks.moved_by(obj, there(self.doc.target).id, self.doc.tools.kind))
 
     def pick_side(self, side: str) -> None:
         axis, way = SIDES[side]
@@ -160,7 +160,7 @@ class ShapeCommands:
     def pick_kept(self, name: str) -> None:
         """Pick what was kept under a name."""
         doc = self.doc
-        kept = next(p for p in doc.object.picks if p.name == name)
+        kept = next(p for p in doc.obj.picks if p.name == name)
         doc.set_tools(kind=kept.pick.kind)
         doc.set_pick(kept.pick)
 

@@ -21,7 +21,7 @@ from fictilis.core.edits.targets import target_projected
 from fictilis.core.geometry.kinds import Mesh
 from fictilis.core.geometry.matching import Order, find_order
 from fictilis.core.geometry.units import UNITS, fitting_unit, linear_from
-from fictilis.core.ground.errors import FictilisError, NotATarget
+from fictilis.core.ground.errors import FictilisError, NotATarget, there
 from fictilis.core.mix.driven import drivers_of
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import MorphObject, Scene
@@ -37,19 +37,19 @@ class TargetCommands:
         self.doc, self.ports, self.ask, self.operations = doc, ports, ports.ask, operations
 
     def new_target(self) -> None:
-        self._make_target("New target", lambda scene: target_edits.new_target(scene, self.doc.object_id))
+        self._make_target("New target", lambda scene: target_edits.new_target(scene, self.doc.obj.id))
 
     def new_from_seen(self) -> None:
         doc = self.doc
-        posed = doc.state.posed.get(doc.object_id, {})
+        posed = doc.state.posed.get(doc.obj.id, {})
         self._make_target(
             "New target from what is seen",
-            lambda scene: target_edits.target_from_seen(scene, doc.object_id, doc.frame, posed),
+            lambda scene: target_edits.target_from_seen(scene, doc.obj.id, doc.frame, posed),
         )
 
     def corrective(self) -> None:
         """A corrective for the mix as it is seen, shaped at once."""
-        doc, known = self.doc, {t.id for t in self.doc.object.targets}
+        doc, known = self.doc, {t.id for t in self.doc.obj.targets}
         self.operations.operate("target-corrective")
         target = doc.target
         if target is None or target.id in known:
@@ -57,7 +57,7 @@ class TargetCommands:
         doc.change(way=IN_THE_MIX)
         doc.start_shaping(ShapeRef(target.id))
         self.ports.cards.bring(target.id)
-        doc.say(f"Shape away what {drivers_of(doc.object, target)} do wrong together; it acts in full at this mix.")
+        doc.say(f"Shape away what {drivers_of(doc.obj, target)} do wrong together; it acts in full at this mix.")
 
     def checks(self) -> None:
         """Show what is found, and begin the corrective that was asked for there."""
@@ -129,7 +129,7 @@ class TargetCommands:
     def _linear(self, path: Path, objects: Sequence[MeshData]) -> np.ndarray | None:
         """(3, 3): what brings a file that says no unit to the base's size; asked where it lies plainly in another unit or
         another way up, and None where that was given up."""
-        obj = self.doc.object
+        obj = self.doc.obj
         if not objects or not len(objects[0].points) or len(objects[0].points) != len(obj.base):
             return np.eye(3)
         unit, z_up = fitting_unit(objects[0].points, obj.base)
@@ -164,7 +164,7 @@ class TargetCommands:
             sentences += [(said, "error") for said in others] if scene is was else []
         count = len(added)
         if added:
-            names = {t.id: t.name for t in scene.object(doc.object_id).targets}
+            names = {t.id: t.name for t in scene.object(doc.obj.id).targets}
             doc.commit(f"Add {count} target{'' if count == 1 else 's'}", scene)
             doc.select_target(added[-1])
             sentences.insert(0, (f"Added {', '.join(names[i] for i in added)}.", "note"))
@@ -177,10 +177,10 @@ class TargetCommands:
 
     def _otherwise(self, scene: Scene, others: Sequence[MeshData]) -> tuple[Scene, list[str]]:
         """Meshes of another number of points: projected, taken as objects, or left out, as is asked once for all."""
-        name, many = self.doc.object.name, len(others) > 1
+        name, many = self.doc.obj.name, len(others) > 1
         named = ", ".join(data.name for data in others[:3]) + (f" and {len(others) - 3} more" if len(others) > 3 else "")
-        counts = f", which has {len(self.doc.object.base):,}" if many else (
-            f": {len(others[0].points):,}, not {len(self.doc.object.base):,}"
+        counts = f", which has {len(self.doc.obj.base):,}" if many else (
+            f": {len(others[0].points):,}, not {len(self.doc.obj.base):,}"
         )  # fmt: skip
         said = f"{named} {'have' if many else 'has'} another number of points than {name}{counts}."
         ways = [
@@ -193,7 +193,7 @@ class TargetCommands:
         if given is not None and given["way"] == "project":
             for data in others:
                 assert isinstance(data.geometry, Mesh)  # as only those with faces come here
-                scene, target_id = target_projected(scene, self.doc.object_id, data.name, data.geometry, data.points)
+                scene, target_id = target_projected(scene, self.doc.obj.id, data.name, data.geometry, data.points)
                 made.append(target_id)
         elif given is not None and given["way"] == "objects":
             scene = with_meshes(scene, others)
@@ -201,7 +201,7 @@ class TargetCommands:
 
     def _from_mesh(self, scene: Scene, name: str, data: MeshData) -> tuple[Scene, str]:
         """A target from a mesh; one with its points in another order is asked about."""
-        object_id = self.doc.object_id
+        object_id = there(self.doc.object_id)
         try:
             return target_from_copy(scene, object_id, name, data.geometry, data.points)
         except NotATarget as error:
@@ -255,7 +255,7 @@ class TargetCommands:
         self.ask.targets()
 
     def zero_weights(self) -> None:
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         doc.channels.set_values({doc.channels.ref(t.id): 0.0 for t in obj.targets}, "All weights to zero")
 
     def new_from_names(self) -> None:
@@ -264,7 +264,7 @@ class TargetCommands:
         self.operations.operate("object-new-targets", {"names": clipboard.text() if clipboard is not None else ""})
 
     def in_between(self) -> None:
-        doc, obj, target = self.doc, self.doc.object, self.doc.target
+        doc, obj, target = self.doc, self.doc.obj, there(self.doc.target)
         at = round(doc.channels.weights(obj)[target.id], 4)
         if doc.edit(
             f"In-between of {target.name} at {at:.2f}", lambda s: target_edits.add_in_between(s, obj.id, target.id, at)
@@ -273,24 +273,26 @@ class TargetCommands:
             doc.start_shaping(ShapeRef(target.id, at))
 
     def remove_shaped_stage(self) -> None:
-        doc, ref = self.doc, self.doc.shaping
-        name = doc.object.target(ref.target).name
-        doc.edit(f"Remove in-between of {name}", lambda s: target_edits.remove_in_between(s, doc.object_id, ref.target, ref.at))
+        doc, ref = self.doc, there(self.doc.shaping)
+        name = doc.obj.target(there(ref.target)).name
+        doc.edit(
+            f"Remove in-between of {name}", lambda s: target_edits.remove_in_between(s, doc.obj.id, there(ref.target), ref.at)
+        )
 
     def rename(self) -> None:
-        self.ports.cards.edit_name(self.doc.target.id)
+        self.ports.cards.edit_name(there(self.doc.target).id)
 
     # whole shapes
 
     def _change(self, label: str, change: Callable[[Scene, str, str], Scene]) -> None:
-        doc, target = self.doc, self.doc.target
-        doc.edit(f"{label} {target.name}", lambda s: change(s, doc.object_id, target.id))
+        doc, target = self.doc, there(self.doc.target)
+        doc.edit(f"{label} {target.name}", lambda s: change(s, doc.obj.id, target.id))
 
     # stored mixes
 
     def put_back(self, name: str) -> None:
         """Set the weights of a kept mix."""
-        mix = next(m for m in self.doc.object.mixes if m.name == name)
+        mix = next(m for m in self.doc.obj.mixes if m.name == name)
         self.doc.channels.set_values(self.doc.channels.refs(dict(mix.weights)), f"Apply the mix {name}")
 
     def blend_mixes(self) -> None:
@@ -300,6 +302,6 @@ class TargetCommands:
     # groups
 
     def colour(self) -> None:
-        colour = self.ask.colour(self.doc.target.colour, f"Colour of {self.doc.target.name}")
+        colour = self.ask.colour(there(self.doc.target).colour, f"Colour of {there(self.doc.target).name}")
         if colour is not None:
             self._change("Colour of", lambda s, o, t: target_edits.set_colour(s, o, t, colour))

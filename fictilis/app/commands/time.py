@@ -15,7 +15,7 @@ from fictilis.app.model.document import Document
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as key_edits
 from fictilis.core.edits import timing
-from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused, there
 from fictilis.core.ground.names import other_side_name
 from fictilis.core.mix.channels import ChannelRef, channels
 from fictilis.core.mix.key_refs import KeyRef
@@ -37,7 +37,7 @@ class TimeCommands:
 
     def to_key(self, way: int) -> None:
         doc = self.doc
-        doc.step_among((k.frame for ref in lanes_of(doc) for k in doc.channels.lane(ref).curve.keys), way)
+        doc.step_among((k.frame for ref in lanes_of(doc) for k in there(doc.channels.lane(ref)).curve.keys), way)
 
     def to_end(self, way: int) -> None:
         scene = self.doc.scene
@@ -53,7 +53,7 @@ class TimeCommands:
         low, high = sorted((given["low"], given["high"]))
         rows = [ref for ref in lanes_of(doc) if not doc.channels.channel(ref).poses]
         keys = frozenset(
-            KeyRef(*ref, k.frame) for ref in rows for k in doc.channels.lane(ref).curve.keys if low <= k.value <= high
+            KeyRef(*ref, k.frame) for ref in rows for k in there(doc.channels.lane(ref)).curve.keys if low <= k.value <= high
         )
         doc.change(keys=keys)
         doc.say(f"{len(keys)} key{' is' if len(keys) == 1 else 's are'} selected." if keys else "No key has such a value.")
@@ -67,7 +67,7 @@ class TimeCommands:
         doc.channels.key_values(values, f"Key {', '.join(doc.channels.channel(ref).name for ref in values)}")
 
     def key_mix(self) -> None:
-        self.doc.channels.key_values(self.doc.channels.refs(self.doc.channels.weights(self.doc.object)), "Key whole mix")
+        self.doc.channels.key_values(self.doc.channels.refs(self.doc.channels.weights(self.doc.obj)), "Key whole mix")
 
     def speed(self, part: float) -> None:
         self.doc.change(speed=part)
@@ -88,7 +88,8 @@ class TimeCommands:
     def _selected_keys(self) -> list[Key]:
         scene = self.doc.committed.scene
         return [
-            scene.owner(r.owner).lane(r.channel).curve.key_at(r.frame) for r in sorted(self.doc.keys, key=lambda r: r.frame)
+            there(scene.owner(r.owner).lane(r.channel)).curve.key_at(r.frame)
+            for r in sorted(self.doc.keys, key=lambda r: r.frame)
         ]
 
     def key_numbers(self) -> None:
@@ -142,19 +143,19 @@ class TimeCommands:
 
     def _here(self, rows: Mapping[ChannelRef, Sequence[Key]]) -> Mapping[ChannelRef, Sequence[Key]]:
         """Keys copied from another object go to what has the same name in the object shown."""
-        by_name = {c.name: c.ref for c in channels(self.doc.object)}
+        by_name = {c.name: c.ref for c in channels(self.doc.obj)}
         out = {}
         for ref, row in rows.items():
             source = self.doc.channels.find(ref)
             elsewhere = source is not None and source.part != "camera" and ref.owner != self.doc.object_id
-            if elsewhere and source.poses:
-                raise EditRefused(f"The poses of {source.name} are shapes of its own object, and stay there.")
-            out[by_name.get(source.name, ref) if elsewhere else ref] = row
+            if elsewhere and there(source).poses:
+                raise EditRefused(f"The poses of {there(source).name} are shapes of its own object, and stay there.")
+            out[by_name.get(there(source).name, ref) if elsewhere else ref] = row
         return out
 
     def paste_mirrored(self) -> None:
         """Keys of left targets onto the right ones, and the other way round."""
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         by_name, names = {t.name: t.id for t in obj.targets}, {t.id: t.name for t in obj.targets}
         here = {ref.channel: row for ref, row in self._here(doc.copied).items() if ref.owner == doc.object_id}
         sides = {by_name.get(other_side_name(names[t])): row for t, row in here.items() if t in names}
@@ -183,7 +184,7 @@ class TimeCommands:
 
     def key_neutral(self) -> None:
         """Every target at 0."""
-        self.doc.channels.key_values({self.doc.channels.ref(t.id): 0.0 for t in self.doc.object.targets}, "Key the neutral mix")
+        self.doc.channels.key_values({self.doc.channels.ref(t.id): 0.0 for t in self.doc.obj.targets}, "Key the neutral mix")
 
     def fit_time(self, what: str) -> None:
         """Show the range, or what is selected, in the full width of the lanes."""

@@ -17,6 +17,7 @@ from fictilis.app.commands.needs import (
 )  # fmt: skip
 from fictilis.app.commands.row import Row, operated
 from fictilis.app.lanes.places import LANE, TALL, THIN
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.clips import clip
 
 TIME_ROWS: tuple[Row, ...] = (
@@ -53,8 +54,8 @@ TIME_ROWS: tuple[Row, ...] = (
     Row("next-marker", "Time/Markers", "Next marker", "to_marker", ("Ctrl+Right",), has_markers, argument=1),
     operated("drop-marker", "Time/Markers", "time-drop-marker"),
     Row("sound", "Time/Sound", "Sound from a file…", "sound"),
-    operated("sound-mute", "Time/Sound", "time-mute", (), lambda d: has_sound(d) and d.scene.sound.muted,
-        lambda d: {"off": d.scene.sound.muted}),
+    operated("sound-mute", "Time/Sound", "time-mute", (), lambda d: has_sound(d) and there(d.scene.sound).muted,
+        lambda d: {"off": there(d.scene.sound).muted}),
     Row("sound-here", "Time/Sound", "Sound begins here", "sound_here", (), has_sound),
     operated("sound-markers", "Time/Sound", "time-sound-markers"),
     operated("sound-numbers", "Time/Sound", "time-sound-numbers"),

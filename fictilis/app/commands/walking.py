@@ -8,7 +8,7 @@ from fictilis.app.commands.operations import lanes_of
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.core.geometry.picked import Pick
-from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused, there
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.shaping.picks import element_beside
 
@@ -22,7 +22,7 @@ class WalkCommands:
     def take_key(self, way: int) -> None:
         """Select the next key of the selected lanes, or the previous one, and go to its frame."""
         doc = self.doc
-        rows = [(key.frame, n, ref) for n, ref in enumerate(lanes_of(doc)) for key in doc.channels.lane(ref).curve.keys]
+        rows = [(key.frame, n, ref) for n, ref in enumerate(lanes_of(doc)) for key in there(doc.channels.lane(ref)).curve.keys]
         order = {ref: n for n, ref in enumerate(lanes_of(doc))}
         now = [(key.frame, order[key.lane]) for key in doc.keys if key.lane in order and key.frame == doc.frame]
         place = (doc.frame, -1 if way > 0 else len(order))  # where none is selected, the keys here come first
@@ -38,7 +38,7 @@ class WalkCommands:
     def next_object(self, way: int) -> None:
         """Round and round among the objects."""
         ids = [obj.id for obj in self.doc.scene.objects]
-        self.doc.select_object(ids[(ids.index(self.doc.object_id) + way) % len(ids)])
+        self.doc.select_object(ids[(ids.index(self.doc.obj.id) + way) % len(ids)])
 
     def raise_values(self, part: float) -> None:
         """The values of the selected lanes by a part of their ranges; what has words goes to the next one."""
@@ -60,7 +60,7 @@ class WalkCommands:
         doc = self.doc
         pixels, middle = self.ports.view.strokes.shaped_pixels()
         pick = doc.pick() if doc.pick().kind == doc.tools.kind else Pick(doc.tools.kind)
-        found = element_beside(doc.object.geometry, pick, pixels, middle, np.array(way))
+        found = element_beside(doc.obj.geometry, pick, pixels, middle, np.array(way))
         if found is None:
             raise EditRefused(f"No {doc.tools.kind[:-1]} lies that way from what is picked.")
         doc.set_pick(Pick(doc.tools.kind, np.array([found])))

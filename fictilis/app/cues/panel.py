@@ -13,6 +13,7 @@ from fictilis.app.widgets.fields import show_checked, when_pressed
 from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
+from fictilis.core.ground.errors import there
 
 EMPTY = (
     "A cue is a sentence: when something is clicked or pressed, targets are led somewhere, and then they come back.\n"
@@ -64,7 +65,7 @@ class CuePanel(QWidget):
         self.list = down(self.inside, 0)
         self.list.addStretch(1)
         self.area.setWidget(self.inside)
-        self.area.verticalScrollBar().valueChanged.connect(self._fill)
+        there(self.area.verticalScrollBar()).valueChanged.connect(self._fill)
         layout = down(self, 0)
         layout.addLayout(head)
         layout.addWidget(self.empty)
@@ -144,7 +145,7 @@ class CuePanel(QWidget):
         """Make what stands in the rows that are in sight, and a little below."""
         if not self.isVisible():
             return
-        top, high = self.area.verticalScrollBar().value(), max(self.area.viewport().height(), 200)
+        top, high = there(self.area.verticalScrollBar()).value(), max(there(self.area.viewport()).height(), 200)
         y = 0
         for cue in self.doc.scene.cues:
             row = self.rows.get(cue.id)

@@ -14,9 +14,10 @@ from fictilis.app.cues.strip import Strip
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import key_name, show_checked, when_pressed
 from fictilis.app.widgets.flow import Flow
-from fictilis.app.widgets.layouts import across, down, menu_on
+from fictilis.app.widgets.layouts import across, down, dress, empty, menu_on
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
+from fictilis.core.ground.errors import there
 from fictilis.core.rehearsal.acts import Word, find_cue
 from fictilis.core.rehearsal.cue_words import Range, choices, number_of, with_key, with_number, words
 from fictilis.core.rehearsal.layers import clip_seconds
@@ -168,9 +169,7 @@ class CueRow(QFrame):
         if not self.filled:
             return
         scene, cue = self.doc.scene, self.cue
-        self.setProperty("chosen", self.doc.cue == self.cue_id)
-        self.style().unpolish(self)
-        self.style().polish(self)
+        dress(self, chosen=self.doc.cue == self.cue_id)
         shown = self.name.fontMetrics().elidedText(cue.name, Qt.TextElideMode.ElideMiddle, SIDE - 48)
         self.name.setText(shown)
         self.name.setAccessibleName(f"Cue {cue.name}")
@@ -220,12 +219,7 @@ class CueRow(QFrame):
         field.setFixedWidth(field.fontMetrics().horizontalAdvance(text) + field.textMargins().right() + 22)
 
     def _make_words(self, new: list[Word]) -> None:
-        while self.flow.count():
-            item = self.flow.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()  # it may be the one that is being typed in
+        empty(self.flow)  # the one that is being typed in may be among them
         self.controls = {}
         for word in new:
             text = word.text
@@ -274,7 +268,7 @@ class CueRow(QFrame):
         menu = menu_on(self)
         fill_menu(menu, choices(self.doc.scene, cue, part), cue, self._take)
         if not menu.actions():
-            menu.addAction("there is nothing to choose from").setEnabled(False)
+            there(menu.addAction("there is nothing to choose from")).setEnabled(False)
         menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -313,10 +307,10 @@ def fill_menu(menu: QMenu, rows: Sequence[tuple[str, Cue]], now: Cue, take: Call
         if slash:
             groups.setdefault(head, []).append((rest, new))
             continue
-        action = menu.addAction(label.replace("&", "&&"))
+        action = there(menu.addAction(label.replace("&", "&&")))
         action.setCheckable(True)
         action.setChecked(new == now)
         action.triggered.connect(lambda _on, to=new: take(to))
     for head, inside in groups.items():
-        part = menu.addMenu(head.replace("&", "&&"))
+        part = there(menu.addMenu(head.replace("&", "&&")))
         part.aboutToShow.connect(lambda m=part, r=inside: fill_menu(m, r, now, take) if not m.actions() else None)

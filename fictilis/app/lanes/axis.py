@@ -56,10 +56,11 @@ class Axis(QObject):
         at = self.frame_at(min(max(x, self.x_range()[0]), self.x_range()[1]))
         wide = min(max((last - first) * factor, 2.0), 2e6)
         part = (at - first) / (last - first)
-        span = (at - part * wide, at - part * wide + wide)
+        span: tuple[float, float] | None = (at - part * wide, at - part * wide + wide)
         scene = self.doc.scene
         whole = scene.end - scene.start
-        if factor > 1 and whole <= wide < 1.1 * whole and span[0] <= scene.start and span[1] >= scene.end:
+        sees_all = at - part * wide <= scene.start and at - part * wide + wide >= scene.end
+        if factor > 1 and whole <= wide < 1.1 * whole and sees_all:
             span = None
         self._look_at(span)
 

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes.places import RULER
 from fictilis.app.model.document import Document
+from fictilis.core.ground.errors import there
 
 WHICH = ("lanes-all", "lanes-keyed", "lanes-selected", "lanes-weight", "lanes-object", "lanes-camera")
 WORDS = {"all": "All lanes", "keyed": "Keyed lanes", "selected": "Selected", "weight": "Weights", "object": "Object",
@@ -31,14 +32,14 @@ class LaneChoice(QToolButton):
         self.move(4, 1)
 
     def _fill(self) -> None:
-        menu = self.menu()
+        menu = there(there(self.menu()))
         menu.clear()
         self.actions_.add_to(menu, WHICH)
         groups = self.doc.object.groups if self.doc.object else ()
         if groups:
             menu.addSeparator()
         for group in groups:
-            action = menu.addAction(group.name, lambda g=group.id: self.doc.change(lanes_shown=f"group:{g}"))
+            action = there(menu.addAction(group.name, lambda g=group.id: self.doc.change(lanes_shown=f"group:{g}")))
             action.setCheckable(True)
             action.setChecked(self.doc.lanes_shown == f"group:{group.id}")
         menu.addSeparator()

@@ -13,6 +13,7 @@ from fictilis.app.lanes.places import LanePlace
 from fictilis.app.widgets.theme import font
 from fictilis.core.animation.curve import SAME_FRAME, AnimationCurve, Key
 from fictilis.core.ground.arrays import cached_by_identity, recent_by_identity
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import values_at
 from fictilis.core.mix.driven import with_drivers
 from fictilis.core.mix.key_refs import KeyRef
@@ -98,13 +99,13 @@ class _Curve:
         self.lanes, self.painter, self.place, self.colour = lanes, painter, place, colour
         left, right = place.body.left(), place.body.right()
         first, last = lanes.axis.frame_at(left), lanes.axis.frame_at(right)
-        self.keyed = np.array([k.frame for k in place.curve.keys])
+        self.keyed = np.array([k.frame for k in there(place.curve).keys])
         # a step needs the value just before it too
         frames = np.linspace(first, last, int(right - left) // 2 + 2)
         seen = self.keyed[(self.keyed >= first) & (self.keyed <= last)]
         self.frames = np.sort(np.concatenate([frames, seen, seen - 1e-6]))
         self.xs = left + (self.frames - first) / (last - first) * (right - left)
-        self.points = self._points(place.curve.evaluate(self.frames))
+        self.points = self._points(there(place.curve).evaluate(self.frames))
 
     def _points(self, values: np.ndarray) -> list[QPointF]:
         ys = np.clip(self.place.y(values), -1e5, 1e5)
@@ -116,15 +117,17 @@ class _Curve:
             self._fill()
         self._snaps()
         self._line()
-        if any(m.on and m.amount for m in place.lane.modifiers):
-            moved = self._points(place.lane.values(self.frames, lanes.doc.scene.fps))
+        if any(m.on and m.amount for m in there(place.lane).modifiers):
+            moved = self._points(there(place.lane).values(self.frames, lanes.doc.scene.fps))
             self.painter.setPen(QPen(QColor(lanes.palette_.text), 1))
             self.painter.drawPolyline(QPolygonF(moved))
             self._beyond(moved)
         self._beyond(self.points)
         self._holds()
         _handles(lanes, self.painter, place, self.colour)
-        for key in place.curve.keys_between(*(lanes.axis.frame_at(x) for x in (place.body.left() - 8, place.body.right() + 8))):
+        for key in there(place.curve).keys_between(
+            *(lanes.axis.frame_at(x) for x in (place.body.left() - 8, place.body.right() + 8))
+        ):
             _bead(lanes, self.painter, place, key, self.colour)
 
     def _fill(self) -> None:
@@ -186,14 +189,14 @@ class _Curve:
             painter.drawLine(QPointF(body.left(), y), QPointF(body.right(), y))
 
     def _holds(self) -> None:
-        for first, last, value in still_spans(self.place.curve):
+        for first, last, value in still_spans(there(self.place.curve)):
             self.painter.setPen(QPen(self.colour, 3.6, cap=Qt.PenCapStyle.FlatCap))
             y = self.place.y(value)
             self.painter.drawLine(QPointF(self.lanes.axis.x(first), y), QPointF(self.lanes.axis.x(last), y))
 
     def _snaps(self) -> None:
         """A change within one frame, or at once after a hold: a stripe across the lane."""
-        curve, lanes, body = self.place.curve, self.lanes, self.place.body
+        curve, lanes, body = there(self.place.curve), self.lanes, self.place.body
         stripe = QColor(lanes.palette_.text)
         stripe.setAlpha(38)
         for a, b in zip(curve.keys, curve.keys[1:], strict=False):

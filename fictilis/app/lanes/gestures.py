@@ -14,6 +14,7 @@ from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline, timing
 from fictilis.core.edits.targets import move_target
+from fictilis.core.ground.errors import there
 from fictilis.core.mix import key_refs
 from fictilis.core.mix.key_refs import KeyRef
 
@@ -87,7 +88,7 @@ class MoveKeys(LaneGesture):
         self.place, self.keys = lanes.place(key.lane), self.doc.keys
 
     def _moved(self, event: QMouseEvent):
-        at, place = event.position(), self.place
+        at, place = event.position(), there(self.place)
         dx, dy = at.x() - self.pressed.x(), at.y() - self.pressed.y()
         frames = self.frames_moved(event) if abs(dx) > 3 else 0.0
         value = place.value(at.y()) - place.value(self.pressed.y()) if abs(dy) > 4 else 0.0
@@ -117,9 +118,9 @@ class MoveHandle(LaneGesture):
     def _moved(self, event: QMouseEvent):
         """The scene with the handle put where the pointer is."""
         at, ref = event.position(), self.key
-        key = self.doc.committed.scene.owner(ref.owner).lane(ref.channel).curve.key_at(ref.frame)
+        key = there(there(self.doc.committed.scene.owner(ref.owner).lane(ref.channel)).curve.key_at(ref.frame))
         frames = (self.lanes.axis.frame_at(at.x()) - ref.frame) * (1 if self.side == "out" else -1)
-        value = self.place.value(at.y()) - key.value
+        value = there(self.place).value(at.y()) - key.value
         return edits.set_handle(self.doc.committed.scene, ref, self.side, max(frames, 0.0), value)
 
     def move(self, event: QMouseEvent) -> None:
@@ -137,7 +138,7 @@ class Retime(LaneGesture):
 
     def __init__(self, lanes: LaneArea, event: QMouseEvent, part: str) -> None:
         super().__init__(lanes, event)
-        self.part, self.band = part, self.doc.band
+        self.part, self.band = part, there(self.doc.band)
 
     def _moved(self, event: QMouseEvent):
         first, last = self.band
@@ -271,7 +272,7 @@ class Reorder(LaneGesture):
         self.cancel()
         if not dropped:
             return
-        obj, moved = self.doc.object, self.place.channel
+        obj, moved = self.doc.obj, self.place.channel
         before = self._before(event.position().y())
         order = [t.id for t in obj.targets if t.id != moved.id]
         if before is not None and before.channel.id == moved.id:

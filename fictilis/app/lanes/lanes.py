@@ -23,7 +23,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QToolTip
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
@@ -41,6 +41,7 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import pieces
 from fictilis.core.edits import keys as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
@@ -51,19 +52,7 @@ GRAB = 8
 Picture = Callable[[MorphObject, ShapeRef, str], QImage | None]
 
 
-class Same:
-    """A value compared by identity, held so that its identity is not used again."""
-
-    def __init__(self, value: object) -> None:
-        self.value = value
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Same) and self.value is other.value
-
-    __hash__ = None
-
-
-class Lanes(Gesturing, QAbstractScrollArea):
+class Lanes(Gesturing, QAbstractScrollArea):  # type: ignore[misc]
     """All lanes of the object shown and of the camera. ``dropped``: a sound file."""
 
     dropped = pyqtSignal(object)
@@ -129,7 +118,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def lay_out(self, keep_scale: bool = False) -> None:
         kept = {p.ref: p.scale for p in self._places} if keep_scale else {}
-        port, bar = self.viewport(), self.verticalScrollBar()
+        port, bar = self.viewport(), self.bar
         self.filter.setGeometry(self.axis.head - 92, 2, 86, RULER - 4)
         self._places, self.headings, total = lay_out(
             self.doc, self.look, port.width(), port.height(), bar.value(), self.axis.head
@@ -140,6 +129,13 @@ class Lanes(Gesturing, QAbstractScrollArea):
         bar.setRange(0, max(total - page, 0))
         bar.setPageStep(page)
         bar.setSingleStep(LANE)
+
+    def viewport(self) -> QWidget:
+        return there(super().viewport())
+
+    @property
+    def bar(self) -> QScrollBar:
+        return there(self.verticalScrollBar())
 
     def places(self) -> list[LanePlace]:
         return self._places
@@ -184,7 +180,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         turn, at = event.angleDelta(), event.position()
         steps = (turn.y() or turn.x()) / 120
         if at.x() < self.axis.head:
-            bar = self.verticalScrollBar()
+            bar = self.bar
             bar.setValue(bar.value() - round(steps * LANE))
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             place = self.lane_under(at)
@@ -241,7 +237,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
     def _backdrop_key(self) -> tuple:
         doc, port = self.doc, self.viewport()
         return (
-            Same(doc.scene), doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
+            doc.scene, doc.object_id, doc.keys, doc.selected if doc.together else (), port.width(), port.height(),
             self.palette_.name, self.axis.frames_in_sight(), doc.band, doc.time_shown, doc.together,
             tuple((p.ref, p.body.top(), p.body.height(), p.low, p.high) for p in self.in_sight()), self.axis.head,
         )  # fmt: skip
@@ -349,7 +345,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
         """Bring a lane into sight."""
         place = self.place(ref)
         if place is not None:
-            bar, low = self.verticalScrollBar(), self.viewport().height()
+            bar, low = self.bar, self.viewport().height()
             if place.head.top() < RULER or place.head.bottom() > low:
                 up = place.head.top() < RULER
                 bar.setValue(round(bar.value() + (place.head.top() - RULER if up else place.head.bottom() - low)))
@@ -410,7 +406,7 @@ class Lanes(Gesturing, QAbstractScrollArea):
             elif place.name.contains(at):
                 self.doc.select_channel(place.ref)
         elif place.channel.poses and self.key_under(at) is not None:
-            self.doc.set_frame(self.key_under(at).frame)
+            self.doc.set_frame(there(self.key_under(at)).frame)
             self.actions_.by_id["shape-pose"].trigger()
         elif self.key_under(at) is None:
             self._add_key(place, at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
@@ -442,6 +438,6 @@ class Lanes(Gesturing, QAbstractScrollArea):
 
     def _context(self, event: QMouseEvent) -> None:
         at, place = event.position(), self.lane_under(event.position())
-        menu = context_menu(self, self.actions_, at, lambda: self._add_key(place, at, False))
+        menu = context_menu(self, self.actions_, at, lambda: self._add_key(there(place), at, False))
         if menu.actions():
             menu.popup(event.globalPosition().toPoint())

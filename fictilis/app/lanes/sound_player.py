@@ -13,6 +13,7 @@ from PyQt6.QtCore import QIODevice, QObject
 
 from fictilis.app.lanes.samples import Samples
 from fictilis.app.model.document import Document
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.waveform import heard
 from fictilis.formats.sound import RATE
 
@@ -130,10 +131,10 @@ class SoundPlayer(QObject):
             place += count
             sound, fps, wave = self.doc.scene.sound, self.doc.scene.fps, self.samples.wave()
             silent = sound is None or wave is None
-            return np.zeros((count, 2), np.int16) if silent else heard(wave, sound, frames(seconds), fps)
+            return np.zeros((count, 2), np.int16) if silent else heard(there(wave), there(sound), frames(seconds), fps)
 
         self.samples.wave()
-        self.speaker.start(read)
+        there(self.speaker).start(read)
         return True
 
     def played(self) -> float:
@@ -158,7 +159,7 @@ class SoundPlayer(QObject):
         if wave is None:
             return
         frames = doc.frame + np.arange(int(RATE * SCRUB)) / RATE * doc.scene.fps
-        piece = heard(wave, doc.scene.sound, frames, doc.scene.fps).astype(np.float64)
+        piece = heard(wave, there(doc.scene.sound), frames, doc.scene.fps).astype(np.float64)
         ramp = np.minimum(np.arange(len(piece)), np.arange(len(piece))[::-1]) / (RATE * FADE)
         piece = (piece * np.minimum(ramp, 1.0)[:, None]).astype(np.int16)
 
@@ -167,4 +168,4 @@ class SoundPlayer(QObject):
             now, piece = piece[:count], piece[count:]
             return now
 
-        self.speaker.start(read)
+        there(self.speaker).start(read)

@@ -13,6 +13,7 @@ from fictilis.app.lanes.places import Heading, LanePlace
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import Key
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.relay import shape_name
 from fictilis.core.scene.timeline import Marker
@@ -66,7 +67,7 @@ class SpokenKeys(Spoken):
 
     def things(self) -> Sequence[tuple[LanePlace, Key]]:
         chosen = [p for p in self.lanes.places() if p.ref in self.doc.selected and p.drawn and p.curve is not None]
-        return [(place, key) for place in chosen for key in place.curve.keys]
+        return [(place, key) for place in chosen for key in there(place.curve).keys]
 
     def _ref(self, thing: tuple[LanePlace, Key]) -> KeyRef:
         return KeyRef(*thing[0].ref, thing[1].frame)

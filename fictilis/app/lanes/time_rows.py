@@ -23,6 +23,7 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.layouts import menu_on
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import timeline as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Marker
 from fictilis.core.scene.waveform import Waveform, outline
@@ -77,7 +78,7 @@ class MoveSound(RowGesture):
     """A drag moves the sound, a click scrubs."""
 
     def _with(self, event: QMouseEvent, scene: Scene) -> Scene:
-        return edits.change_sound(scene, start=self.moved(scene.sound.start, event))
+        return edits.change_sound(scene, start=self.moved(there(scene.sound).start, event))
 
     def move(self, event: QMouseEvent) -> None:
         scene = self.doc.committed.scene
@@ -268,11 +269,11 @@ class SoundRow(TimeRow):
 
     def extent(self, wave: Waveform) -> tuple[float, float]:
         """The first and last pixel of the waveform."""
-        start, fps = self.doc.scene.sound.start, self.doc.scene.fps
+        start, fps = there(self.doc.scene.sound).start, self.doc.scene.fps
         return self.lanes.axis.x(start), self.lanes.axis.x(start + wave.seconds * fps)
 
     def paint_head(self, painter: QPainter) -> None:
-        sound = self.doc.scene.sound
+        sound = there(self.doc.scene.sound)
         name = "speaker-slash" if sound.muted else "speaker-high"
         painter.drawPixmap(QPointF(9, self.height() / 2 - 8), pixmap(name, self.palette_.quiet, 16))
         painter.save()
@@ -297,7 +298,7 @@ class SoundRow(TimeRow):
 
     def _wave_picture(self, wave: Waveform) -> QPixmap:
         """The waveform as it lies under the lanes, kept until it looks otherwise."""
-        sound, ratio = self.doc.scene.sound, self.devicePixelRatioF()
+        sound, ratio = there(self.doc.scene.sound), self.devicePixelRatioF()
         key = (
             ref(wave),
             sound.start,
@@ -319,7 +320,7 @@ class SoundRow(TimeRow):
         return self._picture[1]
 
     def _paint_wave(self, painter: QPainter, wave: Waveform) -> None:
-        sound, p = self.doc.scene.sound, self.palette_
+        sound, p = there(self.doc.scene.sound), self.palette_
         left, right = self.extent(wave)
         first, last = int(max(np.floor(left), self.lanes.axis.head)), int(min(np.ceil(right), self.right()))
         if last <= first:

@@ -17,7 +17,7 @@ from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import ON_AUTO, Palette, icon, pixmap
 from fictilis.core.edits import timeline as edits
-from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError, there
 
 RATES = ("24", "25", "30", "48", "60")
 ROOMS = (650, 750, 920, 1140)  # pixels from which more of it is shown
@@ -138,7 +138,9 @@ class Transport(QWidget):
     def set_palette_(self, palette: Palette) -> None:
         self.palette_ = self.rate.palette_ = self.clip.palette_ = palette
         for name, button in (("start", self.to_start), ("loop", self.loop)):
-            button.defaultAction().setIcon(icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary))
+            there(button.defaultAction()).setIcon(
+                icon({"start": "skip-back", "loop": "repeat"}[name], palette, palette.primary)
+            )
         self.key_mix.setIcon(icon("circles-three", palette))
         self.retime.setIcon(icon("arrows-horizontal", palette))
         self.refresh()

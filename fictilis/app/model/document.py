@@ -20,7 +20,7 @@ from fictilis.core.checks.changes import changes
 from fictilis.core.edits.shape import STAY, move_shape, set_mask
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.arrays import extent
-from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.ground.errors import EditRefused, FictilisError, there
 from fictilis.core.ground.names import number_of
 from fictilis.core.mix.channels import Channel, ChannelRef
 from fictilis.core.mix.shapes import ShapeRef
@@ -145,6 +145,11 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
     @property
     def object(self) -> MorphObject | None:
         return next((o for o in self.scene.objects if o.id == self.object_id), None)
+
+    @property
+    def obj(self) -> MorphObject:
+        """The object shown, for what is off or hidden without one."""
+        return there(self.object)
 
     @property
     def target(self) -> Target | None:
@@ -414,14 +419,14 @@ class Document(QObject, Told):  # type: ignore[misc]  # the session is frozen, t
 
     def stroke(self, moved: Deltas, share: float, label: str, choice: str = "follow") -> bool:
         """Commit a stroke on the shape being shaped; ``moved`` is the displacement of the shown points."""
-        obj, ref = self.object, self.shaping
+        obj, ref = self.obj, there(self.shaping)
         targets = choice if ref.is_base else STAY
         own = moved if share == 1.0 else Deltas(moved.indices, moved.offsets / share)
         return self.edit(f"{label} on {ref.label(obj)}", lambda scene: move_shape(scene, obj.id, ref, own, targets))
 
     def set_mask(self, target_id: str, mask: np.ndarray | None) -> None:
-        name = self.object.target(target_id).name
-        self.edit(f"Mask of {name}", lambda scene: set_mask(scene, self.object_id, target_id, mask))
+        name = there(self.object).target(target_id).name
+        self.edit(f"Mask of {name}", lambda scene: set_mask(scene, there(self.object_id), target_id, mask))
 
     def set_pick(self, pick: Pick, label: str | None = None) -> None:
         """Pick something on the present object, in one step; nothing happens when it is picked already."""

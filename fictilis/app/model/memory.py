@@ -7,6 +7,8 @@ import gc
 
 from PyQt6.QtCore import QObject, QTimer
 
+from fictilis.core.ground.memory import return_freed
+
 GARBAGE_EVERY = 500  # ms
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # malloc.h of glibc
 
@@ -23,9 +25,7 @@ def keep_freed() -> None:
 def give_back() -> None:
     """Free what nothing refers to, and let the C library return it: it keeps freed arrays for later by itself."""
     gc.collect()
-    trim = getattr(ctypes.CDLL(None), "malloc_trim", None)  # only glibc has it
-    if trim is not None:
-        trim(0)
+    return_freed()
 
 
 def keep_loaded() -> None:

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from fictilis.app.model.tool_settings import MIX, ToolSettings
 from fictilis.core.animation.curve import Key
 from fictilis.core.geometry.picked import Pick, element_count
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef, find_channel
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
@@ -131,7 +132,7 @@ class Session(Preferences, frozen=True, eq=False, weakref=True):
         shaping = self.shaping if obj is not None else None
         obj = obj or (scene.objects[-1] if scene.objects else None)
         shown = {owner.id: owner for owner in (obj, scene.camera) if owner is not None}
-        shaping = shaping if shaping is not None and shaping.exists_in(obj) else None
+        shaping = shaping if shaping is not None and shaping.exists_in(there(obj)) else None
         lanes = self.lanes_shown
         if lanes.startswith("group:") and (obj is None or obj.group(lanes.removeprefix("group:")) is None):
             lanes = "all"

@@ -72,8 +72,7 @@ class Settings:
         """The unit of files of a folder that say none, as it was told last, and whether Z was up."""
         known: dict[str, Any] = self._kept("import units", {}, lambda v: isinstance(v, dict))
         found = known.get(str(Path(folder).absolute()))
-        good = isinstance(found, list) and len(found) == 2
-        return (str(found[0]), bool(found[1])) if good else ("", False)
+        return (str(found[0]), bool(found[1])) if isinstance(found, list) and len(found) == 2 else ("", False)
 
     def set_import_unit(self, folder: Path, unit: str, z_up: bool) -> None:
         known: dict[str, Any] = self._kept("import units", {}, lambda v: isinstance(v, dict))

@@ -10,7 +10,7 @@ from typing import Any, Generic, TypeVar, cast
 from PyQt6.QtCore import QEventLoop, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from fictilis.core.ground.errors import Cancelled
+from fictilis.core.ground.errors import Cancelled, there
 from fictilis.core.ground.interrupt import interruptible
 
 T = TypeVar("T")
@@ -141,7 +141,7 @@ def run_task(parent: QWidget, label: str, work: Callable[[Callable[[float], None
     beat = QTimer()
     beat.timeout.connect(lambda: bar.setValue(int(1000 * job.fraction)))
     beat.start(60)
-    window = parent.window()
+    window = there(parent.window())
     window.setEnabled(False)
     try:
         job.start()

@@ -9,6 +9,7 @@ from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import timeline
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channel_kinds import AXES
 
 
@@ -34,7 +35,7 @@ class CameraSection(Section):
         return self.doc.openings, self.doc.through_camera, camera.id if camera is not None else None
 
     def _rename(self, text: str) -> None:
-        camera = self.doc.scene.camera
+        camera = there(self.doc.scene.camera)
         self.doc.edit(f"Rename {camera.name}", lambda s: timeline.rename_camera(s, camera.id, text))
         self.refresh()
 
@@ -44,18 +45,18 @@ class CameraSection(Section):
         return field
 
     def _set(self, channel_id: str, value: float) -> None:
-        if abs(value - self.doc.channels.values(self.doc.scene.camera)[channel_id]) > 1e-12:
+        if abs(value - self.doc.channels.values(there(self.doc.scene.camera))[channel_id]) > 1e-12:
             self.doc.channels.set_value(self.doc.channels.ref(channel_id, self.doc.scene.camera), value)
             self.refresh()
 
     def refresh(self) -> None:
         self.setVisible(self.doc.through_camera)
         if self.doc.through_camera:
-            self.set_heading(self.doc.scene.camera.name)
-            self.name.set_value(self.doc.scene.camera.name)
+            self.set_heading(there(self.doc.scene.camera).name)
+            self.name.set_value(there(self.doc.scene.camera).name)
             self.show_values()
 
     def show_values(self) -> None:
-        now = self.doc.channels.values(self.doc.scene.camera)
+        now = self.doc.channels.values(there(self.doc.scene.camera))
         for channel_id, field in self.fields.items():
             field.set_value(now[channel_id])

@@ -86,14 +86,14 @@ class DeformerSection(HeldSection[Deformer]):
         return self.doc.object.deformer(self.kind) if self.doc.object is not None else None
 
     def changed(self, scene: Scene, **values: Any) -> Scene:
-        return change_deformer(scene, self.doc.object_id, self.kind, **values)
+        return change_deformer(scene, self.doc.obj.id, self.kind, **values)
 
     def title(self, _held: Deformer) -> str:
         return self.kind.capitalize()
 
     def step(self) -> str:
-        return f"{self.kind.capitalize()} of {self.doc.object.name}"
+        return f"{self.kind.capitalize()} of {self.doc.obj.name}"
 
     def show_values(self) -> None:
         if self.held() is not None:
-            self.amount.set_value(self.doc.channels.values(self.doc.object)[self.kind])
+            self.amount.set_value(self.doc.channels.values(self.doc.obj)[self.kind])

@@ -16,6 +16,7 @@ from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import correctives as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.driven import gain
 from fictilis.core.mix.following import full_at
 from fictilis.core.scene.rules import HOWS, Driver
@@ -70,7 +71,11 @@ class DriverSection(Section):
 
     def subject(self) -> object:
         target = self._ruled()
-        return self.doc.openings, self.doc.object_id, target and (target.id, tuple(d.target for d in target.rule.drivers))
+        return (
+            self.doc.openings,
+            self.doc.object_id,
+            target and (target.id, tuple(d.target for d in there(target.rule).drivers)),
+        )
 
     def _ruled(self) -> Target | None:
         target = self.doc.target
@@ -91,7 +96,7 @@ class DriverSection(Section):
         self.refresh()
 
     def _set(self, driver_id: str, **values: Any) -> None:
-        known = next(d for d in self._target().rule.drivers if d.target == driver_id)
+        known = next(d for d in there(self._target().rule).drivers if d.target == driver_id)
         if any(getattr(known, name) != value for name, value in values.items()):
             self._edit(f"Driver of {self._target().name}", edits.set_driver, driver_id, **values)
 
@@ -102,7 +107,7 @@ class DriverSection(Section):
         driver_id = self.more.itemData(row)
         self.more.setCurrentIndex(0)
         if driver_id is not None:
-            at = full_at(self.doc.object, self.doc.channels.weights(self.doc.object), driver_id)
+            at = full_at(self.doc.obj, self.doc.channels.weights(self.doc.obj), driver_id)
             self._edit(f"Driver added to {self._target().name}", edits.set_driver, driver_id, at=at)
 
     def _block(self, obj: MorphObject, driver: Driver) -> dict[str, Any]:
@@ -123,7 +128,7 @@ class DriverSection(Section):
         return {"driver": driver.target, "name": name, "at": at, "way": way, "width": width, "rows": rows}
 
     def _known(self, driver_id: str) -> Driver:
-        return next(d for d in self._target().rule.drivers if d.target == driver_id)
+        return next(d for d in there(self._target().rule).drivers if d.target == driver_id)
 
     def refresh(self) -> None:
         target, obj = self._ruled(), self.doc.object
@@ -131,7 +136,7 @@ class DriverSection(Section):
         if target is None or obj is None:
             return
         self.set_heading(f"Drivers of {target.name}")
-        drivers = target.rule.drivers
+        drivers = there(target.rule).drivers
         looks = tuple((d.target, obj.target(d.target).name, obj.target(d.target).colour) for d in drivers)
         if (target.id, self.palette_.name, looks) != self._shown:
             self._shown = (target.id, self.palette_.name, looks)
@@ -144,7 +149,7 @@ class DriverSection(Section):
             block["way"].set_value(WAYS[driver.width is not None])
             block["rows"][3].setVisible(driver.width is not None)
             block["width"].set_value(driver.width or 0.0)
-        self.together.set_value(target.rule.how)
+        self.together.set_value(there(target.rule).how)
         self.together.setVisible(len(drivers) > 1)
         self.more.clear()
         self.more.addItem("Add driver…")

@@ -14,6 +14,7 @@ from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.curve import AnimationCurve, Key
 from fictilis.core.edits import correctives as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import channel
 from fictilis.core.mix.driven import gain
 from fictilis.core.scene.rules import Follow
@@ -33,10 +34,10 @@ class FollowPlot(CurvePlot):
         return found[1].curve if found and self.doc.object is not None else None
 
     def owner(self) -> str:
-        return self.doc.target.name
+        return there(self.doc.target).name
 
     def colour(self) -> str:
-        return self.doc.target.colour
+        return there(self.doc.target).colour
 
     def bounds(self) -> Bounds:
         found = self.followed()
@@ -49,7 +50,7 @@ class FollowPlot(CurvePlot):
         return low, max(high, low + 1e-6), min(target.range[0], *weights), max(target.range[1], *weights)
 
     def now(self) -> float | None:
-        found, obj = self.followed(), self.doc.object
+        found, obj = self.followed(), self.doc.obj
         if found is None:
             return None
         values = self.doc.channels.values(obj)
@@ -58,12 +59,12 @@ class FollowPlot(CurvePlot):
 
     def feet(self) -> tuple[str, str, str]:
         low, high = self.bounds()[:2]
-        follow, now = self.doc.target.follows, self.now() or 0.0
-        unit = channel(self.doc.object, follow.source).unit
+        follow, now = there(there(self.doc.target).follows), self.now() or 0.0
+        unit = channel(self.doc.obj, follow.source).unit
         return f"{low:g}", f"now {now:.2f} → {float(follow.curve.evaluate(now)):.2f}", f"{high:g} {unit}"
 
     def with_keys(self, scene: Scene, keys: Sequence[Key]) -> Scene:
-        return edits.set_follow_keys(scene, self.doc.object_id, self.doc.target.id, list(keys))
+        return edits.set_follow_keys(scene, self.doc.obj.id, there(self.doc.target).id, list(keys))
 
 
 class FollowSection(CurveSection[FollowPlot]):
@@ -92,7 +93,7 @@ class FollowSection(CurveSection[FollowPlot]):
             target, follow = found
             other = Follow(source, AnimationCurve(follow.curve.keys, follow.curve.before, follow.curve.after))
             doc.edit(f"{target.name} follows {self.source.itemText(row)}",
-                     lambda s: edits.set_follow(s, doc.object_id, target.id, other))  # fmt: skip
+                     lambda s: edits.set_follow(s, doc.obj.id, target.id, other))  # fmt: skip
         self.refresh()
 
     def refresh(self) -> None:

@@ -74,7 +74,7 @@ class LineSection(Section):
         closed = int(line.closed.sum())
         self.strands.setText(f"{line.strand_count:,} ({closed:,} closed)")
         self.segments.setText(f"{len(edges(line)):,}")
-        base = self.doc.object.base
+        base = self.doc.obj.base
         if self._measured[0] is not line or self._measured[1] is not base:
             self._measured = (line, base, total_length(line, base))
         self.length.setText(f"{self._measured[2]:,.1f} cm")

@@ -16,6 +16,7 @@ from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.lines import set_match
 from fictilis.core.geometry.kinds import Match
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.matches import match_of
 
 STEPS = 1000  # of the slider, for half a length each way
@@ -67,7 +68,7 @@ class MatchSection(Section):
     def _changed(self, **values: Any) -> Any:
         doc, match = self.doc, self._match()
         now = {name: getattr(match, name) for name in ("shift", "backwards", "corners")} | values
-        return lambda scene: set_match(scene, doc.object_id, doc.target.id, **now)
+        return lambda scene: set_match(scene, doc.obj.id, there(doc.target).id, **now)
 
     def _press(self) -> None:
         self.doc.hand.take(_Slide(self))
@@ -89,7 +90,7 @@ class MatchSection(Section):
             return
         self.number.set_value(shift * 100)
         posed = doc.committed.posed
-        half = {**posed.get(doc.object_id, {}), doc.target.id: 0.5}
+        half = {**posed.get(doc.obj.id, {}), doc.target.id: 0.5}
         scene = doc.attempt(lambda: self._changed(shift=shift)(doc.committed.scene))  # a locked object says so
         if scene is not None:
             doc.preview(scene, posed={**posed, doc.object_id: half})
@@ -101,7 +102,7 @@ class MatchSection(Section):
 
     def _set(self, **values: Any) -> None:
         match, target = self._match(), self.doc.target
-        if match is not None and any(getattr(match, name) != value for name, value in values.items()):
+        if match is not None and target is not None and any(getattr(match, name) != value for name, value in values.items()):
             self.doc.edit(f"Start of {target.name}", self._changed(**values))
         self.refresh()
 

@@ -15,6 +15,7 @@ from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.animation.modifiers import KINDS, PRESETS, Modifier
 from fictilis.core.edits import timing
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.timeline import Lane
 
 
@@ -49,7 +50,7 @@ class ModifierSection(Section):
         return None if chosen is None else self.doc.channels.lane(chosen.ref)
 
     def _set(self, modifiers: tuple[Modifier, ...], label: str) -> None:
-        doc, chosen = self.doc, self.doc.chosen
+        doc, chosen = self.doc, there(self.doc.chosen)
         doc.edit(f"{label} of {chosen.name}", lambda s: timing.set_modifiers(s, *chosen.ref, modifiers))
 
     def _change(self, number: int, change) -> None:
@@ -69,8 +70,8 @@ class ModifierSection(Section):
         self._set(tuple(m for n, m in enumerate(now) if n != number), f"Remove {now[number].kind}")
 
     def _bake(self) -> None:
-        doc, chosen, scene = self.doc, self.doc.chosen, self.doc.committed.scene
-        frames = [k.frame for k in self._lane().curve.keys]
+        doc, chosen, scene = self.doc, there(self.doc.chosen), self.doc.committed.scene
+        frames = [k.frame for k in there(self._lane()).curve.keys]
         first, last = min(scene.start, *frames), max(scene.end, *frames)
         doc.edit(f"Bake {chosen.name}", lambda s: timing.bake(s, [chosen.ref], first, last))
 
@@ -116,11 +117,11 @@ class ModifierSection(Section):
 
     def refresh(self) -> None:
         lane = self._lane()
-        self.setVisible(lane is not None and self.doc.chosen.slides)
-        if lane is None or not self.doc.chosen.slides:
+        self.setVisible(lane is not None and there(self.doc.chosen).slides)
+        if lane is None or not there(self.doc.chosen).slides:
             return
-        self.set_heading(f"Modifiers of {self.doc.chosen.name}")
-        kinds = (self.doc.chosen.id, self.palette_.name, tuple(m.kind for m in lane.modifiers))
+        self.set_heading(f"Modifiers of {there(self.doc.chosen).name}")
+        kinds = (there(self.doc.chosen).id, self.palette_.name, tuple(m.kind for m in lane.modifiers))
         if kinds != self._shown:
             self._shown = kinds
             for block in self.blocks:

@@ -89,38 +89,38 @@ class ObjectSection(Section):
 
     def _rename(self, text: str) -> None:
         doc = self.doc
-        doc.edit(f"Rename {doc.object.name}", lambda s: object_edits.rename_object(s, doc.object_id, text))
+        doc.edit(f"Rename {doc.obj.name}", lambda s: object_edits.rename_object(s, doc.obj.id, text))
         self.refresh()
 
     def _set_transform(self, part: str) -> None:
         doc = self.doc
         values = tuple(field.value for field in self.fields[part])
-        now = doc.channels.values(doc.object)
+        now = doc.channels.values(doc.obj)
         ids = [f"{part}.{axis}" for axis in AXES]
         changed = {c: v for c, v in zip(ids, values, strict=True) if abs(v - now[c]) > 1e-12}
         if changed:
-            doc.channels.set_values(doc.channels.refs(changed), f"{part.capitalize()} of {doc.object.name}")
+            doc.channels.set_values(doc.channels.refs(changed), f"{part.capitalize()} of {doc.obj.name}")
             self.refresh()
 
     def _set_size(self, axis: int, value: float) -> None:
-        now = extent(self.doc.object.base)
+        now = extent(self.doc.obj.base)
         if value != now[axis]:
             size = [float(n) if k != axis else value for k, n in enumerate(now)]
             self.operations.operate("mesh-size", dict(zip(SIZES, size, strict=True)))
         self.refresh()
 
     def _set_form(self, name: str, value: float) -> None:
-        doc, form = self.doc, form_of(self.doc.object)
+        doc, form = self.doc, form_of(self.doc.obj)
         if form is not None and dict(form.numbers).get(name) != value:
-            doc.edit(f"{name.capitalize()} of {doc.object.name}", lambda s: set_form(s, doc.object_id, {name: value}))
+            doc.edit(f"{name.capitalize()} of {doc.obj.name}", lambda s: set_form(s, doc.obj.id, {name: value}))
             self.refresh()
 
     def _show_form(self) -> None:
         """The numbers of a form that nothing was reshaped of yet."""
-        form = form_of(self.doc.object)
+        form = form_of(self.doc.obj)
         numbers = {**defaults(form.kind), **dict(form.numbers)} if form is not None else {}
         self.size_row.setVisible(not numbers)
-        for field, size in zip(self.sizes, extent(self.doc.object.base), strict=True):
+        for field, size in zip(self.sizes, extent(self.doc.obj.base), strict=True):
             field.set_value(size)
         for name, row in self.form_rows.items():
             row.setVisible(name in numbers)
@@ -129,9 +129,9 @@ class ObjectSection(Section):
 
     def _look(self, **values: Any) -> None:
         doc = self.doc
-        look = replace(doc.object.appearance, **values)
-        if look != doc.object.appearance:
-            doc.edit(f"Surface of {doc.object.name}", lambda s: object_edits.set_appearance(s, doc.object_id, look))
+        look = replace(doc.obj.appearance, **values)
+        if look != doc.obj.appearance:
+            doc.edit(f"Surface of {doc.obj.name}", lambda s: object_edits.set_appearance(s, doc.obj.id, look))
 
     def _lock(self, on: bool) -> None:
         if self.doc.object is not None and on != self.doc.object.locked:
@@ -142,12 +142,12 @@ class ObjectSection(Section):
         self.refresh()
 
     def _set_tiles(self, value: float) -> None:
-        texture = self.doc.object.appearance.texture
+        texture = self.doc.obj.appearance.texture
         if texture is not None and texture.tiles != int(value):
             self._look(texture=replace(texture, tiles=int(value)))
 
     def _show_texture(self) -> None:
-        texture, obj = self.doc.object.appearance.texture, self.doc.object
+        texture, obj = self.doc.obj.appearance.texture, self.doc.obj
         self.texture.clear()
         self.texture.addItems(["None", "Checker", "Image…"])
         if texture is not None and texture.image is not None:
@@ -164,7 +164,7 @@ class ObjectSection(Section):
 
     def _choose_colour(self) -> None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog
-        colour = QColorDialog.getColor(QColor(self.doc.object.appearance.colour), self, "Surface colour", options)
+        colour = QColorDialog.getColor(QColor(self.doc.obj.appearance.colour), self, "Surface colour", options)
         if colour.isValid():
             self._look(colour=colour.name().upper())
 
@@ -189,7 +189,7 @@ class ObjectSection(Section):
 
     def show_values(self) -> None:
         """Where the object is at this frame."""
-        now = self.doc.channels.values(self.doc.object)
+        now = self.doc.channels.values(self.doc.obj)
         for part, row in self.fields.items():
             for field, axis in zip(row, AXES, strict=True):
                 field.set_value(now[f"{part}.{axis}"])

@@ -78,7 +78,7 @@ class RelaySection(Section):
         pose, relay_id = self._pose(), subject_of(self.doc).relay
         if pose is None:
             return
-        self.doc.change(keys=frozenset({KeyRef(*ChannelRef(self.doc.object_id, relay_id), pose.frame)}))
+        self.doc.change(keys=frozenset({KeyRef(*ChannelRef(self.doc.obj.id, relay_id), pose.frame)}))
         self.actions_.by_id[way.lower()].trigger()
         self.refresh()
 

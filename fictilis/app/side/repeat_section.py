@@ -54,18 +54,18 @@ class RepeatSection(HeldSection[Repeat]):
         return self.doc.object.repeat if self.doc.object is not None else None
 
     def changed(self, scene: Scene, **values: Any) -> Scene:
-        return change_repeat(scene, self.doc.object_id, **values)
+        return change_repeat(scene, self.doc.obj.id, **values)
 
     def title(self, _held: Repeat) -> str:
         return "Copies"
 
     def step(self) -> str:
-        return f"Repeat of {self.doc.object.name}"
+        return f"Repeat of {self.doc.obj.name}"
 
     def _measure(self, label: str) -> None:
         repeat, measure = self.held(), dict(SHORT_MEASURES)[label]
         if repeat is not None and measure != repeat.measure:
-            self.set(measure=measure, spacing=spacing_in(self.doc.object, measure))
+            self.set(measure=measure, spacing=spacing_in(self.doc.obj, measure))
         self.refresh()
 
     def show_more(self, repeat: Repeat) -> None:
@@ -93,4 +93,4 @@ class RepeatSection(HeldSection[Repeat]):
             field.set_value(value)
         self.measure.set_value(next(label for label, measure in SHORT_MEASURES if measure == repeat.measure))
         self.order.setCurrentIndex(max(self.order.findData(repeat.order), 0))
-        self.count.setText(f"{doc.scene.copy_count(doc.object):,}")
+        self.count.setText(f"{doc.scene.copy_count(doc.obj):,}")

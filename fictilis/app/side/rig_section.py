@@ -54,7 +54,7 @@ class RigSection(Section):
     def _set(self, **values: bool) -> None:
         skin, doc = self._skin(), self.doc
         if skin is not None and any(getattr(skin, name) != value for name, value in values.items()):
-            doc.edit(f"Rig of {doc.object.name}", lambda s: change_skin(s, doc.object_id, **values))
+            doc.edit(f"Rig of {doc.obj.name}", lambda s: change_skin(s, doc.obj.id, **values))
         self.refresh()
 
     def _play(self, row: int) -> None:
@@ -73,7 +73,7 @@ class RigSection(Section):
         joint, skin = joint_in_hand(self.doc), self._skin()
         if skin is None:
             return
-        values = self.doc.channels.values(self.doc.object)
+        values = self.doc.channels.values(self.doc.obj)
         number = round(values[CLIP])
         self.clip.setCurrentIndex(number if 0 <= number < len(skin.rig.clips) else -1)
         if joint is not None:

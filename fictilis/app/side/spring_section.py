@@ -37,13 +37,13 @@ class SpringSection(HeldSection[PointSpring]):
         return self.doc.object.spring if self.doc.object is not None else None
 
     def changed(self, scene: Scene, **values: Any) -> Scene:
-        return change_spring(scene, self.doc.object_id, **values)
+        return change_spring(scene, self.doc.obj.id, **values)
 
     def title(self, _held: PointSpring) -> str:
         return "Point spring"
 
     def step(self) -> str:
-        return f"Point spring of {self.doc.object.name}"
+        return f"Point spring of {self.doc.obj.name}"
 
     def _feel(self, name: str | None) -> None:
         self.set(**dict(zip(("stiffness", "damping"), PRESETS[name], strict=True)) if name is not None else {})

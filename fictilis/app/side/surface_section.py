@@ -40,7 +40,7 @@ class SurfaceSection(Section):
         obj = self.doc.object
         held = obj.surface if obj is not None else None
         self.setVisible(held is not None)
-        if held is None:
+        if obj is None or held is None:
             return
         self.set_heading("Smooth surface")
         self.levels.set_value(LEVELS[held.levels - 1])

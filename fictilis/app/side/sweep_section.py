@@ -12,6 +12,7 @@ from fictilis.app.side.held_section import HeldSection
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits.sweeps import change_sweep
+from fictilis.core.ground.errors import there
 from fictilis.core.operations.sweeps import WAYS
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.sweep import PROFILES, Sweep, front_of
@@ -45,16 +46,16 @@ class SweepSection(HeldSection[Sweep]):
         return *super().subject(), target and target.id
 
     def changed(self, scene: Scene, **values: Any) -> Scene:
-        return change_sweep(scene, self.doc.object_id, self.doc.target.id, **values)
+        return change_sweep(scene, self.doc.obj.id, there(self.doc.target).id, **values)
 
     def title(self, _held: Sweep) -> str:
-        return f"Sweep of {self.doc.target.name}"
+        return f"Sweep of {there(self.doc.target).name}"
 
     def step(self) -> str:
-        return f"Sweep of {self.doc.target.name}"
+        return f"Sweep of {there(self.doc.target).name}"
 
     def _set_front(self, value: float) -> None:
-        self.doc.channels.set_value(self.doc.channels.ref(front_of(self.doc.target.id)), value)
+        self.doc.channels.set_value(self.doc.channels.ref(front_of(there(self.doc.target).id)), value)
 
     def _run_other(self, way: str) -> None:
         sweep = self.held()
@@ -67,9 +68,9 @@ class SweepSection(HeldSection[Sweep]):
         self.way.setCurrentIndex(max(self.way.findData(held.way), 0))
         self.gives.setVisible(held.until is not None)
         if held.until is not None:
-            self.gives.setText(f"Gives way to {self.doc.object.target(held.until).name}.")
+            self.gives.setText(f"Gives way to {self.doc.obj.target(held.until).name}.")
 
     def show_values(self) -> None:
         target = self.doc.target
         if target is not None and target.sweep is not None:
-            self.front.set_value(self.doc.channels.values(self.doc.object)[front_of(target.id)])
+            self.front.set_value(self.doc.channels.values(self.doc.obj)[front_of(target.id)])

@@ -13,6 +13,7 @@ from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.edits import targets as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of
@@ -42,7 +43,7 @@ class TargetSection(Section):
         self.path = Segments("Path", ("Straight", "Curved"))
         self.path.chosen.connect(
             lambda c: doc.edit(
-                f"Path of {doc.target.name}", lambda s: edits.set_path(s, doc.object_id, doc.target.id, c.lower())
+                f"Path of {there(doc.target).name}", lambda s: edits.set_path(s, doc.obj.id, there(doc.target).id, c.lower())
             )
         )
         self.path_row = self.add(Labelled("Path", self.path))
@@ -67,34 +68,36 @@ class TargetSection(Section):
 
     def _set_range(self, _value: float) -> None:
         doc, low, high = self.doc, self.low.value, self.high.value
-        if (low, high) != doc.target.range:
-            doc.edit(f"Range of {doc.target.name}", lambda s: edits.set_range(s, doc.object_id, doc.target.id, low, high))
+        if (low, high) != there(doc.target).range:
+            doc.edit(
+                f"Range of {there(doc.target).name}", lambda s: edits.set_range(s, doc.obj.id, there(doc.target).id, low, high)
+            )
             self.refresh()
 
     def _set_built_on(self, index: int) -> None:
         doc, parent = self.doc, self._parents[index]
-        if parent != doc.target.built_on:
+        if parent != there(doc.target).built_on:
             doc.edit(
-                f"Build {doc.target.name} on {self.built_on.itemText(index)}",
-                lambda s: edits.set_built_on(s, doc.object_id, doc.target.id, parent),
+                f"Build {there(doc.target).name} on {self.built_on.itemText(index)}",
+                lambda s: edits.set_built_on(s, doc.obj.id, there(doc.target).id, parent),
             )
             self.refresh()
 
     def _shape_stage(self, index: int) -> None:
         at = self.stages.itemData(index)
         if at is not None:
-            self.doc.start_shaping(ShapeRef(self.doc.target.id, at))
+            self.doc.start_shaping(ShapeRef(there(self.doc.target).id, at))
 
     def _flag(self, name: str, on: bool) -> None:
         doc, target = self.doc, self.doc.target
         if target is not None and on != getattr(target, name):
             words, change = FLAGS[name]
-            doc.edit(f"{words[not on]} {target.name}", lambda s: change(s, doc.object_id, target.id, on))
+            doc.edit(f"{words[not on]} {target.name}", lambda s: change(s, doc.obj.id, target.id, on))
 
     def _set_note(self, note: str) -> None:
         doc, target = self.doc, self.doc.target
         if target is not None:
-            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.object_id, target.id, note))
+            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.obj.id, target.id, note))
 
     def refresh(self) -> None:
         doc, target = self.doc, self.doc.target
@@ -102,13 +105,13 @@ class TargetSection(Section):
         if target is None:
             return
         self.set_heading(target.name)
-        self.range_row.setVisible(not driven_by(doc.object, target))
-        led = relay_of(doc.object, target) is not None
+        self.range_row.setVisible(not driven_by(doc.obj, target))
+        led = relay_of(doc.obj, target) is not None
         self.stages_row.setVisible(not led)
         self.path_row.setVisible(not led)
         self.low.set_value(target.range[0])
         self.high.set_value(target.range[1])
-        others = [t for t in doc.object.targets if t.id != target.id]
+        others = [t for t in doc.obj.targets if t.id != target.id]
         self._parents = [None, *(t.id for t in others)]
         self.built_on.clear()
         self.built_on.addItems(["Base", *(t.name for t in others)])
@@ -130,5 +133,5 @@ class TargetSection(Section):
         self.mask_row.setVisible(target.mask is not None)
         if target.mask is not None:
             self.mask_note.setText(f"shut on {int((target.mask < LEAST).sum()):,} points")
-        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.object.base):,}")
+        self.moves.setText(f"{len(target.deltas.indices):,} of {len(doc.obj.base):,}")
         self.largest.setText(f"{target.deltas.largest:.1f} cm")

@@ -18,7 +18,7 @@ from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.geometry.picked import PICK_KINDS
-from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError, there
 from fictilis.core.ground.parameters import Number
 from fictilis.core.shaping.brushes import BRUSHES
 from fictilis.core.shaping.exact import EXACT_CHANGES
@@ -274,11 +274,11 @@ class ToolSection(Section):
                 field.set_value(value)
 
     def _fill_blend(self) -> None:
-        obj, now = self.doc.object, self.doc.tools.blend_to
+        obj, now = self.doc.obj, self.doc.tools.blend_to
         self.blend_to.clear()
         self.blend_to.addItem("The mix", MIX)
         for target in obj.targets:
-            if target.id != self.doc.shaping.target:
+            if target.id != there(self.doc.shaping).target:
                 self.blend_to.addItem(target.name, target.id)
         self.blend_to.setCurrentIndex(max(self.blend_to.findData(now), 0))
 
@@ -287,7 +287,7 @@ class ToolSection(Section):
         if not mirror.axes or self.unpaired.isHidden():
             return
         try:
-            count = unpaired(self.doc.object, mirror)
+            count = unpaired(self.doc.obj, mirror)
             said = f"{count:,} point{'' if count == 1 else 's'} without a partner" if count else "Every point has a partner"
         except FictilisError as error:
             said = error.said

@@ -41,7 +41,7 @@ class TubePlot(CurvePlot):
         return held or AnimationCurve((Key(0.0, even, "smooth"), Key(1.0, even, "smooth")))
 
     def owner(self) -> str:
-        return f"the tube of {self.doc.object.name}"
+        return f"the tube of {self.doc.obj.name}"
 
     def colour(self) -> str:
         return "#2A8FA3" if self.which == "radius" else "#B9821A"
@@ -57,7 +57,7 @@ class TubePlot(CurvePlot):
         return "beginning", f"{low:g} to {high:g} {unit}", "end"
 
     def with_keys(self, scene: Scene, keys: Sequence[Key]) -> Scene:
-        return set_tube_curve(scene, self.doc.object_id, self.which, keys)
+        return set_tube_curve(scene, self.doc.obj.id, self.which, keys)
 
 
 class TubeSection(CurveSection[TubePlot]):
@@ -91,7 +91,7 @@ class TubeSection(CurveSection[TubePlot]):
     def _set(self, **values: Any) -> None:
         tube, doc = self.plot.tube(), self.doc
         if tube is not None and any(getattr(tube, name) != value for name, value in values.items()):
-            doc.edit(f"Tube of {doc.object.name}", lambda s: set_tube(s, doc.object_id, replace(tube, **values)))
+            doc.edit(f"Tube of {doc.obj.name}", lambda s: set_tube(s, doc.obj.id, replace(tube, **values)))
         self.refresh()
 
     def _show_other(self, word: str) -> None:

@@ -11,6 +11,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import FineWay, Gesture
 from fictilis.app.targets.card_place import GroupPlace, Place
 from fictilis.core.edits import targets as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.scene import Scene
 
 FAR = 10  # pixels: less is a click on a card
@@ -32,11 +33,11 @@ class SlideWeight(Gesture):
 
     def __init__(self, cards: CardArea, event: QMouseEvent, place: Place) -> None:
         self.doc, self.place, self.way = cards.doc, place, FineWay(event)
-        self.ref = cards.doc.channels.ref(place.target.id)
+        self.ref = cards.doc.channels.ref(there(place.target).id)
 
     def _set(self, event: QMouseEvent, final: bool) -> None:
-        low, high = self.doc.object.target(self.ref.channel).range
-        part = min(max((self.way.x(event) - self.place.bar.left()) / self.place.bar.width(), 0.0), 1.0)
+        low, high = self.doc.obj.target(self.ref.channel).range
+        part = min(max((self.way.x(event) - there(self.place.bar).left()) / there(self.place.bar).width(), 0.0), 1.0)
         self.doc.channels.set_value(self.ref, round(low + part * (high - low), 3), final)
 
     def move(self, event: QMouseEvent) -> None:
@@ -54,7 +55,7 @@ class SlideFactor(Gesture):
 
     def _changed(self, event: QMouseEvent, scene: Scene) -> Scene:
         part = (self.way.x(event) - self.place.bar.left()) / self.place.bar.width()
-        return edits.change_group(scene, self.doc.object_id, self.place.group.id, factor=round(min(max(part, 0.0), 1.0), 3))
+        return edits.change_group(scene, self.doc.obj.id, self.place.group.id, factor=round(min(max(part, 0.0), 1.0), 3))
 
     def move(self, event: QMouseEvent) -> None:
         self.doc.preview(self._changed(event, self.doc.committed.scene))
@@ -84,9 +85,9 @@ class CarryCard(Gesture):
         shown = [p.target.id for p in self.cards.places() if p.target is not None]
         if dropped is None or not shown:
             return
-        order = [t.id for t in self.doc.object.targets]
+        order = [t.id for t in self.doc.obj.targets]
         now = order.index(self.target_id)
         at = order.index(shown[dropped]) if dropped < len(shown) else order.index(shown[-1]) + 1
         place = at - (1 if at > now else 0)
         if place != now:
-            self.doc.edit("Reorder targets", lambda s: edits.move_target(s, self.doc.object_id, self.target_id, place))
+            self.doc.edit("Reorder targets", lambda s: edits.move_target(s, self.doc.obj.id, self.target_id, place))

@@ -21,6 +21,7 @@ from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.layouts import later, menu_on
 from fictilis.app.widgets.theme import Palette, font, pixmap
 from fictilis.core.edits import targets as edits
+from fictilis.core.ground.errors import there
 from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.mix.driven import driven_by, silent, states
 from fictilis.core.mix.shapes import ShapeRef
@@ -120,7 +121,7 @@ class Cards(Gesturing, QWidget):
             self._paint_drop(painter)
 
     def _paint_group(self, painter: QPainter, place: GroupPlace) -> None:
-        p, group = self.palette_, self.doc.object.group(place.group.id) or place.group
+        p, group = self.palette_, self.doc.obj.group(place.group.id) or place.group
         painter.drawPixmap(
             round(place.rect.left() + 2), round(place.rect.center().y() - 7),
             pixmap("caret-right" if group.folded else "caret-down", p.quiet, 14, 2.0),
@@ -143,7 +144,7 @@ class Cards(Gesturing, QWidget):
 
     def _paint_card(self, painter: QPainter, place: Place, weights: dict[str, float]) -> None:
         p, target, doc = self.palette_, place.target, self.doc
-        target = doc.object.target(target.id) if target is not None else None
+        target = doc.obj.target(target.id) if target is not None else None
         chosen = (target.id in doc.selected_targets) if target is not None else (not doc.selected)
         painter.setPen(QPen(QColor(p.primary if chosen else p.line), 2 if chosen else 1))
         painter.setBrush(QColor(p.raised))
@@ -156,7 +157,7 @@ class Cards(Gesturing, QWidget):
             used = paint_marks(painter, p, marks, target)
             room = room.adjusted(used if place.row else 0, 0, 0, 0)
         painter.setFont(font(12.5, 500))
-        quiet = target is not None and target.id in silent(doc.object)
+        quiet = target is not None and target.id in silent(doc.obj)
         painter.setPen(QColor(p.quiet if quiet else p.text))
         elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
@@ -166,15 +167,15 @@ class Cards(Gesturing, QWidget):
         painter.setPen(QColor(p.quiet))
         acts = "acts " if place.drivers and not place.row else ""
         said = "muted" if target.muted else f"{acts}{weights[target.id]:.2f}"
-        paint_over(painter, p, place.number, said)
+        paint_over(painter, p, there(place.number), said)
         if place.drivers is not None:
-            paint_drivers(painter, p, place.drivers, self.doc.object, target)
+            paint_drivers(painter, p, place.drivers, self.doc.obj, target)
         elif place.bar is not None:
             paint_bar(painter, p, place.bar, target, weights[target.id], quiet)
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
-        image = self.thumbnails.get(self.doc.object, ShapeRef(target.id if target else None), Ground(p.raised, p.raised))
+        image = self.thumbnails.get(self.doc.obj, ShapeRef(target.id if target else None), Ground(p.raised, p.raised))
         if image is None:
             return
         if self.as_rows():
@@ -188,7 +189,7 @@ class Cards(Gesturing, QWidget):
         if not cards:
             return
         painter.setPen(QPen(QColor(self.palette_.primary), 3))
-        at = min(self.drop_at, len(cards))
+        at = min(there(self.drop_at), len(cards))
         rect = cards[at].rect if at < len(cards) else cards[-1].rect
         if self.as_rows():
             y = rect.top() - 1.5 if at < len(cards) else rect.bottom() + 1.5
@@ -207,7 +208,7 @@ class Cards(Gesturing, QWidget):
         said = heading.group.name if heading is not None else ""
         if target is not None:
             said = f"{target.name}: {len(target.deltas.indices):,} points, up to {in_cm(target.deltas.largest)}"
-            said = "\n".join([said, *states(self.doc.object, target), *([target.note] if target.note else [])])
+            said = "\n".join([said, *states(self.doc.obj, target), *([target.note] if target.note else [])])
         QToolTip.showText(event.globalPos(), said, self)
         return True
 
@@ -255,16 +256,17 @@ class Cards(Gesturing, QWidget):
         return None
 
     def fold(self, group_id: str) -> None:
-        group = self.doc.object.group(group_id)
+        group = there(self.doc.obj.group(group_id))
         word = "Unfold" if group.folded else "Fold"
         self.doc.edit(
-            f"{word} {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group_id, folded=not group.folded)
+            f"{word} {group.name}",
+            lambda s: edits.change_group(s, self.doc.obj.id, group_id, folded=not group.folded),
         )
 
     def group_menu(self, place: GroupPlace) -> QMenu:
         """What can be done with a group."""
         doc, group = self.doc, place.group
-        members = [t.id for t in doc.object.targets if t.group == group.id]
+        members = [t.id for t in doc.obj.targets if t.group == group.id]
         menu = menu_on(self)
         menu.addAction("Unfold" if group.folded else "Fold", lambda: self.fold(group.id))
         menu.addAction(
@@ -277,7 +279,7 @@ class Cards(Gesturing, QWidget):
             return menu
         menu.addAction(
             "Dissolve",
-            lambda: doc.edit(f"Dissolve {group.name}", lambda s: edits.put_in_group(s, doc.object_id, members, None)),
+            lambda: doc.edit(f"Dissolve {group.name}", lambda s: edits.put_in_group(s, doc.obj.id, members, None)),
         )
         return menu
 
@@ -289,7 +291,7 @@ class Cards(Gesturing, QWidget):
     def _renamer(self, group: Group) -> Callable[[str], None]:
         def rename(text: str) -> None:
             if text.strip() != group.name:
-                self.doc.edit(f"Rename {group.name}", lambda s: edits.change_group(s, self.doc.object_id, group.id, name=text))
+                self.doc.edit(f"Rename {group.name}", lambda s: edits.change_group(s, self.doc.obj.id, group.id, name=text))
 
         return rename
 
@@ -302,7 +304,7 @@ class Cards(Gesturing, QWidget):
                 return
             self.doc.edit(
                 f"Slider of {place.group.name}",
-                lambda s: edits.change_group(s, self.doc.object_id, place.group.id, factor=factor),
+                lambda s: edits.change_group(s, self.doc.obj.id, place.group.id, factor=factor),
             )
 
         self._edit(place.group.id, place.number.adjusted(-8, 1, 3, -1), f"{place.group.factor:.2f}", finish)
@@ -334,7 +336,7 @@ class Cards(Gesturing, QWidget):
         target = place.target
         if target is None:
             self.shape.emit(ShapeRef())
-        elif place.number.contains(at):
+        elif there(place.number).contains(at):
             self.edit_weight(place)
         elif place.name.contains(at):
             self.edit_name(target.id)
@@ -368,7 +370,7 @@ class Cards(Gesturing, QWidget):
                 f"Remove the in-between at {stage:.2f}",
                 lambda: doc.edit(
                     f"Remove in-between of {target.name}",
-                    lambda s: edits.remove_in_between(s, doc.object_id, target.id, stage),
+                    lambda s: edits.remove_in_between(s, doc.obj.id, target.id, stage),
                 ),
             )
             return menu
@@ -376,7 +378,7 @@ class Cards(Gesturing, QWidget):
             doc.select_target(target.id)
         menu.addAction(f"Shape {target.name}", lambda: self.shape.emit(ShapeRef(target.id)))
         menu.addAction("Rename", lambda: self.edit_name(target.id))
-        if not driven_by(doc.object, target):
+        if not driven_by(doc.obj, target):
             menu.addAction("Set weight…", lambda: self.edit_weight(place))
         elif target.rule is not None:
             self.actions_.add_to(menu, ("driver", "plain-target"))
@@ -405,21 +407,21 @@ class Cards(Gesturing, QWidget):
         rect = place.rect.adjusted(4, 0, -4, 0)
         rect.setTop(place.name.top() - 3)
         rect.setHeight(22)
-        name = self.doc.object.target(target_id).name
+        name = self.doc.obj.target(target_id).name
 
         def finish(text: str) -> None:
             if text.strip() != name:
-                self.doc.edit(f"Rename {name}", lambda s: edits.rename_target(s, self.doc.object_id, target_id, text))
+                self.doc.edit(f"Rename {name}", lambda s: edits.rename_target(s, self.doc.obj.id, target_id, text))
 
         self._edit(target_id, rect, name, finish)
 
     def edit_weight(self, place: Place) -> None:
-        target = place.target
+        target = there(place.target)
         if not self.doc.channels.may_set(self.doc.channels.ref(target.id)):
             return
-        rect = place.number.adjusted(-10, -2, 3, 3)
+        rect = there(place.number).adjusted(-10, -2, 3, 3)
         rect.setHeight(21)
-        now = f"{self.doc.channels.weights(self.doc.object)[target.id]:.2f}"
+        now = f"{self.doc.channels.weights(self.doc.obj)[target.id]:.2f}"
         self._edit(target.id, rect, now, lambda text: self.doc.channels.type_value(self.doc.channels.ref(target.id), text))
 
     def _edit(self, part_id: str, rect: QRectF, text: str, finish: Callable[[str], None]) -> None:

@@ -27,6 +27,7 @@ from fictilis.app.widgets.fields import ArrowCombo, local_files
 from fictilis.app.widgets.layouts import across, down, menu_on
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.core.edits import objects as object_edits
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.scene import Scene
 
 FILTER_ABOVE = 8
@@ -50,7 +51,7 @@ class ObjectList(QListWidget):
         self.itemChanged.connect(self._renamed)
         self.currentRowChanged.connect(self._chosen)
         self.customContextMenuRequested.connect(self._menu)
-        self.model().rowsMoved.connect(self._moved)
+        there(self.model()).rowsMoved.connect(self._moved)
 
     def refresh(self) -> None:
         self._filling = True
@@ -62,7 +63,7 @@ class ObjectList(QListWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             self.addItem(item)
         for row, obj in enumerate(objects):
-            item = self.item(row)
+            item = there(self.item(row))
             item.setData(Qt.ItemDataRole.UserRole, obj.id)
             item.setText(obj.name)
             picture = "lock" if obj.locked else "eye" if obj.visible else "eye-slash"
@@ -76,7 +77,7 @@ class ObjectList(QListWidget):
         self._filling = False
 
     def _id(self, row: int) -> str:
-        return self.item(row).data(Qt.ItemDataRole.UserRole)
+        return there(self.item(row)).data(Qt.ItemDataRole.UserRole)
 
     def _chosen(self, row: int) -> None:
         if not self._filling and row >= 0:
@@ -126,7 +127,7 @@ class ObjectList(QListWidget):
         return menu
 
     def _item_of(self, object_id: str) -> QListWidgetItem:
-        return next(self.item(row) for row in range(self.count()) if self._id(row) == object_id)
+        return next(there(self.item(row)) for row in range(self.count()) if self._id(row) == object_id)
 
 
 class Column(QWidget):
@@ -233,7 +234,7 @@ class Column(QWidget):
         return obj is None or self.doc.channels.values(obj)["visible"] >= 0.5
 
     def _toggle_visible(self) -> None:
-        obj = self.doc.object
+        obj = self.doc.obj
         word = "Hide" if self._is_seen() else "Show"
         self.doc.channels.set_values(self.doc.channels.refs({"visible": 0.0 if word == "Hide" else 1.0}), f"{word} {obj.name}")
 

@@ -13,6 +13,7 @@ from fictilis.app.model.tasks import Background, Task
 from fictilis.app.view.picture import Picture, image_of
 from fictilis.core.ground.affine import placed_box
 from fictilis.core.ground.arrays import extent, lengths
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
 from fictilis.core.scene.scene import MorphObject
 from fictilis.render.beside import Draws
@@ -153,7 +154,7 @@ class Thumbnails(QObject):
         assert self.picture is not None
         if self._drawn is not None and not self.picture.lost:
             place, made_of = self._drawn
-            image = self.picture.image
+            image = there(self.picture.image)
             image.setDevicePixelRatio(self.ratio)
             self._kept[place] = (made_of, image)
             while len(self._kept) > KEPT:

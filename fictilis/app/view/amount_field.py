@@ -14,8 +14,9 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.handling import CHANGES, handle_ends, handle_under
 from fictilis.app.widgets.fields import KeptKeysField
-from fictilis.app.widgets.layouts import across
+from fictilis.app.widgets.layouts import across, dress
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.ground.errors import there
 
 BEGIN = "0123456789-−.,="
 SIGNS = "-−.,="  # these are no keys of tools: they open the field whenever there is a pick
@@ -75,7 +76,7 @@ class AmountField(QFrame):
         if not self.wants(event):
             return False
         held, axis = self._under()
-        bench = self.view.bench(self.view.shaped_item())
+        bench = self.view.bench(there(self.view.shaped_item()))
         if not self.view.strokes.on:
             stroke = self.view.strokes.start(Event("type", 0, 0))
             if stroke is not None:
@@ -155,8 +156,8 @@ class AmountField(QFrame):
 
     def amounts(self) -> dict[int | None, float] | None:
         """The amount of each box; None where one of them holds no number."""
-        out = {axis: box.number() for axis, box in self.boxes.items()}
-        return None if None in out.values() else out
+        out = {axis: number for axis, box in self.boxes.items() if (number := box.number()) is not None}
+        return out if len(out) == len(self.boxes) else None
 
     def _edited(self) -> None:
         for box in self.boxes.values():
@@ -222,10 +223,7 @@ class AmountBox(KeptKeysField):
         return bool(text) and not text.lstrip("+-−").replace(".", "", 1).isdigit()
 
     def mark(self, good: bool) -> None:
-        if bool(self.property("bad")) == good:
-            self.setProperty("bad", not good)
-            self.style().unpolish(self)
-            self.style().polish(self)
+        dress(self, bad=not good)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

@@ -86,12 +86,13 @@ class Dressing:
         """Colour an item's points; returns a number that changes with the colours."""
         doc = self.doc
         place = (draw.key, "tint")
-        if item.shaped and worn.mask is not None:
-            draw.tint, number = self._kept.get(place, (worn.mask,), lambda: (1 - worn.mask).astype(np.float32))
+        painted = worn.mask
+        if item.shaped and painted is not None:
+            draw.tint, number = self._kept.get(place, (painted,), lambda: (1 - painted).astype(np.float32))
             draw.tint_colour = palette.text if not palette.dark else "#0C1211"
             return number
-        if item.shaped and doc.tools.tool == "mask" and doc.shaping.target is not None:
-            mask = doc.object.target(doc.shaping.target).mask
+        if item.shaped and doc.tools.tool == "mask" and doc.shaping is not None and doc.shaping.target is not None:
+            mask = doc.obj.target(doc.shaping.target).mask
             if mask is not None:
                 draw.tint, number = self._kept.get(place, (mask,), lambda: (1 - mask).astype(np.float32))
                 draw.tint_colour = palette.text if not palette.dark else "#0C1211"
@@ -132,7 +133,7 @@ class Dressing:
             return None
         if item.obj.id != doc.object_id or len(target.sweep.field) != len(item.points):
             return None
-        front = doc.channels.values(doc.object)[front_of(target.id)]
+        front = doc.channels.values(doc.obj)[front_of(target.id)]
         return (target.sweep.passed(front, target.sweep.field) * 0.26).astype(np.float32)
 
     def _displacement(self, draw: DrawItem, item: StageItem, place: tuple) -> int:
@@ -207,7 +208,7 @@ class Dressing:
         if beside:
             return [(frame, 1.0) for frame in beside]
         keys = seeing.ghosts == "keys"
-        return ghost_frames(doc.scene, doc.object, doc.frame, seeing.ghost_count, None if keys else seeing.ghost_step)
+        return ghost_frames(doc.scene, doc.obj, doc.frame, seeing.ghost_count, None if keys else seeing.ghost_step)
 
     def _neighbours(self) -> list[float]:
         """The frames of the poses beside the one that is shaped."""
@@ -220,11 +221,11 @@ class Dressing:
         return [*before[-1:], *after[:1]]
 
     def _ghosts_in_time(self) -> list[DrawItem]:
-        obj, scene, here = self.doc.object, self.doc.scene, self.doc.frame
+        obj, scene, here = self.doc.obj, self.doc.scene, self.doc.frame
         return [time_ghost(self._kept, scene, obj, n, here, *ghost) for n, ghost in enumerate(self.ghost_frames())]
 
     def _ghost(self, palette: Palette) -> DrawItem:
-        doc, obj = self.doc, self.doc.object
+        doc, obj = self.doc, self.doc.obj
         posed = doc.state.posed
         pose = Pose(doc.scene, obj, doc.frame, posed) if doc.way == IN_THE_MIX else None
         return base_ghost(self._kept, obj, first_matrix(doc.scene, obj, doc.frame, posed), palette.quiet, pose)

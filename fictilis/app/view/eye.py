@@ -12,6 +12,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.ground.arrays import box
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.scene import MorphObject
 from fictilis.core.scene.timeline import SavedView, SceneCamera
@@ -100,14 +101,14 @@ class Eye:
         """The view's own, or the scene's as it stands at this frame."""
         if not self.looks_through():
             return self._own
-        doc, camera = self.doc, self.doc.scene.camera
+        doc, camera = self.doc, there(self.doc.scene.camera)
         return Camera.of(placed_camera(doc.scene, camera, doc.frame, doc.state.posed))
 
     @camera.setter
     def camera(self, camera: Camera) -> None:
         if self.looks_through():
             if not isinstance(self.doc.hand.gesture, Aim):
-                self.doc.hand.take(Aim(self.doc, self.view, self.doc.scene.camera))
+                self.doc.hand.take(Aim(self.doc, self.view, there(self.doc.scene.camera)))
             self.doc.hand.move(camera)
         else:
             self._own = camera

@@ -44,7 +44,7 @@ def _shown(view: Canvas) -> tuple[StageItem, Target, Sweep] | None:
 
 def _level(view: Canvas, target: Target, sweep: Sweep) -> float:
     """The place of the field that has come half up."""
-    front = view.doc.channels.values(view.doc.object)[front_of(target.id)]
+    front = view.doc.channels.values(view.doc.obj)[front_of(target.id)]
     return float(front * (1 + sweep.softness) - sweep.softness / 2)
 
 

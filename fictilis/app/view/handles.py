@@ -56,7 +56,7 @@ def _paint_cone(painter: QPainter, bench: Bench, axis: int, end: QPointF, colour
     turn = np.linspace(0, 2 * np.pi, 20, endpoint=False)[:, None]
     way, u, v = bench.axes[axis], bench.axes[(axis + 1) % 3], bench.axes[(axis + 2) % 3]
     rim = (HANDLE - 8) * way + 6.0 * (np.cos(turn) * u + np.sin(turn) * v)
-    places = bench.pivot + bench.unit(bench.pivot) * np.concatenate([rim, [(HANDLE + 10) * way]])
+    places = bench.about + bench.unit(bench.about) * np.concatenate([rim, [(HANDLE + 10) * way]])
     pixels, _ = bench.camera.project(places, bench.width, bench.height)
     rim, tip = pixels[:-1], pixels[-1]
     along = tip - rim.mean(axis=0)

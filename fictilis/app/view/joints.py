@@ -111,7 +111,7 @@ class TurnJoint(Gesture):
         self.centre, self.start = found.pixels[self.turned], event.position()
         self.values: dict[str, float] = {}
         self.frame = self.doc.frame
-        self.begun = self.doc.channels.values(self.doc.object)
+        self.begun = self.doc.channels.values(self.doc.obj)
 
     def _angle(self, event: QMouseEvent) -> float | None:
         """Degrees, clockwise on the screen, from the press to the pointer about the joint that is turned."""

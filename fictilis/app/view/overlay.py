@@ -18,6 +18,7 @@ from fictilis.core.at_frame.paths import points_over, points_over_weights
 from fictilis.core.at_frame.pose import Pose
 from fictilis.core.at_frame.springs import in_time
 from fictilis.core.ground.affine import placed
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import some_points
 from fictilis.render.stage import ALONE, LINE_UP, StageItem
 
@@ -178,7 +179,7 @@ def _paint_note(view: Canvas, painter: QPainter, text: str) -> None:
 
 def _paint_legend(view: Canvas, painter: QPainter) -> None:
     """What the colours mean, at the lower right."""
-    legend, p = view.dressing.legend, view.palette_
+    legend, p = there(view.dressing.legend), view.palette_
     painter.setFont(font(11.5, 500))
     wide = max(painter.fontMetrics().horizontalAdvance(legend.title) + 22, 178 if legend.colours else 0)
     high = 54 if legend.colours else 28
@@ -281,8 +282,8 @@ def _paint_motion(view: Canvas, painter: QPainter) -> None:
     if path is None or len(path) < 2:
         return
     doc, p = view.doc, view.palette_
-    frames = view.motion_kept[2]
-    keys = np.array([k.frame for lane in doc.object.lanes for k in lane.curve.keys])
+    frames = there(view.motion_kept)[2]
+    keys = np.array([k.frame for lane in doc.obj.lanes for k in lane.curve.keys])
     at_key = np.isin(np.round(frames, 6), np.round(keys, 6))
     pixels = view.camera.project(path.reshape(-1, 3), view.width(), view.height())[0].reshape(*path.shape[:2], 2)
     colour = QColor(p.picked)
@@ -304,7 +305,7 @@ def _paint_motion(view: Canvas, painter: QPainter) -> None:
 def _paint_camera(view: Canvas, painter: QPainter) -> None:
     """Says that the view is a camera's, at the lower left."""
     painter.setFont(font(12, 600))
-    text = f"Through {view.doc.scene.camera.name}"
+    text = f"Through {there(view.doc.scene.camera).name}"
     rect = QRectF(14, view.height() - 38, painter.fontMetrics().horizontalAdvance(text) + 22, 24)
     _box(painter, view.palette_, rect)
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
@@ -312,7 +313,7 @@ def _paint_camera(view: Canvas, painter: QPainter) -> None:
 
 def _paint_numbers(view: Canvas, painter: QPainter) -> None:
     """The point under the pointer: its number, where it is, and how far it is from the base."""
-    seen, p = view.seen, view.palette_
+    seen, p = there(view.seen), view.palette_
     item = seen.item
     if seen.point >= len(item.points):
         return

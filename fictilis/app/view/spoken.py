@@ -9,6 +9,7 @@ from PyQt6.QtCore import QRectF
 
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.spoken import Spoken
+from fictilis.core.ground.errors import there
 from fictilis.render.camera import Camera
 from fictilis.render.stage import LINE_UP, StageItem, seen_boxes
 
@@ -46,7 +47,7 @@ class SpokenView(Spoken):
         facts = [f"an object of {len(obj.base):,} points"]
         if thing.shaped:
             picked = len(doc.pick())
-            facts += [f"shaping {doc.shaping.label(obj)}"]
+            facts += [f"shaping {there(doc.shaping).label(obj)}"]
             facts += [f"{picked:,} {doc.pick().kind} picked" if picked else "nothing picked"]
         facts += ["locked"] if obj.locked else []
         return obj.name, ", ".join(facts)

@@ -14,7 +14,7 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.app.view.tools.pick_tool import under
-from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.ground.errors import EditRefused, FictilisError, there
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
 from fictilis.core.validity.targets import LOCKED
@@ -78,7 +78,7 @@ class ToolStroke(Gesture):
             return
         self._run.close()
         self.strokes.live = None
-        self.bench = self.strokes.bench(self.strokes.view.shaped_item())
+        self.bench = self.strokes.bench(there(self.strokes.view.shaped_item()))
         self._run, last = self._begun(), self.last
         if self.begin() and last is not self.press:
             self.send(last)
@@ -138,7 +138,9 @@ class Strokes:
 
     def _depth(self) -> np.ndarray:
         cages = [replace(item, finer=None) for item in self.view.draw_items()]  # these are picked, not their smooth surfaces
-        return self.view.picture.depth(cages, self.view.camera, self.view.width(), self.view.height(), self.view.palette_.view)
+        return there(self.view.picture).depth(
+            cages, self.view.camera, self.view.width(), self.view.height(), self.view.palette_.view
+        )
 
     def _show_live(self, moved: Deltas | None) -> None:
         self.live = moved
@@ -153,14 +155,14 @@ class Strokes:
         self.view.update()
 
     def _commit(self, moved: Deltas, label: str) -> None:
-        doc, item = self.doc, self.view.shaped_item()
+        doc, item = self.doc, there(self.view.shaped_item())
         choice = "follow"
         if item.pose is not None:
             moved, left = item.pose.back(moved)
             if left:
                 count = f"{left:,} point{' was' if left == 1 else 's were'}"
                 doc.say(f"{count} left alone: in this pose they cannot be taken back.", "warning")
-        if doc.shaping.is_base and doc.object.targets:
+        if there(doc.shaping).is_base and doc.obj.targets:
             asked = doc.base_choice or self.view.ask_base(moved)
             if asked is None:
                 self.live = None
@@ -196,7 +198,7 @@ class Strokes:
         self.doc.hand.leave()
         if tool.id != "exact":
             self.live = None
-        bench = self.bench(self.view.shaped_item())
+        bench = self.bench(there(self.view.shaped_item()))
         self.held_axis = handle_under(bench, event.x, event.y)[1] if tool.family == "handles" else None
         self.view.worn.falloff = None
         stroke = ToolStroke(self, bench, event)
@@ -207,12 +209,12 @@ class Strokes:
 
     def place_pivot(self, press: Event) -> None:
         """Put the pivot on the point under the pointer, else on the surface."""
-        bench = self.bench(self.view.shaped_item())
+        bench = self.bench(there(self.view.shaped_item()))
         point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
         if point is None and hit is None:
             self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
             return
-        place = bench.scene_points[point] if point is not None else hit.place
+        place = bench.scene_points[point] if point is not None else there(hit).place
         self.view.placing_pivot = False
         self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
 
@@ -246,7 +248,7 @@ class Strokes:
             return None
         had, self.live = self.live, None
         try:
-            bench = self.bench(self.view.shaped_item())
+            bench = self.bench(there(self.view.shaped_item()))
             return change_exactly(tools.exact, bench.as_picked(), tools.own_values(), tools.mirror)
         finally:
             self.live = had
@@ -283,7 +285,7 @@ class Strokes:
             return
         self.live, self._exact_key = None, None
         try:
-            moved = make(self.bench(self.view.shaped_item()))
+            moved = make(self.bench(there(self.view.shaped_item())))
         except FictilisError as error:
             self.doc.say(error.said, "error")
             return
@@ -313,15 +315,15 @@ class Strokes:
         if item is None or not len(self.doc.pick()):
             return (CHANGES[kind].neutral,) * 3 if not to else (0.0,) * 3
         bench = self.bench(item)
-        return tuple(round(float(v), 6) for v in (bench.pivot if kind == "move" else bench.extents))
+        return tuple(round(float(v), 6) for v in (bench.about if kind == "move" else bench.extents))
 
     def shaped_pixels(self) -> tuple[np.ndarray, np.ndarray]:
         """(n, 2): where the points of what is shaped are seen, and (2,) the middle of the picture."""
         middle = np.array([self.view.width(), self.view.height()]) / 2
-        return self.bench(self.view.shaped_item()).pixels, middle
+        return self.bench(there(self.view.shaped_item())).pixels, middle
 
     def apply_exact(self) -> None:
-        self.apply(lambda _bench: self.exact_change(), EXACT_CHANGES[self.doc.tools.exact].label)
+        self.apply(lambda _bench: there(self.exact_change()), EXACT_CHANGES[self.doc.tools.exact].label)
 
 
 def _same_bench(a: tuple, b: tuple) -> bool:

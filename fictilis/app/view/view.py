@@ -39,6 +39,7 @@ from fictilis.app.view.touching import Touching
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.beside import Draws
@@ -196,8 +197,8 @@ class View(Gesturing, QWidget):
             wish = replace(wish, scene=doc.before)
         else:
             wish = replace(wish, posed={o.id: {t.id: 0.0 for t in o.targets} for o in doc.scene.objects}, shaping=None)
-        there = wish.current in (o.id for o in wish.scene.objects)
-        if not there or wish.shaping is not None and not wish.shaping.exists_in(wish.scene.object(wish.current)):
+        current = next((o for o in wish.scene.objects if o.id == wish.current), None)
+        if current is None or wish.shaping is not None and not wish.shaping.exists_in(current):
             wish = replace(wish, shaping=None, way="In the mix")
         return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
 
@@ -360,7 +361,7 @@ class View(Gesturing, QWidget):
         self.eye.aim_done()
 
     def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
-        dx, dy = at.x() - self.navigating.x(), at.y() - self.navigating.y()
+        dx, dy = at.x() - there(self.navigating).x(), at.y() - there(self.navigating).y()
         panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
         if panning:
             self.camera = self.camera.moved(dx, dy, self.height())

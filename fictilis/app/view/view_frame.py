@@ -17,6 +17,7 @@ from fictilis.app.widgets.fields import Segments
 from fictilis.app.widgets.layouts import across, menu_on
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.app.widgets.toast import Toast
+from fictilis.core.ground.errors import there
 from fictilis.render.stage import WAYS
 
 SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", "texture": "checkerboard"}
@@ -49,7 +50,7 @@ class ViewFrame(QWidget):
         self.more.setAccessibleName("More to see")
         self.more.setIconSize(QSize(18, 18))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.shows.layout().addWidget(self.more)
+        there(self.shows.layout()).addWidget(self.more)
         view.asked.connect(self._menu)
         self.strip = QFrame(self)
         self.strip.setObjectName("strip")

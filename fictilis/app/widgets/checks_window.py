@@ -9,11 +9,12 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.tasks import Background, Task
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.labelled import Labelled
-from fictilis.app.widgets.layouts import across, down, later
+from fictilis.app.widgets.layouts import across, down, empty, later
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.core.checks import Finding, run_checks
 from fictilis.core.checks.lanes import loop_seam
 from fictilis.core.checks.shapes import PILE
+from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.scene import Scene
 
@@ -69,7 +70,7 @@ class Checker(QObject):
 
         def work() -> tuple[list[Finding], tuple[float, float] | None]:
             loops = wanted[1] and obj is not None and obj.lanes
-            return run_checks(*wanted), loop_seam(wanted[0], obj) if loops else None
+            return run_checks(*wanted), loop_seam(wanted[0], there(obj)) if loops else None
 
         self._looking.run(work, lambda task: self._take(wanted, task))
 
@@ -128,11 +129,7 @@ class ChecksDialog(Dialog):
 
     def _fill(self) -> None:
         found = self.checker.now()
-        while self.inside.count():
-            widget = self.inside.takeAt(0).widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.inside)
         self.buttons_of = []
         many = f"{len(found)} thing{'' if len(found) == 1 else 's'} to look at."
         self.said.setText(many if found else "Nothing suspicious was found.")
@@ -178,5 +175,5 @@ class ChecksDialog(Dialog):
         self.accept()
 
     def _mend(self, finding: Finding) -> None:
-        if self.doc.edit(finding.remedy, finding.mend):
+        if self.doc.edit(finding.remedy, there(finding.mend)):
             self._fill()

@@ -31,7 +31,7 @@ from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
-from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError, there
 from fictilis.render.items import Light
 
 EDGE = 12  # pixels, from the corner of the window
@@ -111,8 +111,8 @@ class Dialog(QDialog):
             part.installEventFilter(self)
         super().showEvent(event)
         first = self.focusWidget() or self.nextInFocusChain()
-        while first is not self and not _takes_keys(first):
-            first = first.nextInFocusChain()
+        while first is not self and not _takes_keys(there(first)):
+            first = there(first).nextInFocusChain()
         if first in self.buttons.values() or first is self:  # no field comes first: the keys begin on what keeps
             keeps = self._main() or self.buttons.get("cancel")
             if keeps is not None:

@@ -17,7 +17,7 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.labelled import Labelled
-from fictilis.app.widgets.layouts import across, down
+from fictilis.app.widgets.layouts import across, down, empty
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.app.widgets.tick_list import TickList, ticks_row
@@ -209,12 +209,7 @@ class ExportDialog(Dialog):
             kept |= {name: read() for name, read in self._read.items()}
 
     def _show_options(self, kind: Format) -> None:
-        while self.options_rows.count():
-            item = self.options_rows.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.options_rows)
         self.fields, self._read = {}, {}
         for option in kind.options:
             if not matters(self.request.scene, option.name):

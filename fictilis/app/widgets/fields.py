@@ -36,6 +36,7 @@ from PyQt6.QtWidgets import (
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette, pixmap
+from fictilis.core.ground.errors import there
 
 
 class KeptKeysField(QLineEdit):
@@ -229,7 +230,7 @@ class Elided(QLabel):
         painter = QPainter(self)
         room = self.contentsRect()
         text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, room.width())
-        self.style().drawItemText(
+        there(self.style()).drawItemText(
             painter, room, int(self.alignment()), self.palette(), self.isEnabled(), text, self.foregroundRole()
         )
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QWidget
 from fictilis.app.model.finding import Findable, find, spans
 from fictilis.app.widgets.fields import ArrowCombo, Editor, KeptKeysField
 from fictilis.app.widgets.theme import Palette, font, pixmap
+from fictilis.core.ground.errors import there
 
 ROW, WIDE, EDGE = 34, 600, 8  # pixels: a row, the list, and its distance from the window's edge
 PLACE = 300  # where the middle column begins
@@ -92,8 +93,8 @@ class FindField(KeptKeysField):
         self.list.hide()
         self.clear()
         self._known = ()
-        if self.hasFocus() and self.window().focusProxy() is not None:
-            self.window().setFocus()
+        if self.hasFocus() and there(self.window()).focusProxy() is not None:
+            there(self.window()).setFocus()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
@@ -146,7 +147,7 @@ class FindList(QFrame):
 
     def place(self) -> None:
         """Beneath the field, within the window."""
-        window = self.field.window()
+        window = there(self.field.window())
         wide = min(WIDE, window.width() - 2 * EDGE)
         below = self.field.mapTo(window, QPoint(0, self.field.height() + 4))
         left = min(max(below.x() + self.field.width() - wide, EDGE), window.width() - wide - EDGE)

@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 from weakref import ref
 
 from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QWidget
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.core.ground.errors import FictilisError
 
+if TYPE_CHECKING:
+    Beside = QWidget  # which what is painted is
+else:
+    Beside = object
 
-class Gesturing:
+
+class Gesturing(Beside):
     """Beside QWidget: ``begin`` says what a press begins, ``hover`` what a move without a press does."""
 
     doc: Document

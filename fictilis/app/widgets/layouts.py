@@ -1,4 +1,4 @@
-"""Layouts, menus and timers as the window makes them."""
+"""Layouts, dress, menus and timers as the window makes them."""
 
 from __future__ import annotations
 
@@ -6,7 +6,9 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLayout, QMenu, QVBoxLayout, QWidget
+
+from fictilis.core.ground.errors import there
 
 Margins = tuple[int, int, int, int]  # pixels: left, above, right, below
 NONE: Margins = (0, 0, 0, 0)
@@ -30,11 +32,34 @@ def _set(layout: L, spacing: int | None, margins: Margins) -> L:
     return layout
 
 
+def empty(layout: QLayout) -> None:
+    """Take all widgets out of a layout, for good."""
+    while layout.count():
+        widget = there(layout.takeAt(0)).widget()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+
+
 def menu_on(widget: QWidget) -> QMenu:
     """A menu that is gone once it was closed."""
     menu = QMenu(widget)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     return menu
+
+
+def dress(widget: QWidget, *parts: QWidget, **properties: object) -> bool:
+    """Give a widget properties that the style sheet asks for; where one is another now, it and its ``parts`` are dressed again,
+    and the answer is True."""
+    style = there(widget.style())
+    if all((widget.property(name) or False) == value for name, value in properties.items()):
+        return False
+    for name, value in properties.items():
+        widget.setProperty(name, value)
+    for part in (widget, *parts):
+        style.unpolish(part)
+        style.polish(part)
+    return True
 
 
 def later(owner: QObject, ms: int, run: Callable[[], object]) -> QTimer:

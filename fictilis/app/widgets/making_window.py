@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.making import DONE, FAILED, GOES, STOPPED, WAITS, Job, Making
-from fictilis.app.widgets.layouts import across, down
+from fictilis.app.widgets.layouts import across, down, dress
 from fictilis.pictures.orders import KINDS
 
 SMALL = QSize(160, 100)
@@ -87,9 +87,7 @@ class _Row(QWidget):
             STOPPED: "Stopped; the pictures made so far stay." if row_of_files else "Stopped; nothing was written.",
             FAILED: job.said,
         }[job.state])  # fmt: skip
-        self.said.setProperty("error", job.state == FAILED)
-        self.said.style().unpolish(self.said)
-        self.said.style().polish(self.said)
+        dress(self.said, error=job.state == FAILED)
         self.verb.setText("Show" if job.state == DONE else "Stop")
         self.verb.setVisible(not job.over or job.state == DONE)
 

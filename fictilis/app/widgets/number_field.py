@@ -23,6 +23,8 @@ from PyQt6.QtWidgets import QStyle, QStyleOptionFrame
 from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.fields import Editor
+from fictilis.app.widgets.layouts import dress
+from fictilis.core.ground.errors import there
 
 USUAL, SMALL = 13, 11  # pixels of letters, as in style.qss
 EDGES = 4  # pixels that Qt leaves beside a text within a field
@@ -72,7 +74,7 @@ class NumberField(Editor):
         option, margins = QStyleOptionFrame(), self.textMargins()
         self.initStyleOption(option)
         option.rect.setWidth(width)
-        inside = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
+        inside = there(self.style()).subElementRect(QStyle.SubElement.SE_LineEditContents, option, self)
         return inside.width() - EDGES - margins.left() - margins.right()
 
     def wide(self, size: int) -> int:
@@ -103,10 +105,7 @@ class NumberField(Editor):
         return QFontMetrics(letters).horizontalAdvance(text)
 
     def _set_small(self, on: bool) -> None:
-        if bool(self.property("small")) is not on:
-            self.setProperty("small", on)
-            self.style().unpolish(self)
-            self.style().polish(self)
+        dress(self, small=on)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -131,10 +130,7 @@ class NumberField(Editor):
         return "0" if text == "-0" else text
 
     def _mark(self, good: bool) -> None:
-        if self.property("bad") != (not good):
-            self.setProperty("bad", not good)
-            self.style().unpolish(self)
-            self.style().polish(self)
+        if dress(self, bad=not good):
             self.setToolTip("" if good else f"A number from {self.low:g} to {self.high:g} is needed.")
 
     def take(self) -> None:
@@ -152,9 +148,9 @@ class NumberField(Editor):
             return
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            if self.window().focusProxy() is not None:
+            if there(self.window()).focusProxy() is not None:
                 event.accept()
-                self.window().setFocus()  # to the view, where keys are shortcuts again
+                there(self.window()).setFocus()  # to the view, where keys are shortcuts again
             elif self.property("bad"):
                 event.accept()
                 self.selectAll()

@@ -25,10 +25,10 @@ from fictilis.app.widgets.dialogs import Dialog, ask_field, watch
 from fictilis.app.widgets.fields import ArrowCombo, Segments
 from fictilis.app.widgets.file_place import FilePlace
 from fictilis.app.widgets.labelled import Labelled
-from fictilis.app.widgets.layouts import across, down
+from fictilis.app.widgets.layouts import across, down, empty
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.ground.errors import EditRefused, FictilisError
+from fictilis.core.ground.errors import EditRefused, FictilisError, there
 from fictilis.core.mix.key_refs import jumping
 from fictilis.core.mix.relay import poses, relays
 from fictilis.core.scene.scene import Scene
@@ -166,10 +166,7 @@ class PicturesDialog(Dialog):
             self._keep()
         self._shown, self._read = self.key, {}
         self.place.set_kinds(self._kinds)
-        while self.options_rows.count():
-            widget = self.options_rows.takeAt(0).widget()
-            widget.hide()
-            widget.deleteLater()
+        empty(self.options_rows)
         self.fields, self._rows = {}, {}
         scene, kind = self.request.scene, KINDS[self.key]
         kept = self.chosen.get(self.key, {})
@@ -305,7 +302,7 @@ class PicturesDialog(Dialog):
         frames = frames_of(values, scene)
         many = f"{len(frames):,} picture{'' if len(frames) == 1 else 's'} of {size}, {len(frames) / values['rate']:.2f} s."
         heard = scene.sound is not None and not scene.sound.muted and not values.get("silent", True)
-        return many + (f" With {scene.sound.name}." if heard and self.place.suffix in (".mp4", ".webm") else "")
+        return many + (f" With {there(scene.sound).name}." if heard and self.place.suffix in (".mp4", ".webm") else "")
 
     def _preview(self, order: Order, scene: Scene, values: Mapping[str, Any]) -> None:
         if self._renderer is None:

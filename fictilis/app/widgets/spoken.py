@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QFrame, QListView
 
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.layouts import later
-from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.errors import FictilisError, there
 
 GONE = (FictilisError, LookupError, StopIteration, AttributeError)  # what a row was about, since it was told
 SOON = 40  # ms after a change; a hurry of changes is told once
@@ -50,7 +50,7 @@ class Spoken(QListView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setUniformItemSizes(True)  # else a thousand rows are asked for their fonts
-        self.viewport().setAutoFillBackground(False)
+        there(self.viewport()).setAutoFillBackground(False)
         self.setFocusProxy(keys or painted)
         self.setModel(self._rows)
         self.lower()
@@ -96,8 +96,8 @@ class Spoken(QListView):
             if self.is_chosen(thing):
                 current = self._rows.index(row)
                 chosen.select(current, current)
-        self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-        self.selectionModel().setCurrentIndex(current, QItemSelectionModel.SelectionFlag.NoUpdate)
+        there(self.selectionModel()).select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        there(self.selectionModel()).setCurrentIndex(current, QItemSelectionModel.SelectionFlag.NoUpdate)
         self._telling = False
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:

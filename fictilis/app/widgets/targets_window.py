@@ -9,6 +9,7 @@ from fictilis.app.model.arithmetic import number_from
 from fictilis.app.model.document import Document
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.core.edits.targets import rename_target, set_note, set_range
+from fictilis.core.ground.errors import there
 from fictilis.core.ground.names import by_number
 from fictilis.core.scene.scene import MorphObject, Target
 
@@ -39,11 +40,11 @@ class TargetsDialog(Dialog):
         self.sentence("A click on a heading sorts the rows. Names, ranges and notes can be typed.", True)
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.verticalHeader().hide()
+        there(self.table.verticalHeader()).hide()
         self.table.setMinimumHeight(420)
         self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        head = self.table.horizontalHeader()
+        head = there(self.table.horizontalHeader())
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -56,7 +57,7 @@ class TargetsDialog(Dialog):
         self.table.itemChanged.connect(self._typed)
 
     def _fill(self) -> None:
-        obj = self.doc.object
+        obj = self.doc.obj
         self.table.blockSignals(True)
         self.table.setSortingEnabled(False)
         self.table.setRowCount(len(obj.targets))
@@ -75,11 +76,11 @@ class TargetsDialog(Dialog):
     def _typed(self, item: QTableWidgetItem) -> None:
         assert isinstance(item, Cell)  # there are no others
         doc, target_id, text = self.doc, item.target_id, item.text()
-        target = doc.object.target(target_id)
+        target = doc.obj.target(target_id)
         if item.column() == NAME:
-            doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.object_id, target_id, text))
+            doc.edit(f"Rename {target.name}", lambda s: rename_target(s, doc.obj.id, target_id, text))
         elif item.column() == NOTE:
-            doc.edit(f"Note of {target.name}", lambda s: set_note(s, doc.object_id, target_id, text))
+            doc.edit(f"Note of {target.name}", lambda s: set_note(s, doc.obj.id, target_id, text))
         else:
             self._set_range(target, item.column(), text)
         self._fill()
@@ -92,11 +93,11 @@ class TargetsDialog(Dialog):
             doc.say(f"“{text[:40]}” is not a number; the range of {target.name} stays.", "error")
         else:
             low, high = (value, target.range[1]) if column == LOW else (target.range[0], value)
-            doc.edit(f"Range of {target.name}", lambda s: set_range(s, doc.object_id, target.id, low, high))
+            doc.edit(f"Range of {target.name}", lambda s: set_range(s, doc.obj.id, target.id, low, high))
 
     def text(self) -> str:
         """The rows as they are sorted, columns apart by tabs."""
-        cells = [[self.table.item(r, c).text() for c in range(len(COLUMNS))] for r in range(self.table.rowCount())]
+        cells = [[there(self.table.item(r, c)).text() for c in range(len(COLUMNS))] for r in range(self.table.rowCount())]
         return "\n".join("\t".join(row) for row in (COLUMNS, *cells)) + "\n"
 
     def _close(self, name: str) -> None:

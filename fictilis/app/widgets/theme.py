@@ -10,6 +10,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt, QTemporaryDir
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
 
+from fictilis.core.ground.errors import there
 from fictilis.render.ground import Ground
 
 ASSETS = Path(__file__).parents[1] / "assets"
@@ -121,7 +122,7 @@ class _Drawn(QIconEngine):
 
     def paint(self, painter: QPainter | None, rect: QRect, mode: QIcon.Mode, state: QIcon.State) -> None:
         assert painter is not None
-        size = rect.size() * painter.device().devicePixelRatioF()
+        size = rect.size() * there(painter.device()).devicePixelRatioF()
         painter.drawPixmap(rect, self.pixmap(size, mode, state))
 
     def clone(self) -> QIconEngine:

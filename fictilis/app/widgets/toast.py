@@ -9,8 +9,9 @@ from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QToolButton, QWidget
 
 from fictilis.app.model.session import Notice
-from fictilis.app.widgets.layouts import across, down
+from fictilis.app.widgets.layouts import across, down, dress, empty
 from fictilis.app.widgets.theme import Palette, icon, pixmap
+from fictilis.core.ground.errors import there
 
 MOST = 4  # notices shown one by one
 TOAST = {"note": 3500, "warning": 9000, "error": 12000}
@@ -46,9 +47,7 @@ class Toast(QFrame):
 
     def say(self, sentence: str, kind: str) -> None:
         p = self.palette_
-        self.setProperty("kind", kind)
-        self.style().unpolish(self)
-        self.style().polish(self)
+        dress(self, kind=kind)
         colour = {"error": p.error, "warning": p.auto_key}.get(kind, p.primary)
         self.sign.setPixmap(pixmap("info" if kind == "note" else "warning-circle", colour, 18, 2.0))
         self.close_.setIcon(icon("x", p))
@@ -97,13 +96,10 @@ class Toast(QFrame):
             self.hide()
 
     def _clear(self) -> None:
-        while self.offers.count():
-            widget = self.offers.takeAt(0).widget()
-            widget.hide()
-            widget.deleteLater()
+        empty(self.offers)
 
     def place(self) -> None:
-        room = self.parentWidget().width()
+        room = there(self.parentWidget()).width()
         metrics = self.text.fontMetrics()
         wide = 620 if self.offers.count() else max(240, metrics.horizontalAdvance(self.text.text()) + 96)
         wide = min(wide, max(room - 60, 200), 620)
@@ -111,9 +107,9 @@ class Toast(QFrame):
         self.text.setFixedWidth(wide - 80)
         for row in self.findChildren(_Offer):
             row.fit(wide - 80)
-        self.layout().activate()
-        self.setFixedHeight(self.layout().sizeHint().height())
-        self.move((room - wide) // 2, self.parentWidget().height() - self.height() - 16)
+        there(self.layout()).activate()
+        self.setFixedHeight(there(self.layout()).sizeHint().height())
+        self.move((room - wide) // 2, there(self.parentWidget()).height() - self.height() - 16)
 
 
 class _Offer(QWidget):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import unicodedata
+from typing import TypeVar
 
+T = TypeVar("T")
 LONGEST = 300
 # what turns the writing round: marks and overrides of direction. Source: Unicode Standard Annex 9, 2
 TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
@@ -17,6 +19,13 @@ def is_hidden(letter: str) -> bool:
 def escaped(text: str) -> str:
     """A text in which such letters are seen, as \\u202e."""
     return "".join(f"\\u{ord(c):04x}" if is_hidden(c) else c for c in text)
+
+
+def there(value: T | None) -> T:
+    """A value that is there, by what was asked before. Raises LookupError where it is not: a fault of the program."""
+    if value is None:
+        raise LookupError("what was taken for granted is not there")
+    return value
 
 
 class FictilisError(Exception):

@@ -13,6 +13,7 @@ from fictilis.app.model.document import Document
 from fictilis.core.geometry.topology import edges
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import extent, pair_lengths
+from fictilis.core.ground.errors import there
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.scene.twins import twin_groups
 from fictilis.core.shaping.dabs import columns_of
@@ -172,11 +173,16 @@ class Bench:
         """(3,): how large the pick is along the axes, in the scene."""
         return extent(self.scene_points[self.picked] @ self.axes.T)
 
+    @property
+    def about(self) -> np.ndarray:
+        """(3,): the pivot, where something is picked."""
+        return there(self.pivot)
+
     @cached_property
     def pivots(self) -> np.ndarray:
         """(3,), or (k, 3) for the points ``near``: about which place each one turns and scales."""
         if self.doc.tools.pivot != "Islands":
-            return self.pivot
+            return self.about
         islands = self._islands()
         middles = (
             np.stack([np.bincount(islands, self.scene_points[self.picked, k]) for k in range(3)], axis=1)

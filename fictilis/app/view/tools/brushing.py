@@ -12,7 +12,7 @@ from fictilis.app.view.tools.bench import Bench, Event, Stroke
 from fictilis.core.at_frame.pose import Pose
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.arrays import put_rows
-from fictilis.core.ground.errors import EditRefused
+from fictilis.core.ground.errors import EditRefused, there
 from fictilis.core.mix.shapes import full_shape, shape_points
 from fictilis.core.shaping.brushes import Brush, BrushStroke, MaskStroke, grab_weights
 from fictilis.core.shaping.mirror import reflected_weights
@@ -82,13 +82,13 @@ def brush_tool(name: str) -> Callable[[Bench, Event], Stroke]:
 
 def mask_tool(bench: Bench, press: Event) -> Stroke:
     """Paint the target's mask: shut, with Ctrl open, with Shift smooth."""
-    doc, ref = bench.doc, bench.doc.shaping
+    doc, ref = bench.doc, there(bench.doc.shaping)
     hit = bench.hit(press.x, press.y)
     if ref.is_base:
         raise EditRefused("The base has no mask; shape a target to paint one.")
     if hit is None:
         return
-    target = doc.object.target(ref.target)
+    target = doc.obj.target(there(ref.target))
     work = MaskStroke(bench.item.obj, bench.points, target.mask, brush_of(bench, hit.place), bench.protect,
                       bench.item.normals)  # fmt: skip
     trail = _Trail(bench, work, hit, press)
@@ -110,12 +110,12 @@ def goal_of(bench: Bench, name: str) -> np.ndarray | None:
     """
     if name not in ("erase", "blend"):
         return None
-    doc, ref, obj = bench.doc, bench.doc.shaping, bench.item.obj
+    doc, ref, obj = bench.doc, there(bench.doc.shaping), bench.item.obj
     mine = shape_points(obj, ref)
     if name == "erase":
         if ref.is_base:
             raise EditRefused("The base has nothing to go back to; Erase works on targets and in-betweens.")
-        parent = obj.target(ref.target).built_on
+        parent = obj.target(there(ref.target)).built_on
         other = obj.base if parent is None else full_shape(obj, parent)
     elif doc.tools.blend_to == MIX:
         other = Pose(doc.scene, obj, doc.frame, doc.state.posed).mixed

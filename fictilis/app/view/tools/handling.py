@@ -106,8 +106,8 @@ def _carry(bench: Bench, change: Change, axis: int | None, press: Event) -> Gene
 def _dragged_move(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> object:
     dx, dy = event.x - press.x, event.y - press.y
     if axis is None:
-        return bench.camera.drag(bench.pivot, dx, dy, bench.height)
-    unit = bench.unit(bench.pivot)
+        return bench.camera.drag(bench.about, dx, dy, bench.height)
+    unit = bench.unit(bench.about)
     along = ends[axis] - ends[None]
     square = float(along @ along)
     if square < 16:  # the axis points at the viewer
@@ -204,7 +204,7 @@ CHANGES = {
 
 def move_to(bench: Bench, place: np.ndarray) -> Deltas:
     """The pick moved as a whole so that its pivot comes to a place (3,) in the scene."""
-    return apply_move(bench, None, np.asarray(place, np.float64) - bench.pivot)
+    return apply_move(bench, None, np.asarray(place, np.float64) - bench.about)
 
 
 def size_factors(extents: np.ndarray, wanted: np.ndarray) -> np.ndarray:
