@@ -58,6 +58,9 @@ if TYPE_CHECKING:
     class Parts(QMainWindow, Shell, Asker):  # type: ignore[misc]
         """The window, to those who furnish it: what it has by itself, and what it has after that."""
 
+        playback: Playback
+        checker: Checker
+        actions_: Actions
         recovery_folder: Path
         idle: QTimer
         sound: SoundPlayer
