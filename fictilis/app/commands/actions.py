@@ -75,7 +75,7 @@ class Actions:
             action.setToolTip(row.text.rstrip("…") + said)
 
     def refresh(self) -> None:
-        """Each thing that actions need is asked for once, and only those are told for which it changed."""
+        """Ask once for each thing that actions need, and update only the actions for which the answer changed."""
         subject = subject_of(self.doc)
         for (need, needs), actions in self._alike.items():
             possible = need(self.doc) and all(subject.meets(name) for name in needs)
@@ -122,7 +122,7 @@ class Actions:
         return missing[:1].lower() + missing[1:].rstrip(".") if missing else ""
 
     def fill(self, menu: QMenu, top: str) -> dict[str, QMenu]:
-        """Add the rows of one menu, with a line before what is rarer; its parts as menus of their own, which come back."""
+        """Add the rows of one menu, with separators, and its parts as submenus. Returns the submenus by name."""
         parts = {top: menu}
         for row in ROWS:
             if row.top != top:

@@ -65,7 +65,7 @@ class CueCommands:
             doc.edit("Move the cue", lambda s: edits.move_cue(s, there(doc.cue), place))
 
     def change_cue(self, new: Cue) -> bool:
-        """Other words of a cue."""
+        """Change the words of a cue."""
         return self.doc.edit(
             f"Change {new.name}",
             lambda s: edits.change_cue(

@@ -30,7 +30,7 @@ class ExchangeCommands:
         self.doc, self.ask = doc, ports.ask
 
     def export(self, suffix: str = "") -> None:
-        """The window of exports: of all that is visible, or, of a kind that is for single objects, of the one shown."""
+        """Open the export window for all visible objects, or for the one shown where the format holds one object."""
         doc = self.doc
         if suffix and doc.object is not None:
             self.ask.export(Path(f"{doc.object.name}{suffix}"), (doc.object.id,), self._written)
@@ -126,7 +126,7 @@ class ExchangeCommands:
             self.lanes_from(path)
 
     def lanes_from(self, path: Path) -> None:
-        """Lanes in the place of those there are, by names; a file of one object goes onto the one shown."""
+        """Replace lanes by those of a file, matched by name; a file of one object goes onto the one shown."""
         doc = self.doc
         file = doc.attempt(lambda: read_lanes(path))
         made = file and doc.attempt(lambda: set_lanes(doc.ground, file, doc.object_id))

@@ -72,7 +72,7 @@ class Commands:
         self.ports.view.eye.fit()
 
     def put_beside(self, other: Scene) -> None:
-        """All that another scene holds comes to the one there is, in one step."""
+        """Add all that another scene holds to this one, in one step."""
         doc, known = self.doc, {o.id for o in self.doc.scene.objects}
         whole = doc.attempt(lambda: added(doc.ground, other))
         if whole is None:
@@ -86,7 +86,7 @@ class Commands:
         self.ports.view.eye.fit()
 
     def _read(self, path: Path, way: str) -> Scene | None:
-        """What a file holds; what it does not say of itself is asked. None where it is not wanted."""
+        """Read a file, and ask what it does not say of itself. None where the user gave up."""
         doc = self.doc
 
         def read(progress: Callable[[float], None]) -> Held:
@@ -187,7 +187,7 @@ class Commands:
         return self._save_to(self.doc.path)
 
     def _differences(self, path: Path) -> list[tuple[str, str]]:
-        """What is otherwise here than in the file."""
+        """How the scene differs from its file, in sentences."""
         try:
             there = load(path)
         except FictilisError as error:
@@ -250,11 +250,11 @@ class Commands:
         self.doc.next_way()
 
     def toggle(self, turned: Callable[[Session], Session]) -> None:
-        """A switch of the session the other way."""
+        """Flip a switch of the session."""
         self.doc.put(turned(self.doc.session))
 
     def see(self, name: str) -> None:
-        """Show something more in the view, or no longer."""
+        """Show or hide one of the view's extras."""
         doc, on = self.doc, not getattr(self.doc.seeing, name)
         doc.see(**{name: on})
         if name == "texture" and on and doc.object is not None:
@@ -328,7 +328,7 @@ class Commands:
         self._set_texture(Texture(projected=self._projected()))
 
     def project_texture(self) -> None:
-        """Lay the texture as it is seen from here."""
+        """Project the texture onto the object from the present view."""
         texture = self.doc.obj.appearance.texture or Texture()
         self._set_texture(replace(texture, projected=self.ports.view.eye.projection(self.doc.obj)))
 

@@ -140,7 +140,7 @@ def _made_ready(operation: Operation, subject: Subject, values: dict) -> Outcome
 
 
 def _is_long(operation: Operation, subject: Subject) -> bool:
-    """Whether it may hold the window up: every face of a large mesh is looked at."""
+    """Whether the operation may take long: it looks at every face of a large mesh."""
     large = subject.object_id is not None and len(subject.obj.base) > LARGE
     return large and (operation.part == "mesh" or operation.verb == "smooth")
 

@@ -21,7 +21,7 @@ class PictureCommands:
         making.ended.connect(self._tell)
 
     def pictures(self, kind: str) -> None:
-        """Ask what is wanted, and begin it."""
+        """Ask what is to be made, and begin to make it."""
         wanted = self.ask.pictures(kind, self._scene())
         if wanted is not None:
             self.doc.change(ordered=wanted)

@@ -27,7 +27,7 @@ T = TypeVar("T")
 
 
 class Files(Protocol):
-    """Chooses files; None, or none, where it was given up."""
+    """Chooses files; None, or an empty list, where the user gave up."""
 
     def open(self, title: str, kinds: str) -> Path | None: ...
     def open_several(self, title: str, kinds: str) -> list[Path]: ...

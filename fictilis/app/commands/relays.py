@@ -32,7 +32,7 @@ class RelayCommands:
             self.relay_from(paths)
 
     def relay_from(self, paths: Sequence[Path]) -> None:
-        """The same of files that were chosen."""
+        """Make a relay of chosen files."""
         obj = self.doc.obj
         row = self.doc.attempt(lambda: self.ask.run("Reading the row", lambda progress: read_row(obj, paths, progress)))
         if row is not None:

@@ -61,7 +61,7 @@ class SceneTimeCommands:
     # sound
 
     def sound(self) -> None:
-        """Another sound, to begin where the old one did, else at the start of the range."""
+        """Replace the sound; the new one begins where the old one did, else at the start of the range."""
         path = self.ask.files.open("Sound of the scene", SOUNDS)
         if path is not None:
             self.take_sound(path)
@@ -78,7 +78,7 @@ class SceneTimeCommands:
     # reference picture
 
     def reference(self) -> None:
-        """Another picture to be matched, where the old one stood; a movie begins at the frame shown."""
+        """Replace the reference picture, at the old one's place; a movie begins at the frame shown."""
         path = self.ask.files.open("Reference picture or movie", PICTURES)
         if path is not None:
             self.take_reference(path)
@@ -157,10 +157,10 @@ class SceneTimeCommands:
         self.ports.lanes.fit_values()
 
     def lane_height(self, height: int) -> None:
-        """Of the selected lanes, else of all that are shown."""
+        """Set the height of the selected lanes, else of all that are shown."""
         self.ports.lanes.set_heights(self.doc.selected, height)
 
 
 def _near(degrees: float) -> float:
-    """The same direction, from -180 to 180."""
+    """The same direction in degrees, from -180 to 180."""
     return float((np.asarray(degrees) + 180) % 360 - 180)

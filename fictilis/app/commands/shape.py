@@ -57,7 +57,7 @@ class ShapeCommands:
             self.doc.start_shaping(ShapeRef(self.doc.target.id))
 
     def done(self) -> None:
-        """Shaping ends, or the rehearsal."""
+        """End shaping, or the rehearsal."""
         if self.doc.rehearsing:
             self.doc.change(rehearsing=False)
         else:
@@ -94,7 +94,7 @@ class ShapeCommands:
     # picking
 
     def pick_kind(self, kind: str) -> None:
-        """Pick points, edges or faces from now on; what is picked is picked in these terms."""
+        """Pick points, edges or faces from now on; the present pick is converted."""
         doc = self.doc
         if kind != doc.tools.kind:
             now = doc.pick()
@@ -147,7 +147,7 @@ class ShapeCommands:
         self._pick(lambda obj, pick: picks.side(obj, axis, way, self.doc.tools.kind))
 
     def pick_mirrored(self) -> None:
-        """The mirror image of the pick, in its place."""
+        """Replace the pick by its mirror image."""
 
         def make(obj: MorphObject, pick: Pick) -> Pick:
             mirror = self.doc.tools.mirror

@@ -123,7 +123,7 @@ class TargetCommands:
         self._take(shapes, sentences)
 
     def take_targets(self, shapes: Sequence[MeshData], warnings: Sequence[str] = ()) -> None:
-        """The same of shapes that were read."""
+        """Add shapes that were read as targets."""
         self._take(shapes, [(warning, "warning") for warning in warnings])
 
     def _linear(self, path: Path, objects: Sequence[MeshData]) -> np.ndarray | None:

@@ -110,7 +110,7 @@ class TimeCommands:
         self._move(frames, 0.0, "Nudge keys")
 
     def nudge_value(self, parts: float) -> None:
-        """By parts of each lane's range."""
+        """Raise or lower the values of keys by a part of each lane's range."""
         doc = self.doc
         scene, places = doc.committed.scene, []
         for lane in {ref.lane for ref in doc.keys}:
@@ -178,12 +178,12 @@ class TimeCommands:
     # whole lanes
 
     def retime(self) -> None:
-        """Show the band on the ruler, or take it away."""
+        """Show or hide the Retime band on the ruler."""
         doc = self.doc
         doc.change(band=None if doc.band is not None else span_of(self.doc))
 
     def key_neutral(self) -> None:
-        """Every target at 0."""
+        """Key every target at 0."""
         self.doc.channels.key_values({self.doc.channels.ref(t.id): 0.0 for t in self.doc.obj.targets}, "Key the neutral mix")
 
     def fit_time(self, what: str) -> None:

@@ -36,7 +36,7 @@ class WalkCommands:
         doc.change(keys=frozenset({KeyRef(*ref, frame)}))
 
     def next_object(self, way: int) -> None:
-        """Round and round among the objects."""
+        """Show the next or the previous object; after the last comes the first."""
         ids = [obj.id for obj in self.doc.scene.objects]
         self.doc.select_object(ids[(ids.index(self.doc.obj.id) + way) % len(ids)])
 

@@ -11,7 +11,7 @@ from fictilis.app.model.document import Document
 
 
 class Axis(QObject):
-    """``span`` are the frames in sight, None for the whole range; ``looked`` when they became others."""
+    """``span``: the first and last frame in sight, None for the whole range; ``looked`` is emitted when it changes."""
 
     looked = pyqtSignal()
 
@@ -69,7 +69,7 @@ class Axis(QObject):
         self._look_at((first + frames, last + frames))
 
     def widen(self, head: int) -> None:
-        """Wider or narrower heads."""
+        """Set the width of the heads, in pixels."""
         self.head = max(HEAD, min(head, WIDEST, max(self._port.width() - 240, HEAD)))
         self.looked.emit()
 

@@ -125,7 +125,7 @@ class Playback(QObject):
         self._heard = not doc.every_frame and self.sound.start(lambda t: flow(t, first, start, end, rate, loop, back))
 
     def _manner(self) -> tuple:
-        """What may not change without counting anew."""
+        """What must stay the same while playing; else the clock begins anew."""
         doc = self.doc
         return doc.scene.fps, doc.speed, doc.scene.span, doc.loop, doc.back_and_forth, doc.every_frame, doc.scene.sound
 

@@ -74,7 +74,7 @@ class Job(QObject):
             self._finished()
 
     def forget(self) -> None:
-        """Nothing is left of it but its file."""
+        """Remove all that was kept for it but its file."""
         self.stop()
         shutil.rmtree(self._folder, ignore_errors=True)
 

@@ -1,4 +1,4 @@
-"""Which file on the disk it is."""
+"""Tells whether a file on the disk was written anew."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ class Drawing:
         self.view.update()
 
     def changed(self) -> None:
-        """The document changed: whoever shapes draws no line."""
+        """The document changed; drawing ends once something is shaped."""
         if self.on and self.view.doc.shaping is not None:
             self.leave()
 

@@ -43,7 +43,7 @@ class Aim(Gesture):
 
     @property
     def by_keys(self) -> bool:
-        """Turned by the wheel."""
+        """The wheel turns it, with no button held."""
         return self.view.navigating is None
 
     def move(self, camera: Camera) -> None:
@@ -118,7 +118,7 @@ class Eye:
             self.doc.hand.release()
 
     def changed(self) -> None:
-        """The document changed: frame another way of showing, and a Line-up that grew where it was seen whole."""
+        """The document changed: fit the view anew for another way of showing, and for a Line-up that grew while seen whole."""
         if self.doc.way == self._was_way:
             if self.doc.way == LINE_UP and self._fitted is not None:
                 camera, stood = self._fitted
@@ -133,7 +133,7 @@ class Eye:
             self._own = self._before_line_up
 
     def _lined_up(self) -> tuple[str | None, int]:
-        """Of which object how many shapes stand in a Line-up."""
+        """The object in the Line-up, and how many shapes it has there."""
         obj = self.doc.object
         return self.doc.object_id, 0 if obj is None else len(line_up_refs(obj, self.view.wish()))
 

@@ -17,7 +17,7 @@ TOLD_EVERY = 8  # pictures
 
 
 class Ready(QObject):
-    """Whole frames of the range played, as pictures. Anything but time that changes lets them go."""
+    """Pictures of the frames that are played. They are dropped when anything but the frame changes."""
 
     changed = pyqtSignal()
 
@@ -52,7 +52,7 @@ class Ready(QObject):
         return len(now) == len(self._of) and all(a is b or a == b for a, b in zip(now, self._of, strict=True))
 
     def look(self) -> None:
-        """Let pictures go that show what is no more so."""
+        """Drop pictures that are out of date."""
         if self._pictures and (not self.doc.exact or not self._fits()):
             self.forget()
 

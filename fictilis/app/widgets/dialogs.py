@@ -84,7 +84,7 @@ class Dialog(QDialog):
         return button
 
     def rename(self, name: str, text: str, destroys: bool) -> None:
-        """A verb as what it does now."""
+        """Change the label of a verb."""
         self.buttons[name].setText(text)
         self.buttons[name].setProperty("destroys", destroys)
 
@@ -119,7 +119,7 @@ class Dialog(QDialog):
                 keeps.setFocus()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        """Nothing that was to be told soon is, once it is answered."""
+        """Once it is answered, texts that wait to be updated stay as they are."""
         super().hideEvent(event)
         for timer in self.findChildren(QTimer):
             timer.stop()

@@ -92,7 +92,7 @@ class FileDialog(QFileDialog):
         self.resize(*SIZE)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """What Qt sets late: icons of the buttons, and columns."""
+        """Set what Qt would overwrite earlier: icons of the buttons, and columns."""
         super().showEvent(event)
         box, rows = self.findChild(QDialogButtonBox), self.findChild(QTreeView, "treeView")
         for button in box.buttons() if box is not None else ():

@@ -131,7 +131,7 @@ class Spoken(QListView):
         return QModelIndex()
 
     def scrollTo(self, index: QModelIndex, hint: Any = None) -> None:
-        """Whoever has the keys does so."""
+        """Do nothing: the painted widget scrolls itself."""
 
     def doItemsLayout(self) -> None:
         """Things stand where they are painted."""

@@ -97,7 +97,7 @@ def rename_clip(scene: Scene, clip_id: str, name: str) -> Scene:
 
 
 def set_loop(scene: Scene, clip_id: str, loop: bool) -> Scene:
-    """Whether a clip is played round and round."""
+    """Set whether a clip loops."""
     return _changed(scene, clip_id, loop=loop)
 
 
@@ -107,7 +107,7 @@ def _changed(scene: Scene, clip_id: str, **values: Any) -> Scene:
 
 
 def set_clip_range(scene: Scene, clip_id: str, start: float, end: float) -> Scene:
-    """The frames of a clip."""
+    """Set the frames of a clip."""
     if clip(scene, clip_id).id == scene.clip:
         return set_frame_range(scene, start, end)
     there = choose_clip(scene, clip_id)
@@ -115,7 +115,7 @@ def set_clip_range(scene: Scene, clip_id: str, start: float, end: float) -> Scen
 
 
 def remove_clip(scene: Scene, clip_id: str) -> Scene:
-    """Without a clip and its keys; where it was active, its neighbour is then. The last one stays."""
+    """Remove a clip and its keys; if it was active, its neighbour becomes so. The last one stays."""
     gone = clip(scene, clip_id)
     if len(scene.clips) < 2:
         raise EditRefused(f"{gone.name} is the only clip; the scene needs one.")
@@ -147,7 +147,7 @@ def blend_clips(scene: Scene, first_id: str, second_id: str, name: str | None = 
 
 
 def set_offset(scene: Scene, offset: float) -> Scene:
-    """How many frames later the second of two blended clips is played."""
+    """Set by how many frames the second of two blended clips is played later."""
     led = [o for o in scene.objects if o.blend is not None]
     if not led or led[0].blend is None:
         raise EditRefused("The active clip plays one clip only; blend two clips first.")

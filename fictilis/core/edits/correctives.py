@@ -34,7 +34,7 @@ def _led_by(
 
 
 def set_follow_keys(scene: Scene, object_id: str, target_id: str, keys: Iterable[Key]) -> Scene:
-    """Other points of the curve by which a weight follows; of two at one number the later given stays."""
+    """Set the points of the curve by which a weight follows; of two at one number the later one stays."""
     follow = follow_of(scene, object_id, target_id)
     return set_follow(scene, object_id, target_id, replace(follow, curve=AnimationCurve.of(keys, follow.curve)))
 
@@ -54,12 +54,12 @@ def add_corrective(
 
 
 def set_rule(scene: Scene, object_id: str, target_id: str, rule: Rule | None, weight: float = 0.0) -> Scene:
-    """Another rule for a target; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
+    """Set a target's rule; None makes it a plain one that stands at ``weight``. What has a rule loses its own lane."""
     return _led_by(scene, object_id, target_id, rule, None, weight)
 
 
 def set_driver(scene: Scene, object_id: str, target_id: str, driver_id: str, **values: Any) -> Scene:
-    """One driver's numbers (``at``, ``width``), or a new driver of a corrective."""
+    """Set one driver's numbers (``at``, ``width``), or a new driver of a corrective."""
     rule = rule_of(scene, object_id, target_id)
     known = next((d for d in rule.drivers if d.target == driver_id), None)
     if known is None:
@@ -70,7 +70,7 @@ def set_driver(scene: Scene, object_id: str, target_id: str, driver_id: str, **v
 
 
 def drop_driver(scene: Scene, object_id: str, target_id: str, driver_id: str) -> Scene:
-    """Without a driver; the last one stays, as nothing would be left to follow."""
+    """Remove a driver; the last one stays, as nothing would be left to follow."""
     rule, obj = rule_of(scene, object_id, target_id), scene.object(object_id)
     name = obj.target(driver_id).name
     if all(d.target != driver_id for d in rule.drivers):
@@ -82,5 +82,5 @@ def drop_driver(scene: Scene, object_id: str, target_id: str, driver_id: str) ->
 
 
 def set_how(scene: Scene, object_id: str, target_id: str, how: str) -> Scene:
-    """Whether a corrective takes the product of its drivers' factors, or the smallest."""
+    """Set whether a corrective takes the product of its drivers' factors, or the smallest."""
     return set_rule(scene, object_id, target_id, replace(rule_of(scene, object_id, target_id), how=how))

@@ -33,7 +33,7 @@ LONGEST_TAKE = 3600.0  # s
 
 
 def add_cue(scene: Scene, made: Cue, place: int | None = None) -> tuple[Scene, str]:
-    """A cue with an id and a name of its own, last or at a place."""
+    """Add a cue with an id and a name of its own, last or at a place in the order."""
     _check_room(len(scene.cues) + 1)
     new_id = fresh_id(LETTER, (c.id for c in scene.cues), scene.id_floor)
     new = checked_cue(replace(made, id=new_id, name=fresh_name(made.name or "Cue", {c.name for c in scene.cues})))
@@ -71,7 +71,7 @@ def cues_beside(scene: Scene, other: Scene, owners: Mapping[str, str]) -> tuple[
 
 
 def change_cue(scene: Scene, cue_id: str, **values: Any) -> Scene:
-    """A cue with other fields, by their names; ``when``, ``act`` and ``then`` as wholes."""
+    """Change fields of a cue, by their names; ``when``, ``act`` and ``then`` as wholes."""
     return _put(scene, cue_id, replace(cue(scene, cue_id), **values))
 
 
@@ -87,7 +87,7 @@ def duplicate_cue(scene: Scene, cue_id: str) -> tuple[Scene, str]:
 
 
 def move_cue(scene: Scene, cue_id: str, place: int) -> Scene:
-    """A cue at another place in the order, from 0."""
+    """Move a cue to a place in the order, from 0."""
     moved = cue(scene, cue_id)
     rest = [c for c in scene.cues if c is not moved]
     at = min(max(place, 0), len(rest))
@@ -95,7 +95,7 @@ def move_cue(scene: Scene, cue_id: str, place: int) -> Scene:
 
 
 def remove_cue(scene: Scene, cue_id: str) -> Scene:
-    """Without a cue; those that name it stay, and say what they lack."""
+    """Remove a cue; those that name it stay, and say what they lack."""
     gone = cue(scene, cue_id)
     floor = max(scene.id_floor, number_of(gone.id))
     return replace(scene, cues=tuple(c for c in scene.cues if c is not gone), id_floor=floor)

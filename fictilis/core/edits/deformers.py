@@ -12,7 +12,7 @@ from fictilis.core.scene.scene import Scene
 
 
 def change_deformer(scene: Scene, object_id: str, kind: str, **values: Any) -> Scene:
-    """Other numbers of a bend, a twist or a taper, or a first one. Raises EditRefused where they cannot be."""
+    """Change numbers of a bend, a twist or a taper, or put one on. Raises EditRefused where they cannot be."""
     obj = scene.object(object_id)
     try:
         new = replace(obj.deformer(kind) or kept_to((Deformer(kind),), obj.base)[0], **values)
@@ -22,7 +22,7 @@ def change_deformer(scene: Scene, object_id: str, kind: str, **values: Any) -> S
 
 
 def fit_deformers(scene: Scene, object_id: str) -> Scene:
-    """Bend, twist and taper from end to end of the base as it is now. Raises EditRefused for an object without any."""
+    """Let bend, twist and taper reach from end to end of the base as it is. Raises EditRefused for an object without any."""
     obj = scene.object(object_id)
     if not obj.deformers:
         raise EditRefused(f"{obj.name} is not bent, twisted or tapered; bend, twist or taper it first.")
@@ -30,7 +30,7 @@ def fit_deformers(scene: Scene, object_id: str) -> Scene:
 
 
 def leave_deformer(scene: Scene, object_id: str, kind: str) -> Scene:
-    """Without a bend, a twist or a taper, and its lane. Raises EditRefused for an object without it, and where a weight follows
+    """Remove a bend, a twist or a taper, and its lane. Raises EditRefused for an object without it, and where a weight follows
     its amount."""
     obj = scene.object(object_id)
     if obj.deformer(kind) is None:

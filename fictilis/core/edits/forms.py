@@ -27,7 +27,7 @@ def add_form(scene: Scene, kind: str, numbers: Mapping[str, float]) -> tuple[Sce
 
 
 def set_form(scene: Scene, object_id: str, numbers: Mapping[str, float]) -> Scene:
-    """Another size or fineness of an object that is still a simple form; picks kept with it go, as its points are others."""
+    """Change size or fineness of an object that is still a simple form; picks kept with it go, as its points are others."""
     obj = scene.unlocked(object_id)
     form = form_of(obj)
     if form is None:

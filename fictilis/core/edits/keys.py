@@ -17,7 +17,7 @@ from fictilis.core.validity.lanes import checked_keys
 
 
 def set_key(scene: Scene, owner_id: str, channel_id: str, key: Key) -> Scene:
-    """A key written as it is, replacing one at the same frame. Raises EditRefused for a pose where values are keyed, the other
+    """Write a key as it is, replacing one at the same frame. Raises EditRefused for a pose where values are keyed, the other
     way round, and for a shape that is none of the relay's."""
     owner = scene.owner(owner_id)
     checked_keys(owner, channel_id, [key])

@@ -33,7 +33,7 @@ MOST_TUBE = 1_000_000  # points
 
 
 def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene:
-    """Another degree, through the points or beside them; the points stay."""
+    """Set a curve's degree, and whether it runs through the points or beside them; the points stay."""
     obj = scene.unlocked(object_id)
     if degree not in (1, 2, 3):
         raise EditRefused(f"A line has degree 1, 2 or 3, not {degree}.")
@@ -41,7 +41,7 @@ def set_curve(scene: Scene, object_id: str, degree: int, through: bool) -> Scene
 
 
 def set_widths(scene: Scene, object_id: str, width: float, share: np.ndarray) -> Scene:
-    """Another width in cm where ``share`` (n,) is 1, a part of the way to it where it is less. All 0 makes a thin line."""
+    """Set the width in cm where ``share`` (n,) is 1, a part of the way to it where it is less. All 0 makes a thin line."""
     obj = scene.unlocked(object_id)
     line = obj.line
     if not (np.isfinite(width) and width >= 0):
@@ -52,7 +52,7 @@ def set_widths(scene: Scene, object_id: str, width: float, share: np.ndarray) ->
 
 
 def set_tube(scene: Scene, object_id: str, tube: Tube | None, width: float = THIN) -> Scene:
-    """A tube led along the line, or none; a line without widths gets ``width`` in cm."""
+    """Set the tube along a line, or none; a line without widths gets ``width`` in cm."""
     obj = scene.unlocked(object_id)
     line = obj.line
     count = 0 if tube is None else drawn(line).line.point_count * len(tube.profile)
@@ -175,7 +175,7 @@ def line_from_edges(scene: Scene, object_id: str, chains: list[np.ndarray], name
 
 
 def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, even: bool = True) -> Scene:
-    """An object or a camera moves along a line, by the channel that it gets for that."""
+    """Let an object or a camera move along a line, by a channel that it gets for that."""
     checked_along(scene, object_id, line_id)
     owner = scene.owner(object_id)
     place = owner.along.place if owner.along is not None else 0.0
@@ -183,7 +183,7 @@ def set_along(scene: Scene, object_id: str, line_id: str, turn: bool = True, eve
 
 
 def leave_line(scene: Scene, object_id: str) -> Scene:
-    """An object or a camera follows no line; its keys of that go."""
+    """Let an object or a camera follow no line; the keys of that go."""
     owner = scene.owner(object_id)
     if owner.along is None:
         raise EditRefused(f"{owner.name} follows no line; lead it along one first.")

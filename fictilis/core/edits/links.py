@@ -80,7 +80,7 @@ def link_equal_names(scene: Scene, object_id: str) -> tuple[Scene, list[str]]:
 
 
 def unlink(scene: Scene, object_id: str, target_id: str) -> Scene:
-    """A target on its own again, with the keys it has; a last one that is left alone is unlinked too."""
+    """Unlink a target, which keeps its keys; a last one that is left alone is unlinked too."""
     obj = scene.object(object_id)
     target = obj.target(target_id)
     if target.link is None:

@@ -27,7 +27,7 @@ K = TypeVar("K", NamedPick, StoredMix, SavedView)
 def add_object(
     scene: Scene, name: str, geometry: Geometry, points: np.ndarray, appearance: Appearance = Appearance()
 ) -> tuple[Scene, str]:
-    """A new object with its base; returns the scene and the object's id."""
+    """Add an object with its base; returns the scene and the object's id."""
     scene, (object_id,) = add_objects(scene, [(name, geometry, points, appearance)])
     return scene, object_id
 
@@ -135,14 +135,14 @@ def set_locked(scene: Scene, object_id: str, locked: bool) -> Scene:
 
 
 def order_objects(scene: Scene, ids: Sequence[str]) -> Scene:
-    """The objects in another order: ``ids`` names each once."""
+    """Put the objects in another order: ``ids`` names each once."""
     if sorted(ids) != sorted(o.id for o in scene.objects):
         raise ValueError(f"expected each of the {len(scene.objects)} objects once, got {', '.join(ids)}")
     return replace(scene, objects=tuple(scene.object(i) for i in ids))
 
 
 def keep_pick(scene: Scene, object_id: str, name: str, pick: Pick) -> Scene:
-    """A pick kept with its object under a name; one of the same name is replaced."""
+    """Keep a pick with its object under a name; one of the same name is replaced."""
     obj, name = scene.object(object_id), tidy_name(name)
     if not name or not len(pick):
         raise EditRefused("A kept pick needs a name, and something picked.")
@@ -156,14 +156,14 @@ def drop_pick(scene: Scene, object_id: str, name: str) -> Scene:
 
 
 def rename_pick(scene: Scene, object_id: str, name: str, to: str) -> Scene:
-    """A kept pick under another name, also in the cues that wait for a click on it. Raises EditRefused where another has it."""
+    """Rename a kept pick, also in the cues that wait for a click on it. Raises EditRefused where another has it."""
     obj = scene.object(object_id)
     picks, to = _renamed(obj.picks, name, to, f"{obj.name} has a kept pick")
     return _told(scene.with_object(replace(obj, picks=picks)), "when", object_id, "pick", name, to)
 
 
 def rename_mix(scene: Scene, object_id: str, name: str, to: str) -> Scene:
-    """A kept mix under another name, also in the cues that lead to it. Raises EditRefused where another has it."""
+    """Rename a kept mix, also in the cues that lead to it. Raises EditRefused where another has it."""
     obj = scene.object(object_id)
     mixes, to = _renamed(obj.mixes, name, to, f"{obj.name} has a kept mix")
     return _told(scene.with_object(replace(obj, mixes=mixes)), "act", object_id, "mix", name, to)
@@ -181,7 +181,7 @@ def _told(scene: Scene, part: str, object_id: str, what: str, name: str, to: str
 
 
 def rename_view(scene: Scene, name: str, to: str) -> Scene:
-    """A kept view under another name. Raises EditRefused where another has it."""
+    """Rename a kept view. Raises EditRefused where another has it."""
     return replace(scene, views=_renamed(scene.views, name, to, "There is a kept view")[0])
 
 
@@ -192,7 +192,7 @@ def _renamed(kept: Sequence[K], name: str, to: str, already: str) -> tuple[tuple
 
 
 def keep_view(scene: Scene, view: SavedView) -> Scene:
-    """A view kept under its name; one of the same name is replaced."""
+    """Keep a view under its name; one of the same name is replaced."""
     given_name(view.name, "A kept view")
     return replace(scene, views=(*(v for v in scene.views if v.name != view.name), view))
 

@@ -59,7 +59,7 @@ def make_relay(
 
 
 def set_pose(scene: Scene, object_id: str, group_id: str, frame: float, shape: str, way: str | None = None) -> Scene:
-    """A pose at a frame: a target of the relay, or nothing for the base. One that is there gets the shape and keeps its way to
+    """Set a pose at a frame: one of the targets, or nothing for the base. One that is there gets the shape and keeps its way to
     the next; a new one takes the way of the pose before it."""
     obj = scene.object(object_id)
     relay(obj, group_id)

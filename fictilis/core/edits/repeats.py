@@ -31,14 +31,14 @@ MOTION = tuple(i for i in OBJECT_KINDS if "." in i)
 
 
 def set_repeat(scene: Scene, object_id: str, repeat: Repeat) -> Scene:
-    """Copies of an object. Raises EditRefused where there would be none, or more points than are drawn here."""
+    """Repeat an object. Raises EditRefused where there would be none, or more points than are drawn here."""
     obj = scene.object(object_id)
     checked_repeat(scene, obj, repeat)
     return scene.with_object(replace(obj, repeat=repeat))
 
 
 def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:
-    """Other numbers of a repeat, or a first one. Raises EditRefused where they cannot be."""
+    """Change numbers of a repeat, or make one. Raises EditRefused where they cannot be."""
     obj = scene.object(object_id)
     try:
         repeat = replace(obj.repeat or Repeat(), **values)
@@ -48,7 +48,7 @@ def change_repeat(scene: Scene, object_id: str, **values: Any) -> Scene:
 
 
 def leave_repeat(scene: Scene, object_id: str) -> Scene:
-    """One object instead of its copies."""
+    """Remove the copies of an object."""
     return scene.with_object(replace(_repeated(scene, object_id), repeat=None))
 
 

@@ -27,13 +27,13 @@ def set_skin(scene: Scene, object_id: str, skin: Skin) -> Scene:
 
 
 def change_skin(scene: Scene, object_id: str, **values: Any) -> Scene:
-    """Whether it is on, and whether it is by dual quaternions."""
+    """Set whether a skin is on, and whether it blends by dual quaternions."""
     obj = scene.object(object_id)
     return scene.with_object(replace(obj, skin=replace(skin_of(obj), **values)))
 
 
 def leave_rig(scene: Scene, object_id: str) -> Scene:
-    """An object as it is without its rig, and without the lanes that lead that. Raises EditRefused where a weight follows a
+    """Remove an object's rig, and the lanes that lead it. Raises EditRefused where a weight follows a
     joint."""
     obj = scene.object(object_id)
     skin_of(obj)
@@ -68,7 +68,7 @@ def turn_joint(scene: Scene, object_id: str, joint: int, degrees: Mapping[str, f
 
 
 def straighten(scene: Scene, object_id: str) -> Scene:
-    """No joint turned by hand, also not by keys."""
+    """Undo all turns of joints by hand, keyed ones too."""
     obj = scene.object(object_id)
     lanes = tuple(x for x in obj.lanes if not is_rigged(x.channel) or x.channel in (CLIP, TIME))
     return scene.with_object(replace(obj, skin=replace(skin_of(obj), turns=()), lanes=lanes))

@@ -25,14 +25,14 @@ MOST_NUMBERS = 60_000_000  # of all frames together
 
 
 def set_spring(scene: Scene, object_id: str, spring: PointSpring) -> Scene:
-    """A point spring on an object. Raises EditRefused where its masses are those of other points."""
+    """Put a point spring on an object. Raises EditRefused where its masses are those of other points."""
     obj = scene.object(object_id)
     checked_spring(obj, spring)
     return scene.with_object(replace(obj, spring=spring))
 
 
 def change_spring(scene: Scene, object_id: str, **values: Any) -> Scene:
-    """Other numbers of a point spring, or a first one. Raises EditRefused where they cannot be."""
+    """Change numbers of a point spring, or put one on. Raises EditRefused where they cannot be."""
     try:
         spring = replace(scene.object(object_id).spring or PointSpring(), **values)
     except ValueError as why:
@@ -54,7 +54,7 @@ def _sprung(scene: Scene, object_id: str) -> MorphObject:
 def bake_spring(
     scene: Scene, object_id: str, within: float = CLOSE, most: int = MOST_TARGETS
 ) -> tuple[Scene, list[str], float]:
-    """Targets and lanes instead of a point spring: as many as it takes to be ``within`` so many cm, at most ``most``, each with
+    """Replace a point spring by targets and lanes: as many as it takes to be ``within`` so many cm, at most ``most``, each with
     a key a frame over the range. Returns the scene, the targets' ids, and how far it is off at frames, in cm."""
     obj = _sprung(scene.with_object(scene.unlocked(object_id)), object_id)
     return _baked(scene, obj, replace(obj, spring=None), "Float", within, most)

@@ -15,7 +15,7 @@ from fictilis.core.validity.targets import checked_sweep
 
 
 def set_sweep(scene: Scene, object_id: str, target_id: str, sweep: Sweep | None) -> Scene:
-    """A sweep for a target, or none: then its front's lane goes, and what gave way to it does so no more."""
+    """Set a target's sweep, or remove it: then its front's lane goes, and what gave way to it does so no more."""
     obj = scene.unlocked(object_id)
     target = replace(obj.target(target_id), sweep=sweep)
     changed = obj.with_target(target)
@@ -28,7 +28,7 @@ def set_sweep(scene: Scene, object_id: str, target_id: str, sweep: Sweep | None)
 
 
 def change_sweep(scene: Scene, object_id: str, target_id: str, **values: Any) -> Scene:
-    """Other numbers of a sweep: its front, softness, profile, bands or field."""
+    """Change numbers of a sweep: its front, softness, profile, bands or field."""
     return set_sweep(scene, object_id, target_id, replace(sweep_of(scene, object_id, target_id), **values))
 
 

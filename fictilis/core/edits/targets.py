@@ -107,7 +107,7 @@ def target_from_seen(
 
 
 def remove_target(scene: Scene, object_id: str, target_id: str, frame: float | None = None) -> Scene:
-    """Without a target and its lane. What was built on it is built on its parent, and keeps its full shape; a corrective it
+    """Remove a target and its lane. What was built on it is built on its parent, and keeps its full shape; a corrective it
     drives goes on with its other drivers, and is a plain target at 0 where there are none. What followed it becomes a plain
     target, and keeps the weight that it has at ``frame``, by default the first."""
     obj = scene.unlocked(object_id)
@@ -159,7 +159,7 @@ def rename_targets(scene: Scene, object_id: str, target_ids: Sequence[str], find
 
 
 def sort_targets(scene: Scene, object_id: str) -> Scene:
-    """Targets by their names, numbers in them by size. Groups stand by their own names; a relay keeps the order of its row."""
+    """Sort targets by their names, numbers in them by size. Groups stand by their names; a relay keeps its order."""
     obj = scene.unlocked(object_id)
     relays = {g.id for g in obj.groups if g.relay is not None}
     names = {g.id: g.name for g in obj.groups}
@@ -185,7 +185,7 @@ def new_targets(scene: Scene, object_id: str, names: Iterable[str]) -> tuple[Sce
 
 
 def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Scene:
-    """The target at ``place`` in the order of cards, the others keeping theirs; among the members of a group it joins it."""
+    """Put the target at ``place`` in the order of cards; among the members of a group it joins it."""
     obj = scene.unlocked(object_id)
     moved = obj.target(target_id)
     rest = [t for t in obj.targets if t.id != target_id]
@@ -199,7 +199,7 @@ def move_target(scene: Scene, object_id: str, target_id: str, place: int) -> Sce
 
 
 def set_weight(scene: Scene, object_id: str, target_id: str, weight: float) -> Scene:
-    """The weight a target has where no lane drives it."""
+    """Set the weight that a target has where no lane drives it."""
     if not np.isfinite(weight):
         raise EditRefused(f"A weight must be a finite number, not {weight}.")
     settable(scene.object(object_id), target_id)
@@ -224,7 +224,7 @@ def set_muted(scene: Scene, object_id: str, target_id: str, muted: bool) -> Scen
 
 
 def set_solo(scene: Scene, object_id: str, target_id: str, solo: bool) -> Scene:
-    """While some targets of an object are solo, its others do not act."""
+    """Make a target solo, or not: while some targets of an object are, its others do not act."""
     return _changed(scene, object_id, target_id, True, solo=solo)
 
 
@@ -315,7 +315,7 @@ def set_colour(scene: Scene, object_id: str, target_id: str, colour: str) -> Sce
 
 
 def keep_mix(scene: Scene, object_id: str, name: str, weights: Mapping[str, float]) -> Scene:
-    """Weights by target id kept under a name; a mix of the same name is replaced."""
+    """Keep weights by target id under a name; a mix of the same name is replaced."""
     obj, name = scene.object(object_id), given_name(name, "A kept mix")
     mix = StoredMix(name, tuple((t.id, float(weights[t.id])) for t in obj.targets if t.id in weights and not driven_by(obj, t)))
     return scene.with_object(replace(obj, mixes=(*(m for m in obj.mixes if m.name != name), mix)))
@@ -340,7 +340,7 @@ def group_targets(scene: Scene, object_id: str, target_ids: Sequence[str], name:
 
 
 def put_in_group(scene: Scene, object_id: str, target_ids: Sequence[str], group_id: str | None) -> Scene:
-    """Targets put in a group, or out of theirs; a group that is left empty goes."""
+    """Put targets in a group, or out of theirs; a group that is left empty goes."""
     obj = scene.unlocked(object_id)
     if group_id is not None and obj.group(group_id) is None:
         raise EditRefused(f"{obj.name} has no group with the id {group_id}.")

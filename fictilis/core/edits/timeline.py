@@ -16,7 +16,7 @@ from fictilis.core.validity.scenes import checked_reference, checked_sound
 
 
 def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
-    """Another frame rate: keys and markers keep their frames, or with ``keep_seconds`` their times, and the range too.
+    """Set the frame rate: keys and markers keep their frames, or with ``keep_seconds`` their times, and the range too.
 
     A sound begins at the same frame, or at the same time, as they do.
     """
@@ -38,7 +38,7 @@ def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
 
 
 def set_frame_range(scene: Scene, start: float, end: float) -> Scene:
-    """The frames from ``start`` to ``end``; what is played is kept within them."""
+    """Set the range, from frame ``start`` to ``end``; what is played is kept within them."""
     _rising(start, end, "range")
     played = scene.played
     if played is not None:
@@ -67,7 +67,7 @@ def _rising(start: float, end: float, what: str) -> None:
 
 
 def set_marker(scene: Scene, frame: float, name: str) -> Scene:
-    """A marker at a frame; one that is there gets the new name."""
+    """Set a marker at a frame; one that is there gets the new name."""
     if not np.isfinite(frame) or abs(frame) > LONGEST_RANGE:
         raise EditRefused(f"A marker cannot stand at frame {frame:g}.")
     name = given_name(name, "A marker")
@@ -79,7 +79,7 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
 
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:
-    """The marker at ``frame`` put at ``to``; one that is there gives way."""
+    """Move the marker at ``frame`` to ``to``; one that is there gives way."""
     marker = scene.marker_at(frame)
     return set_marker(drop_marker(scene, frame), to, marker.name)
 
@@ -90,26 +90,26 @@ def drop_marker(scene: Scene, frame: float) -> Scene:
 
 
 def set_sound(scene: Scene, sound: Sound | None) -> Scene:
-    """Another sound, or none. Raises EditRefused for numbers out of bounds."""
+    """Set the sound, or none. Raises EditRefused for numbers out of bounds."""
     checked_sound(sound)
     return replace(scene, sound=sound)
 
 
 def set_reference(scene: Scene, reference: Reference | None) -> Scene:
-    """Another picture to be matched, or none. Raises EditRefused for numbers out of bounds."""
+    """Set the reference picture, or none. Raises EditRefused for numbers out of bounds."""
     checked_reference(reference)
     return replace(scene, reference=reference)
 
 
 def change_reference(scene: Scene, **values: Any) -> Scene:
-    """The reference with other numbers. Raises EditRefused where there is none, and as set_reference."""
+    """Change numbers of the reference picture. Raises EditRefused where there is none, and as set_reference."""
     if scene.reference is None:
         raise EditRefused("The scene has no reference picture; choose one first.")
     return set_reference(scene, replace(scene.reference, **values))
 
 
 def change_sound(scene: Scene, **values: Any) -> Scene:
-    """The sound with another ``start``, ``muted`` or ``volume``."""
+    """Change ``start``, ``muted`` or ``volume`` of the sound."""
     if scene.sound is None:
         raise EditRefused("The scene has no sound; choose one first.")
     return set_sound(scene, replace(scene.sound, **values))
@@ -130,7 +130,7 @@ def rename_camera(scene: Scene, camera_id: str, name: str) -> Scene:
 
 
 def first_camera(scene: Scene, camera_id: str) -> Scene:
-    """Another camera is the one looked through."""
+    """Choose the camera that is looked through."""
     chosen = next((c for c in scene.cameras if c.id == camera_id), None)
     if chosen is None:
         raise EditRefused(f"The scene has no camera with the id {camera_id}.")

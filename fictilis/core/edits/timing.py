@@ -184,7 +184,7 @@ def bake(scene: Scene, lanes: Lanes, first: float, last: float, every: float = 1
 
 
 def set_modifiers(scene: Scene, owner_id: str, channel_id: str, modifiers: tuple[Modifier, ...]) -> Scene:
-    """The modifiers of a lane, in the order in which they act."""
+    """Set the modifiers of a lane, in the order in which they act."""
     owner = scene.owner(owner_id)
     settable(owner, channel_id)
     if owner.lane(channel_id) is None:
@@ -193,7 +193,7 @@ def set_modifiers(scene: Scene, owner_id: str, channel_id: str, modifiers: tuple
 
 
 def clean_keys(scene: Scene, lanes: Lanes) -> tuple[Scene, int]:
-    """Without keys that change nothing; returns how many went."""
+    """Remove keys that change nothing; returns how many."""
     return _thinned(scene, lanes, 1e-9)
 
 

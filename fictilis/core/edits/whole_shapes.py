@@ -199,14 +199,14 @@ def join(scene: Scene, object_id: str, target_ids: Sequence[str], name: str = ""
 
 
 def scale_deltas(scene: Scene, object_id: str, target_id: str, factor: float) -> Scene:
-    """Every offset times ``factor``."""
+    """Multiply every offset by ``factor``."""
     if not np.isfinite(factor):
         raise EditRefused(f"The factor must be a finite number, not {factor}.")
     return _edit(scene, object_id, target_id, lambda _at, d: _kept(d.indices, d.offsets * factor))
 
 
 def clean(scene: Scene, object_id: str, target_id: str, threshold: float) -> tuple[Scene, int]:
-    """Without offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape.
+    """Remove offsets shorter than ``threshold`` cm; returns how many points no longer move in the full shape.
 
     In-betweens keep every point that the full shape keeps, since on the way there it must be under way.
     """
@@ -242,7 +242,7 @@ def combine(scene: Scene, object_id: str, target_id: str, other_id: str, factor:
 
 
 def copy_deltas(scene: Scene, object_id: str, target_id: str, onto_id: str) -> Scene:
-    """Another target takes over this one's deltas, in-betweens and mask; its name, weight and lane stay."""
+    """Give another target this one's deltas, in-betweens and mask; its name, weight and lane stay."""
     obj = scene.unlocked(object_id)
     source, onto = obj.target(target_id), obj.target(onto_id)
     if source.id == onto.id:
