@@ -28,13 +28,12 @@ class Hit(Struct, frozen=True, eq=False, weakref=True):
 
 
 def hit_shape(
-    geometry: Geometry, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int],
-    longest: float | None = None,
-) -> Hit | None:  # fmt: skip
-    """What of an object with scene points (n, 3) lies under a pixel of a picture of some size; see hit_mesh for ``longest``."""
+    geometry: Geometry, points: np.ndarray, camera: Camera, at: tuple[float, float], size: tuple[int, int]
+) -> Hit | None:
+    """What of an object with scene points (n, 3) lies under a pixel of a picture of some size."""
     if isinstance(geometry, Line):
         return _hit_line(geometry, points, camera, at, size)
-    return hit_mesh(geometry, points, *camera.ray(*at, *size), longest=longest)
+    return hit_mesh(geometry, points, *camera.ray(*at, *size))
 
 
 def hit_item(item: StageItem, camera: Camera, at: tuple[float, float], size: tuple[int, int]) -> Hit | None:
@@ -99,13 +98,8 @@ def segment_gaps(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> tuple[np.ndarr
     return np.sqrt(((at - a - part[..., None] * along) ** 2).sum(axis=-1)), part
 
 
-def hit_mesh(
-    mesh: Geometry, points: np.ndarray, origin: np.ndarray, direction: np.ndarray, longest: float | None = None
-) -> Hit | None:
-    """The nearest place where a ray meets the triangles of a mesh with points (n, 3).
-
-    ``longest`` is a length that no edge exceeds: with it only faces with a point that near to the ray are looked at.
-    """
+def hit_mesh(mesh: Geometry, points: np.ndarray, origin: np.ndarray, direction: np.ndarray) -> Hit | None:
+    """The nearest place where a ray meets the triangles of a mesh with points (n, 3)."""
     if not len(triangles(mesh).points):
         return None
     # only triangles whose points lie on more than one side of the ray can be met
@@ -113,13 +107,10 @@ def hit_mesh(
     right /= np.linalg.norm(right)
     plane = np.stack([right, np.cross(right, direction)])
     x, y = plane @ points.T - (plane @ origin)[:, None]
-    corners, numbers = triangles(mesh).points, None
-    if longest is not None:
-        numbers = triangles_at(mesh, np.flatnonzero((np.abs(x) <= longest) & (np.abs(y) <= longest)))
-        corners = corners[numbers]
-    tx, ty = x[corners], y[corners]
-    near = np.flatnonzero((tx.min(1) <= 0) & (tx.max(1) >= 0) & (ty.min(1) <= 0) & (ty.max(1) >= 0))
-    return hit_triangles(mesh, points, near if numbers is None else numbers[near], origin, direction)
+    sides = (x <= 0) | (x >= 0).view(np.uint8) << 1 | (y <= 0).view(np.uint8) << 2 | (y >= 0).view(np.uint8) << 3
+    corners = triangles(mesh).points
+    near = np.flatnonzero((sides[corners[:, 0]] | sides[corners[:, 1]] | sides[corners[:, 2]]) == 15)
+    return hit_triangles(mesh, points, near, origin, direction)
 
 
 def triangles_at(mesh: Geometry, points: np.ndarray) -> np.ndarray:

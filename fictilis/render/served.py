@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import time
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -14,12 +16,15 @@ from fictilis.core.ground.memory import return_freed
 from fictilis.render.beside import Unpacker
 from fictilis.render.renderer import Renderer
 
+AFTER = 5  # niceness: where both need a processor, the window goes first
 IDLE = 5.0  # s without a wish, after which memory that was freed is given back
 
 
 def serve(handle: int) -> None:
     """Draw until the window that asks is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C in a terminal is for the window
+    with suppress(OSError):
+        os.nice(AFTER)
     pipe = Connection(handle)
     try:
         try:

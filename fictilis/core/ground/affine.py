@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from fictilis.core.ground.arrays import box
+from fictilis.core.ground.arrays import box, cached_by_array
 
 
 def placed(points: np.ndarray, matrix: np.ndarray) -> np.ndarray:
-    """(n, 3): points (n, 3) in one space as they stand in another; ``matrix`` (4, 4) for column vectors."""
+    """(n, 3): points (n, 3) in one space as they stand in another; ``matrix`` (4, 4) for column vectors. The very
+    points where both are one space."""
+    if np.array_equal(matrix, np.eye(4)):
+        return points.astype(np.result_type(points, matrix), copy=False)
     return points @ matrix[:3, :3].T + matrix[:3, 3]
 
 
@@ -16,8 +19,15 @@ def placed_box(points: np.ndarray, matrix: np.ndarray) -> tuple[np.ndarray, np.n
     """The lowest and the highest corner (3,) of points (n, 3), n ≥ 1, as they stand in another space."""
     linear = matrix[:3, :3]
     if np.array_equal(linear, np.diag(np.diag(linear))):  # nothing is turned: the corners are enough
-        points = np.stack(box(points))
+        points = _box(points) if points.flags.writeable else _kept_box(points)
     return box(placed(points, matrix))
+
+
+def _box(points: np.ndarray) -> np.ndarray:
+    return np.stack(box(points))
+
+
+_kept_box = cached_by_array(_box)
 
 
 def rgb(colour: str) -> tuple[float, float, float]:

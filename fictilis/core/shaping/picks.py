@@ -28,8 +28,15 @@ def points_of(geometry: Geometry, pick: Pick) -> np.ndarray:
     if pick.kind == "points":
         return pick.elements
     if pick.kind == "edges":
-        return distinct(edges(geometry)[pick.elements]).astype(np.int64)
-    return distinct(geometry.corners[corners_of(geometry, pick.elements)]).astype(np.int64)
+        return _each_once(edges(geometry)[pick.elements], geometry.point_count)
+    return _each_once(geometry.corners[corners_of(geometry, pick.elements)], geometry.point_count)
+
+
+def _each_once(numbers: np.ndarray, count: int) -> np.ndarray:
+    """(k,) int64: numbers below ``count``, sorted, each once; quicker than to sort them."""
+    on = np.zeros(count, bool)
+    on[numbers] = True
+    return np.flatnonzero(on)
 
 
 def faces_of(geometry: Geometry, pick: Pick) -> np.ndarray:
@@ -48,7 +55,7 @@ def edges_of(geometry: Geometry, pick: Pick) -> np.ndarray:
         return pick.elements
     if pick.kind == "faces":
         place = edge_of_corner(geometry)[corners_of(geometry, pick.elements)]
-        return distinct(place[place >= 0])
+        return _each_once(place[place >= 0], len(edges(geometry)))
     on = np.zeros(geometry.point_count, bool)
     on[pick.elements] = True
     return np.flatnonzero(on[edges(geometry)].all(axis=1))
@@ -74,7 +81,7 @@ def grow(geometry: Geometry, pick: Pick) -> Pick:
         on = np.zeros(geometry.point_count, bool)
         on[points] = True
         return Pick("edges", np.flatnonzero(any_in_rows(on[edges(geometry)])))
-    return Pick("points", distinct(np.concatenate([points, neighbours(geometry).of(points)])))
+    return Pick("points", _each_once(np.concatenate([points, neighbours(geometry).of(points)]), geometry.point_count))
 
 
 def element_beside(geometry: Geometry, pick: Pick, pixels: np.ndarray, middle: np.ndarray, way: np.ndarray) -> int | None:

@@ -12,7 +12,7 @@ import numpy as np
 from fictilis.app.model.document import Document
 from fictilis.core.geometry.topology import edges
 from fictilis.core.ground.affine import placed
-from fictilis.core.ground.arrays import extent, pair_lengths
+from fictilis.core.ground.arrays import extent
 from fictilis.core.ground.errors import there
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.scene.twins import twin_groups
@@ -87,16 +87,10 @@ class Bench:
         """(n, 2): where the points are in the picture."""
         return self.camera.project(self.scene_points, self.width, self.height)[0]
 
-    @cached_property
-    def longest(self) -> float:
-        """The longest edge as shown, scene units."""
-        return float(pair_lengths(self.scene_points, edges(self.item.obj.geometry)).max(initial=0.0))
-
     def hit(self, x: float, y: float, points: np.ndarray | None = None) -> Hit | None:
         """What is under the pixel; on ``points`` (n, 3) in the scene where a stroke has moved them."""
         cloud = self.scene_points if points is None else points
-        longest = self.longest * (1.0 if points is None else 2.0)
-        return hit_shape(self.item.obj.geometry, cloud, self.camera, (x, y), (self.width, self.height), longest)
+        return hit_shape(self.item.obj.geometry, cloud, self.camera, (x, y), (self.width, self.height))
 
     def place(self, hit: Hit) -> np.ndarray:
         """A hit's place (3,) in object space."""
