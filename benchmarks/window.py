@@ -127,6 +127,7 @@ def playback_rows() -> list[Row]:
     app = application()
     out = []
     from benchmarks.repeats import cups
+    from fictilis.render.items import Light
 
     heavy = ((f"{count},000 triangles", _heavy_scene(segments)) for count, segments in ((50, 64), (100, 91)))
     scenes = (("200 cups of 510 faces, each later", cups()), ("Moon jelly", moon_jelly()), *heavy)
@@ -146,12 +147,15 @@ def playback_rows() -> list[Row]:
         def bare(items=items, picture=picture, camera=camera, ground=ground) -> None:
             picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground)
 
-        t = medians(
-            {"bare": bare, "whole": whole},
-            rounds=25,
-        )
+        def flat(bare=bare, renderer=picture.renderer) -> None:
+            renderer.light = Light(relief=0.0)
+            bare()
+            renderer.light = Light()
+
+        t = medians({"bare": bare, "flat": flat, "whole": whole}, rounds=25)
         detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
         out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
+        out.append(Row(f"a picture of {name} with relief / without", t["bare"] / t["flat"], 1.15, True))
         window.resize(1280, 800)
         window.playback.start()
         QTest.qWait(3000)

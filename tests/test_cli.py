@@ -98,6 +98,9 @@ def test_snapshot(scene_file, tmp_path):
     assert run("snapshot", scene_file, "--frame", "0", "--size", "320x200", "-o", tmp_path / "p.png")[0] == 0
     with Image.open(tmp_path / "p.png") as picture:
         assert picture.size == (320, 200) and len(picture.getcolors(320 * 200)) > 60
+    words = ("snapshot", scene_file, "--frame", "0", "--size", "320x200", "--relief", "0", "--clay", "lines")
+    assert run(*words, "-o", tmp_path / "lines.png")[0] == 0
+    assert (tmp_path / "lines.png").read_bytes() != (tmp_path / "p.png").read_bytes()
 
 
 BAD = {
@@ -125,6 +128,7 @@ BAD = {
     "bad frames": (["evaluate", "{scene}", "--frames", "1,x", "-o", "{out}"], "not a frame"),
     "no folder for points": (["evaluate", "{scene}", "--frames", "1", "-o", "{out}/x.npz"], "could not be saved"),
     "bad export": (["export", "{scene}", "{out}.xyz"], "can be written"),
+    "bad relief": (["snapshot", "{scene}", "--frame", "0", "--relief", "2", "-o", "{out}"], "from 0 to 1, and not to 2"),
     "bad size": (["snapshot", "{scene}", "--frame", "0", "--size", "big", "-o", "{out}"], "not a size"),
     "two files": (["a.fictilis", "b.fictilis"], "One file"),
 }  # fmt: skip

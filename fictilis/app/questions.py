@@ -26,6 +26,7 @@ from fictilis.app.view.view import View
 from fictilis.app.widgets import dialogs, export_window, file_questions, import_window, new_scene, pictures_window
 from fictilis.app.widgets.checks_window import Checker, ChecksDialog
 from fictilis.app.widgets.file_dialog import FileChooser, keys_back
+from fictilis.app.widgets.light_dialog import LightDialog
 from fictilis.app.widgets.targets_window import TargetsDialog
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.checks.finding import Finding
@@ -198,7 +199,8 @@ class Questions:
 
     def light(self) -> None:
         was = (self._asker.settings.light(), self._asker.settings.picked())
-        dialog = dialogs.LightDialog(self._window, *was, self._asker.palette_, self._asker.show_light)
+        dialog = LightDialog(self._window, *was, self._asker.palette_, self._asker.show_light)
+        dialog.stand_aside()
         if self.show(dialog) == "ok":
             self._asker.settings.set_light(dialog.light(), dialog.picked)
         self._asker.show_light(self._asker.settings.light(), self._asker.settings.picked())

@@ -20,6 +20,7 @@ APART = ("width", "height", "first", "last")  # asked for as --size and --range
 def register(commands) -> None:
     """Add the commands to a parser's subparsers."""
     from fictilis.pictures.orders import KINDS
+    from fictilis.render.items import CLAYS, Light
 
     for kind in KINDS.values():
         parser = commands.add_parser(kind.key, help=kind.about)
@@ -53,6 +54,8 @@ def register(commands) -> None:
         parser.add_argument(
             "--light", type=float, nargs=3, metavar=("RIGHT", "UP", "STRENGTH"), help="the key light, in degrees"
         )
+        parser.add_argument("--relief", type=float, default=Light().relief, metavar="N", help="0 to 1: hollows against ridges")
+        parser.add_argument("--clay", default=Light().clay, choices=CLAYS, help="lines: of light, which show uneven places")
         parser.add_argument("--watched", type=Path, help=argparse.SUPPRESS)
         parser.set_defaults(run=_run, kind=kind.key, options=tuple(n for n in names if n not in APART))
 
@@ -79,7 +82,11 @@ def _run(given: argparse.Namespace) -> None:
     watch = _told(given.watched) if given.watched is not None else _counted if sys.stderr.isatty() else None
     if given.watched is not None:
         os.nice(5)  # the window that watches goes first
-    said = make(load(given.scene), order, watch, Light(*given.light) if given.light else Light())
+    if not 0 <= given.relief <= 1:
+        raise EditRefused(f"Relief goes from 0 to 1, and not to {given.relief:g}.")
+    right, up, strength = given.light or (Light().right, Light().up, Light().strength)
+    light = Light(right, up, strength, given.relief, given.clay)
+    said = make(load(given.scene), order, watch, light)
     for sentence in said:
         print(f"fictilis: warning: {sentence}", file=sys.stderr)
 

@@ -21,12 +21,19 @@ ALMOST = (0.0, 1.0 - 1e-7)  # a closed strand drawn whole where others are not
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
 
+MATT, GLAZED, LINES_OF_LIGHT = "matt", "glazed", "lines"
+CLAYS = (MATT, GLAZED, LINES_OF_LIGHT)
+
+
 class Light(Struct, frozen=True):
-    """The key light, seen from the viewer: degrees to the right and up, and its strength; 1 as shipped."""
+    """The key light, seen from the viewer: degrees to the right and up, and its strength, 1 as shipped; and how it shows form:
+    ``relief`` 0…1 sets hollows off from ridges, ``clay`` is one of CLAYS."""
 
     right: float = -47.0
     up: float = 43.0
     strength: float = 1.0
+    relief: float = 0.5
+    clay: str = MATT
 
     def direction(self) -> np.ndarray:
         """(3,) right, up, toward the viewer."""
@@ -68,7 +75,7 @@ class DrawItem(Struct, eq=False):
     A cage with a ``finer`` surface is drawn as that, with its own edges and points over it; ``fine`` (n', 3) float32 are the
     surface's points where they are no means of the cage's.
     edge_marks : (k,) numbers of edges that are drawn in the colour of marked points; cloth : a texture, or None. ``many`` are
-    further copies, which have its look.
+    further copies, which have its look. ``relief`` is its part of the light's.
     """
 
     key: Hashable
@@ -92,6 +99,7 @@ class DrawItem(Struct, eq=False):
     many: Many | None = None
     finer: Finer | None = None
     fine: np.ndarray | None = None
+    relief: float = 0.5
 
     @property
     def triangle_count(self) -> int:

@@ -24,13 +24,14 @@ from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
-from fictilis.render.items import SWIFT_DOTS, Backdrop, DrawItem, Light, smooth_item, tube_item
+from fictilis.render.items import CLAYS, SWIFT_DOTS, Backdrop, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.programs import LINES, Programs
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
+REACHES = 0.12  # of half the picture's height: a bend over so much counts fully as relief
 
 
 class Renderer:
@@ -232,6 +233,7 @@ class Renderer:
             program["eye"].value = position
             program["back"].value = tuple(back)
             program["parallel_view"].value = float(camera.parallel)
+            program["span"].value = REACHES * camera.half_height()
 
         for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
             programs.told(share)
@@ -322,6 +324,9 @@ class Renderer:
         for program in (self.clay[plain], *((self.copies[plain],) if item.many is not None else ())):
             program["colour"].value, program["alpha"].value = rgb(item.colour), item.alpha
             program["flat_shading"].value = float(not item.smooth)
+            # colours that say numbers are not changed
+            program["relief"].value = self.light.relief * item.relief if item.tint is None else 0.0
+            program["glaze"].value = CLAYS.index(self.light.clay) if item.tint is None else 0
             if not plain:
                 program["tint_colour"].value, program["low_colour"].value = rgb(item.tint_colour), rgb(item.low_colour)
                 program["cloth"].value = 0 if item.cloth is None else 1 if image is None else 2

@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
 from fictilis.app.commands.rows import ROWS
 from fictilis.app.view.tools import TOOLS
@@ -25,6 +26,7 @@ from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
+from fictilis.render.items import Light
 from tests.app.conftest import CTRL, NONE, SHIFT, answer_all, move, point, run
 
 K = Qt.Key
@@ -668,13 +670,33 @@ def test_light_and_the_colour_of_picks_are_kept(bench, monkeypatch):
         dialog.fields["right"].setText("60")
         dialog.fields["right"].setModified(True)
         dialog.set_picked("#AA2288")
+        dialog.fields["clay"].buttons["Lines of light"].click()
+        seen.append(bench.window.renderer.light)
         dialog.buttons["ok"].click()
         return dialog.answer
 
+    def from_behind(dialog):
+        next(b for b in dialog.findChildren(QPushButton) if b.text() == "From behind").click()
+        seen.append(bench.window.renderer.light)
+        dialog.fields["relief"].set_value(0.9)
+        next(b for b in dialog.findChildren(QPushButton) if b.text() == "As shipped").click()
+        seen.append(bench.window.renderer.light)
+        dialog.buttons["cancel"].click()
+        return dialog.answer
+
+    seen: list[Light] = []
     monkeypatch.setattr(bench.window.ask, "show", ask)
     run(bench, "light")
+    assert seen[0].clay == "lines", "it is shown before it is kept"
     assert bench.window.renderer.light.right == 60 and bench.view.palette_.picked == "#AA2288"
-    assert bench.window.settings.light().right == 60
+    kept = bench.window.settings.light()
+    assert kept == Light(60.0, clay="lines") == bench.window.renderer.light
+    monkeypatch.setattr(bench.window.ask, "show", from_behind)
+    run(bench, "light")
+    assert abs(seen[1].right) > 90 and seen[2] == Light() and bench.window.renderer.light == kept, "given up"
+    bench.window.settings._store.setValue("light", "[10, 20, 1.5]")  # as 0.13 kept it
+    bench.window.settings._store.setValue("clay", "chalk")
+    assert bench.window.settings.light() == Light(10.0, 20.0, 1.5)
     bench.window.set_theme("Kiln")
     assert bench.window.palette_.picked == "#AA2288"
 

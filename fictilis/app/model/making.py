@@ -50,9 +50,10 @@ class Job(QObject):
         self._process = process = QProcess(self)
         process.readyReadStandardOutput.connect(self._read)
         process.finished.connect(self._finished)
-        light = (self.light.right, self.light.up, self.light.strength)
+        light = self.light
         words = words_of(self.order, self._folder / f"scene{SUFFIX}")
-        words += ["--light", *(f"{v:.17g}" for v in light), "--watched", str(self._shown)]
+        words += ["--light", *(f"{v:.17g}" for v in (light.right, light.up, light.strength))]
+        words += ["--relief", f"{light.relief:.17g}", "--clay", light.clay, "--watched", str(self._shown)]
         process.start(sys.executable, ["-m", "fictilis.cli", *words])
         self.changed.emit()
 

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from msgspec.structs import astuple
 from PyQt6.QtCore import QByteArray, QSettings
 
 if TYPE_CHECKING:  # settings are read before anything numeric is loaded
@@ -139,10 +140,12 @@ class Settings:
         self._store.setValue("export_kind", suffix)
 
     def light(self) -> Light:
-        from fictilis.render.items import Light
+        from fictilis.render.items import CLAYS, MATT, Light
 
-        kept: list[float] = self._kept("light", [], _are_three_numbers)
-        return Light(*(float(v) for v in kept)) if kept else Light()
+        kept: list[float] = self._kept("light", [], _are_numbers)
+        clay = str(self._store.value("clay", MATT))
+        right, up, strength, relief = (float(v) for v in (*kept, Light().relief)[:4]) if kept else astuple(Light())[:4]
+        return Light(right, up, strength, min(max(relief, 0.0), 1.0), clay if clay in CLAYS else MATT)
 
     def picked(self) -> str:
         """The colour of what is picked, or nothing for the theme's."""
@@ -150,7 +153,8 @@ class Settings:
         return colour if re.fullmatch("#[0-9a-fA-F]{6}", colour) else ""
 
     def set_light(self, light: Light, picked: str) -> None:
-        self._store.setValue("light", json.dumps([light.right, light.up, light.strength]))
+        self._store.setValue("light", json.dumps([light.right, light.up, light.strength, light.relief]))
+        self._store.setValue("clay", light.clay)
         self._store.setValue("picked", picked)
 
     def has(self, name: str) -> bool:
@@ -173,5 +177,6 @@ class Settings:
         self._store.setValue(f"flags/{name}", value)
 
 
-def _are_three_numbers(found: object) -> bool:
-    return isinstance(found, list) and len(found) == 3 and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
+def _are_numbers(found: object) -> bool:
+    """Up to four: settings of before had no relief."""
+    return isinstance(found, list) and len(found) in (3, 4) and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)

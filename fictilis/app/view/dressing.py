@@ -62,6 +62,7 @@ class Dressing:
             draw = DrawItem(
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
                 alpha=item.opacity, drawn=item.drawn, many=item.many, finer=finer_of(item.obj), fine=item.fine,
+                relief=1.0 if item.shaped else 0.5,
             )  # fmt: skip
             polygon = item.shaped and isinstance(item.obj.geometry, Line) and item.obj.geometry.degree > 1
             cage = item.shaped and draw.finer is not None  # what is shaped is seen beside its surface

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QColor, QHideEvent, QIcon, QImage, QKeyEvent, QPainter, 
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
-    QColorDialog,
     QDialog,
     QLabel,
     QLineEdit,
@@ -25,14 +24,13 @@ from PyQt6.QtWidgets import (
 )
 
 from fictilis.app.model.asking import Ask, CheckAsk, ChoiceAsk, NumberAsk, TextAsk
-from fictilis.app.widgets.fields import ArrowCombo, Segments, show_colour
+from fictilis.app.widgets.fields import ArrowCombo, Segments
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.layouts import across, down
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.animation.easing import EASINGS, ease_at, handles_of
 from fictilis.core.ground.errors import FictilisError, there
-from fictilis.render.items import Light
 
 EDGE = 12  # pixels, from the corner of the window
 
@@ -312,60 +310,6 @@ class BlendDialog(FormDialog):
         self.amount.setText(f"{self.part:.2f}")
         self.values = {name: read() for name, read in self._read.items()}
         self._show(self.values["first"], self.values["second"], self.part)
-
-
-class LightDialog(FormDialog):
-    """The key light and the colour of what is picked; shown at once while it is changed."""
-
-    def __init__(
-        self, parent: QWidget, light: Light, picked: str, palette: Palette, show: Callable[[Light, str], None]
-    ) -> None:
-        asks = (
-            NumberAsk("right", "Light from the right", "°", light.right, -180, 180, 0),
-            NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
-            NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
-        )
-        said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
-        super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
-        self.palette_ = palette
-        self.picked, self._show = picked, show
-        self.swatch = QPushButton(picked)
-        self.swatch.setAccessibleName("Colour of the pick")
-        self.swatch.clicked.connect(self._choose)
-        self.body.addWidget(Labelled("Picked parts", self.swatch, width=118))
-        for field in self.fields.values():
-            field.committed.connect(lambda _value: self._shown())
-        reset = QPushButton("As shipped")
-        reset.clicked.connect(self._reset)
-        self.row.insertWidget(0, reset)
-        self._mark()
-
-    def _mark(self) -> None:
-        self.swatch.setText(self.picked or "as the theme has it")
-        show_colour(self.swatch, self.picked or self.palette_.picked)
-
-    def _choose(self) -> None:
-        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
-        colour = QColorDialog.getColor(QColor(self.picked or self.palette_.picked), self, "Colour of the pick", options)
-        if colour.isValid():
-            self.set_picked(colour.name().upper())
-
-    def set_picked(self, colour: str) -> None:
-        self.picked = colour
-        self._mark()
-        self._shown()
-
-    def _reset(self) -> None:
-        shipped = Light()
-        for name in ("right", "up", "strength"):
-            self.fields[name].set_value(getattr(shipped, name))
-        self.set_picked("")
-
-    def light(self) -> Light:
-        return Light(*(self.fields[name].value for name in ("right", "up", "strength")))
-
-    def _shown(self) -> None:
-        self._show(self.light(), self.picked)
 
 
 class BaseQuestion(Dialog):

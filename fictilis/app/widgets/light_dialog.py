@@ -1,0 +1,89 @@
+"""Light and colours: where the key light stands, how the surface shows its form, and the colour of what is picked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QColorDialog, QPushButton, QWidget
+
+from fictilis.app.model.asking import ChoiceAsk, NumberAsk
+from fictilis.app.widgets.dialogs import FormDialog, watch
+from fictilis.app.widgets.fields import show_colour
+from fictilis.app.widgets.labelled import Labelled
+from fictilis.app.widgets.layouts import across
+from fictilis.app.widgets.theme import Palette
+from fictilis.render.items import CLAYS, Light
+
+WAYS = {"From the side": (-78.0, 14.0), "From above": (-20.0, 76.0), "From behind": (-152.0, 34.0)}  # degrees
+CLAY_WORDS = ("Matt", "Glazed", "Lines of light")
+
+
+class LightDialog(FormDialog):
+    """Shown at once while it is changed."""
+
+    def __init__(
+        self, parent: QWidget, light: Light, picked: str, palette: Palette, show: Callable[[Light, str], None]
+    ) -> None:
+        asks = (
+            NumberAsk("right", "Light from the right", "°", light.right, -180, 180, 0),
+            NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
+            NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
+            NumberAsk("relief", "Relief", "", light.relief, 0, 1),
+            ChoiceAsk("clay", "Clay", tuple(zip(CLAY_WORDS, CLAYS, strict=True)), light.clay),
+        )
+        said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
+        super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
+        self.palette_ = palette
+        self.picked, self._show = picked, show
+        ways = across(spacing=6)
+        for name, angles in WAYS.items():
+            button = QPushButton(name)
+            button.clicked.connect(lambda _on, way=angles: self._from(*way))
+            ways.addWidget(button)
+        self.body.insertLayout(1, ways)  # behind the sentence
+        self.fields["relief"].setToolTip("Sets hollows off from ridges; in full on what is shaped.")
+        self.fields["clay"].setToolTip("Glazed and lines of light show where a surface is uneven.")
+        self.swatch = QPushButton(picked)
+        self.swatch.setAccessibleName("Colour of the pick")
+        self.swatch.clicked.connect(self._choose)
+        self.body.addWidget(Labelled("Picked parts", self.swatch, width=118))
+        for field in self.fields.values():
+            watch(field, self._shown)
+        reset = QPushButton("As shipped")
+        reset.clicked.connect(self._reset)
+        self.row.insertWidget(0, reset)
+        self._mark()
+
+    def _mark(self) -> None:
+        self.swatch.setText(self.picked or "as the theme has it")
+        show_colour(self.swatch, self.picked or self.palette_.picked)
+
+    def _choose(self) -> None:
+        options = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        colour = QColorDialog.getColor(QColor(self.picked or self.palette_.picked), self, "Colour of the pick", options)
+        if colour.isValid():
+            self.set_picked(colour.name().upper())
+
+    def set_picked(self, colour: str) -> None:
+        self.picked = colour
+        self._mark()
+        self._shown()
+
+    def _from(self, right: float, up: float) -> None:
+        self.fields["right"].set_value(right)
+        self.fields["up"].set_value(up)
+        self._shown()
+
+    def _reset(self) -> None:
+        shipped = Light()
+        for name in ("right", "up", "strength", "relief"):
+            self.fields[name].set_value(getattr(shipped, name))
+        self.fields["clay"].set_value(CLAY_WORDS[CLAYS.index(shipped.clay)])
+        self.set_picked("")
+
+    def light(self) -> Light:
+        return Light(**{name: read() for name, read in self._read.items()})
+
+    def _shown(self) -> None:
+        self._show(self.light(), self.picked)
