@@ -5,13 +5,12 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Hashable, Sequence
-from functools import cached_property
 from itertools import count
-from pathlib import Path
 from typing import Any
 
 import moderngl
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import rgb
@@ -24,11 +23,11 @@ from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
-from fictilis.render.items import CLAYS, SWIFT_DOTS, Backdrop, DrawItem, Light, smooth_item, tube_item
-from fictilis.render.programs import LINES, Programs
+from fictilis.render.items import CLAYS, SWIFT_DOTS, DrawItem, Light, smooth_item, tube_item
+from fictilis.render.passes import Passes
+from fictilis.render.programs import LINES, Programs, compiled
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
-SHADERS = Path(__file__).parent / "shaders"
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
 REACHES = 0.12  # of half the picture's height: a bend over so much counts fully as relief
@@ -43,13 +42,10 @@ class Renderer:
         self.ctx = off_screen()
         self.card = str(self.ctx.info["GL_RENDERER"])
         self.ctx.front_face = "cw"  # since the rows of a picture run down
-        self.clay = Programs(lambda plain: self._program("clay.vert", "clay.frag", plain=bool(plain)))
+        self.clay = Programs(lambda plain: compiled(self.ctx, "clay.vert", "clay.frag", plain=bool(plain)))
         self.copies = Programs(self._copying)
-        self._others = Programs(lambda name: self._program(*LINES[str(name)]))
-        self._ground = self._program("ground.vert", "ground.frag")
-        self._corners = self.ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
-        self._ground_pass = self.ctx.vertex_array(self._ground, [(self._corners, "2f", "corner")])
-        self._backdrop: tuple[np.ndarray, Any] | None = None
+        self._others = Programs(lambda name: compiled(self.ctx, *LINES[str(name)]))
+        self._passes = Passes(self.ctx)
         self._buffers: OrderedDict[Hashable, Buffers] = OrderedDict()
         self._copies: OrderedDict[Hashable, CopyBuffers] = OrderedDict()
         self._frames: OrderedDict[tuple[int, int], Frame] = OrderedDict()
@@ -58,20 +54,9 @@ class Renderer:
         self._surfaces: OrderedDict[Hashable, tuple[tuple, DrawItem]] = OrderedDict()
         self._made = count()
         self._pixel = 1.0  # of 1 cm, one before the eye
+        self._matrix = b""
         self._eye, self._parallel, self._triangles, self._swift, self._insides = np.zeros(3), False, 0, False, True
         self.light = Light()
-
-    @cached_property
-    def _shrink_pass(self):
-        return self._pass(self._program("ground.vert", "shrink.frag"))
-
-    @cached_property
-    def _picture_pass(self):
-        return self._pass(self._program("ground.vert", "backdrop.frag"))
-
-    def _pass(self, program):
-        """What a program does with each pixel of a picture."""
-        return self.ctx.vertex_array(program, [(self._corners, "2f", "corner")])
 
     @property
     def plain(self):
@@ -82,15 +67,9 @@ class Renderer:
         return self._others["ribbon"]
 
     def _copying(self, plain: Hashable):
-        program = self._program("copies.vert", "clay.frag", plain=bool(plain))
+        program = compiled(self.ctx, "copies.vert", "clay.frag", plain=bool(plain))
         program["places"].value, program["facings"].value = 1, 2
         return program
-
-    def _program(self, vertex: str, fragment: str, geometry: str | None = None, plain: bool = False):
-        texts = [None if name is None else (SHADERS / name).read_text() for name in (vertex, fragment, geometry)]
-        if plain:  # a third quicker: what is handed from points to pixels counts
-            texts = [text and text.replace("\n", "\n#define PLAIN\n", 1) for text in texts]
-        return self.ctx.program(vertex_shader=texts[0], fragment_shader=texts[1], geometry_shader=texts[2])
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
@@ -119,37 +98,32 @@ class Renderer:
     ) -> None:
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
-        covered = covered_part(items, camera, width, height) if factor == 2 else None
-        self._paint_ground(frame, ground)
+        floor, ground = ground.floor, replace(ground, floor=None)
+        covered = covered_part(items, camera, width, height) if factor == 2 and floor is None else None
+        self._passes.paint_ground(frame, ground)
         frame.fbo.scissor = covered and tuple(2 * side for side in covered)
         frame.fbo.use()
         frame.fbo.clear(depth=1.0)
         self.ctx.copy_framebuffer(frame.fbo, frame.ground)
         frame.fbo.use()
         self._draw_items(sorted((i for i in items if i.alpha > 0), key=lambda i: i.alpha < 1), camera, width, height, factor)
+        if floor is not None:
+            self._passes.draw_floor(floor, self._matrix)
         source = frame
         if factor == 2:
             source = self._frame(width, height)
             if covered is not None:  # the ground was shrunk before
                 if source.ground_is != (ground,):
-                    self._shrunk(frame.ground_colour, source.ground)
+                    self._passes.shrink(frame.ground_colour, source.ground)
                     source.ground_is = (ground,)
                 source.fbo.scissor = None
                 source.fbo.use()
                 self.ctx.copy_framebuffer(source.fbo, source.ground)
             source.fbo.scissor = covered
-            self._shrunk(frame.colour, source.fbo)
+            self._passes.shrink(frame.colour, source.fbo)
             source.fbo.scissor = None
         self._last, self._covered = frame, frame.fbo.scissor
         source.fbo.read_into(out, components=4)
-
-    def _shrunk(self, large: Any, onto: Any) -> None:
-        """A texture at half of its size, where the scissor of a framebuffer lets it."""
-        onto.use()
-        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
-        large.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        large.use(0)
-        self._shrink_pass.render(moderngl.TRIANGLES, vertices=3)
 
     def depths(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground()
@@ -184,35 +158,6 @@ class Renderer:
         self._frames.move_to_end(key)
         return self._frames[key]
 
-    def _paint_ground(self, frame: Frame, ground: Ground) -> None:
-        if frame.ground_is == ground:
-            return
-        frame.ground.use()
-        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
-        self._ground["top"].value, self._ground["bottom"].value = rgb(ground.top), rgb(ground.bottom)
-        self._ground_pass.render(moderngl.TRIANGLES, vertices=3)
-        if ground.backdrop is not None:
-            self._paint_backdrop(ground.backdrop)
-        frame.ground_is = ground
-
-    def _paint_backdrop(self, backdrop: Backdrop) -> None:
-        """Over the ground of the framebuffer in use; the picture is kept until it is another one."""
-        if self._backdrop is None or self._backdrop[0] is not backdrop.image:
-            if self._backdrop is not None:
-                self._backdrop[1].release()
-            height, width = backdrop.image.shape[:2]
-            texture = self.ctx.texture((width, height), 4, np.ascontiguousarray(backdrop.image).tobytes())
-            texture.build_mipmaps()
-            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-            self._backdrop = (backdrop.image, texture)
-        self.ctx.enable(moderngl.BLEND)
-        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
-        self._backdrop[1].use(0)
-        program = self._picture_pass.program
-        program["rectangle"].value, program["opacity"].value = backdrop.place, backdrop.opacity
-        self._picture_pass.render(moderngl.TRIANGLES, vertices=3)
-        self.ctx.disable(moderngl.BLEND)
-
     def _draw_items(self, items: list[DrawItem], camera: Camera, width: int, height: int, factor: int) -> None:
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
@@ -237,7 +182,7 @@ class Renderer:
 
         for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
             programs.told(share)
-        self._eye, self._parallel = camera.position(), camera.parallel
+        self._matrix, self._eye, self._parallel = matrix, camera.position(), camera.parallel
         self._triangles = sum(item.triangle_count for item in items)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)

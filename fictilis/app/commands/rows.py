@@ -274,6 +274,8 @@ ROWS = (
     Row("ghost-numbers", "See/Ghosts", "How many ghosts…", "ghost_numbers"),
     Row("joints", "See", "Joints", "see", (), has_rig, lambda d: d.seeing.joints, "joints"),
     Row("motion", "See", "Motion path", "see", (), has_object, lambda d: d.seeing.motion, "motion"),
+    Row("ground", "See", "Ground", "see", (), always, lambda d: d.seeing.ground, "ground"),
+    Row("ground-at-zero", "See", "Ground at height 0", "see", (), always, lambda d: d.seeing.ground_at_zero, "ground_at_zero"),
     Row("way", "See", "Next way to see", "next_way", ("V",), has_object),
     Row("front", "See/From where", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "See/From where", "Side", "look", ("Ctrl+2",), argument="side"),

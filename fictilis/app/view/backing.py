@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QImage, QPainter
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.floor import floor_in
 from fictilis.core.scene.timeline import Reference
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
@@ -43,8 +45,8 @@ class Backing:
         return None if image is None else (reference, image)
 
     def ground(self) -> Ground:
-        """The ground with the picture that stands behind."""
-        seen, ground = self._seen(before=False), self.view.palette_.view
+        """The ground with the picture that stands behind, and the lines below the objects."""
+        seen, ground = self._seen(before=False), replace(self.view.palette_.view, floor=floor_in(self.view))
         if seen is None:
             return ground
         reference, image = seen
@@ -52,7 +54,7 @@ class Backing:
         if kept is None or kept[0] is not reference or kept[1] is not image or kept[2] != size:
             backdrop = Backdrop(image, place_of(reference, image, *size), reference.opacity)
             kept = self._kept = (reference, image, size, backdrop)
-        return Ground(ground.top, ground.bottom, kept[3])
+        return replace(ground, backdrop=kept[3])
 
     def paint(self, painter: QPainter) -> None:
         """Paint the picture that stands before the objects."""

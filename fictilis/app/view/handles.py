@@ -34,16 +34,16 @@ def paint_handles(view: Canvas, painter: QPainter, bench: Bench) -> None:
         painter.drawLine(middle, middle + away * max(1 - short / length, 0.0))
         paint_end(painter, bench, axis, end, colour, thick)
         letter = end + (away / length if length > 8 else QPointF(0.7, -0.7)) * LETTER
-        _paint_letter(view, painter, letter, bench.axis_names[axis])
+        paint_letters(view, painter, letter, bench.axis_names[axis])
     painter.setPen(QPen(QColor(view.palette_.text), 2.0 if held and under is None else 1.5))
     painter.setBrush(QColor(view.palette_.raised))
     painter.drawEllipse(middle, 5, 5)
 
 
-def _paint_letter(view: Canvas, painter: QPainter, at: QPointF, letter: str) -> None:
+def paint_letters(view: Canvas, painter: QPainter, at: QPointF, text: str) -> None:
     """Quiet text with a rim of the ground's colour, so that it is read over the clay too."""
     path, face = QPainterPath(), font(12, 500)
-    path.addText(0, 0, face, letter)
+    path.addText(0, 0, face, text)
     path.translate(at - path.boundingRect().center())
     rim = QColor(view.palette_.raised)
     rim.setAlpha(200)

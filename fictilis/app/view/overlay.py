@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.drawing import NOTE
+from fictilis.app.view.floor import paint_numbers
 from fictilis.app.view.front import paint_front
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
@@ -46,6 +47,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_paths(view, painter)
     if doc.seeing.motion and doc.way != LINE_UP:
         _paint_motion(view, painter)
+    paint_numbers(view, painter)
     paint_front(view, painter)
     paint_joints(view, painter)
     if view.eye.looks_through():

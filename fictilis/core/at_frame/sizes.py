@@ -7,7 +7,7 @@ from collections.abc import Collection
 import numpy as np
 
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.ground.affine import placed
+from fictilis.core.ground.affine import placed_box
 from fictilis.core.ground.arrays import box
 from fictilis.core.scene.scene import Scene
 
@@ -17,8 +17,8 @@ Size = tuple[float, float, float]
 def box_of(scene: Scene, ids: Collection[str]) -> tuple[np.ndarray, np.ndarray] | None:
     """The lowest and highest corner (3,) of objects as they rest and stand at the start; None where they have no points."""
     shown = [Pose(scene, obj, scene.start) for obj in scene.objects if obj.id in ids and len(obj.base)]
-    rows = [placed(one.obj.base, one.matrix) for one in shown]
-    return box(np.concatenate(rows)) if rows else None
+    corners = [placed_box(one.obj.base, one.matrix) for one in shown]
+    return box(np.concatenate(corners)) if corners else None
 
 
 def size_of(scene: Scene, ids: Collection[str]) -> Size:

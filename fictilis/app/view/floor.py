@@ -1,0 +1,71 @@
+"""The ground below the objects: its lines are in the picture, and numbers in cm stand along the near edges of what is there."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
+
+from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.handles import paint_letters
+from fictilis.core.at_frame.sizes import box_of
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.scene.scene import Scene
+from fictilis.render.floor import Floor, floor_for
+from fictilis.render.stage import LINE_UP
+
+MOST_NUMBERS = 12  # along each edge
+ROOM = 14.0  # pixels that a number stands beside its line
+FADED = 0.8  # parts of the reach after which lines are too faint for numbers
+
+
+@cached_by_identity
+def _box(scene: Scene) -> np.ndarray:
+    """(2, 3): the lowest and highest corner of all that is visible, as it rests at the start."""
+    found = box_of(scene, [o.id for o in scene.objects if o.visible])
+    return np.zeros((2, 3)) if found is None else np.stack(found)
+
+
+def floor_in(view: Canvas) -> Floor | None:
+    """The lines of the ground in a view; None where it is not wanted."""
+    doc = view.doc
+    if not doc.seeing.ground or doc.way == LINE_UP:
+        return None
+    height = 0.0 if doc.seeing.ground_at_zero else float(_box(doc.committed.scene)[0, 1])
+    return floor_for(view.camera, view.height(), height, view.palette_.quiet)
+
+
+def numbers_of(floor: Floor, low: np.ndarray, high: np.ndarray, eye: np.ndarray) -> list[tuple[np.ndarray, float]]:
+    """Places (3,) on the two edges around a box (3,) that lie nearer to the eye (3,), each with its cm on X or Z."""
+    out = []
+    first, last = np.floor(low / floor.step), np.ceil(high / floor.step)
+    for along, across in ((0, 2), (2, 0)):
+        edge = last[across] if eye[across] >= (low[across] + high[across]) / 2 else first[across]
+        many = int(last[along] - first[along]) + 1
+        every = next(n for n in (1, 2, 5, 10, 20, 50, many) if many <= n * MOST_NUMBERS or n == many)
+        for number in range(int(first[along]), int(last[along]) + 1):
+            if number % every:
+                continue
+            place = np.zeros(3)
+            place[along], place[1], place[across] = number * floor.step, floor.height, edge * floor.step
+            out.append((place, float(place[along])))
+    return out
+
+
+def paint_numbers(view: Canvas, painter: QPainter) -> None:
+    """Numbers of the ground's lines, the last of each edge with its unit."""
+    floor = floor_in(view)
+    if floor is None:
+        return
+    low, high = _box(view.doc.committed.scene)
+    numbers = numbers_of(floor, low, high, view.camera.position())
+    places = np.array([place for place, _ in numbers])
+    pixels, depths = view.camera.project(places, view.width(), view.height())
+    away = np.linalg.norm(places[:, [0, 2]] - floor.middle, axis=1) / floor.reach
+    taken: list[QPointF] = []
+    for (_, value), pixel, depth, far in zip(numbers, pixels, depths, away, strict=True):
+        at = QPointF(float(pixel[0]), float(pixel[1]) + ROOM)
+        crowded = any(abs(at.x() - o.x()) < 3 * ROOM and abs(at.y() - o.y()) < ROOM for o in taken)
+        if 0 < depth < 1 and far < FADED and not crowded and view.rect().contains(at.toPoint()):
+            paint_letters(view, painter, at, f"{value:g}" if taken else f"{value:g} cm")
+            taken.append(at)

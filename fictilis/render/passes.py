@@ -1,0 +1,88 @@
+"""What is drawn over a whole picture: its ground, a picture on that, the lines of the floor, and halving its size."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from fictilis.core.ground.affine import rgb
+from fictilis.render.floor import Floor
+from fictilis.render.frame import Frame
+from fictilis.render.ground import Ground
+from fictilis.render.items import Backdrop
+from fictilis.render.programs import compiled
+
+
+class Passes:
+    """The passes of one OpenGL context, each compiled when it is first used."""
+
+    def __init__(self, ctx: Any) -> None:
+        self.ctx = ctx
+        self._corners = ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
+        self._backdrop: tuple[np.ndarray, Any] | None = None
+        self._pass = cache(self._compiled)
+
+    def _compiled(self, vertex: str, fragment: str) -> Any:
+        return self.ctx.vertex_array(compiled(self.ctx, vertex, fragment), [(self._corners, "2f", "corner")])
+
+    def paint_ground(self, frame: Frame, ground: Ground) -> None:
+        """The ground of a frame, kept until it is another one; the floor is no part of it."""
+        if frame.ground_is == ground:
+            return
+        frame.ground.use()
+        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        made = self._pass("ground.vert", "ground.frag")
+        made.program["top"].value, made.program["bottom"].value = rgb(ground.top), rgb(ground.bottom)
+        made.render(moderngl.TRIANGLES, vertices=3)
+        if ground.backdrop is not None:
+            self._paint_backdrop(ground.backdrop)
+        frame.ground_is = ground
+
+    def _paint_backdrop(self, backdrop: Backdrop) -> None:
+        """Over the ground of the framebuffer in use; the picture is kept until it is another one."""
+        if self._backdrop is None or self._backdrop[0] is not backdrop.image:
+            if self._backdrop is not None:
+                self._backdrop[1].release()
+            height, width = backdrop.image.shape[:2]
+            texture = self.ctx.texture((width, height), 4, np.ascontiguousarray(backdrop.image).tobytes())
+            texture.build_mipmaps()
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+            self._backdrop = (backdrop.image, texture)
+        self._blend()
+        self._backdrop[1].use(0)
+        made = self._pass("ground.vert", "backdrop.frag")
+        made.program["rectangle"].value, made.program["opacity"].value = backdrop.place, backdrop.opacity
+        made.render(moderngl.TRIANGLES, vertices=3)
+        self.ctx.disable(moderngl.BLEND)
+
+    def _blend(self) -> None:
+        self.ctx.enable(moderngl.BLEND)
+        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+
+    def draw_floor(self, floor: Floor, matrix: bytes) -> None:
+        """The lines of the floor into the framebuffer in use, behind what stands before them; they leave no depth."""
+        made = self._pass("floor.vert", "floor.frag")
+        told = made.program
+        told["view_projection"].write(matrix)
+        told["height"].value, told["middle"].value, told["reach"].value = floor.height, floor.middle, floor.reach
+        told["gap"].value, told["colour"].value = floor.step, rgb(floor.colour)
+        self.ctx.enable(moderngl.DEPTH_TEST)
+        self._blend()
+        fbo = self.ctx.fbo
+        for writes in (False, True):
+            fbo.depth_mask = writes
+            fbo.use()  # which is when the mask takes hold
+            if not writes:
+                made.render(moderngl.TRIANGLES, vertices=3)
+        self.ctx.disable(moderngl.BLEND)
+
+    def shrink(self, large: Any, onto: Any) -> None:
+        """A texture at half of its size, where the scissor of a framebuffer lets it."""
+        onto.use()
+        self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
+        large.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        large.use(0)
+        self._pass("ground.vert", "shrink.frag").render(moderngl.TRIANGLES, vertices=3)
