@@ -138,6 +138,7 @@ class Camera(Struct, frozen=True):
         return replace(self, centre=tuple(centre), distance=max(distance, 1e-2))
 
 
-FRONT = (0.0, 0.0)  # yaw and pitch
-SIDE = (90.0, 0.0)
-TOP = (0.0, 90.0)
+DIRECTIONS = {  # yaw and pitch
+    "front": (0.0, 0.0), "side": (90.0, 0.0), "top": (0.0, 90.0), "back": (180.0, 0.0), "other-side": (270.0, 0.0),
+    "bottom": (0.0, -90.0),
+}  # fmt: skip

@@ -168,6 +168,13 @@ def pictures_are_waited_for(monkeypatch):
 
 
 @pytest.fixture(autouse=True)
+def memory_is_given_back_once_a_module(monkeypatch):
+    """Not after each scene that is opened: with all that the tests have loaded that takes seventy milliseconds."""
+    if not os.environ.get("FICTILIS_SOAK"):
+        monkeypatch.setattr("fictilis.app.furniture.give_back", lambda: None)
+
+
+@pytest.fixture(autouse=True)
 def no_sound_device(monkeypatch):
     """Tests play to nobody; those about sound bring a speaker of their own."""
     monkeypatch.setattr("fictilis.app.lanes.sound_player.find_speaker", lambda _parent: None)

@@ -34,9 +34,9 @@ def test_ground_comes_and_goes_lies_low_or_at_zero_and_stays_out_of_the_line_up(
     user.doc.change(way="Line-up")
     lined = picture(user)
     run(user, "ground")
-    assert np.array_equal(picture(user), lined), "shapes that stand in rows stand on nothing"
+    assert user.comes(lambda: np.array_equal(picture(user), lined)), "shapes that stand in rows stand on nothing"
     user.doc.change(way="In the mix")
-    assert np.array_equal(picture(user)[90:], bare[90:])
+    assert user.comes(lambda: np.array_equal(picture(user)[90:], bare[90:]))
 
 
 def test_an_empty_scene_has_a_ground_too(open_window):

@@ -274,12 +274,17 @@ ROWS = (
     Row("ghost-numbers", "See/Ghosts", "How many ghosts…", "ghost_numbers"),
     Row("joints", "See", "Joints", "see", (), has_rig, lambda d: d.seeing.joints, "joints"),
     Row("motion", "See", "Motion path", "see", (), has_object, lambda d: d.seeing.motion, "motion"),
+    Row("compass", "See", "Compass of axes", "see", (), always, lambda d: d.seeing.compass, "compass"),
     Row("ground", "See", "Ground", "see", (), always, lambda d: d.seeing.ground, "ground"),
     Row("ground-at-zero", "See", "Ground at height 0", "see", (), always, lambda d: d.seeing.ground_at_zero, "ground_at_zero"),
     Row("way", "See", "Next way to see", "next_way", ("V",), has_object),
     Row("front", "See/From where", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "See/From where", "Side", "look", ("Ctrl+2",), argument="side"),
     Row("top", "See/From where", "Top", "look", ("Ctrl+3",), argument="top"),
+    *(
+        Row(f"look-{way}", "See/From where", way.replace("-", " ").capitalize(), "look", argument=way)
+        for way in ("back", "other-side", "bottom")
+    ),
     *(
         Row(f"turn-{way}", "See/From where", f"Turn {way}", "turn", (f"Alt+Shift+{way.capitalize()}",), argument=turn)
         for way, turn in (("left", (-15.0, 0.0)), ("right", (15.0, 0.0)), ("up", (0.0, 15.0)), ("down", (0.0, -15.0)))

@@ -46,6 +46,7 @@ class Seeing(Struct, frozen=True):
     ghost_count: int = 2
     ghost_step: int = 4
     motion: bool = False
+    compass: bool = True
     ground: bool = False
     ground_at_zero: bool = False
     joints: bool = False

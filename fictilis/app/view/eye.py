@@ -16,7 +16,7 @@ from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.scene import MorphObject
 from fictilis.core.scene.timeline import SavedView, SceneCamera
-from fictilis.render.camera import FRONT, SIDE, TOP, Camera
+from fictilis.render.camera import DIRECTIONS, Camera
 from fictilis.render.snapshot import ROOM, START_PITCH, START_YAW, bounds
 from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners, line_up_refs
 
@@ -138,12 +138,11 @@ class Eye:
         return self.doc.object_id, 0 if obj is None else len(line_up_refs(obj, self.view.wish()))
 
     def look(self, way: str) -> None:
-        """Turn to front, side or top, change the projection, or fit."""
-        directions = {"front": FRONT, "side": SIDE, "top": TOP}
+        """Turn to one of DIRECTIONS, change the projection, or fit."""
         if way != "fit" and self.doc.through_camera:
             self.doc.change(through_camera=False)
-        if way in directions:
-            self.camera = replace(self.camera, yaw=directions[way][0], pitch=directions[way][1], parallel=True)
+        if way in DIRECTIONS:
+            self.camera = replace(self.camera, yaw=DIRECTIONS[way][0], pitch=DIRECTIONS[way][1], parallel=True)
         elif way == "free":
             self.camera = replace(self.camera, yaw=START_YAW, pitch=START_PITCH, parallel=False)
         elif way == "parallel":

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.compass import EDGE, needles, on_compass, paint_compass
 from fictilis.app.view.drawing import NOTE
 from fictilis.app.view.floor import paint_numbers
 from fictilis.app.view.front import paint_front
@@ -52,13 +53,15 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     paint_joints(view, painter)
     if view.eye.looks_through():
         _paint_camera(view, painter)
-    _paint_tool(view, painter)
+    if view.strokes.on or not on_compass(view, view.pointer):
+        _paint_tool(view, painter)
     if view.strokes.line is not None:
         _paint_line(view, painter)
     if doc.seeing.numbers and view.seen is not None and view.navigating is None:
         _paint_numbers(view, painter)
     if view.dressing.legend is not None:
         _paint_legend(view, painter)
+    paint_compass(view, painter)
     if view.drawing.on:
         view.drawing.paint(painter)
         _paint_note(view, painter, NOTE)
@@ -185,7 +188,8 @@ def _paint_legend(view: Canvas, painter: QPainter) -> None:
     painter.setFont(font(11.5, 500))
     wide = max(painter.fontMetrics().horizontalAdvance(legend.title) + 22, 178 if legend.colours else 0)
     high = 54 if legend.colours else 28
-    rect = QRectF(view.width() - wide - 14, view.height() - high - 14, wide, high)
+    beside = 2 * EDGE - 14 if needles(view) else 0
+    rect = QRectF(view.width() - wide - 14 - beside, view.height() - high - 14, wide, high)
     _box(painter, p, rect)
     painter.drawText(QRectF(rect.left() + 11, rect.top() + 5, wide - 22, 18), Qt.AlignmentFlag.AlignVCenter, legend.title)
     if not legend.colours:

@@ -21,6 +21,7 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
 from fictilis.app.view.canvas import Seen, look_under, object_under
+from fictilis.app.view.compass import TurnByCompass, on_compass
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
 from fictilis.app.view.dressing import Dressing, Worn
@@ -291,6 +292,8 @@ class View(Gesturing, QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return None
         doc, press = self.doc, self.as_event("press", event)
+        if on_compass(self, event.position()):
+            return TurnByCompass(self, event)
         if doc.seeing.before and abs(press.x - divider_x(self)) < 6:
             return MoveDivider(self)
         if doc.way == LINE_UP:
@@ -330,7 +333,8 @@ class View(Gesturing, QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         item = self.shaped_item()
         family = TOOLS[self.doc.tools.tool].family
-        if event.button() != Qt.MouseButton.LeftButton or item is None or family == "brush" or self.picture is None:
+        elsewhere = family == "brush" or self.picture is None or on_compass(self, event.position())
+        if event.button() != Qt.MouseButton.LeftButton or item is None or elsewhere:
             self.mousePressEvent(event)
             return
         self.doc.hand.cancel()
@@ -350,7 +354,9 @@ class View(Gesturing, QWidget):
         self._hover(at.x(), at.y())
         near = self.doc.seeing.before and abs(at.x() - divider_x(self)) < 6
         shape = Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor
-        if self.placing_pivot or self.drawing.on:
+        if on_compass(self, at):
+            shape = Qt.CursorShape.PointingHandCursor
+        elif self.placing_pivot or self.drawing.on:
             shape = Qt.CursorShape.CrossCursor
         elif not near and self.doc.shaping is None and (joint_under(self, at) or on_front(self, at)) is not None:
             shape = Qt.CursorShape.OpenHandCursor
@@ -379,7 +385,7 @@ class View(Gesturing, QWidget):
         doc, item = self.doc, self.shaped_item()
         if item is not None and TOOLS[doc.tools.tool].family == "brush" and doc.tools.tool != "mask":
             bench = self.bench(item)
-            hit = bench.hit(x, y)
+            hit = None if on_compass(self, QPointF(x, y)) else bench.hit(x, y)
             weights = hover_weights(bench, hit) if hit is not None else None
             if weights is not None or self.worn.falloff is not None:
                 self.worn.falloff = weights

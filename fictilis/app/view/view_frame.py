@@ -18,6 +18,7 @@ from fictilis.app.widgets.layouts import across, menu_on
 from fictilis.app.widgets.theme import Palette, icon
 from fictilis.app.widgets.toast import Toast
 from fictilis.core.ground.errors import there
+from fictilis.render.camera import DIRECTIONS
 from fictilis.render.stage import WAYS
 
 SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", "texture": "checkerboard"}
@@ -157,7 +158,7 @@ class ViewFrame(QWidget):
 
     def refresh_look(self) -> None:
         c = self.view.camera
-        names = {(0.0, 0.0): "front", (90.0, 0.0): "side", (0.0, 90.0): "top"}
+        names = {DIRECTIONS[name]: name for name in ("front", "side", "top")}
         self.looks.set_value("free" if not c.parallel else names.get((c.yaw, c.pitch), ""))
 
     def resizeEvent(self, _event: object) -> None:
