@@ -30,7 +30,7 @@ WIDTH = Number("width", "Width", 1280, unit="px", low=16, high=MOST, decimals=0)
 HEIGHT = Number("height", "Height", 720, unit="px", low=16, high=MOST, decimals=0)
 SAMPLES = Choice("samples", "Smoothing", 4, options=(("1", "None", 1), ("4", "4 samples", 4), ("16", "16 samples", 16)))
 GROUND = Choice(
-    "ground", "Ground", "light",
+    "ground", "Background", "light",
     options=(*((name, name.capitalize(), name) for name in GROUNDS), (CLEAR, "Transparent", CLEAR), (OWN, "A colour", OWN)),
 )  # fmt: skip
 COLOUR = Text("colour", "Its colour", "#D8CFC2")

@@ -24,6 +24,7 @@ class Needle:
 
     way: str
     letter: str
+    axis: int
     tip: QPointF
     near: float
 
@@ -41,7 +42,7 @@ def needles(view: Canvas) -> list[Needle]:
         across, up, near = axes[:, number]
         for sign, way in zip((1, -1), ways, strict=True):
             tip = middle + QPointF(sign * across * TIP, -sign * up * TIP)
-            out.append(Needle(way, letter if sign > 0 else "", tip, float(sign * near)))
+            out.append(Needle(way, letter if sign > 0 else "", number, tip, float(sign * near)))
     return sorted(out, key=lambda needle: needle.near)
 
 
@@ -67,7 +68,7 @@ def paint_compass(view: Canvas, painter: QPainter) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawEllipse(middle, RADIUS, RADIUS)
     for needle in halves:
-        colour = QColor(palette.primary if needle == held else palette.text if needle.letter else palette.quiet)
+        colour = QColor(palette.primary if needle == held else palette.axes[needle.axis])
         way = needle.tip - middle
         long = max(float(np.hypot(way.x(), way.y())), 1e-6)
         side = QPointF(-way.y(), way.x()) * (WIDE / long)
