@@ -544,10 +544,11 @@ def test_garbage_is_collected_by_the_interface_thread_only(user):
     gc.callbacks.append(tell)
     try:
         kept = user.window.ask.run("Working", lambda progress: [[] for _ in range(5000)])
-        user.qtbot.waitUntil(lambda: gone() is None, timeout=5000)
+        # what else goes meanwhile, such as a window of another test, counts against what is made
+        user.qtbot.waitUntil(lambda: kept.append([[] for _ in range(2000)]) or gone() is None, timeout=5000)
     finally:
         gc.callbacks.remove(tell)
-    assert len(kept) == 5000 and set(threads) == {threading.get_ident()}
+    assert len(kept) > 5000 and set(threads) == {threading.get_ident()}
 
 
 def test_cancelled_work_changes_nothing(user):
