@@ -155,7 +155,9 @@ def playback_rows() -> list[Row]:
         t = medians({"bare": bare, "flat": flat, "whole": whole}, rounds=25)
         detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
         out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
-        out.append(Row(f"a picture of {name} with relief / without", t["bare"] / t["flat"], 1.15, True))
+        out.append(
+            Row(f"a picture of {name} with relief / without", t["bare"] / t["flat"], 1.15, True, f"{ms(t['bare'])} at 1280×800")
+        )
         window.resize(1280, 800)
         window.playback.start()
         QTest.qWait(3000)

@@ -585,6 +585,29 @@ def late(hurried, monkeypatch):
     assert hurried.comes(lambda: not hurried.view.picture.busy)
 
 
+def test_a_picture_that_comes_when_its_window_draws_no_more_is_told_to_nobody(hurried, late):
+    """As when a window is closed while one is drawn: of the view, and of the cards."""
+    asked, let_go = late
+    view, thumbnails = hurried.view, hurried.window.thumbnails
+    renderer = view.picture.renderer
+    hurried.doc.set_frame(3)
+    assert hurried.comes(lambda: asked == [3.0])
+    thumbnails.picture.ask([], view.camera, 8, 8, 1.0, view.palette_.view, True)
+    thumbnails._drawn = ("a place", ("made of",))
+    asking = [(picture, picture._ticket) for picture in (view.picture, thumbnails.picture)]
+    view.set_renderer(None)
+    thumbnails.renderer = None
+    for picture, ticket in asking:
+        picture._end(ticket)  # it comes before what was given up is deleted, as within a dialog
+    view.set_renderer(renderer)
+    thumbnails.renderer = renderer
+    hurried.settle(300)
+    while view.picture.busy:
+        let_go()
+        hurried.settle(300)
+    assert len(asked) > 2, "it goes on where it draws again"
+
+
 def test_the_hand_never_waits_for_a_picture(hurried, late):
     """While one is drawn the window goes on; the newest wish is drawn next, and none in between."""
     asked, let_go = late

@@ -86,7 +86,7 @@ class Thumbnails(QObject):
     def renderer(self, renderer: Draws | None) -> None:
         if renderer is not self.renderer:
             if self.picture is not None:
-                self.picture.deleteLater()
+                self.picture.give_up()
             self.picture, self._drawn = None if renderer is None else Picture(renderer, self), None
             if self.picture is not None:
                 self.picture.came.connect(self._came)

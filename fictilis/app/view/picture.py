@@ -75,6 +75,11 @@ class Picture(QObject):
         self._ticket = Ticket(self._tell)
         self.renderer.ask(self._ticket, items, camera, *size, ground, fine, swift=not fine)
 
+    def give_up(self) -> None:
+        """Wait for nothing any more: what comes late is told to nobody."""
+        self._ticket = None
+        self.deleteLater()
+
     def _tell(self, ticket: Ticket) -> None:
         try:
             self._ended.emit(ticket)

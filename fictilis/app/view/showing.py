@@ -39,7 +39,7 @@ class Showing(QObject):
     def set_renderer(self, renderer: Draws | None) -> None:
         for picture in (self.picture, self.before):
             if picture is not None:
-                picture.deleteLater()
+                picture.give_up()
         self.picture, self.before = (None if renderer is None else Picture(renderer, self) for _ in range(2))
         if self.picture is not None and self.before is not None:
             self.picture.came.connect(self._came)
