@@ -83,6 +83,7 @@ def test_the_brush_is_not_shown_over_it(user):
     def seen(at):
         move(user.view, at, Qt.MouseButton.NoButton)
         user.settle(60)
+        assert user.comes(lambda: user.view.showing.fits and not user.view.moving)  # sharp
         image = user.view.grab(strip).toImage()
         return np.array([[image.pixelColor(x, y).lightness() for x in range(0, 60, 2)] for y in range(300, image.height(), 2)])
 

@@ -9,11 +9,18 @@ from tests.app.conftest import run
 
 
 def picture(user):
+    """Its pixels once it is sharp."""
     user.settle(60)
+    assert user.comes(lambda: user.view.showing.fits and not user.view.moving)
     image = user.view.grab().toImage()
     bits = image.constBits()
     bits.setsize(image.sizeInBytes())
-    return np.frombuffer(bits, np.uint8).reshape(image.height(), image.width(), 4).copy()
+    return np.frombuffer(bits, np.uint8).reshape(image.height(), image.width(), 4).astype(int)
+
+
+def alike(a, b):
+    """But for letters, which may be drawn a shade otherwise once another size of them was drawn."""
+    return np.abs(a - b).max() <= 24
 
 
 def test_ground_comes_and_goes_lies_low_or_at_zero_and_stays_out_of_the_line_up(user):
@@ -22,21 +29,21 @@ def test_ground_comes_and_goes_lies_low_or_at_zero_and_stays_out_of_the_line_up(
     bare = picture(user)
     run(user, "ground")
     low = picture(user)
-    assert user.doc.seeing.ground and not np.array_equal(bare, low)
+    assert user.doc.seeing.ground and not alike(bare, low)
     assert not user.doc.unsaved, "it is no part of the scene"
     user.doc.edit("Lower", lambda s: add_object(s, "Pit", plane(4, 4, 1, 1)[1], plane(4, 4, 1, 1)[0] - [0, 30, 0])[0])
     deeper = picture(user)
     run(user, "ground-at-zero")
-    assert not np.array_equal(picture(user), deeper), "below what lies lowest, or at zero"
+    assert not alike(picture(user), deeper), "below what lies lowest, or at zero"
     user.doc.undo()
     user.doc.start_shaping(ShapeRef(user.target("Lift").id))
     user.doc.done_shaping()
     user.doc.change(way="Line-up")
     lined = picture(user)
     run(user, "ground")
-    assert user.comes(lambda: np.array_equal(picture(user), lined)), "shapes that stand in rows stand on nothing"
+    assert user.comes(lambda: alike(picture(user), lined)), "shapes that stand in rows stand on nothing"
     user.doc.change(way="In the mix")
-    assert user.comes(lambda: np.array_equal(picture(user)[90:], bare[90:]))
+    assert user.comes(lambda: alike(picture(user)[90:], bare[90:]))
 
 
 def test_an_empty_scene_has_a_ground_too(open_window):
