@@ -66,8 +66,12 @@ def test_numbers_stand_along_the_two_near_edges(eye):
     on_x = [place for place, value in numbers if value == place[0] and (place[2] > 35 or place[2] < -20)]
     assert [p[0] for p in on_x] == list(np.arange(np.floor(-130 / step), np.ceil(90 / step) + 1) * step)
     assert all(np.sign(p[2]) == eye[2] for p in on_x)
-    far = numbers_of(replace(floor, step=1.0), low, high, np.array(eye) * 500.0)
-    assert len(far) <= 26 and 0.0 in {value for _, value in far}, "few, and the middle among them"
+    dense = numbers_of(replace(floor, step=floor.step / 5), low, high, np.array(eye) * 500.0)
+    assert len(dense) <= 26 and 0.0 in {value for _, value in dense}, "few, and the middle among them"
+    near = floor_for(replace(ABOVE, distance=0.05), SIZE, 0.0, "#000000")
+    large = np.full(3, 1e9)
+    assert len(numbers_of(near, -large, large, large)) <= 26, "a speck of something huge"
+    assert numbers_of(near, large, large + 1, large) == [], "and nothing of it in reach"
 
 
 def test_steps_grow_with_the_distance():

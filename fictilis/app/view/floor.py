@@ -36,16 +36,16 @@ def floor_in(view: Canvas) -> Floor | None:
 
 
 def numbers_of(floor: Floor, low: np.ndarray, high: np.ndarray, eye: np.ndarray) -> list[tuple[np.ndarray, float]]:
-    """Places (3,) on the two edges around a box (3,) that lie nearer to the eye (3,), each with its cm on X or Z."""
+    """Places (3,) on the two edges around a box (3,) that lie nearer to the eye (3,), each with its cm on X or Z; those within
+    reach, which are few however large the box is."""
     out = []
     first, last = np.floor(low / floor.step), np.ceil(high / floor.step)
-    for along, across in ((0, 2), (2, 0)):
+    for along, across, middle in ((0, 2, floor.middle[0]), (2, 0, floor.middle[1])):
         edge = last[across] if eye[across] >= (low[across] + high[across]) / 2 else first[across]
-        many = int(last[along] - first[along]) + 1
-        every = next(n for n in (1, 2, 5, 10, 20, 50, many) if many <= n * MOST_NUMBERS or n == many)
-        for number in range(int(first[along]), int(last[along]) + 1):
-            if number % every:
-                continue
+        begin = int(max(first[along], np.floor((middle - floor.reach) / floor.step)))
+        end = int(min(last[along], np.ceil((middle + floor.reach) / floor.step)))
+        every = next(n for n in (1, 2, 5, 10, 20) if end - begin < n * MOST_NUMBERS or n == 20)
+        for number in range(-(-begin // every) * every, end + 1, every):
             place = np.zeros(3)
             place[along], place[1], place[across] = number * floor.step, floor.height, edge * floor.step
             out.append((place, float(place[along])))
@@ -59,6 +59,8 @@ def paint_numbers(view: Canvas, painter: QPainter) -> None:
         return
     low, high = _box(view.doc.committed.scene)
     numbers = numbers_of(floor, low, high, view.camera.position())
+    if not numbers:
+        return
     places = np.array([place for place, _ in numbers])
     pixels, depths = view.camera.project(places, view.width(), view.height())
     away = np.linalg.norm(places[:, [0, 2]] - floor.middle, axis=1) / floor.reach
