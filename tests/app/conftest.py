@@ -119,6 +119,19 @@ def bead(lanes, name: str, frame: float) -> QPointF:
     return QPointF(lanes.axis.x(frame), place.y(place.curve.key_at(frame).value))
 
 
+def pixels(view: QWidget) -> np.ndarray:
+    """(h, w, 4) int: what a widget shows."""
+    image = view.grab().toImage()
+    bits = image.constBits()
+    bits.setsize(image.sizeInBytes())
+    return np.frombuffer(bits, np.uint8).reshape(image.height(), image.width(), 4).astype(int)
+
+
+def alike(a: np.ndarray, b: np.ndarray) -> bool:
+    """But for letters, which may be drawn a shade otherwise once another size of them was drawn."""
+    return bool(np.abs(a - b).max() <= 24)
+
+
 def point(at) -> QPoint:
     x, y = xy(at)
     return QPoint(round(x), round(y))

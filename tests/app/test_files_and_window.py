@@ -40,7 +40,7 @@ from fictilis.formats.native import read_native, write_native
 from fictilis.render.beside import link
 from fictilis.render.camera import Camera
 from fictilis.render.picking import hit_mesh
-from tests.app.conftest import CTRL, choose
+from tests.app.conftest import CTRL, alike, choose, pixels
 from tests.app.doing import drop
 from tests.mixes import mix_at
 from tests.sameness import same
@@ -487,13 +487,6 @@ def test_an_empty_window_says_what_to_do(open_window):
     user.settle(50)
 
 
-def pixels(view):
-    image = view.grab().toImage()
-    bits = image.constBits()
-    bits.setsize(image.sizeInBytes())
-    return np.frombuffer(bits, np.uint8).reshape(image.height(), image.width(), 4).astype(int)
-
-
 @pytest.mark.parametrize("name", ["wire", "displacement", "ghost"])
 def test_ways_of_seeing_change_the_picture(user, name):
     user.doc.channels.set_value(user.doc.channels.ref("t1"), 1.0)
@@ -504,8 +497,7 @@ def test_ways_of_seeing_change_the_picture(user, name):
     before = pixels(user.view)
     for changed in (True, False):
         user.window.actions_.by_id[name].trigger()
-        # letters may be drawn a shade otherwise once another size of them was drawn
-        assert user.comes(lambda changed=changed: (np.abs(pixels(user.view) - before).max() > 24) == changed)
+        assert user.comes(lambda changed=changed: alike(pixels(user.view), before) != changed)
 
 
 @pytest.mark.parametrize("part", [1.0, 0.75, 0.5])

@@ -1,26 +1,16 @@
 """The ground by its actions, in the window."""
 
-import numpy as np
-
 from fictilis.core.edits.objects import add_object
 from fictilis.core.geometry.primitives import plane
 from fictilis.core.mix.shapes import ShapeRef
-from tests.app.conftest import run
+from tests.app.conftest import alike, pixels, run
 
 
 def picture(user):
     """Its pixels once it is sharp."""
     user.settle(60)
     assert user.comes(lambda: user.view.showing.fits and not user.view.moving)
-    image = user.view.grab().toImage()
-    bits = image.constBits()
-    bits.setsize(image.sizeInBytes())
-    return np.frombuffer(bits, np.uint8).reshape(image.height(), image.width(), 4).astype(int)
-
-
-def alike(a, b):
-    """But for letters, which may be drawn a shade otherwise once another size of them was drawn."""
-    return np.abs(a - b).max() <= 24
+    return pixels(user.view)
 
 
 def test_ground_comes_and_goes_lies_low_or_at_zero_and_stays_out_of_the_line_up(user):
