@@ -3,7 +3,7 @@ import os
 os.environ["OPENBLAS_NUM_THREADS"] = "1"
 
 from benchmarks import cues, curves, exchange, lines, mix, pictures, repeats, rigs, shaping, window
-from fictilis.app.model.memory import keep_freed
+from fictilis.core.ground.memory import keep_freed
 
 keep_freed()  # as in the application
 

@@ -195,7 +195,7 @@ def measure(name: str) -> list[tuple[str, float]]:
     from PyQt6.QtTest import QTest
 
     from fictilis.app.model.document import Document
-    from fictilis.app.model.memory import keep_loaded
+    from fictilis.app.model.garbage import keep_loaded
     from fictilis.app.model.settings import Settings
     from fictilis.app.start import application
     from fictilis.app.window import Window

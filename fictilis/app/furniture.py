@@ -32,8 +32,8 @@ from fictilis.app.lanes.playback import Playback
 from fictilis.app.lanes.sound_player import SoundPlayer
 from fictilis.app.lanes.time_rows import MarkerRow, SoundRow
 from fictilis.app.lanes.transport import Transport
+from fictilis.app.model.garbage import give_back
 from fictilis.app.model.making import Making
-from fictilis.app.model.memory import give_back
 from fictilis.app.model.recovery import Autosave
 from fictilis.app.model.rehearsing import Rehearsing
 from fictilis.app.questions import Asker, Questions
@@ -51,7 +51,7 @@ from fictilis.app.widgets.theme import font, load_fonts
 from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.scene.by_bytes import keep_only_of
-from fictilis.render.ground import Ground
+from fictilis.render.background import Background
 
 if TYPE_CHECKING:
 
@@ -169,7 +169,7 @@ def _build(w: Parts) -> None:
     w.side = SideColumn(doc, p, w.commands, w.shape_commands, w.operations, w.actions_)
     w.transport = Transport(doc, w.playback, w.actions_, p, w.ask.keep_rate, times.choose_clip)
     w.checker.changed.connect(lambda: w.transport.show_seam(w.checker.seam))
-    w.lanes = Lanes(doc, w.actions_, p, lambda o, ref, colour: w.thumbnails.get(o, ref, Ground(colour, colour)))
+    w.lanes = Lanes(doc, w.actions_, p, lambda o, ref, colour: w.thumbnails.get(o, ref, Background(colour, colour)))
     w.thumbnails.ready.connect(w.lanes.picture_ready)
     w.ports.lanes = w.lanes
     w.across = _splitter(Qt.Orientation.Horizontal, "across", (w.column, w.frame, w.side), (222, 826, 232))

@@ -42,8 +42,8 @@ from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
 from fictilis.pictures import orders as pictures_orders
 from fictilis.pictures.orders import Order
+from fictilis.render.background import Background
 from fictilis.render.beside import Draws
-from fictilis.render.ground import Ground
 from fictilis.render.items import Light
 
 T = TypeVar("T")
@@ -263,9 +263,9 @@ class Questions:
                 pictures.append(None)
                 continue
             after = move_shape(doc.committed.scene, obj.id, ShapeRef(), displacement, choice).object(obj.id)
-            ground = Ground(self._asker.palette_.raised, self._asker.palette_.raised)
+            background = Background(self._asker.palette_.raised, self._asker.palette_.raised)
             pictures.append(
-                shape_picture(self._asker.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, ground)
+                shape_picture(self._asker.renderer, after, shape_points(after, ShapeRef(target.id)), 380, 284, background)
             )
         dialog = dialogs.BaseQuestion(self._window, pictures, target.name)
         answer = self.show(dialog)

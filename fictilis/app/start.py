@@ -14,11 +14,12 @@ from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fictilis import __version__
-from fictilis.app.model.memory import MainThreadGarbage, keep_freed, keep_loaded
+from fictilis.app.model.garbage import MainThreadGarbage, keep_loaded
 from fictilis.app.model.settings import Settings
 from fictilis.app.widgets.file_dialog import use_portal
 from fictilis.app.window import Window
 from fictilis.core.ground.errors import FictilisError
+from fictilis.core.ground.memory import keep_freed
 
 if TYPE_CHECKING:
     from fictilis.core.scene.scene import Scene

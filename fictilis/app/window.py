@@ -26,7 +26,7 @@ from fictilis.core.ground.memory import return_freed
 if TYPE_CHECKING:
     from fictilis.app.furniture import Parts
     from fictilis.app.model.document import Document
-    from fictilis.app.model.tasks import Background
+    from fictilis.app.model.tasks import BackgroundTask
     from fictilis.app.widgets.making_window import MakingWindow
     from fictilis.core.geometry.kinds import Geometry
     from fictilis.core.mix.channels import ChannelRef
@@ -53,7 +53,7 @@ class Window(Parts):
     ready = pyqtSignal()
     pictured = pyqtSignal()  # the model is in the window, not yet in its view
 
-    _warming: Background
+    _warming: BackgroundTask
 
     def __init__(self, doc: Document | Found, settings: Settings, recovery_folder: Path) -> None:
         """Whole with a document; with what finds a scene it comes up part by part."""
@@ -200,7 +200,7 @@ class Window(Parts):
 
     def make_view(self, doc: Document) -> None:
         """Make the view of a document, which is the window's from then on."""
-        from fictilis.app.model.tasks import QUEUED, Background
+        from fictilis.app.model.tasks import QUEUED, BackgroundTask
         from fictilis.app.view.view import View
 
         self.doc, settings = doc, self.settings
@@ -210,7 +210,7 @@ class Window(Parts):
             prove_exports=settings.flag("prove_exports", True),
             tool_names=settings.flag("tool_names", True),  # the first time
         )
-        self._warming, self._warm = Background(self), False
+        self._warming, self._warm = BackgroundTask(self), False
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 

@@ -1,4 +1,4 @@
-"""How pictures are made: their size, smoothness, ground and shutter."""
+"""How pictures are made: their size, smoothness, background and shutter."""
 
 from __future__ import annotations
 
@@ -6,17 +6,17 @@ from msgspec import Struct
 
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.errors import EditRefused
-from fictilis.render.ground import Ground
+from fictilis.render.background import Background
 from fictilis.render.items import Light
 
 MOST = 8192  # pixels along a side
 CLEAR = "clear"
-GROUNDS = {"light": Ground(), "dark": Ground("#2B3230", "#171C1B"), "white": Ground("#FFFFFF", "#FFFFFF"),
-           "black": Ground("#000000", "#000000")}  # fmt: skip
+BACKGROUNDS = {"light": Background(), "dark": Background("#2B3230", "#171C1B"), "white": Background("#FFFFFF", "#FFFFFF"),
+           "black": Background("#000000", "#000000")}  # fmt: skip
 
 
 class Look(Struct, frozen=True):
-    """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the GROUNDS, a colour ``#RRGGBB`` or
+    """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the BACKGROUNDS, a colour ``#RRGGBB`` or
     nothing (CLEAR); with the shutter open over so many degrees of the time to the next picture, 0 for an instant, in so
     many parts; that time is ``step`` frames. Without ``insides`` those of closed surfaces are left out."""
 
@@ -37,15 +37,17 @@ class Look(Struct, frozen=True):
         return [frame + self.step * self.shutter / 360 * ((n + 0.5) / self.parts - 0.5) for n in range(self.parts)]
 
 
-def colour_of(ground: str) -> Ground:
-    """A ground by its name or its colour. Raises EditRefused for anything else."""
-    if ground in GROUNDS:
-        return GROUNDS[ground]
-    known = len(ground) == 7 and ground[0] == "#"
+def colour_of(background: str) -> Background:
+    """A background by its name or its colour. Raises EditRefused for anything else."""
+    if background in BACKGROUNDS:
+        return BACKGROUNDS[background]
+    known = len(background) == 7 and background[0] == "#"
     try:
-        rgb(ground)
+        rgb(background)
     except ValueError:
         known = False
     if not known:
-        raise EditRefused(f"A ground is one of {', '.join(GROUNDS)}, {CLEAR} or a colour such as #D8CFC2, not “{ground}”.")
-    return Ground(ground, ground)
+        raise EditRefused(
+            f"A background is one of {', '.join(BACKGROUNDS)}, {CLEAR} or a colour such as #D8CFC2, not “{background}”."
+        )
+    return Background(background, background)

@@ -12,7 +12,7 @@ from msgspec import Struct, field
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.parameters import Choice, Flag, Number, Parameter, Text, completed
 from fictilis.core.scene.scene import Scene
-from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look
+from fictilis.pictures.look import BACKGROUNDS, CLEAR, MOST, Look
 
 OWN = "colour"
 AS_SEEN = "As seen"  # the name that the window's own view goes by
@@ -31,7 +31,7 @@ HEIGHT = Number("height", "Height", 720, unit="px", low=16, high=MOST, decimals=
 SAMPLES = Choice("samples", "Smoothing", 4, options=(("1", "None", 1), ("4", "4 samples", 4), ("16", "16 samples", 16)))
 GROUND = Choice(
     "ground", "Background", "light",
-    options=(*((name, name.capitalize(), name) for name in GROUNDS), (CLEAR, "Transparent", CLEAR), (OWN, "A colour", OWN)),
+    options=(*((name, name.capitalize(), name) for name in BACKGROUNDS), (CLEAR, "Transparent", CLEAR), (OWN, "A colour", OWN)),
 )  # fmt: skip
 COLOUR = Text("colour", "Its colour", "#D8CFC2")
 FIRST = Number("first", "From frame", _begin, low=-1e6, high=1e6)

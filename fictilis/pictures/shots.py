@@ -12,11 +12,11 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SavedView, SceneCamera
 from fictilis.pictures.linear import Sum
-from fictilis.pictures.look import CLEAR, GROUNDS, MOST, Look, colour_of
+from fictilis.pictures.look import BACKGROUNDS, CLEAR, MOST, Look, colour_of
+from fictilis.render.background import Background
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import Stage, StageWish
@@ -71,18 +71,18 @@ class Shots:
     """Draws frames of one scene, and keeps between them what stays. Use it from one thread only."""
 
     def __init__(self, scene: Scene, look: Look, renderer: Draws, stage: Stage | None = None) -> None:
-        """A ``stage`` that has the objects ready is used. Raises EditRefused for a size or a ground that cannot be drawn."""
+        """A ``stage`` that has the objects ready is used. Raises EditRefused for a size or background that cannot be drawn."""
         self.scene = scene
         self.take(look)
         self.renderer = renderer
         self._stage = stage or Stage()
 
     def take(self, look: Look) -> None:
-        """Make pictures in another way from now on. Raises EditRefused for a size or a ground that cannot be drawn."""
+        """Make pictures in another way from now on. Raises EditRefused for a size or background that cannot be drawn."""
         for side, size in (("width", look.width), ("height", look.height)):
             if not 1 <= size <= MOST:
                 raise EditRefused(f"The {side} must be from 1 to {MOST:,} pixels, not {size:,}.")
-        self.grounds = [GROUNDS["black"], GROUNDS["white"]] if look.ground == CLEAR else [colour_of(look.ground)]
+        self.backgrounds = [BACKGROUNDS["black"], BACKGROUNDS["white"]] if look.ground == CLEAR else [colour_of(look.ground)]
         self.look = look
 
     def picture(self, frame: float, aim: Aim) -> np.ndarray:
@@ -103,7 +103,7 @@ class Shots:
 
     def of_items(self, items: list[DrawItem], camera: Camera) -> np.ndarray:
         """A picture of anything."""
-        drawn = [self._smooth(items, camera, ground) for ground in self.grounds]
+        drawn = [self._smooth(items, camera, background) for background in self.backgrounds]
         if len(drawn) == 1:
             return drawn[0]
         # what covers a part of a pixel is so much darker before black than before white
@@ -114,12 +114,12 @@ class Shots:
         out[..., 3] = cover
         return out
 
-    def _smooth(self, items: list[DrawItem], camera: Camera, ground: Ground) -> np.ndarray:
+    def _smooth(self, items: list[DrawItem], camera: Camera, background: Background) -> np.ndarray:
         width, height, samples = self.look.width, self.look.height, self.look.samples
         self.renderer.light = self.look.light
         if samples < 16 or 4 * max(width, height) > MOST:
-            return self.renderer.draw(items, camera, width, height, ground, fine=samples > 1, insides=self.look.insides)
-        large = self.renderer.draw(items, camera, 2 * width, 2 * height, ground, fine=True, insides=self.look.insides)
+            return self.renderer.draw(items, camera, width, height, background, fine=samples > 1, insides=self.look.insides)
+        large = self.renderer.draw(items, camera, 2 * width, 2 * height, background, fine=True, insides=self.look.insides)
         four = large.reshape(height, 2, width, 2, 4)
         sums = four[:, 0, :, 0].astype(np.uint16) + four[:, 0, :, 1] + four[:, 1, :, 0] + four[:, 1, :, 1]
         return ((sums + 2) >> 2).astype(np.uint8)

@@ -27,8 +27,8 @@ from msgspec.structs import replace
 from fictilis.core.geometry.finer import Finer
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.ground.errors import FictilisError
+from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop, Cloth, DrawItem, Light
 
 LARGE = 512  # bytes of an array that is sent once
@@ -71,10 +71,12 @@ class Draws(Protocol):
     def card(self) -> str: ...
     def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None: ...
     def draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background(),
         fine: bool = False, *, swift: bool = False, insides: bool = True,
     ) -> np.ndarray: ...  # fmt: skip
-    def depths(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground) -> np.ndarray: ...
+    def depths(
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background
+    ) -> np.ndarray: ...
     def forget(self) -> None: ...
     def forget_frames(self) -> None: ...
     def release(self) -> None: ...
@@ -302,17 +304,17 @@ class Beside:
         self._link.send(ticket, "depth" if depth else "draw", self.light, mine, picture, how)
 
     def draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background(),
         fine: bool = False, *, swift: bool = False, insides: bool = True,
     ) -> np.ndarray:  # fmt: skip
         """As ``Renderer.draw``. Raises FictilisError where the process ends again and again."""
-        return self._now(items, camera, width, height, ground, fine, swift=swift, insides=insides)
+        return self._now(items, camera, width, height, background, fine, swift=swift, insides=insides)
 
     def depths(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground()
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background()
     ) -> np.ndarray:
         """As ``Renderer.depths``."""
-        return self._now(items, camera, width, height, ground, depth=True)
+        return self._now(items, camera, width, height, background, depth=True)
 
     def _now(self, *asked: Any, **how: Any) -> np.ndarray:
         while True:

@@ -1,18 +1,35 @@
-"""What stands behind the objects, and below them."""
+"""Lines of the ground that objects stand on, in cm, as fine as the view is near."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import math
 
 from msgspec import Struct
 
-if TYPE_CHECKING:  # themes name grounds before anything numeric is loaded
-    from fictilis.render.floor import Floor
-    from fictilis.render.items import Backdrop
+from fictilis.render.camera import Camera
+
+APART = 46.0  # pixels that two lines are apart at least, in the middle of the view
+REACH = 4.0  # times half of the picture's height: where the lines have faded out
 
 
 class Ground(Struct, frozen=True):
-    top: str = "#E6DED1"
-    bottom: str = "#CFC3B1"
-    backdrop: Backdrop | None = None
-    floor: Floor | None = None
+    """Lines each ``step`` cm at a ``height``, with five ticks to a step, up to ``reach`` cm around a ``middle`` (x, z)."""
+
+    height: float
+    step: float
+    middle: tuple[float, float]
+    reach: float
+    colour: str
+
+
+def step_for(camera: Camera, pixels: int) -> float:
+    """How many cm two lines are apart: 1 or 5 times a power of ten, so that a picture ``pixels`` high is not crowded."""
+    least = APART * 2 * camera.half_height() / max(pixels, 1)
+    power = 10.0 ** math.floor(math.log10(least))
+    return next(power * factor for factor in (1, 5, 10) if power * factor >= least)
+
+
+def ground_for(camera: Camera, pixels: int, height: float, colour: str) -> Ground:
+    """The lines that are seen around what a camera looks at."""
+    x, _, z = camera.centre
+    return Ground(height, step_for(camera, pixels), (float(x), float(z)), REACH * camera.half_height(), colour)

@@ -1,4 +1,4 @@
-"""What a picture is made of: its items, their cloth, the light and the ground."""
+"""What a picture is made of: its items, their cloth, the light and the background."""
 
 from __future__ import annotations
 
@@ -150,7 +150,7 @@ def tube_item(item: DrawItem, number: int = 0) -> DrawItem:
 
 
 class Backdrop(Struct, frozen=True, eq=False, weakref=True):
-    """A picture (h, w, 4) uint8 on the ground: left, top, width and height in parts of the view's, and its opacity 0…1."""
+    """A picture (h, w, 4) uint8 on the background: left, top, width and height in parts of the view's, and its opacity 0…1."""
 
     image: np.ndarray
     place: tuple[float, float, float, float]

@@ -1,4 +1,4 @@
-"""What is drawn over a whole picture: its ground, a picture on that, the lines of the floor, and halving its size."""
+"""What is drawn over a whole picture: its background, a picture on that, the lines of the ground, and halving its size."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 
 from fictilis.core.ground.affine import rgb
-from fictilis.render.floor import Floor
+from fictilis.render.background import Background
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
@@ -28,21 +28,21 @@ class Passes:
     def _compiled(self, vertex: str, fragment: str) -> Any:
         return self.ctx.vertex_array(compiled(self.ctx, vertex, fragment), [(self._corners, "2f", "corner")])
 
-    def paint_ground(self, frame: Frame, ground: Ground) -> None:
-        """The ground of a frame, kept until it is another one; the floor is no part of it."""
-        if frame.ground_is == ground:
+    def paint_background(self, frame: Frame, background: Background) -> None:
+        """The background of a frame, kept until it is another one; the ground is no part of it."""
+        if frame.background_is == background:
             return
-        frame.ground.use()
+        frame.background.use()
         self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
-        made = self._pass("ground.vert", "ground.frag")
-        made.program["top"].value, made.program["bottom"].value = rgb(ground.top), rgb(ground.bottom)
+        made = self._pass("picture.vert", "background.frag")
+        made.program["top"].value, made.program["bottom"].value = rgb(background.top), rgb(background.bottom)
         made.render(moderngl.TRIANGLES, vertices=3)
-        if ground.backdrop is not None:
-            self._paint_backdrop(ground.backdrop)
-        frame.ground_is = ground
+        if background.backdrop is not None:
+            self._paint_backdrop(background.backdrop)
+        frame.background_is = background
 
     def _paint_backdrop(self, backdrop: Backdrop) -> None:
-        """Over the ground of the framebuffer in use; the picture is kept until it is another one."""
+        """Over the background of the framebuffer in use; the picture is kept until it is another one."""
         if self._backdrop is None or self._backdrop[0] is not backdrop.image:
             if self._backdrop is not None:
                 self._backdrop[1].release()
@@ -53,7 +53,7 @@ class Passes:
             self._backdrop = (backdrop.image, texture)
         self._blend()
         self._backdrop[1].use(0)
-        made = self._pass("ground.vert", "backdrop.frag")
+        made = self._pass("picture.vert", "backdrop.frag")
         made.program["rectangle"].value, made.program["opacity"].value = backdrop.place, backdrop.opacity
         made.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
@@ -62,13 +62,13 @@ class Passes:
         self.ctx.enable(moderngl.BLEND)
         self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
 
-    def draw_floor(self, floor: Floor, matrix: bytes) -> None:
-        """The lines of the floor into the framebuffer in use, behind what stands before them; they leave no depth."""
-        made = self._pass("floor.vert", "floor.frag")
+    def draw_ground(self, ground: Ground, matrix: bytes) -> None:
+        """The lines of the ground into the framebuffer in use, behind what stands before them; they leave no depth."""
+        made = self._pass("ground.vert", "ground.frag")
         told = made.program
         told["view_projection"].write(matrix)
-        told["height"].value, told["middle"].value, told["reach"].value = floor.height, floor.middle, floor.reach
-        told["gap"].value, told["colour"].value = floor.step, rgb(floor.colour)
+        told["height"].value, told["middle"].value, told["reach"].value = ground.height, ground.middle, ground.reach
+        told["gap"].value, told["colour"].value = ground.step, rgb(ground.colour)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self._blend()
         fbo = self.ctx.fbo
@@ -85,4 +85,4 @@ class Passes:
         self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         large.filter = (moderngl.LINEAR, moderngl.LINEAR)
         large.use(0)
-        self._pass("ground.vert", "shrink.frag").render(moderngl.TRIANGLES, vertices=3)
+        self._pass("picture.vert", "shrink.frag").render(moderngl.TRIANGLES, vertices=3)

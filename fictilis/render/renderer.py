@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.arrays import box
+from fictilis.render.background import Background
 from fictilis.render.beside import Ticket
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
@@ -22,7 +23,6 @@ from fictilis.render.coarse import LEAST
 from fictilis.render.context import off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
-from fictilis.render.ground import Ground
 from fictilis.render.items import CLAYS, SWIFT_DOTS, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.passes import Passes
 from fictilis.render.programs import LINES, Programs, compiled
@@ -72,7 +72,7 @@ class Renderer:
         return program
 
     def draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground(),
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background(),
         fine: bool = False, *, swift: bool = False, insides: bool = True,
     ) -> np.ndarray:  # fmt: skip
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
@@ -84,7 +84,7 @@ class Renderer:
         width, height = max(int(width), 1), max(int(height), 1)
         out = bytearray(4 * width * height)
         with self.ctx:  # another renderer of this thread may have been current
-            self._draw(items, camera, width, height, ground, fine, out)
+            self._draw(items, camera, width, height, background, fine, out)
         return np.frombuffer(out, np.uint8).reshape(height, width, 4)
 
     def ask(self, ticket: Ticket, items: Sequence[DrawItem], *picture: Any, depth: bool = False, **how: Any) -> None:
@@ -94,31 +94,38 @@ class Renderer:
         ticket.take(pixels, "", time.perf_counter() - begun)
 
     def _draw(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground, fine: bool, out: bytearray
+        self,
+        items: Sequence[DrawItem],
+        camera: Camera,
+        width: int,
+        height: int,
+        background: Background,
+        fine: bool,
+        out: bytearray,
     ) -> None:
         factor = 2 if fine and max(width, height) * 2 <= 8192 else 1
         frame = self._frame(width * factor, height * factor)
-        floor, ground = ground.floor, replace(ground, floor=None)
-        covered = covered_part(items, camera, width, height) if factor == 2 and floor is None else None
-        self._passes.paint_ground(frame, ground)
+        ground, background = background.ground, replace(background, ground=None)
+        covered = covered_part(items, camera, width, height) if factor == 2 and ground is None else None
+        self._passes.paint_background(frame, background)
         frame.fbo.scissor = covered and tuple(2 * side for side in covered)
         frame.fbo.use()
         frame.fbo.clear(depth=1.0)
-        self.ctx.copy_framebuffer(frame.fbo, frame.ground)
+        self.ctx.copy_framebuffer(frame.fbo, frame.background)
         frame.fbo.use()
         self._draw_items(sorted((i for i in items if i.alpha > 0), key=lambda i: i.alpha < 1), camera, width, height, factor)
-        if floor is not None:
-            self._passes.draw_floor(floor, self._matrix)
+        if ground is not None:
+            self._passes.draw_ground(ground, self._matrix)
         source = frame
         if factor == 2:
             source = self._frame(width, height)
-            if covered is not None:  # the ground was shrunk before
-                if source.ground_is != (ground,):
-                    self._passes.shrink(frame.ground_colour, source.ground)
-                    source.ground_is = (ground,)
+            if covered is not None:  # the background was shrunk before
+                if source.background_is != (background,):
+                    self._passes.shrink(frame.background_colour, source.background)
+                    source.background_is = (background,)
                 source.fbo.scissor = None
                 source.fbo.use()
-                self.ctx.copy_framebuffer(source.fbo, source.ground)
+                self.ctx.copy_framebuffer(source.fbo, source.background)
             source.fbo.scissor = covered
             self._passes.shrink(frame.colour, source.fbo)
             source.fbo.scissor = None
@@ -126,10 +133,10 @@ class Renderer:
         source.fbo.read_into(out, components=4)
 
     def depths(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground = Ground()
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background()
     ) -> np.ndarray:
         """(h, w) float32 depths in 0…1 of a picture."""
-        self.draw(items, camera, width, height, ground)
+        self.draw(items, camera, width, height, background)
         return self.depth()
 
     def depth(self) -> np.ndarray:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from fictilis.app.lanes.places import HEAD
 from fictilis.app.model.document import Document
-from fictilis.app.model.memory import keep_loaded
+from fictilis.app.model.garbage import keep_loaded
 from fictilis.app.model.session import Session
 from fictilis.app.model.settings import Settings
 from fictilis.app.start import application

@@ -19,7 +19,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from fictilis.app.commands.rows import ROWS
-from fictilis.app.model.memory import give_back
+from fictilis.app.model.garbage import give_back
 from fictilis.app.widgets.fields import Editor
 from fictilis.app.widgets.spoken import Spoken
 from fictilis.core.animation.curve import AnimationCurve, Key

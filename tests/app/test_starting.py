@@ -111,10 +111,10 @@ def test_work_that_ends_after_its_owner_is_gone_disturbs_nobody(qtbot):
     from PyQt6 import sip
     from PyQt6.QtCore import QObject
 
-    from fictilis.app.model.tasks import Background
+    from fictilis.app.model.tasks import BackgroundTask
 
     owner, go, told = QObject(), threading.Event(), []
-    runner = Background(owner)
+    runner = BackgroundTask(owner)
     runner.run(lambda: go.wait(5), told.append)
     task = runner._task
     sip.delete(owner)
@@ -125,9 +125,9 @@ def test_work_that_ends_after_its_owner_is_gone_disturbs_nobody(qtbot):
 
 
 def test_what_went_wrong_in_the_background_is_told_to_who_asked(qtbot):
-    from fictilis.app.model.tasks import Background
+    from fictilis.app.model.tasks import BackgroundTask
 
-    runner, told = Background(), []
+    runner, told = BackgroundTask(), []
     runner.run(lambda: 1 / 0, told.append)
     qtbot.waitUntil(lambda: bool(told))
     with pytest.raises(ZeroDivisionError):

@@ -10,15 +10,15 @@ from msgspec.structs import replace
 
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import ball, cylinder, plane
+from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem, Light
 from fictilis.render.renderer import REACHES
 
 FROM_ABOVE = Camera(distance=60.0, pitch=90.0, parallel=True)
 SIZE = 240
 SPAN = REACHES * FROM_ABOVE.half_height()
-BLACK = Ground("#000000", "#000000")
+BLACK = Background("#000000", "#000000")
 
 
 def sheet(height):

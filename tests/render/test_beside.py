@@ -12,18 +12,18 @@ from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.repeats import Repeat
 from fictilis.demo import SAMPLES, sample
 from fictilis.render import beside
+from fictilis.render.background import Background
 from fictilis.render.beside import Beside, Known, Link, Ticket, packed
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop, Cloth, Light
 from fictilis.render.snapshot import bounds
 from fictilis.render.stage import Stage, StageWish
 
 SIZE = (160, 100)
-GROUND = Ground("#E6DED1", "#CFC3B1")
+BACKGROUND = Background("#E6DED1", "#CFC3B1")
 NOISE = np.random.default_rng(4).integers(0, 255, (20, 30, 4)).astype(np.uint8)
-DARK = Ground("#112233", "#445566", Backdrop(NOISE, (0.1, 0.1, 0.5, 0.5)))
+DARK = Background("#112233", "#445566", Backdrop(NOISE, (0.1, 0.1, 0.5, 0.5)))
 
 
 @pytest.fixture(scope="module")
@@ -58,18 +58,18 @@ def test_the_same_pixels_and_depths_as_here(to, renderer, name, fine):
     items, camera = seen(sample(name))
     corners = 3 * sum(len(face) - 2 for face in [range(4)] * items[0].geometry.face_count)
     looks = {
-        "as it is": (items, GROUND), "marked": ([marked(item) for item in items], GROUND),
+        "as it is": (items, BACKGROUND), "marked": ([marked(item) for item in items], BACKGROUND),
         "faint": ([replace(item, alpha=0.4) for item in items], DARK),
     }  # fmt: skip
     if items[0].geometry.kind == "mesh" and items[0].finer is None:
         cloth = Cloth(np.random.default_rng(1).random((corners, 2)).astype(np.float32), NOISE[..., :3])
-        looks["clothed"] = ([replace(items[0], cloth=cloth)], GROUND) if len(cloth.coordinates) else looks["as it is"]
+        looks["clothed"] = ([replace(items[0], cloth=cloth)], BACKGROUND) if len(cloth.coordinates) else looks["as it is"]
     renderer.light = there.light = Light(30.0, 20.0, 0.8)
-    for look, (drawn, ground) in looks.items():
+    for look, (drawn, background) in looks.items():
         renderer.forget()
-        mine = renderer.draw(drawn, camera, *SIZE, ground, fine)
-        assert np.array_equal(there.draw(drawn, camera, *SIZE, ground, fine), mine), look
-    assert np.array_equal(there.depths(items, camera, *SIZE, GROUND), renderer.depths(items, camera, *SIZE, GROUND))
+        mine = renderer.draw(drawn, camera, *SIZE, background, fine)
+        assert np.array_equal(there.draw(drawn, camera, *SIZE, background, fine), mine), look
+    assert np.array_equal(there.depths(items, camera, *SIZE, BACKGROUND), renderer.depths(items, camera, *SIZE, BACKGROUND))
     there.release()
 
 
@@ -126,7 +126,7 @@ def test_a_process_that_ends_is_started_again_some_times_and_then_says_so():
     with pytest.raises(FictilisError, match="ended 4 times"):
         there.draw(items, camera, *SIZE)
     ticket = Ticket()
-    there.ask(ticket, items, camera, *SIZE, GROUND)
+    there.ask(ticket, items, camera, *SIZE, BACKGROUND)
     assert ticket.wait(5) and ticket.pixels is None and "ended 4 times" in ticket.error
     to.close()
 
@@ -138,7 +138,7 @@ def test_a_process_that_hangs_is_ended_and_started_again(monkeypatch):
     first = there.draw(items, camera, *SIZE)
     to.process.send_signal(signal.SIGSTOP)
     ticket = Ticket()
-    there.ask(ticket, items, camera, *SIZE, GROUND)
+    there.ask(ticket, items, camera, *SIZE, BACKGROUND)
     assert ticket.wait(40) and ticket.pixels is None and not ticket.error
     assert np.array_equal(there.draw(items, camera, *SIZE), first) and to.falls == 1
     to.close()

@@ -11,11 +11,11 @@ from fictilis.core.geometry.topology import triangles
 from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.scene import Scene
 from fictilis.demo.reef_wall import reef_wall
+from fictilis.render.background import Background
 from fictilis.render.buffers import volume
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST, Coarse, coarser
 from fictilis.render.dress import worn_item
-from fictilis.render.ground import Ground
 from fictilis.render.snapshot import bounds
 from fictilis.render.stage import Stage, StageWish
 
@@ -68,13 +68,13 @@ def test_only_a_moving_picture_of_many_triangles_is_coarse_and_it_looks_the_same
     scene, obj = made("Globe", segments=220, rings=120)
     assert len(triangles(obj.geometry).points) > LEAST
     camera = Camera(yaw=20, pitch=10).fitted(*bounds(scene), aspect=1.6, margin=1.2)
-    ground = Ground("#E6DED1", "#CFC3B1")
+    background = Background("#E6DED1", "#CFC3B1")
     items = Stage().items(StageWish(scene, 0.0))
     draws = [worn_item(item, item.obj.id) for item in items]
     pictures = {}
     for swift in (False, True, True, False):
         for _ in range(40):  # the coarse corners of a large surface are made while others are drawn
-            out = renderer.draw(draws, camera, 320, 200, ground, swift=swift)
+            out = renderer.draw(draws, camera, 320, 200, background, swift=swift)
             kept = next(iter(renderer._buffers.values()))
             if not swift or kept._halved:
                 break

@@ -14,9 +14,9 @@ from fictilis.core.geometry.kinds import Line, Mesh, Tube
 from fictilis.core.geometry.lines.tubes import round_profile
 from fictilis.core.scene.appearance import Appearance, Texture
 from fictilis.core.scene.repeats import Repeat
+from fictilis.render.background import Background
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.ground import Ground
 from fictilis.render.picking import hit_item
 from fictilis.render.stage import Stage, StageWish
 
@@ -47,7 +47,7 @@ def ball_scene(**look):
 
 def drawn(renderer, scene, frame=8.0, swift=False):
     items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, frame))]
-    return renderer.draw(items, CAMERA, 240, 180, Ground("#000000", "#000000"), swift=swift).astype(int)
+    return renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), swift=swift).astype(int)
 
 
 @pytest.mark.parametrize("look", LOOKS)
@@ -69,7 +69,7 @@ def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(rendere
     scene = set_repeat(scene, ball, GRID)
     assert (np.abs(drawn(renderer, scene) - drawn(renderer, scene, swift=True)).max(axis=2) > 8).mean() < 0.0005
     items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, 8.0))]
-    shut = renderer.draw(items, CAMERA, 240, 180, Ground("#000000", "#000000"), insides=False).astype(int)  # as movies are
+    shut = renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), insides=False).astype(int)  # as movies are
     assert (np.abs(drawn(renderer, scene) - shut).max(axis=2) > 8).mean() < 0.0005
     obj = scene.object(ball)
     faces = np.split(obj.mesh.corners, obj.mesh.offsets[1:-1])

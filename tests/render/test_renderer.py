@@ -14,8 +14,8 @@ from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.appearance import Texture
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.scene.timeline import SceneCamera
+from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 from fictilis.render.picking import hit_mesh, nearest_point, visible_points
 from fictilis.render.renderer import Renderer
@@ -36,8 +36,8 @@ CAMERA = Camera(distance=60.0, pitch=0.0)
 
 
 def test_the_top_row_comes_first_and_the_key_light_from_the_upper_left(renderer, ball):
-    ground = Ground("#FF0000", "#0000FF")
-    picture = renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 200, 100, ground)
+    background = Background("#FF0000", "#0000FF")
+    picture = renderer.draw([draw_item(ball, ball.base, "b")], CAMERA, 200, 100, background)
     assert picture.shape == (100, 200, 4)
     assert picture[0, 0, 0] > 250 and picture[-1, 0, 2] > 250  # red above, blue below
     middle = picture[20:80, 70:130, :3].astype(int).sum(2)
@@ -47,7 +47,7 @@ def test_the_top_row_comes_first_and_the_key_light_from_the_upper_left(renderer,
 @pytest.mark.parametrize("parallel", [False, True])
 def test_points_are_drawn_where_the_camera_projects_them(renderer, ball, parallel):
     camera = Camera(distance=60.0, yaw=30, pitch=20, parallel=parallel)
-    picture = renderer.draw([draw_item(ball, ball.base, "b")], camera, 160, 120, Ground("#000000", "#000000"))
+    picture = renderer.draw([draw_item(ball, ball.base, "b")], camera, 160, 120, Background("#000000", "#000000"))
     drawn = np.argwhere(picture[..., :3].sum(2) > 30)[:, ::-1] + 0.5
     pixels, depth = camera.project(ball.base, 160, 120)
     assert np.abs(drawn.min(0) - pixels.min(0)).max() < 2 and np.abs(drawn.max(0) - pixels.max(0)).max() < 2
@@ -106,7 +106,7 @@ def test_wire_points_tint_flat_and_ghost_change_the_picture(renderer, ball):
 
 def test_a_fine_picture_has_softer_edges_and_the_same_size(renderer, ball):
     item = draw_item(ball, ball.base, "b")
-    plain, fine = (renderer.draw([item], CAMERA, 100, 100, Ground("#000000", "#000000"), fine=f) for f in (False, True))
+    plain, fine = (renderer.draw([item], CAMERA, 100, 100, Background("#000000", "#000000"), fine=f) for f in (False, True))
     assert plain.shape == fine.shape
     assert len(np.unique(fine[50, :, 0])) > len(np.unique(plain[50, :, 0]))
 
@@ -206,13 +206,13 @@ def test_only_picked_points_are_dotted_and_fewer_while_they_move(renderer, ball,
     monkeypatch.setattr("fictilis.render.items.SWIFT_DOTS", 20)
     monkeypatch.setattr("fictilis.render.buffers.SWIFT_DOTS", 20)
     monkeypatch.setattr("fictilis.render.renderer.SWIFT_DOTS", 20)
-    ground = Ground("#000000", "#000000")
+    background = Background("#000000", "#000000")
 
     def drawn(marks, fine=False, **more):
         item = replace(draw_item(ball, ball.base, "dots"), revision=len(drawings))
         item.marks, item.point_colours = marks, (None, "#FF00FF")
         drawings.append(item)
-        return renderer.draw([item], CAMERA, 200, 160, ground, fine, **more)
+        return renderer.draw([item], CAMERA, 200, 160, background, fine, **more)
 
     def dots(picture):
         return (picture[..., 0] > 200) & (picture[..., 1] < 90) & (picture[..., 2] > 200)
@@ -280,14 +280,14 @@ def test_a_point_just_behind_a_thin_shell_is_hidden(renderer):
 
 
 def test_a_fading_object_lets_the_ground_through_once(renderer, ball):
-    """Half opaque is half way between the ground and the opaque picture, though the ball has a far side too."""
-    ground = Ground("#2040C0", "#2040C0")
+    """Half opaque is half way between the background and the opaque picture, though the ball has a far side too."""
+    background = Background("#2040C0", "#2040C0")
     item = draw_item(ball, ball.base, "fade")
-    whole = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    whole = renderer.draw([item], CAMERA, 120, 80, background).astype(int)
     item.alpha = 0.5
-    half = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    half = renderer.draw([item], CAMERA, 120, 80, background).astype(int)
     item.alpha = 0.0
-    gone = renderer.draw([item], CAMERA, 120, 80, ground).astype(int)
+    gone = renderer.draw([item], CAMERA, 120, 80, background).astype(int)
     assert (gone[..., :3] == [0x20, 0x40, 0xC0]).all()
     inside = (slice(30, 50), slice(45, 75))
     assert np.abs(half[inside][..., :3] - (whole[inside] + gone[inside])[..., :3] / 2).max() <= 3
@@ -304,8 +304,8 @@ def test_a_snapshot_is_taken_through_the_scenes_camera_and_of_the_object_where_i
 
     def middle(frame):
         picture = snapshot(renderer, scene, frame, 160, 120).astype(int)
-        ground = snapshot(renderer, replace(scene, objects=()), frame, 160, 120).astype(int)
-        return np.argwhere(np.abs(picture - ground).sum(2) > 30)[:, 1].mean()
+        background = snapshot(renderer, replace(scene, objects=()), frame, 160, 120).astype(int)
+        return np.argwhere(np.abs(picture - background).sum(2) > 30)[:, 1].mean()
 
     assert middle(0) == pytest.approx(79.5, abs=1)
     seen = Camera(centre=(30.0, 0.0, 0.0), distance=60.0, pitch=0.0).project(np.array([[15.0, 0, 0]]), 160, 120)[0][0, 0]

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fictilis.app.model.document import Document
-from fictilis.app.model.tasks import Background, Task
+from fictilis.app.model.tasks import BackgroundTask, Task
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.waveform import Waveform
 from fictilis.formats.sound import decoded, known
@@ -22,7 +22,7 @@ class Samples(QObject):
         super().__init__()
         self.doc = doc
         self._unreadable: bytes | None = None  # the sound that could not be read
-        self._reading = Background(self)
+        self._reading = BackgroundTask(self)
 
     @property
     def failed(self) -> bool:

@@ -13,7 +13,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QObject, QTimer
 
 from fictilis.app.model.document import Document
-from fictilis.app.model.tasks import Background, Task
+from fictilis.app.model.tasks import BackgroundTask, Task
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.scene.scene import Scene
 from fictilis.formats.files import remove_leftovers
@@ -116,7 +116,7 @@ class Autosave(QObject):
         self.note = self.file.with_suffix(".json")
         self._written: tuple[int, int] | None = None  # numbers of a scene, since one that is left must be free to go
         self._failed = False
-        self._writing = Background(self)
+        self._writing = BackgroundTask(self)
         self.timer = QTimer(self)
         self.timer.timeout.connect(self.tick)
         self.timer.start(EVERY)

@@ -62,7 +62,7 @@ class Task(QObject, Generic[T]):
             raise Cancelled("The work was cancelled; nothing was changed.")
 
 
-class Background(QObject):
+class BackgroundTask(QObject):
     """Work that nobody waits for, one piece at a time; what came of it is told in the interface thread."""
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel
 
@@ -18,6 +20,7 @@ from fictilis.core.mix.driven import driven_by
 from fictilis.core.mix.masks import LEAST
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.scene import Scene
 
 FLAGS = {
     "muted": (("Mute", "Unmute"), edits.set_muted),
@@ -41,11 +44,7 @@ class TargetSection(Section):
         self.stages = self.chooser("In-betweens", self._shape_stage)
         self.stages_row = self.add(Labelled("In-betweens", self.stages))
         self.path = Segments("Path", ("Straight", "Curved"))
-        self.path.chosen.connect(
-            lambda c: doc.edit(
-                f"Path of {there(doc.target).name}", lambda s: edits.set_path(s, doc.obj.id, there(doc.target).id, c.lower())
-            )
-        )
+        self.path.chosen.connect(lambda c: self._edit("Path of", edits.set_path, c.lower()))
         self.path_row = self.add(Labelled("Path", self.path))
         self.mask_note = QLabel()
         self.mask_row = self.add(Labelled("Mask", self.mask_note))
@@ -57,7 +56,7 @@ class TargetSection(Section):
         self.inside.addLayout(row)
         self.note = TextField("Note")
         self.note.setPlaceholderText("none")
-        self.note.committed.connect(self._set_note)
+        self.note.committed.connect(lambda note: self._edit("Note of", edits.set_note, note))
         self.add(Labelled("Note", self.note))
         self.moves, self.largest = QLabel(), QLabel()
         self.add(Labelled("Moves", self.moves))
@@ -66,22 +65,21 @@ class TargetSection(Section):
     def subject(self) -> object:
         return self.doc.openings, self.doc.object_id, self.doc.target.id if self.doc.target is not None else None
 
-    def _set_range(self, _value: float) -> None:
-        doc, low, high = self.doc, self.low.value, self.high.value
-        if (low, high) != there(doc.target).range:
-            doc.edit(
-                f"Range of {there(doc.target).name}", lambda s: edits.set_range(s, doc.obj.id, there(doc.target).id, low, high)
-            )
+    def _edit(self, verb: str, change: Callable[[Scene, str, str, Any], Scene], value: Any, how: str = "") -> None:
+        """Change the target that is selected; its name stands between the two parts of the label."""
+        target, object_id = self.doc.target, self.doc.object_id
+        if target is not None and object_id is not None:
+            self.doc.edit(f"{verb} {target.name}{how}", lambda s: change(s, object_id, target.id, value))
             self.refresh()
 
+    def _set_range(self, _value: float) -> None:
+        low, high = self.low.value, self.high.value
+        if (low, high) != there(self.doc.target).range:
+            self._edit("Range of", lambda s, o, t, ends: edits.set_range(s, o, t, *ends), (low, high))
+
     def _set_built_on(self, index: int) -> None:
-        doc, parent = self.doc, self._parents[index]
-        if parent != there(doc.target).built_on:
-            doc.edit(
-                f"Build {there(doc.target).name} on {self.built_on.itemText(index)}",
-                lambda s: edits.set_built_on(s, doc.obj.id, there(doc.target).id, parent),
-            )
-            self.refresh()
+        if self._parents[index] != there(self.doc.target).built_on:
+            self._edit("Build", edits.set_built_on, self._parents[index], f" on {self.built_on.itemText(index)}")
 
     def _shape_stage(self, index: int) -> None:
         at = self.stages.itemData(index)
@@ -89,15 +87,9 @@ class TargetSection(Section):
             self.doc.start_shaping(ShapeRef(there(self.doc.target).id, at))
 
     def _flag(self, name: str, on: bool) -> None:
-        doc, target = self.doc, self.doc.target
-        if target is not None and on != getattr(target, name):
+        if on != getattr(self.doc.target, name, on):
             words, change = FLAGS[name]
-            doc.edit(f"{words[not on]} {target.name}", lambda s: change(s, doc.obj.id, target.id, on))
-
-    def _set_note(self, note: str) -> None:
-        doc, target = self.doc, self.doc.target
-        if target is not None:
-            doc.edit(f"Note of {target.name}", lambda s: edits.set_note(s, doc.obj.id, target.id, note))
+            self._edit(words[not on], change, on)
 
     def refresh(self) -> None:
         doc, target = self.doc, self.doc.target

@@ -26,7 +26,7 @@ from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.mix.driven import driven_by, silent, states
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Group, Target, targets_by_id
-from fictilis.render.ground import Ground
+from fictilis.render.background import Background
 
 MENU_OF_A_CARD = ("duplicate", "mirror-new", "split", "join", "follow", "link", "unlink", None, "group", "ungroup",
                   "target-colour", None, "remove-target")  # fmt: skip
@@ -175,7 +175,7 @@ class Cards(Gesturing, QWidget):
 
     def _paint_thumbnail(self, painter: QPainter, place: Place, target: Target | None) -> None:
         p = self.palette_
-        image = self.thumbnails.get(self.doc.obj, ShapeRef(target.id if target else None), Ground(p.raised, p.raised))
+        image = self.thumbnails.get(self.doc.obj, ShapeRef(target.id if target else None), Background(p.raised, p.raised))
         if image is None:
             return
         if self.as_rows():

@@ -9,16 +9,16 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from fictilis.app.model.tasks import Background, Task
+from fictilis.app.model.tasks import BackgroundTask, Task
 from fictilis.app.view.picture import Picture, image_of
 from fictilis.core.ground.affine import placed_box
 from fictilis.core.ground.arrays import extent, lengths
 from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import ShapeRef, shape_parts, shape_points
 from fictilis.core.scene.scene import MorphObject
+from fictilis.render.background import Background
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 from fictilis.render.snapshot import START_PITCH, START_YAW, draw_item
 
@@ -39,10 +39,12 @@ def _same(a: tuple, b: tuple) -> bool:
     return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
 
 
-def shape_picture(renderer: Draws, obj: MorphObject, points: np.ndarray, width: int, height: int, ground: Ground) -> QImage:
+def shape_picture(
+    renderer: Draws, obj: MorphObject, points: np.ndarray, width: int, height: int, background: Background
+) -> QImage:
     """A small picture of an object in a shape (n, 3), seen from where every thumbnail is."""
     return image_of(
-        renderer.draw(*_seen(draw_item(obj, points, "thumbnail"), obj, width, height), ground, fine=len(points) < MANY)
+        renderer.draw(*_seen(draw_item(obj, points, "thumbnail"), obj, width, height), background, fine=len(points) < MANY)
     )
 
 
@@ -70,9 +72,9 @@ class Thumbnails(QObject):
         self._drawn: tuple[tuple, tuple] | None = None  # where the one that is drawn goes, and what it is made of
         self.ratio = 1.0
         self._kept: OrderedDict[tuple, tuple[tuple, QImage]] = OrderedDict()
-        self._wanted: list[tuple[tuple, MorphObject, ShapeRef, Ground]] = []
+        self._wanted: list[tuple[tuple, MorphObject, ShapeRef, Background]] = []
         self._ready: tuple[tuple, DrawItem] | None = None
-        self._beside = Background(self)  # makes what would hold the window up
+        self._beside = BackgroundTask(self)  # makes what would hold the window up
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._make_one)
@@ -91,9 +93,9 @@ class Thumbnails(QObject):
             if self.picture is not None:
                 self.picture.came.connect(self._came)
 
-    def get(self, obj: MorphObject, ref: ShapeRef, ground: Ground) -> QImage | None:
+    def get(self, obj: MorphObject, ref: ShapeRef, background: Background) -> QImage | None:
         """The thumbnail of a shape; an older one, or None, until it is made."""
-        place = (obj.id, ref, ground)
+        place = (obj.id, ref, background)
         made_of = self._made_of(obj, ref)
         kept = self._kept.get(place)
         if kept is not None:
@@ -101,7 +103,7 @@ class Thumbnails(QObject):
             if _same(kept[0], made_of):
                 return kept[1]
         if not any(w[0] == place for w in self._wanted):
-            self._wanted.append((place, obj, ref, ground))
+            self._wanted.append((place, obj, ref, background))
         self._go_on()
         return kept[1] if kept is not None else None
 
@@ -130,7 +132,7 @@ class Thumbnails(QObject):
             self._timer.setInterval(WAIT)
             return
         self._timer.setInterval(0)
-        place, obj, ref, ground = self._wanted[0]
+        place, obj, ref, background = self._wanted[0]
         if not ref.exists_in(obj):
             self._wanted.pop(0)
             return
@@ -146,7 +148,7 @@ class Thumbnails(QObject):
         self._drawn = place, made_of
         self._timer.stop()
         size = (round(WIDTH * self.ratio), round(HEIGHT * self.ratio))
-        self.picture.ask(*_seen(item, obj, *size), 1.0, ground, fine=len(item.points) < MANY)
+        self.picture.ask(*_seen(item, obj, *size), 1.0, background, fine=len(item.points) < MANY)
 
     def _came(self) -> None:
         """Keep the one that was drawn; one that was lost is asked for again when it is looked for, and that is not said where

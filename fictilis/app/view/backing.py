@@ -1,4 +1,4 @@
-"""The reference picture in the view: behind the objects as a part of the ground, or painted over them."""
+"""The reference picture in the view: behind the objects as a part of the background, or painted over them."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ from PyQt6.QtGui import QImage, QPainter
 
 from fictilis.app.model.document import Document
 from fictilis.app.view.canvas import Canvas
-from fictilis.app.view.floor import floor_in
+from fictilis.app.view.ground import ground_in
 from fictilis.core.scene.timeline import Reference
-from fictilis.render.ground import Ground
+from fictilis.render.background import Background
 from fictilis.render.items import Backdrop
 
 Place = tuple[float, float, float, float]  # left, top, width and height, in parts of the view's
@@ -44,17 +44,17 @@ class Backing:
         image = picture_at(reference, doc.frame, doc.scene.fps)
         return None if image is None else (reference, image)
 
-    def ground(self) -> Ground:
-        """The ground with the picture that stands behind, and the lines below the objects."""
-        seen, ground = self._seen(before=False), replace(self.view.palette_.view, floor=floor_in(self.view))
+    def background(self) -> Background:
+        """The background with the picture that stands behind, and the lines below the objects."""
+        seen, background = self._seen(before=False), replace(self.view.palette_.view, ground=ground_in(self.view))
         if seen is None:
-            return ground
+            return background
         reference, image = seen
         kept, size = self._kept, (self.view.width(), self.view.height())
         if kept is None or kept[0] is not reference or kept[1] is not image or kept[2] != size:
             backdrop = Backdrop(image, place_of(reference, image, *size), reference.opacity)
             kept = self._kept = (reference, image, size, backdrop)
-        return replace(ground, backdrop=kept[3])
+        return replace(background, backdrop=kept[3])
 
     def paint(self, painter: QPainter) -> None:
         """Paint the picture that stands before the objects."""

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen, QPolygonF
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.compass import EDGE, needles, on_compass, paint_compass
 from fictilis.app.view.drawing import NOTE
-from fictilis.app.view.floor import paint_numbers
 from fictilis.app.view.front import paint_front
+from fictilis.app.view.ground import paint_numbers
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
 from fictilis.app.view.tools import TOOLS, Bench

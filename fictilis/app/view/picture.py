@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QImage
 from fictilis.app.model.tasks import QUEUED
 from fictilis.app.widgets.theme import mix
 from fictilis.core.ground.errors import FictilisError
+from fictilis.render.background import Background
 from fictilis.render.beside import Draws, Ticket
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 
 SOON = 0.015  # s that the window waits for a picture, so that a small scene shows each at once
@@ -65,15 +65,15 @@ class Picture(QObject):
         return self._ticket is not None
 
     def ask(
-        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ratio: float, ground: Ground, fine: bool,
-        part: float = 1.0,
+        self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ratio: float, background: Background,
+        fine: bool, part: float = 1.0,
     ) -> None:  # fmt: skip
         """Ask for a picture of ``width`` × ``height`` points at a screen of ``ratio`` pixels a point, at ``part`` of the
         resolution. What was asked for before and has not come is not waited for any more."""
         self.ratio = ratio * part
         size = (max(round(width * self.ratio), 1), max(round(height * self.ratio), 1))
         self._ticket = Ticket(self._tell)
-        self.renderer.ask(self._ticket, items, camera, *size, ground, fine, swift=not fine)
+        self.renderer.ask(self._ticket, items, camera, *size, background, fine, swift=not fine)
 
     def give_up(self) -> None:
         """Wait for nothing any more: what comes late is told to nobody."""
@@ -116,9 +116,9 @@ class Picture(QObject):
             raise FictilisError(self.error)
         return self.image
 
-    def depth(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, ground: Ground) -> np.ndarray:
+    def depth(self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background) -> np.ndarray:
         """(height, width) float32 depths of the picture."""
-        return self.renderer.depths(items, camera, width, height, ground)
+        return self.renderer.depths(items, camera, width, height, background)
 
 
 class LastWhole:
@@ -138,10 +138,10 @@ class LastWhole:
         return self._image if self._of == of else None
 
 
-def plain_image(ground: Ground) -> QImage:
-    """One pixel of the ground's middle."""
+def plain_image(background: Background) -> QImage:
+    """One pixel of the background's middle."""
     image = QImage(1, 1, QImage.Format.Format_RGB32)
-    image.fill(QColor(mix(ground.top, ground.bottom, 0.5)))
+    image.fill(QColor(mix(background.top, background.bottom, 0.5)))
     return image
 
 

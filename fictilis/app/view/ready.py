@@ -145,7 +145,7 @@ class Ready(QObject):
         try:
             size = (view.width(), view.height(), view.devicePixelRatioF())
             image = self._picture.draw(
-                view.draw_items(), view.camera, *size, view.backing.ground(), True, self.part or PARTS[-1]
+                view.draw_items(), view.camera, *size, view.backing.background(), True, self.part or PARTS[-1]
             )
         finally:
             doc.session, view.moving = session, moving

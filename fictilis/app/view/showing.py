@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from fictilis.app.model.document import Document
 from fictilis.app.view import picture as pictures
 from fictilis.app.view.picture import LastWhole, Pace, Picture, plain_image
+from fictilis.render.background import Background
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
-from fictilis.render.ground import Ground
 from fictilis.render.items import DrawItem
 
 Items = Callable[[], list[DrawItem]]
@@ -71,7 +71,7 @@ class Showing(QObject):
         self.shown.emit()
 
     def ask(
-        self, items: Items, camera: Camera, ground: Ground, fine: bool, late: Callable[[], bool], before: Items | None
+        self, items: Items, camera: Camera, background: Background, fine: bool, late: Callable[[], bool], before: Items | None
     ) -> None:
         """Ask for a picture of what ``items`` gives, unless one is drawn yet: when that has come, what is so then is drawn.
         ``late`` says whether shapes are missing that take longer; ``before`` gives what stands left of the divider."""
@@ -81,8 +81,8 @@ class Showing(QObject):
         size = (self.view.width(), self.view.height(), self.view.devicePixelRatioF())
         part = 1.0 if fine or self.doc.seeing.sharp else self.pace.part
         if before is not None:
-            self.before.ask(before(), camera, *size, ground, fine, part)
-        self.picture.ask(items(), camera, *size, ground, fine, part)
+            self.before.ask(before(), camera, *size, background, fine, part)
+        self.picture.ask(items(), camera, *size, background, fine, part)
         self._size, self.dirty = self._pixels(), late()
         self._asked = (begun, fine, self.doc.openings, not (fine and self.dirty))
         if self.picture.wait(0.0 if self.doc.playing else pictures.SOON):
@@ -121,10 +121,10 @@ class Showing(QObject):
             self.dirty = True
             self.view.update()
 
-    def paint(self, painter: QPainter, ground: Ground, divider: float) -> None:
+    def paint(self, painter: QPainter, background: Background, divider: float) -> None:
         """Paint the last picture, whatever part of the resolution it has; left of the divider the one before."""
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(self.view.rect(), self._image or plain_image(ground))
+        painter.drawImage(self.view.rect(), self._image or plain_image(background))
         if self.doc.seeing.before and self.before is not None and self.before.image is not None:
             painter.save()
             painter.setClipRect(QRectF(0, 0, divider, self.view.height()))

@@ -204,19 +204,19 @@ class View(Gesturing, QWidget):
         return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
 
     def paintEvent(self, _event: object) -> None:
-        painter, ground = QPainter(self), self.palette_.view
+        painter, background = QPainter(self), self.palette_.view
         if self.picture is None or self._next_time:
             if not self._painted:
                 self._painted = True
                 self.first_painted.emit()
-            painter.drawImage(self.rect(), plain_image(ground))  # a gradient takes a while
+            painter.drawImage(self.rect(), plain_image(background))  # a gradient takes a while
             if self._next_time:
                 QTimer.singleShot(0, self.update)
             self._next_time = False
         else:
             if not self.showing.fits:
                 self._draw()
-            self.showing.paint(painter, ground, divider_x(self))
+            self.showing.paint(painter, background, divider_x(self))
             self.backing.paint(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_over(self, painter)
@@ -228,7 +228,7 @@ class View(Gesturing, QWidget):
             return
         fine, before = not self.moving and not self.strokes.on, self._before_items if self.doc.seeing.before else None
         late = lambda: self.stage.unfinished  # noqa: E731 - known once there are items
-        self.showing.ask(self.draw_items, self.camera, self.backing.ground(), fine, late, before)
+        self.showing.ask(self.draw_items, self.camera, self.backing.background(), fine, late, before)
 
     def label_rects(self) -> list[tuple[StageItem, QRectF]]:
         """Line-up: each item of the object shown with the rectangle it covers in the picture, found by some of its points."""

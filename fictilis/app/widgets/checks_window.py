@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QScrollArea, QWidget
 
 from fictilis.app.model.document import Document
-from fictilis.app.model.tasks import Background, Task
+from fictilis.app.model.tasks import BackgroundTask, Task
 from fictilis.app.widgets.dialogs import Dialog
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.layouts import across, down, empty, later
@@ -34,7 +34,7 @@ class Checker(QObject):
         self.seam: tuple[float, float] | None = None  # of the object shown, cm and cm a frame; None where nothing loops
         self.pile = PILE  # weights on the same points that add up to more are named
         self._looked_at: tuple[Scene, bool, float] | None = None
-        self._looking = Background(self)
+        self._looking = BackgroundTask(self)
         self._timer = later(self, AFTER, self._start)
         doc.opened.connect(self._forget)
         doc.changed.connect(self._later)

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QByteArray, QRect, QRectF, QSize, Qt, QTemporaryDir
 from PyQt6.QtGui import QFont, QFontDatabase, QIcon, QIconEngine, QPainter, QPixmap
 
 from fictilis.core.ground.errors import there
-from fictilis.render.ground import Ground
+from fictilis.render.background import Background
 
 ASSETS = Path(__file__).parents[1] / "assets"
 FAMILY = "Work Sans"
@@ -36,7 +36,7 @@ class Palette(Struct, frozen=True):
     picked: str
     track: str
     lane_body: str
-    view: Ground
+    view: Background
     axes: tuple[str, str, str]
     rehearse: str
     on_rehearse: str
@@ -50,12 +50,12 @@ class Palette(Struct, frozen=True):
 
 BISQUE = Palette(
     "Bisque", "#EDE6DB", "#F6F1E8", "#FCF9F3", "#D6CBBB", "#2E2925", "#6F6459", "#1F6F62", "#FFFFFF", "#DCEAE3", "#E6DCCD",
-    "#B9821A", "#A8432F", "#2B4C9B", "#E3DACB", "#FBF7EE", Ground("#E6DED1", "#CFC3B1"), ("#A8432F", "#6E7F2B", "#2F5DA8"),
+    "#B9821A", "#A8432F", "#2B4C9B", "#E3DACB", "#FBF7EE", Background("#E6DED1", "#CFC3B1"), ("#A8432F", "#6E7F2B", "#2F5DA8"),
     "#7A4A8E", "#FFFFFF", "#EFE2F1",
 )  # fmt: skip
 KILN = Palette(
     "Kiln", "#1E2423", "#262D2B", "#313937", "#3E4845", "#EDE6DB", "#A9B3AC", "#7FC4B5", "#10211D", "#29443F", "#46504C",
-    "#E0B04A", "#E07A62", "#8FB2FF", "#3A4340", "#222928", Ground("#2B3230", "#171C1B"), ("#E07A62", "#B4C45A", "#7FA6EE"),
+    "#E0B04A", "#E07A62", "#8FB2FF", "#3A4340", "#222928", Background("#2B3230", "#171C1B"), ("#E07A62", "#B4C45A", "#7FA6EE"),
     "#CFA0DF", "#261329", "#3C2C42",
     dark=True,
 )  # fmt: skip

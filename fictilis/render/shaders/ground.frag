@@ -1,11 +1,25 @@
 #version 330
-uniform vec3 top;
-uniform vec3 bottom;
+// Lines with ticks as on a ruler, one pixel wide at any distance, that fade out before they crowd and toward their end.
+uniform vec2 middle;
+uniform float reach;
+uniform float gap; // cm from line to line, with five ticks to it
+uniform vec3 colour;
 in vec2 place;
 out vec4 pixel;
 
+vec2 near(vec2 at, vec2 wide) { // how much of each pixel lies on a whole number
+    return clamp(1.2 - abs(fract(at - 0.5) - 0.5) / wide, 0.0, 1.0) * clamp(1.0 - wide * 2.5, 0.0, 1.0);
+}
+
 void main() {
-    // a little noise keeps the slow gradient free of bands
-    float grain = fract(sin(dot(gl_FragCoord.xy, vec2(12.9898, 78.233))) * 43758.5453) - 0.5;
-    pixel = vec4(mix(top, bottom, place.y) + grain / 255.0, 1.0);
+    float away = length(place - middle) / reach;
+    if (away > 1.0) {
+        discard;
+    }
+    vec2 at = place / gap, wide = max(fwidth(at), vec2(1e-6));
+    vec2 line = near(at, wide), tick = near(at * 5.0, wide * 5.0);
+    vec2 beside = abs(fract(at - 0.5) - 0.5);
+    float ticks = max(tick.x * step(beside.y, 0.05), tick.y * step(beside.x, 0.05));
+    float seen = max(max(line.x, line.y) * 0.5, ticks * 0.4) * (1.0 - smoothstep(0.3, 1.0, away));
+    pixel = vec4(colour, seen);
 }

@@ -1,8 +1,7 @@
-"""Memory: kept by the C library while a scene is worked on, given back to the system when it was left."""
+"""Garbage: collected where and when it does not stop the hand."""
 
 from __future__ import annotations
 
-import ctypes
 import gc
 
 from PyQt6.QtCore import QObject, QTimer
@@ -10,16 +9,6 @@ from PyQt6.QtCore import QObject, QTimer
 from fictilis.core.ground.memory import return_freed
 
 GARBAGE_EVERY = 500  # ms
-M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # malloc.h of glibc
-
-
-def keep_freed() -> None:
-    """Let the C library keep what arrays free for the next ones: pages new from the system take longer to come than most sums
-    over them (a threefold time for 100,000 numbers)."""
-    options = getattr(ctypes.CDLL(None), "mallopt", None)  # only glibc has it
-    if options is not None:
-        options(M_MMAP_THRESHOLD, 32 << 20)  # the most it takes
-        options(M_TRIM_THRESHOLD, 256 << 20)
 
 
 def give_back() -> None:

@@ -11,7 +11,7 @@ from fictilis.app.view.handles import paint_letters
 from fictilis.core.at_frame.sizes import box_of
 from fictilis.core.ground.arrays import cached_by_identity
 from fictilis.core.scene.scene import Scene
-from fictilis.render.floor import Floor, floor_for
+from fictilis.render.ground import Ground, ground_for
 from fictilis.render.stage import LINE_UP
 
 MOST_NUMBERS = 12  # along each edge
@@ -26,44 +26,44 @@ def _box(scene: Scene) -> np.ndarray:
     return np.zeros((2, 3)) if found is None else np.stack(found)
 
 
-def floor_in(view: Canvas) -> Floor | None:
+def ground_in(view: Canvas) -> Ground | None:
     """The lines of the ground in a view; None where it is not wanted."""
     doc = view.doc
     if not doc.seeing.ground or doc.way == LINE_UP:
         return None
     height = 0.0 if doc.seeing.ground_at_zero else float(_box(doc.committed.scene)[0, 1])
-    return floor_for(view.camera, view.height(), height, view.palette_.quiet)
+    return ground_for(view.camera, view.height(), height, view.palette_.quiet)
 
 
-def numbers_of(floor: Floor, low: np.ndarray, high: np.ndarray, eye: np.ndarray) -> list[tuple[np.ndarray, float]]:
+def numbers_of(ground: Ground, low: np.ndarray, high: np.ndarray, eye: np.ndarray) -> list[tuple[np.ndarray, float]]:
     """Places (3,) on the two edges around a box (3,) that lie nearer to the eye (3,), each with its cm on X or Z; those within
     reach, which are few however large the box is."""
     out = []
-    first, last = np.floor(low / floor.step), np.ceil(high / floor.step)
-    for along, across, middle in ((0, 2, floor.middle[0]), (2, 0, floor.middle[1])):
+    first, last = np.floor(low / ground.step), np.ceil(high / ground.step)
+    for along, across, middle in ((0, 2, ground.middle[0]), (2, 0, ground.middle[1])):
         edge = last[across] if eye[across] >= (low[across] + high[across]) / 2 else first[across]
-        begin = int(max(first[along], np.floor((middle - floor.reach) / floor.step)))
-        end = int(min(last[along], np.ceil((middle + floor.reach) / floor.step)))
+        begin = int(max(first[along], np.floor((middle - ground.reach) / ground.step)))
+        end = int(min(last[along], np.ceil((middle + ground.reach) / ground.step)))
         every = next(n for n in (1, 2, 5, 10, 20) if end - begin < n * MOST_NUMBERS or n == 20)
         for number in range(-(-begin // every) * every, end + 1, every):
             place = np.zeros(3)
-            place[along], place[1], place[across] = number * floor.step, floor.height, edge * floor.step
+            place[along], place[1], place[across] = number * ground.step, ground.height, edge * ground.step
             out.append((place, float(place[along])))
     return out
 
 
 def paint_numbers(view: Canvas, painter: QPainter) -> None:
     """Numbers of the ground's lines, the last of each edge with its unit."""
-    floor = floor_in(view)
-    if floor is None:
+    ground = ground_in(view)
+    if ground is None:
         return
     low, high = _box(view.doc.committed.scene)
-    numbers = numbers_of(floor, low, high, view.camera.position())
+    numbers = numbers_of(ground, low, high, view.camera.position())
     if not numbers:
         return
     places = np.array([place for place, _ in numbers])
     pixels, depths = view.camera.project(places, view.width(), view.height())
-    away = np.linalg.norm(places[:, [0, 2]] - floor.middle, axis=1) / floor.reach
+    away = np.linalg.norm(places[:, [0, 2]] - ground.middle, axis=1) / ground.reach
     taken: list[QPointF] = []
     for (_, value), pixel, depth, far in zip(numbers, pixels, depths, away, strict=True):
         at = QPointF(float(pixel[0]), float(pixel[1]) + ROOM)

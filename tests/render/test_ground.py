@@ -2,16 +2,16 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from fictilis.app.view.floor import numbers_of
+from fictilis.app.view.ground import numbers_of
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import box
+from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.floor import APART, floor_for, step_for
-from fictilis.render.ground import Ground
+from fictilis.render.ground import APART, ground_for, step_for
 from fictilis.render.items import DrawItem
 
 ABOVE = Camera(distance=200.0, pitch=90.0, parallel=True)
-WHITE = Ground("#FFFFFF", "#FFFFFF")
+WHITE = Background("#FFFFFF", "#FFFFFF")
 SIZE = 300
 
 
@@ -23,14 +23,14 @@ def darkness(picture):
 @pytest.mark.parametrize("distance", [0.3, 4.0, 55.0, 200.0, 1300.0])
 def test_lines_lie_where_their_cm_are_and_five_ticks_to_a_line(renderer, distance, pitch):
     camera = replace(ABOVE, distance=distance, pitch=pitch)
-    floor = floor_for(camera, SIZE, 0.0, "#000000")
+    ground = ground_for(camera, SIZE, 0.0, "#000000")
     cm = 2 * camera.half_height() / SIZE
-    assert APART * cm <= floor.step <= 5 * APART * cm
-    assert round(floor.step / 10 ** np.floor(np.log10(floor.step) + 1e-9), 6) in (1, 5)
-    found = darkness(renderer.draw([], camera, SIZE, SIZE, replace(WHITE, floor=floor)))
+    assert APART * cm <= ground.step <= 5 * APART * cm
+    assert round(ground.step / 10 ** np.floor(np.log10(ground.step) + 1e-9), 6) in (1, 5)
+    found = darkness(renderer.draw([], camera, SIZE, SIZE, replace(WHITE, ground=ground)))
     for number in (-1, 0, 1):
-        on, tick = [number * floor.step, 0, 0.31 * floor.step], [(number + 0.2) * floor.step, 0, 0]
-        off = [(number + 0.5) * floor.step, 0, 0.31 * floor.step]
+        on, tick = [number * ground.step, 0, 0.31 * ground.step], [(number + 0.2) * ground.step, 0, 0]
+        off = [(number + 0.5) * ground.step, 0, 0.31 * ground.step]
         (a, b, c), _ = camera.project(np.array([on, tick, off]), SIZE, SIZE)
         for place, least in ((a, 60), (b, 60), (c, 0)):
             if (place > 2).all() and (place < SIZE - 3).all():
@@ -43,32 +43,34 @@ def test_it_is_behind_what_stands_on_it_leaves_no_depth_and_no_other_picture_has
     points, mesh = box(40, 10, 40, 1)
     single = (points + [0, 5, 0]).astype(np.float32)
     item = DrawItem("b", mesh, single, point_normals(mesh, single), np.eye(4), colour="#CC8C70", smooth=False)
-    floor = floor_for(ABOVE, SIZE, 0.0, "#000000")
-    plain, lined = (renderer.draw([item], ABOVE, SIZE, SIZE, ground) for ground in (WHITE, replace(WHITE, floor=floor)))
+    ground = ground_for(ABOVE, SIZE, 0.0, "#000000")
+    plain, lined = (
+        renderer.draw([item], ABOVE, SIZE, SIZE, background) for background in (WHITE, replace(WHITE, ground=ground))
+    )
     differ = np.abs(plain.astype(int) - lined).max(axis=2) > 2
     low, high = ABOVE.project(np.array([[-20.0, 10, -20], [20, 10, 20]]), SIZE, SIZE)[0].astype(int)
     inside = np.s_[low[1] + 2 : high[1] - 2, low[0] + 2 : high[0] - 2]
     assert differ.any() and not differ[inside].any()
-    depths = [renderer.depths([item], ABOVE, SIZE, SIZE, ground) for ground in (WHITE, replace(WHITE, floor=floor))]
+    depths = [renderer.depths([item], ABOVE, SIZE, SIZE, background) for background in (WHITE, replace(WHITE, ground=ground))]
     assert np.array_equal(*depths)
     assert np.array_equal(renderer.draw([item], ABOVE, SIZE, SIZE, WHITE), plain)
-    fine = renderer.draw([item], ABOVE, SIZE, SIZE, replace(WHITE, floor=floor), True)
+    fine = renderer.draw([item], ABOVE, SIZE, SIZE, replace(WHITE, ground=ground), True)
     assert darkness(fine)[2:12].max() > 20, "also where no item is"
 
 
 @pytest.mark.parametrize("eye", [(1, 1, 1), (-1, 1, 1), (1, 1, -1), (-1, -1, -1)])
 def test_numbers_stand_along_the_two_near_edges(eye):
-    floor = floor_for(ABOVE, SIZE, -3.0, "#000000")
+    ground = ground_for(ABOVE, SIZE, -3.0, "#000000")
     low, high = np.array([-130.0, -3, -20]), np.array([90.0, 40, 35])
-    numbers = numbers_of(floor, low, high, np.array(eye) * 500.0)
-    step = floor.step
+    numbers = numbers_of(ground, low, high, np.array(eye) * 500.0)
+    step = ground.step
     assert all(place[1] == -3 and value % step == 0 for place, value in numbers)
     on_x = [place for place, value in numbers if value == place[0] and (place[2] > 35 or place[2] < -20)]
     assert [p[0] for p in on_x] == list(np.arange(np.floor(-130 / step), np.ceil(90 / step) + 1) * step)
     assert all(np.sign(p[2]) == eye[2] for p in on_x)
-    dense = numbers_of(replace(floor, step=floor.step / 5), low, high, np.array(eye) * 500.0)
+    dense = numbers_of(replace(ground, step=ground.step / 5), low, high, np.array(eye) * 500.0)
     assert len(dense) <= 26 and 0.0 in {value for _, value in dense}, "few, and the middle among them"
-    near = floor_for(replace(ABOVE, distance=0.05), SIZE, 0.0, "#000000")
+    near = ground_for(replace(ABOVE, distance=0.05), SIZE, 0.0, "#000000")
     large = np.full(3, 1e9)
     assert len(numbers_of(near, -large, large, large)) <= 26, "a speck of something huge"
     assert numbers_of(near, large, large + 1, large) == [], "and nothing of it in reach"
