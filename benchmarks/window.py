@@ -145,18 +145,29 @@ def playback_rows() -> list[Row]:
             picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
 
         def bare(items=items, picture=picture, camera=camera, ground=ground) -> None:
-            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground)
+            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground, swift=True)
 
         def flat(bare=bare, renderer=picture.renderer) -> None:
             renderer.light = Light(relief=0.0)
             bare()
             renderer.light = Light()
 
-        t = medians({"bare": bare, "flat": flat, "whole": whole}, rounds=25)
+        def still(items=items, renderer=picture.renderer, camera=camera, ground=ground, shade=Light().shade) -> None:
+            renderer.light = Light(shade=shade)
+            renderer.draw(items, camera, WIDTH, HEIGHT, ground, True)
+            renderer.light = Light()
+
+        def open_(still=still) -> None:
+            still(shade=0.0)
+
+        t = medians({"bare": bare, "flat": flat, "whole": whole, "still": still, "open": open_}, rounds=25)
         detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
         out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
         out.append(
             Row(f"a picture of {name} with relief / without", t["bare"] / t["flat"], 1.15, True, f"{ms(t['bare'])} at 1280×800")
+        )
+        out.append(
+            Row(f"{name} at rest with shade / without", t["still"] / t["open"], 1.6, True, f"{ms(t['still'])} at 1280×800")
         )
         window.resize(1280, 800)
         window.playback.start()

@@ -55,6 +55,7 @@ def register(commands) -> None:
             "--light", type=float, nargs=3, metavar=("RIGHT", "UP", "STRENGTH"), help="the key light, in degrees"
         )
         parser.add_argument("--relief", type=float, default=Light().relief, metavar="N", help="0 to 1: hollows against ridges")
+        parser.add_argument("--shade", type=float, default=Light().shade, metavar="N", help="0 to 1: dark between what is near")
         parser.add_argument("--clay", default=Light().clay, choices=CLAYS, help="lines: of light, which show uneven places")
         parser.add_argument("--watched", type=Path, help=argparse.SUPPRESS)
         parser.set_defaults(run=_run, kind=kind.key, options=tuple(n for n in names if n not in APART))
@@ -82,10 +83,11 @@ def _run(given: argparse.Namespace) -> None:
     watch = _told(given.watched) if given.watched is not None else _counted if sys.stderr.isatty() else None
     if given.watched is not None:
         os.nice(5)  # the window that watches goes first
-    if not 0 <= given.relief <= 1:
-        raise EditRefused(f"Relief goes from 0 to 1, and not to {given.relief:g}.")
+    for name in ("relief", "shade"):
+        if not 0 <= getattr(given, name) <= 1:
+            raise EditRefused(f"{name.capitalize()} goes from 0 to 1, and not to {getattr(given, name):g}.")
     right, up, strength = given.light or (Light().right, Light().up, Light().strength)
-    light = Light(right, up, strength, given.relief, given.clay)
+    light = Light(right, up, strength, given.relief, given.clay, given.shade)
     said = make(load(given.scene), order, watch, light)
     for sentence in said:
         print(f"fictilis: warning: {sentence}", file=sys.stderr)

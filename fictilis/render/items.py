@@ -27,13 +27,15 @@ CLAYS = (MATT, GLAZED, LINES_OF_LIGHT)
 
 class Light(Struct, frozen=True):
     """The key light, seen from the viewer: degrees to the right and up, and its strength, 1 as shipped; and how it shows form:
-    ``relief`` 0…1 sets hollows off from ridges, ``clay`` is one of CLAYS."""
+    ``relief`` 0…1 sets hollows off from ridges, ``clay`` is one of CLAYS; ``shade`` 0…1 darkens where surfaces come near one
+    another, in what does not move."""
 
     right: float = -47.0
     up: float = 43.0
     strength: float = 1.0
     relief: float = 0.5
     clay: str = MATT
+    shade: float = 0.5
 
     def direction(self) -> np.ndarray:
         """(3,) right, up, toward the viewer."""

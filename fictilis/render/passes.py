@@ -14,6 +14,7 @@ from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
 from fictilis.render.programs import compiled
+from fictilis.render.shade import Shade
 
 
 class Passes:
@@ -23,6 +24,7 @@ class Passes:
         self.ctx = ctx
         self._corners = ctx.buffer(np.array([-1, -1, 3, -1, -1, 3], np.float32).tobytes())
         self._backdrop: tuple[np.ndarray, Any] | None = None
+        self._shade: Shade | None = None
         self._pass = cache(self._compiled)
 
     def _compiled(self, vertex: str, fragment: str) -> Any:
@@ -78,6 +80,19 @@ class Passes:
             if not writes:
                 made.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
+
+    def shade(self, size: tuple[int, int]) -> Shade:
+        """That of pictures of a size, kept until another is asked for."""
+        if self._shade is None or self._shade.size != size:
+            self.forget()
+            self._shade = Shade(self.ctx, size, self._pass)
+        return self._shade
+
+    def forget(self) -> None:
+        """Release what is as large as a picture."""
+        if self._shade is not None:
+            self._shade.release()
+            self._shade = None
 
     def shrink(self, large: Any, onto: Any) -> None:
         """A texture at half of its size, where the scissor of a framebuffer lets it."""

@@ -55,7 +55,8 @@ class Renderer:
         self._made = count()
         self._pixel = 1.0  # of 1 cm, one before the eye
         self._matrix = b""
-        self._eye, self._parallel, self._triangles, self._swift, self._insides = np.zeros(3), False, 0, False, True
+        self._eye, self._parallel, self._triangles = np.zeros(3), False, 0
+        self._swift, self._insides, self._shaded = False, True, True
         self.light = Light()
 
     @property
@@ -73,14 +74,15 @@ class Renderer:
 
     def draw(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background(),
-        fine: bool = False, *, swift: bool = False, insides: bool = True,
+        fine: bool = False, *, swift: bool = False, insides: bool = True, shaded: bool = True,
     ) -> np.ndarray:  # fmt: skip
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
 
         Without ``insides``, or ``swift`` while something moves, those of closed surfaces are left out: only where these cut
-        themselves are they seen.
+        themselves are they seen. ``swift`` ones have no shade either.
         """
         self._swift, self._insides = swift, insides and not swift
+        self._shaded = shaded and not swift and self.light.shade > 0
         width, height = max(int(width), 1), max(int(height), 1)
         out = bytearray(4 * width * height)
         with self.ctx:  # another renderer of this thread may have been current
@@ -113,7 +115,15 @@ class Renderer:
         frame.fbo.clear(depth=1.0)
         self.ctx.copy_framebuffer(frame.fbo, frame.background)
         frame.fbo.use()
-        self._draw_items(sorted((i for i in items if i.alpha > 0), key=lambda i: i.alpha < 1), camera, width, height, factor)
+        self._tell(camera, width, height, factor)
+        self._triangles = sum(item.triangle_count for item in items)
+        self._draw_items([i for i in items if i.alpha >= 1], factor)
+        shade = None
+        if self._shaded and all(i.tint is None for i in items):  # colours that say numbers are not changed
+            shade = self._passes.shade((width, height))
+            shade.find(frame, camera, covered)
+            frame.fbo.use()
+        self._draw_items([i for i in items if 0 < i.alpha < 1], factor)
         if ground is not None:
             self._passes.draw_ground(ground, self._matrix)
         source = frame
@@ -129,6 +139,9 @@ class Renderer:
             source.fbo.scissor = covered
             self._passes.shrink(frame.colour, source.fbo)
             source.fbo.scissor = None
+        if shade is not None:
+            source.flat.scissor = covered
+            shade.lay(frame, source.flat, self.light.shade)
         self._last, self._covered = frame, frame.fbo.scissor
         source.fbo.read_into(out, components=4)
 
@@ -136,7 +149,7 @@ class Renderer:
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background()
     ) -> np.ndarray:
         """(h, w) float32 depths in 0…1 of a picture."""
-        self.draw(items, camera, width, height, background)
+        self.draw(items, camera, width, height, background, shaded=False)
         return self.depth()
 
     def depth(self) -> np.ndarray:
@@ -165,7 +178,8 @@ class Renderer:
         self._frames.move_to_end(key)
         return self._frames[key]
 
-    def _draw_items(self, items: list[DrawItem], camera: Camera, width: int, height: int, factor: int) -> None:
+    def _tell(self, camera: Camera, width: int, height: int, factor: int) -> None:
+        """Tell all programs the camera and the light."""
         flip = np.diag([1.0, -1.0, 1.0, 1.0])  # rows of the picture run down
         matrix = (flip @ camera.projection(width, height) @ camera.view()).T.astype("f4").tobytes()
         right, up, back = camera.axes()
@@ -190,7 +204,8 @@ class Renderer:
         for programs, share in ((self.clay, on_surfaces), (self.copies, on_surfaces), (self._others, everywhere)):
             programs.told(share)
         self._matrix, self._eye, self._parallel = matrix, camera.position(), camera.parallel
-        self._triangles = sum(item.triangle_count for item in items)
+
+    def _draw_items(self, items: list[DrawItem], factor: int) -> None:
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.enable(moderngl.PROGRAM_POINT_SIZE)
         for item in items:
@@ -212,6 +227,7 @@ class Renderer:
         with self.ctx:
             while self._frames:
                 self._frames.popitem()[1].release()
+            self._passes.forget()
         self._last = None
 
     def _buffers_of(self, item: DrawItem) -> Buffers:
@@ -390,6 +406,7 @@ class Renderer:
             every: list[Any] = [*self._buffers.values(), *self._copies.values(), *self._frames.values()]
             for kept in every:
                 kept.release()
+            self._passes.forget()
         self._buffers.clear()
         self._copies.clear()
         self._frames.clear()

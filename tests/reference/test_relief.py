@@ -32,7 +32,7 @@ def lit(renderer, points, mesh, relief, tint=None, colour="#FFFFFF"):
     """(h, w): the light on a surface, without what it adds by itself: that of a white one less that of a black one."""
     points = points.astype(np.float32)
     item = DrawItem("r", mesh, points, point_normals(mesh, points), np.eye(4), colour=colour, tint=tint, relief=1.0)
-    renderer.light = Light(0.0, 90.0, 0.5, relief)
+    renderer.light = Light(0.0, 90.0, 0.5, relief, shade=0.0)
     white, black = (
         renderer.draw([replace(item, colour=c, revision=c)], FROM_ABOVE, SIZE, SIZE, BLACK)[..., 0].astype(float)
         for c in (colour, "#000000")

@@ -47,7 +47,7 @@ def ball_scene(**look):
 
 def drawn(renderer, scene, frame=8.0, swift=False):
     items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, frame))]
-    return renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), swift=swift).astype(int)
+    return renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), swift=swift, shaded=False).astype(int)
 
 
 @pytest.mark.parametrize("look", LOOKS)
@@ -69,7 +69,8 @@ def test_what_moves_is_drawn_without_insides_only_where_nobody_sees_them(rendere
     scene = set_repeat(scene, ball, GRID)
     assert (np.abs(drawn(renderer, scene) - drawn(renderer, scene, swift=True)).max(axis=2) > 8).mean() < 0.0005
     items = [worn_item(item, ("copies", item.obj.id)) for item in Stage().items(StageWish(scene, 8.0))]
-    shut = renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), insides=False).astype(int)  # as movies are
+    how = {"insides": False, "shaded": False}  # insides as movies are drawn
+    shut = renderer.draw(items, CAMERA, 240, 180, Background("#000000", "#000000"), **how).astype(int)
     assert (np.abs(drawn(renderer, scene) - shut).max(axis=2) > 8).mean() < 0.0005
     obj = scene.object(ball)
     faces = np.split(obj.mesh.corners, obj.mesh.offsets[1:-1])

@@ -53,7 +53,8 @@ class Job(QObject):
         light = self.light
         words = words_of(self.order, self._folder / f"scene{SUFFIX}")
         words += ["--light", *(f"{v:.17g}" for v in (light.right, light.up, light.strength))]
-        words += ["--relief", f"{light.relief:.17g}", "--clay", light.clay, "--watched", str(self._shown)]
+        words += ["--relief", f"{light.relief:.17g}", "--shade", f"{light.shade:.17g}", "--clay", light.clay]
+        words += ["--watched", str(self._shown)]
         process.start(sys.executable, ["-m", "fictilis.cli", *words])
         self.changed.emit()
 

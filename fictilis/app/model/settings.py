@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from msgspec.structs import astuple
+from msgspec.structs import replace
 from PyQt6.QtCore import QByteArray, QSettings
 
 if TYPE_CHECKING:  # settings are read before anything numeric is loaded
@@ -17,6 +17,7 @@ if TYPE_CHECKING:  # settings are read before anything numeric is loaded
 
 T = TypeVar("T")
 RECENT_FILES = 10
+LIGHT = ("right", "up", "strength", "relief", "shade")  # numbers of it, in the order they are kept
 RENAMED = {"tangent-free": "tangent-broken", "tangent-aligned": "tangent-joined"}  # actions, since version 0.3
 
 
@@ -144,8 +145,9 @@ class Settings:
 
         kept: list[float] = self._kept("light", [], _are_numbers)
         clay = str(self._store.value("clay", MATT))
-        right, up, strength, relief = (float(v) for v in (*kept, Light().relief)[:4]) if kept else astuple(Light())[:4]
-        return Light(right, up, strength, min(max(relief, 0.0), 1.0), clay if clay in CLAYS else MATT)
+        light = replace(Light(), **{name: float(value) for name, value in zip(LIGHT, kept, strict=False)})
+        relief, shade = (min(max(part, 0.0), 1.0) for part in (light.relief, light.shade))
+        return replace(light, relief=relief, shade=shade, clay=clay if clay in CLAYS else MATT)
 
     def picked(self) -> str:
         """The colour of what is picked, or nothing for the theme's."""
@@ -153,7 +155,7 @@ class Settings:
         return colour if re.fullmatch("#[0-9a-fA-F]{6}", colour) else ""
 
     def set_light(self, light: Light, picked: str) -> None:
-        self._store.setValue("light", json.dumps([light.right, light.up, light.strength, light.relief]))
+        self._store.setValue("light", json.dumps([getattr(light, name) for name in LIGHT]))
         self._store.setValue("clay", light.clay)
         self._store.setValue("picked", picked)
 
@@ -178,5 +180,9 @@ class Settings:
 
 
 def _are_numbers(found: object) -> bool:
-    """Up to four: settings of before had no relief."""
-    return isinstance(found, list) and len(found) in (3, 4) and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
+    """Of a light; settings of before had neither relief nor shade."""
+    return (
+        isinstance(found, list)
+        and 3 <= len(found) <= len(LIGHT)
+        and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
+    )

@@ -30,6 +30,7 @@ class LightDialog(FormDialog):
             NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
             NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
             NumberAsk("relief", "Relief", "", light.relief, 0, 1),
+            NumberAsk("shade", "Shade", "", light.shade, 0, 1),
             ChoiceAsk("clay", "Clay", tuple(zip(CLAY_WORDS, CLAYS, strict=True)), light.clay),
         )
         said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
@@ -43,6 +44,7 @@ class LightDialog(FormDialog):
             ways.addWidget(button)
         self.body.insertLayout(1, ways)  # behind the sentence
         self.fields["relief"].setToolTip("Sets hollows off from ridges; in full on what is shaped.")
+        self.fields["shade"].setToolTip("Darkens where surfaces are near one another, in pictures and while nothing moves.")
         self.fields["clay"].setToolTip("Glazed and lines of light show where a surface is uneven.")
         self.swatch = QPushButton(picked)
         self.swatch.setAccessibleName("Colour of the pick")
@@ -77,7 +79,7 @@ class LightDialog(FormDialog):
 
     def _reset(self) -> None:
         shipped = Light()
-        for name in ("right", "up", "strength", "relief"):
+        for name in ("right", "up", "strength", "relief", "shade"):
             self.fields[name].set_value(getattr(shipped, name))
         self.fields["clay"].set_value(CLAY_WORDS[CLAYS.index(shipped.clay)])
         self.set_picked("")
