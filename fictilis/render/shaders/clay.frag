@@ -29,12 +29,12 @@ out vec4 pixel;
 void main() {
     vec3 toward = parallel_view > 0.5 ? back : normalize(eye - world);
     vec3 right = dFdx(world), down = dFdy(world);
-    vec3 n = flat_shading > 0.5 ? cross(right, down) : turned;
-    n = normalize(n + vec3(1e-9));
-    float facing = dot(n, toward);
-    float side = facing < 0.0 ? -1.0 : 1.0;
+    vec3 front = cross(right, down); // of the triangle: at the outline a normal between points may look away from the viewer
+    front *= dot(front, toward) < 0.0 ? -1.0 : 1.0;
+    vec3 n = normalize((flat_shading > 0.5 ? front : turned) + vec3(1e-9));
+    float side = dot(n, front) < 0.0 ? -1.0 : 1.0;
     n *= side;
-    facing = abs(facing);
+    float facing = max(dot(n, toward), 0.0);
     float key = dot(n, key_light);
     float wrap = clamp(key * 0.62 + 0.38, 0.0, 1.0);
     vec3 light = vec3(0.40, 0.37, 0.38) + wrap * vec3(0.62, 0.61, 0.59) + max(-n.y, 0.0) * vec3(0.05, 0.06, 0.08);

@@ -10,7 +10,13 @@ in vec2 place;
 out vec4 pixel;
 
 void main() {
-    float depth = texture(depths, place).r;
+    float depth = 1.0, covered = 0.0; // of the four pixels that this one is shrunk from, where it is
+    vec2 around = 0.5 / vec2(textureSize(depths, 0));
+    for (int corner = 0; corner < 4; corner++) {
+        float found = texture(depths, place + around * vec2(corner % 2 * 2 - 1, corner / 2 * 2 - 1)).r;
+        depth = min(depth, found);
+        covered += found < 1.0 ? 0.25 : 0.0;
+    }
     if (depth >= 1.0) {
         discard;
     }
@@ -28,5 +34,5 @@ void main() {
             count += counts;
         }
     }
-    pixel = vec4(vec3(1.0 - strength * sum / count), 1.0);
+    pixel = vec4(vec3(1.0 - strength * covered * sum / count), 1.0);
 }

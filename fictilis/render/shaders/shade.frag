@@ -39,8 +39,7 @@ void main() {
         pixel = vec4(0.0, 1e9, 0.0, 1.0);
         return;
     }
-    vec2 step_by = 1.0 / size;
-    vec2 right = vec2(step_by.x, 0.0), down = vec2(0.0, step_by.y);
+    vec2 next = 1.0 / vec2(textureSize(depths, 0)), right = vec2(next.x, 0.0), down = vec2(0.0, next.y);
     vec3 here = seen(place, depth);
     vec3 toward = parallel_view > 0.5 ? vec3(0.0, 0.0, 1.0) : normalize(-here);
     vec3 normal = normalize(cross(shorter(seen(place - right), here, seen(place + right)),
@@ -64,7 +63,7 @@ void main() {
             vec3 before = vec3(0.0);
             for (int j = 0; j < STEPS; j++) {
                 float far = (float(j) + 0.1 + 0.9 * other) / float(STEPS);
-                vec3 way = seen(place + float(side) * along.xy * (wide * far * sqrt(far) + step_by)) - here;
+                vec3 way = seen(place + float(side) * along.xy * (wide * far * sqrt(far) + 1.0 / size)) - here;
                 float distance = length(way);
                 if (distance > reach && distance < 1.5 * reach && last < reach) { // up to where the surface leaves the reach
                     way = mix(before, way, (reach - last) / (distance - last));
