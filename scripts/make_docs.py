@@ -53,7 +53,7 @@ def shortcuts_page() -> str:
     lines += [
         "## Mouse",
         "",
-        "Left drag is the tool. Right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+        "Left drag is the tool. Right drag turns the view, with Shift moves it, with Ctrl turns the light. The wheel zooms.",
         "With Move, Rotate or Scale a digit or a minus typed over a handle, while dragging it or after a pick opens a field",
         "beside it: Tab goes from axis to axis, `12/5` is worked out, Enter applies, Esc leaves.",
         "",

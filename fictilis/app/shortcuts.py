@@ -19,7 +19,7 @@ class ShortcutsDialog(Dialog):
         self.own = {k: list(v) for k, v in own.items()}
         self.sentence(
             "Click a shortcut and press the new keys. Left drag is the tool;"
-            " right drag turns the view, Shift+right drag moves it, the wheel zooms at the pointer.",
+            " right drag turns the view, with Shift it moves it, with Ctrl it turns the light; the wheel zooms at the pointer.",
             True,
         )
         self.table = QTableWidget(len(ROWS), 3)

@@ -212,6 +212,7 @@ class Window(Parts):
         )
         self._warming, self._warm = BackgroundTask(self), False
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
+        self.view.lit.connect(lambda light: self.settings.set_light(light, self.settings.picked()))
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def event(self, event: QEvent) -> bool:

@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, QRect, Qt
+from PyQt6.QtTest import QTest
 
 from fictilis.app.view.compass import EDGE, RADIUS, middle_of, needles, on_compass
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Scene
 from fictilis.render.camera import DIRECTIONS
+from fictilis.render.items import Light
 from tests.app.conftest import move, run
 
 # which way of the scene lies toward the viewer
@@ -90,3 +92,22 @@ def test_the_brush_is_not_shown_over_it(user):
     nowhere = seen(QPointF(60, 300))
     over, beside = (np.abs(seen(at) - nowhere).max() for at in (middle, middle - QPointF(RADIUS + 4, 0)))
     assert over < 12 and beside > 40
+
+
+def test_the_light_is_turned_by_a_drag_with_ctrl_kept_and_put_back(user):
+    view, settings, camera = user.view, user.window.settings, user.view.camera
+    menus, during = [], []
+    view.asked.connect(menus.append)
+    at, how = QPointF(200, 200), {"modifiers": Qt.KeyboardModifier.ControlModifier, "button": Qt.MouseButton.RightButton}
+
+    def look():
+        during.append((view.lighting, view.picture.renderer.light, settings.light()))
+
+    user.drag(view, at, at + QPointF(40, -20), **how, between=look)
+    assert during[-1][0] and during[-1][1] != Light() == during[-1][2], "seen at once, kept when it is let go"
+    assert settings.light() == Light(-27.0, 53.0) == user.window.renderer.light and view.camera == camera and not menus
+    user.drag(view, at, at + QPointF(-320, -190), **how)
+    assert settings.light() == Light(173.0, 90.0), "around the back, and no further than straight from above"
+    QTest.mouseDClick(view, how["button"], how["modifiers"], at.toPoint())
+    QTest.mouseRelease(view, how["button"], how["modifiers"], at.toPoint())
+    assert settings.light() == Light() == user.window.renderer.light and view.navigating is None and not view.lighting

@@ -81,6 +81,7 @@ class Canvas(Protocol):
     pointer: QPointF
     seen: Seen | None
     navigating: QPointF | None
+    lighting: bool  # whether it is the light that is turned
     placing_pivot: bool
     moving: bool
     divider: float

@@ -13,6 +13,7 @@ from fictilis.app.view.front import paint_front
 from fictilis.app.view.ground import paint_numbers
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
+from fictilis.app.view.lamp import paint_light
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.at_frame.copies import first_matrix
@@ -62,6 +63,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     if view.dressing.legend is not None:
         _paint_legend(view, painter)
     paint_compass(view, painter)
+    paint_light(view, painter)
     if view.drawing.on:
         view.drawing.paint(painter)
         _paint_note(view, painter, NOTE)

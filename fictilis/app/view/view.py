@@ -28,6 +28,7 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
+from fictilis.app.view.lamp import put_back, turned, turns_light
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
@@ -45,7 +46,7 @@ from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem
+from fictilis.render.items import DrawItem, Light
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
 AT_ONCE = 0.035  # s of finding out shapes before others get their turn
@@ -57,6 +58,7 @@ class View(Gesturing, QWidget):
 
     picture_shown = pyqtSignal()
     asked = pyqtSignal(object)  # for a menu, at a place of the screen
+    lit = pyqtSignal(object)  # where the light was put by hand
     first_painted = pyqtSignal()
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
@@ -72,7 +74,7 @@ class View(Gesturing, QWidget):
         self.dressing = Dressing(doc)
         self.navigating: QPointF | None = None
         self._turned_from = QPointF()
-        self.eye = Eye(doc, self)
+        self.eye, self.lighting = Eye(doc, self), False
         self.backing = Backing(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready, self.touching = AmountField(self), Ready(doc, self), Touching(self)
@@ -284,6 +286,7 @@ class View(Gesturing, QWidget):
             self._stop_navigating()  # a second button
         elif turns and not self.doc.hand.busy:
             self.navigating = self._turned_from = event.position()
+            self.lighting = turns_light(event)
         else:
             self.setFocus()
             super().mousePressEvent(event)
@@ -331,6 +334,11 @@ class View(Gesturing, QWidget):
         return None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if turns_light(event):
+            self._light(put_back)
+            self.lighting = True
+            self._stop_navigating()
+            return
         item = self.shaped_item()
         family = TOOLS[self.doc.tools.tool].family
         elsewhere = family == "brush" or self.picture is None or on_compass(self, event.position())
@@ -365,11 +373,16 @@ class View(Gesturing, QWidget):
     def _stop_navigating(self) -> None:
         self.navigating = None
         self.eye.aim_done()
+        if self.lighting and self.picture is not None:
+            self.lit.emit(self.picture.renderer.light)
+        self.lighting = False
 
     def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
         dx, dy = at.x() - there(self.navigating).x(), at.y() - there(self.navigating).y()
         panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
-        if panning:
+        if self.lighting:
+            self._light(lambda light: turned(light, dx, dy))
+        elif panning:
             self.camera = self.camera.moved(dx, dy, self.height())
         else:
             item = self.shaped_item()
@@ -379,6 +392,11 @@ class View(Gesturing, QWidget):
             self.camera = self.camera.turned(dx, dy, about)
         self.navigating = self.pointer = at
         self.refresh()
+
+    def _light(self, change: Callable[[Light], Light]) -> None:
+        if self.picture is not None:
+            self.picture.renderer.light = change(self.picture.renderer.light)
+            self.refresh()
 
     def _hover(self, x: float, y: float) -> None:
         """Show what the brush would take, as colour, and what is under the pointer, as numbers."""
@@ -395,8 +413,8 @@ class View(Gesturing, QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:
+            still = not self.lighting and (event.position() - self._turned_from).manhattanLength() < 3
             self._stop_navigating()
-            still = (event.position() - self._turned_from).manhattanLength() < 3
             if event.button() == Qt.MouseButton.RightButton and still:
                 self.asked.emit(event.globalPosition().toPoint())
         elif not self.amount.isVisible():  # else what is typed goes on without the button
