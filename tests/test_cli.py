@@ -98,9 +98,12 @@ def test_snapshot(scene_file, tmp_path):
     assert run("snapshot", scene_file, "--frame", "0", "--size", "320x200", "-o", tmp_path / "p.png")[0] == 0
     with Image.open(tmp_path / "p.png") as picture:
         assert picture.size == (320, 200) and len(picture.getcolors(320 * 200)) > 60
-    words = ("snapshot", scene_file, "--frame", "0", "--size", "320x200", "--relief", "0", "--clay", "lines")
-    assert run(*words, "-o", tmp_path / "lines.png")[0] == 0
-    assert (tmp_path / "lines.png").read_bytes() != (tmp_path / "p.png").read_bytes()
+    ways = {"lines": ("--relief", "0", "--clay", "lines"), "open": ("--shade", "0"), "floor": ("--floor",),
+            "cut out": ("--floor", "--ground", "clear")}  # fmt: skip
+    for name, words in ways.items():
+        out = tmp_path / f"{name}.png"
+        assert run("snapshot", scene_file, "--frame", "0", "--size", "320x200", *words, "-o", out)[0] == 0
+        assert out.read_bytes() != (tmp_path / "p.png").read_bytes(), name
 
 
 BAD = {

@@ -18,7 +18,8 @@ BACKGROUNDS = {"light": Background(), "dark": Background("#2B3230", "#171C1B"), 
 class Look(Struct, frozen=True):
     """How pictures are made: in pixels, with 1, 4 or 16 samples in each; before one of the BACKGROUNDS, a colour ``#RRGGBB`` or
     nothing (CLEAR); with the shutter open over so many degrees of the time to the next picture, 0 for an instant, in so
-    many parts; that time is ``step`` frames. Without ``insides`` those of closed surfaces are left out."""
+    many parts; that time is ``step`` frames. Without ``insides`` those of closed surfaces are left out. With a ``floor`` the
+    ground is seen: its lines, and a shadow."""
 
     width: int = 1280
     height: int = 720
@@ -29,12 +30,18 @@ class Look(Struct, frozen=True):
     light: Light = Light()
     step: float = 1.0
     insides: bool = True
+    floor: bool = False
 
     def parts_of(self, frame: float) -> list[float]:
         """The moments whose pictures are summed: the middles of equal parts of the time the shutter is open around a frame."""
         if self.shutter <= 0:
             return [frame]
         return [frame + self.step * self.shutter / 360 * ((n + 0.5) / self.parts - 0.5) for n in range(self.parts)]
+
+
+def over(background: Background) -> str:
+    """A quiet colour for lines over a background, from the theme that is as light."""
+    return "#786C60" if sum(rgb(background.bottom)) > 1.2 else "#A9B3AC"
 
 
 def colour_of(background: str) -> Background:

@@ -33,6 +33,7 @@ GROUND = Choice(
     "ground", "Background", "light",
     options=(*((name, name.capitalize(), name) for name in BACKGROUNDS), (CLEAR, "Transparent", CLEAR), (OWN, "A colour", OWN)),
 )  # fmt: skip
+FLOOR = Flag("floor", "Ground below the objects")
 COLOUR = Text("colour", "Its colour", "#D8CFC2")
 FIRST = Number("first", "From frame", _begin, low=-1e6, high=1e6)
 LAST = Number("last", "To frame", _end, low=-1e6, high=1e6)
@@ -81,10 +82,10 @@ KINDS = {
     kind.key: kind
     for kind in (
         Kind("movie", "Movie", "make a movie of a range, or numbered pictures",
-             (*SIZE, FIRST, LAST, RATE, QUALITY, *DRAWN, *BLUR, *BURNT, SILENT, LOOPED), MOVIES, True),
+             (*SIZE, FIRST, LAST, RATE, QUALITY, *DRAWN, FLOOR, *BLUR, *BURNT, SILENT, LOOPED), MOVIES, True),
         Kind("turntable", "Turntable", "make a movie that goes round one frame",
-             (*SIZE, FRAME, SECONDS, TURNS, RATE, QUALITY, *DRAWN), MOVIES, True),
-        Kind("snapshot", "Picture", "draw a frame", (WIDTH, HEIGHT, FRAME, *DRAWN, *BLUR, *BURNT), (".png",)),
+             (*SIZE, FRAME, SECONDS, TURNS, RATE, QUALITY, *DRAWN, FLOOR), MOVIES, True),
+        Kind("snapshot", "Picture", "draw a frame", (WIDTH, HEIGHT, FRAME, *DRAWN, FLOOR, *BLUR, *BURNT), (".png",)),
         Kind("sheet", "Sheet", "draw all targets, every n-th frame or a relay’s poses on one sheet",
              (OF, FIRST, LAST, STEP, COLUMNS, CELL_WIDTH, CELL_HEIGHT, *DRAWN), (".png",)),
     )
@@ -113,7 +114,7 @@ def values_of(order: Order, scene: Scene) -> dict[str, Any]:
         known = ", ".join(kind.suffixes)
         raise EditRefused(f"A {kind.name.lower()} is written as {known}, not as “{suffix or Path(order.path).name}”.")
     if values["ground"] == CLEAR and suffix != ".png":
-        raise EditRefused(f"{suffix[1:].upper()} has no transparent ground; numbered PNG files have.")
+        raise EditRefused(f"{suffix[1:].upper()} has no transparent background; numbered PNG files have.")
     if "first" in values and not values["last"] >= values["first"]:
         raise EditRefused(f"A range must rise: {values['first']:g} to {values['last']:g}.")
     return values
@@ -124,7 +125,7 @@ def look_of(values: Mapping[str, Any]) -> Look:
     ground = (values.get("colour") or "") if values["ground"] == OWN else values["ground"]
     return Look(
         int(values["width"]), int(values["height"]), values["samples"], ground,
-        values.get("shutter", 0.0), int(values.get("parts", 8)),
+        values.get("shutter", 0.0), int(values.get("parts", 8)), floor=values.get("floor", False),
     )  # fmt: skip
 
 

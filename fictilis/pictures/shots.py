@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from msgspec.structs import replace
 
 from fictilis.core.at_frame.cameras import placed_camera
 from fictilis.core.ground.arrays import box
@@ -12,11 +13,13 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SavedView, SceneCamera
 from fictilis.pictures.linear import Sum
-from fictilis.pictures.look import BACKGROUNDS, CLEAR, MOST, Look, colour_of
+from fictilis.pictures.look import BACKGROUNDS, CLEAR, MOST, Look, colour_of, over
 from fictilis.render.background import Background
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
+from fictilis.render.covered import ends_of
 from fictilis.render.dress import worn_item
+from fictilis.render.ground import ground_for, lowest
 from fictilis.render.items import DrawItem
 from fictilis.render.snapshot import START_PITCH, START_YAW, bounds
 from fictilis.render.stage import Stage, StageWish
@@ -60,10 +63,7 @@ def reach(scene: Scene, frames: Sequence[float]) -> tuple[np.ndarray, np.ndarray
         for item in stage.items(StageWish(scene, frames[number])):
             if item.opacity <= 0 or not len(item.points):
                 continue
-            low, high = box(item.points.astype(np.float64))
-            corners = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low)
-            matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
-            ends.append((corners @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3))
+            ends.append(ends_of(item))
     return box(np.concatenate(ends)) if ends else bounds(scene)
 
 
@@ -117,6 +117,9 @@ class Shots:
     def _smooth(self, items: list[DrawItem], camera: Camera, background: Background) -> np.ndarray:
         width, height, samples = self.look.width, self.look.height, self.look.samples
         self.renderer.light = self.look.light
+        if self.look.floor:
+            ground = ground_for(camera, height, lowest(self.scene), over(self.backgrounds[-1]))
+            background = replace(background, ground=ground)
         if samples < 16 or 4 * max(width, height) > MOST:
             return self.renderer.draw(items, camera, width, height, background, fine=samples > 1, insides=self.look.insides)
         large = self.renderer.draw(items, camera, 2 * width, 2 * height, background, fine=True, insides=self.look.insides)

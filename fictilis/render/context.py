@@ -12,6 +12,9 @@ EGL: dict[str, Any] = {"standalone": True, "require": 330, "backend": "egl"}
 # by their usual names first: looking for them starts programs, which takes longer than all else
 WAYS: tuple[dict[str, Any], ...] = ({**EGL, "libegl": "libEGL.so.1", "libgl": "libGL.so.1"}, EGL)
 
+# what is seen through lies over what is there; a whole picture stays whole
+OVER: Any = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA
+
 
 def off_screen() -> moderngl.Context:
     """A context of its own, with OpenGL 3.3. Raises FictilisError where there is none."""

@@ -3,16 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.arrays import box
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem
+from fictilis.render.items import DrawItem, Many
 
 MANY = 150
 AROUND = 8  # pixels by which points and edges are drawn beside the surface
+
+
+class Placed(Protocol):
+    """Points (n, 3), where they stand, and where their copies do."""
+
+    points: np.ndarray
+    matrix: np.ndarray
+    many: Many | None
+
+
+def ends_of(item: Placed) -> np.ndarray:
+    """(8k, 3) float64, cm: the corners of the boxes around an item that has points and around its copies in the same pose."""
+    low, high = box(item.points)
+    corners = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low).astype(np.float64)
+    matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
+    return (corners @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3)
 
 
 def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: int) -> tuple[int, int, int, int] | None:
@@ -24,12 +41,9 @@ def covered_part(items: Sequence[DrawItem], camera: Camera, width: int, height: 
         if isinstance(item.geometry, Line):
             return None  # drawn wider than its points
         if len(item.points):
-            low, high = box(item.points)
-            corners = np.where(np.indices((2, 2, 2)).reshape(3, -1).T, high, low).astype(np.float64)
-            matrices = item.matrix[None] if item.many is None else np.concatenate([item.matrix[None], item.many.matrices])
             if item.many is not None and len(item.many.points):
                 return None  # copies may stand in other poses
-            ends.append((corners @ matrices[:, :3, :3].transpose(0, 2, 1) + matrices[:, None, :3, 3]).reshape(-1, 3))
+            ends.append(ends_of(item))
     if not ends:
         return None
     pixels, depths = camera.project(np.concatenate(ends), width, height)

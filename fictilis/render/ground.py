@@ -4,12 +4,28 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from msgspec import Struct
 
+from fictilis.core.at_frame.sizes import box_of
+from fictilis.core.ground.arrays import cached_by_identity
+from fictilis.core.scene.scene import Scene
 from fictilis.render.camera import Camera
 
 APART = 46.0  # pixels that two lines are apart at least, in the middle of the view
 REACH = 4.0  # times half of the picture's height: where the lines have faded out
+
+
+@cached_by_identity
+def box_at_rest(scene: Scene) -> np.ndarray:
+    """(2, 3): the lowest and highest corner of all that is visible, as it rests at the start."""
+    found = box_of(scene, [o.id for o in scene.objects if o.visible])
+    return np.zeros((2, 3)) if found is None else np.stack(found)
+
+
+def lowest(scene: Scene) -> float:
+    """The height in cm at which the ground lies below all that is visible."""
+    return float(box_at_rest(scene)[0, 1])
 
 
 class Ground(Struct, frozen=True):

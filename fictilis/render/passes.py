@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, cached_property
 from typing import Any
 
 import moderngl
@@ -10,11 +10,13 @@ import numpy as np
 
 from fictilis.core.ground.affine import rgb
 from fictilis.render.background import Background
+from fictilis.render.context import OVER
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
 from fictilis.render.programs import compiled
 from fictilis.render.shade import Shade
+from fictilis.render.shadow import DARK, Shadow
 
 
 class Passes:
@@ -62,15 +64,20 @@ class Passes:
 
     def _blend(self) -> None:
         self.ctx.enable(moderngl.BLEND)
-        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self.ctx.blend_func = OVER
 
-    def draw_ground(self, ground: Ground, matrix: bytes) -> None:
-        """The lines of the ground into the framebuffer in use, behind what stands before them; they leave no depth."""
+    def draw_ground(self, ground: Ground, matrix: bytes, beneath: np.ndarray | None) -> None:
+        """The lines of the ground into the framebuffer in use, behind what stands before them; they leave no depth. The shadow
+        is there with the matrix (4, 4) from the scene to its picture."""
         made = self._pass("ground.vert", "ground.frag")
         told = made.program
         told["view_projection"].write(matrix)
         told["height"].value, told["middle"].value, told["reach"].value = ground.height, ground.middle, ground.reach
         told["gap"].value, told["colour"].value = ground.step, rgb(ground.colour)
+        told["dark"].value = 0.0 if beneath is None else DARK
+        if beneath is not None:
+            told["beneath"].write(beneath.T.astype("f4").tobytes())
+            self.shadow.texture.use(0)
         self.ctx.enable(moderngl.DEPTH_TEST)
         self._blend()
         fbo = self.ctx.fbo
@@ -80,6 +87,10 @@ class Passes:
             if not writes:
                 made.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
+
+    @cached_property
+    def shadow(self) -> Shadow:
+        return Shadow(self.ctx, self._pass)
 
     def shade(self, size: tuple[int, int]) -> Shade:
         """That of pictures of a size, kept until another is asked for."""

@@ -20,16 +20,19 @@ from fictilis.render.beside import Ticket
 from fictilis.render.buffers import Buffers, CopyBuffers
 from fictilis.render.camera import Camera
 from fictilis.render.coarse import LEAST
-from fictilis.render.context import off_screen
+from fictilis.render.context import OVER, off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
+from fictilis.render.ground import Ground
 from fictilis.render.items import CLAYS, SWIFT_DOTS, DrawItem, Light, smooth_item, tube_item
 from fictilis.render.passes import Passes
 from fictilis.render.programs import LINES, Programs, compiled
+from fictilis.render.shadow import SIZE, beneath
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
+MOST_CAST = 60_000  # triangles that throw a shadow while something moves
 REACHES = 0.12  # of half the picture's height: a bend over so much counts fully as relief
 
 
@@ -109,6 +112,9 @@ class Renderer:
         frame = self._frame(width * factor, height * factor)
         ground, background = background.ground, replace(background, ground=None)
         covered = covered_part(items, camera, width, height) if factor == 2 and ground is None else None
+        self._triangles = sum(item.triangle_count for item in items)
+        opaque, faint = ([i for i in items if i.alpha > 0 and (i.alpha >= 1) == whole] for whole in (True, False))
+        shadow = None if ground is None else self._cast(opaque, ground)
         self._passes.paint_background(frame, background)
         frame.fbo.scissor = covered and tuple(2 * side for side in covered)
         frame.fbo.use()
@@ -116,16 +122,15 @@ class Renderer:
         self.ctx.copy_framebuffer(frame.fbo, frame.background)
         frame.fbo.use()
         self._tell(camera, width, height, factor)
-        self._triangles = sum(item.triangle_count for item in items)
-        self._draw_items([i for i in items if i.alpha >= 1], factor)
+        self._draw_items(opaque, factor)
         shade = None
         if self._shaded and all(i.tint is None for i in items):  # colours that say numbers are not changed
             shade = self._passes.shade((width, height))
             shade.find(frame, camera, covered)
             frame.fbo.use()
-        self._draw_items([i for i in items if 0 < i.alpha < 1], factor)
+        self._draw_items(faint, factor)
         if ground is not None:
-            self._passes.draw_ground(ground, self._matrix)
+            self._passes.draw_ground(ground, self._matrix, shadow)
         source = frame
         if factor == 2:
             source = self._frame(width, height)
@@ -144,6 +149,21 @@ class Renderer:
             shade.lay(frame, source.flat, self.light.shade)
         self._last, self._covered = frame, frame.fbo.scissor
         source.fbo.read_into(out, components=4)
+
+    def _cast(self, items: list[DrawItem], ground: Ground) -> np.ndarray | None:
+        """Find the shadow of items on the ground; the matrix (4, 4) from the scene to the picture of it, None without one."""
+        camera = None if self._swift and self._triangles > MOST_CAST else beneath(items, ground)
+        if camera is None:
+            return None
+        self._tell(camera, SIZE, SIZE, 1)
+        frame = self._frame(SIZE, SIZE)
+        frame.fbo.scissor = None
+        frame.fbo.use()
+        frame.fbo.clear(depth=1.0)
+        self._draw_items([replace(item, wire=None, point_colours=None) for item in items], 1)
+        matrix = np.frombuffer(self._matrix, np.float32).reshape(4, 4).T.astype(np.float64)
+        self._passes.shadow.find(frame, camera, matrix)
+        return matrix
 
     def depths(
         self, items: Sequence[DrawItem], camera: Camera, width: int, height: int, background: Background = Background()
@@ -248,7 +268,7 @@ class Renderer:
         buffers = self._buffers_of(item)
         if item.alpha < 1:
             self.ctx.enable(moderngl.BLEND)
-            self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+            self.ctx.blend_func = OVER
         else:
             self.ctx.disable(moderngl.BLEND)
         # a ghost lies just behind what it shares a place with
@@ -370,7 +390,7 @@ class Renderer:
         program = self.plain
         program["model"].write(item.matrix.T.astype("f4").tobytes())
         self.ctx.enable(moderngl.BLEND)
-        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self.ctx.blend_func = OVER
         if item.wire:
             colour = (*rgb(item.wire), 0.55)
             program["toward"].value, program["size"].value = 3e-5, 1.0

@@ -195,7 +195,7 @@ def test_a_sheet_has_a_picture_of_every_target_frame_or_pose(moving, tmp_path):
 REFUSED = {
     "no such camera": (Order("movie", "x.mp4", camera="Nope"), "no camera or view named “Nope”. There are: Aside."),
     "no such kind of file": (Order("movie", "x.avi"), "written as .mp4, .webm, .gif, .png, not as “.avi”"),
-    "clear": (Order("movie", "x.mp4", {"ground": CLEAR}), "MP4 has no transparent ground"),
+    "clear": (Order("movie", "x.mp4", {"ground": CLEAR}), "MP4 has no transparent background"),
     "backwards": (Order("movie", "x.mp4", {"first": 5, "last": 2}), "A range must rise: 5 to 2."),
     "too many": (Order("movie", "x.mp4", {"last": 1e6, "rate": 240}), "10,000,001 pictures"),
     "too large": (Order("snapshot", "x.png", {"width": 9000}), "from 16 to 8192"),

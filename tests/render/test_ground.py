@@ -4,11 +4,12 @@ from msgspec.structs import replace
 
 from fictilis.app.view.ground import numbers_of
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.geometry.primitives import box
+from fictilis.core.geometry.primitives import box, plane
 from fictilis.render.background import Background
 from fictilis.render.camera import Camera
 from fictilis.render.ground import APART, ground_for, step_for
-from fictilis.render.items import DrawItem
+from fictilis.render.items import DrawItem, Many
+from fictilis.render.shadow import SOFT
 
 ABOVE = Camera(distance=200.0, pitch=90.0, parallel=True)
 WHITE = Background("#FFFFFF", "#FFFFFF")
@@ -79,3 +80,58 @@ def test_numbers_stand_along_the_two_near_edges(eye):
 def test_steps_grow_with_the_distance():
     steps = [step_for(replace(ABOVE, distance=float(d)), 480) for d in np.geomspace(0.01, 1e5, 200)]
     assert steps == sorted(steps) and len(set(steps)) > 12
+
+
+ASLANT = Camera(distance=120.0, yaw=35.0, pitch=35.0, parallel=True)
+
+
+def shadow(renderer, points, mesh, height=0.0, many=None, alpha=1.0, swift=False):
+    """(h, w): how much darker the ground is below a mesh, without its lines; the mesh itself is left out."""
+    points = points.astype(np.float32)
+    item = DrawItem("s", mesh, points, point_normals(mesh, points), np.eye(4), many=many, alpha=alpha)
+    ground = replace(ground_for(ASLANT, SIZE, height, "#FFFFFF"), step=1e6, reach=300.0)
+    plain = renderer.draw([item], ASLANT, SIZE, SIZE, WHITE, swift=swift, shaded=False).astype(float)
+    seen = renderer.draw([item], ASLANT, SIZE, SIZE, replace(WHITE, ground=ground), swift=swift, shaded=False)
+    assert seen[..., 3].min() == 255, "a picture with a background is whole, whatever is seen through"
+    return (plain - seen).max(axis=2)
+
+
+@pytest.mark.parametrize(("x", "z"), [(0, 0), (14, -9)])
+def test_the_shadow_lies_below_a_box_and_is_fainter_the_higher_it_hangs(renderer, x, z):
+    flat, mesh = plane(24, 16, 1, 1)
+    darkest = []
+    for up in (0.5, 8.0, 16.0):
+        found = shadow(renderer, flat + [x, up, z], mesh)
+        # what the sheet hides of its shadow is seen where it is not: half of it is enough, by the middle of its outline
+        free = found > 1
+        rows, columns = np.nonzero(free)
+        corners, _ = ASLANT.project(flat + [x, 0, z], SIZE, SIZE)
+        soft = SOFT * 24 * (1 + 2 * SOFT) / 2 / (2 * ASLANT.half_height()) * SIZE * 1.5 + 1
+        low, high = corners.min(axis=0) - soft, corners.max(axis=0) + soft
+        assert (columns >= low[0]).all() and (columns <= high[0]).all() and (rows >= low[1]).all() and (rows <= high[1]).all()
+        darkest.append(found.max())
+    assert darkest[0] > darkest[1] > darkest[2] > 0
+
+
+def test_a_shadow_lies_within_a_pixel_of_what_throws_it(renderer):
+    """Of a sheet so high that it does not hide its shadow, the middle of the darkness is below the middle of the sheet."""
+    flat, mesh = plane(8, 8, 1, 1)
+    high = np.concatenate([flat + [-6, 30, 5], [[-40, 0, -40], [40, 0, 40]]])  # two points widen the picture
+    both = type(mesh)(len(high), mesh.corners, mesh.offsets)
+    found = shadow(renderer, high, both)
+    expected, _ = ASLANT.project(np.array([[-6.0, 0, 5]]), SIZE, SIZE)
+    rows, columns = np.indices(found.shape)
+    middle = np.array([(found * columns).sum(), (found * rows).sum()]) / found.sum() + 0.5
+    assert found.max() > 4 and np.abs(middle - expected[0]).max() < 1
+
+
+def test_faint_things_throw_none_and_copies_do(renderer):
+    flat, mesh = plane(8, 8, 1, 1)
+    assert shadow(renderer, flat + [0, 1, 0], mesh, alpha=0.5).max() == 0
+    one = shadow(renderer, flat + [0, 1, 0], mesh)
+    matrix = np.eye(4)
+    matrix[:3, 3] = 20, 0, 0
+    same = (flat + [0, 1, 0]).astype(np.float32)[None]
+    many = Many(matrix[None], np.zeros(1, int), same, np.broadcast_to(np.float32([0, 1, 0]), same.shape).copy(), "two")
+    two = shadow(renderer, flat + [0, 1, 0], mesh, many=many)
+    assert np.count_nonzero(two > 3) > 1.5 * np.count_nonzero(one > 3)

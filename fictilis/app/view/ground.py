@@ -8,10 +8,7 @@ from PyQt6.QtGui import QPainter
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.handles import paint_letters
-from fictilis.core.at_frame.sizes import box_of
-from fictilis.core.ground.arrays import cached_by_identity
-from fictilis.core.scene.scene import Scene
-from fictilis.render.ground import Ground, ground_for
+from fictilis.render.ground import Ground, box_at_rest, ground_for, lowest
 from fictilis.render.stage import LINE_UP
 
 MOST_NUMBERS = 12  # along each edge
@@ -19,19 +16,12 @@ ROOM = 14.0  # pixels that a number stands beside its line
 FADED = 0.8  # parts of the reach after which lines are too faint for numbers
 
 
-@cached_by_identity
-def _box(scene: Scene) -> np.ndarray:
-    """(2, 3): the lowest and highest corner of all that is visible, as it rests at the start."""
-    found = box_of(scene, [o.id for o in scene.objects if o.visible])
-    return np.zeros((2, 3)) if found is None else np.stack(found)
-
-
 def ground_in(view: Canvas) -> Ground | None:
     """The lines of the ground in a view; None where it is not wanted."""
     doc = view.doc
     if not doc.seeing.ground or doc.way == LINE_UP:
         return None
-    height = 0.0 if doc.seeing.ground_at_zero else float(_box(doc.committed.scene)[0, 1])
+    height = 0.0 if doc.seeing.ground_at_zero else lowest(doc.committed.scene)
     return ground_for(view.camera, view.height(), height, view.palette_.quiet)
 
 
@@ -57,7 +47,7 @@ def paint_numbers(view: Canvas, painter: QPainter) -> None:
     ground = ground_in(view)
     if ground is None:
         return
-    low, high = _box(view.doc.committed.scene)
+    low, high = box_at_rest(view.doc.committed.scene)
     numbers = numbers_of(ground, low, high, view.camera.position())
     if not numbers:
         return
