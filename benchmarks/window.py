@@ -127,7 +127,7 @@ def playback_rows() -> list[Row]:
     app = application()
     out = []
     from benchmarks.repeats import cups
-    from fictilis.render.items import Light
+    from fictilis.core.scene.light import Light
 
     heavy = ((f"{count},000 triangles", _heavy_scene(segments)) for count, segments in ((50, 64), (100, 91)))
     scenes = (("200 cups of 510 faces, each later", cups()), ("Moon jelly", moon_jelly()), *heavy)

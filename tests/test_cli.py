@@ -131,8 +131,8 @@ BAD = {
     "bad frames": (["evaluate", "{scene}", "--frames", "1,x", "-o", "{out}"], "not a frame"),
     "no folder for points": (["evaluate", "{scene}", "--frames", "1", "-o", "{out}/x.npz"], "could not be saved"),
     "bad export": (["export", "{scene}", "{out}.xyz"], "can be written"),
-    "bad relief": (["snapshot", "{scene}", "--frame", "0", "--relief", "2", "-o", "{out}"], "from 0 to 1, and not to 2"),
-    "bad shade": (["snapshot", "{scene}", "--frame", "0", "--shade", "-1", "-o", "{out}"], "from 0 to 1, and not to -1"),
+    "bad relief": (["snapshot", "{scene}", "--frame", "0", "--relief", "2", "-o", "{out}"], "must be from 0 to 1, not 2"),
+    "bad shade": (["snapshot", "{scene}", "--frame", "0", "--shade", "-1", "-o", "{out}"], "shade must be from 0 to 1, not -1"),
     "bad size": (["snapshot", "{scene}", "--frame", "0", "--size", "big", "-o", "{out}"], "not a size"),
     "two files": (["a.fictilis", "b.fictilis"], "One file"),
 }  # fmt: skip

@@ -32,11 +32,13 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.checks.finding import Finding
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.shape import move_shape
+from fictilis.core.edits.timeline import set_light
 from fictilis.core.geometry.forms import point_count
 from fictilis.core.ground.errors import there
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.shapes import ShapeRef, shape_points
 from fictilis.core.scene.kept import blended
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene
 from fictilis.formats.choices import Choices
 from fictilis.formats.importing import Held
@@ -44,7 +46,6 @@ from fictilis.pictures import orders as pictures_orders
 from fictilis.pictures.orders import Order
 from fictilis.render.background import Background
 from fictilis.render.beside import Draws
-from fictilis.render.items import Light
 
 T = TypeVar("T")
 SEEN_LIVE = 200_000  # points of a form that is shown while its numbers are typed
@@ -63,6 +64,7 @@ class Asker(Protocol):
     view: View
 
     def show_light(self, light: Light, picked: str) -> None: ...
+    def light(self) -> Light: ...
 
 
 class Questions:
@@ -121,7 +123,7 @@ class Questions:
         through = scene.camera.name if doc.through_camera and scene.camera is not None else None
         request = pictures_window.PicturesRequest(
             scene, doc.frame, kind, path, settings.pictures(), doc.object.name if doc.object is not None else "", through,
-            settings.light(), asker.view.stage,
+            asker.light(), asker.view.stage,
         )  # fmt: skip
         dialog = pictures_window.PicturesDialog(self._window, request, asker.palette_, self._place, asker.renderer)
         self.show(dialog)
@@ -198,12 +200,16 @@ class Questions:
         return chosen.name().upper() if chosen.isValid() else None
 
     def light(self) -> None:
-        was = (self._asker.settings.light(), self._asker.settings.picked())
-        dialog = LightDialog(self._window, *was, self._asker.palette_, self._asker.show_light)
+        asker, settings = self._asker, self._asker.settings
+        was = (asker.light(), settings.picked())
+        dialog = LightDialog(self._window, *was, asker.palette_, asker.show_light)
         dialog.stand_aside()
         if self.show(dialog) == "ok":
-            self._asker.settings.set_light(dialog.light(), dialog.picked)
-        self._asker.show_light(self._asker.settings.light(), self._asker.settings.picked())
+            settings.set_light(dialog.light())  # also of scenes to come
+            settings.set_picked(dialog.picked)
+            if dialog.light() != was[0]:
+                self.doc.edit("Light", lambda s: set_light(s, dialog.light()))
+        asker.show_light(asker.light(), settings.picked())
 
     def new_scene(self) -> new_scene.NewSceneChoice | None:
         """Which form or file; meanwhile the form is seen in the view, and then everything is as it was."""

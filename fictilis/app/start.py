@@ -191,7 +191,7 @@ def _play_and_leave(window: Window, folder: Path) -> None:
         said.append(f"Screenshot: {file.resolve()}")
         window.making.ended.connect(tell)
         order = Order("movie", file.with_suffix(".mp4").resolve(), {"width": 960, "height": 540}, AS_SEEN)
-        if window.pictures.make(order, window.settings.light()) is None:
+        if window.pictures.make(order, window.light()) is None:
             window.close()
 
     def tell(job: Job) -> None:

@@ -30,9 +30,9 @@ if TYPE_CHECKING:
     from fictilis.app.widgets.making_window import MakingWindow
     from fictilis.core.geometry.kinds import Geometry
     from fictilis.core.mix.channels import ChannelRef
+    from fictilis.core.scene.light import Light
     from fictilis.core.scene.scene import Scene
     from fictilis.render.beside import Draws
-    from fictilis.render.items import Light
     from fictilis.render.stage import Stage
 else:
     Parts = QMainWindow
@@ -145,7 +145,7 @@ class Window(Parts):
                 self.renderer = Renderer()
             except FictilisError as error:
                 return error.said
-            self.renderer.light = self.settings.light()
+            self.renderer.light = self.light()
         return ""
 
     def _view_alone(self, found: tuple[Scene, Path | None] | None, stage: Stage | None) -> None:
@@ -212,7 +212,7 @@ class Window(Parts):
         )
         self._warming, self._warm = BackgroundTask(self), False
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
-        self.view.lit.connect(lambda light: self.settings.set_light(light, self.settings.picked()))
+        self.view.lit.connect(self._turn_light)
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def event(self, event: QEvent) -> bool:
@@ -239,7 +239,7 @@ class Window(Parts):
             return
         self.thumbnails.renderer = self.renderer
         self.thumbnails.ratio = self.devicePixelRatioF()
-        self.show_light(self.settings.light(), self.settings.picked())
+        self.show_light(self.light(), self.settings.picked())
 
     def _warm_up(self) -> None:
         self._warming.run(warm_up)
@@ -346,11 +346,24 @@ class Window(Parts):
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
         self.settings.set_flag("prove_exports", self.doc.prove_exports)
         self.idle.start()
+        if self.renderer is not None and not self.view.lighting and self.renderer.light != self.light():
+            self.renderer.light = self.light()
+            self.view.refresh()
         if self.doc.shaping is not None:
             self._shaped = True
             self._warm_strokes()
         else:
             self._at_rest.start()
+
+    def light(self) -> Light:
+        """That of the scene, else that of the settings."""
+        return self.doc.scene.light or self.settings.light()
+
+    def _turn_light(self, light: Light) -> None:
+        from fictilis.core.edits.timeline import set_light
+
+        if light != self.light():
+            self.doc.edit("Turn the light", lambda s: set_light(s, light))
 
     def show_light(self, light: Light, picked: str) -> None:
         """Light the view, and colour what is picked; an empty colour is the theme's."""

@@ -19,8 +19,8 @@ APART = ("width", "height", "first", "last")  # asked for as --size and --range
 
 def register(commands) -> None:
     """Add the commands to a parser's subparsers."""
+    from fictilis.core.scene.light import CLAYS
     from fictilis.pictures.orders import KINDS
-    from fictilis.render.items import CLAYS, Light
 
     for kind in KINDS.values():
         parser = commands.add_parser(kind.key, help=kind.about)
@@ -31,7 +31,7 @@ def register(commands) -> None:
         parser.add_argument("--size", metavar="WxH", help=f"default: {wide}x{high}")
         names = [option.name for option in kind.options]
         if "first" in names:
-            parser.add_argument("--range", type=float, nargs=2, metavar=("FIRST", "LAST"), help="default: the scene's")
+            parser.add_argument("--range", type=float, nargs=2, metavar=("FIRST", "LAST"), help="else the scene's")
         for option in kind.options:
             if option.name in APART:
                 continue
@@ -52,20 +52,27 @@ def register(commands) -> None:
             parser.add_argument("--object", default="", metavar="NAME", help="default: the first with targets")
             parser.add_argument("--relay", default="", metavar="NAME", help="default: the first with poses")
         parser.add_argument(
-            "--light", type=float, nargs=3, metavar=("RIGHT", "UP", "STRENGTH"), help="the key light, in degrees"
+            "--light",
+            type=float,
+            nargs=3,
+            metavar=("RIGHT", "UP", "STRENGTH"),
+            help="the key light, in degrees; else the scene's",
         )
-        parser.add_argument("--relief", type=float, default=Light().relief, metavar="N", help="0 to 1: hollows against ridges")
-        parser.add_argument("--shade", type=float, default=Light().shade, metavar="N", help="0 to 1: dark between what is near")
-        parser.add_argument("--clay", default=Light().clay, choices=CLAYS, help="lines: of light, which show uneven places")
+        parser.add_argument("--relief", type=float, metavar="N", help="0 to 1: hollows against ridges")
+        parser.add_argument("--shade", type=float, metavar="N", help="0 to 1: dark between what is near")
+        parser.add_argument("--clay", choices=CLAYS, help="lines: of light, which show uneven places")
         parser.add_argument("--watched", type=Path, help=argparse.SUPPRESS)
         parser.set_defaults(run=_run, kind=kind.key, options=tuple(n for n in names if n not in APART))
 
 
 def _run(given: argparse.Namespace) -> None:
+    from msgspec.structs import replace
+
+    from fictilis.core.scene.light import Light
+    from fictilis.core.validity.scenes import checked_light
     from fictilis.formats.registry import load
     from fictilis.pictures.making import make
     from fictilis.pictures.orders import KINDS, Order
-    from fictilis.render.items import Light
 
     path = given.output or given.other_output
     if path is None:
@@ -83,12 +90,12 @@ def _run(given: argparse.Namespace) -> None:
     watch = _told(given.watched) if given.watched is not None else _counted if sys.stderr.isatty() else None
     if given.watched is not None:
         os.nice(5)  # the window that watches goes first
-    for name in ("relief", "shade"):
-        if not 0 <= getattr(given, name) <= 1:
-            raise EditRefused(f"{name.capitalize()} goes from 0 to 1, and not to {getattr(given, name):g}.")
-    right, up, strength = given.light or (Light().right, Light().up, Light().strength)
-    light = Light(right, up, strength, given.relief, given.clay, given.shade)
-    said = make(load(given.scene), order, watch, light)
+    scene = load(given.scene)
+    told = dict(zip(("right", "up", "strength"), given.light or (), strict=False))
+    told |= {name: value for name in ("relief", "shade", "clay") if (value := getattr(given, name)) is not None}
+    light = replace(scene.light or Light(), **told)
+    checked_light(light)
+    said = make(scene, order, watch, light)
     for sentence in said:
         print(f"fictilis: warning: {sentence}", file=sys.stderr)
 

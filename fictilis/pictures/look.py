@@ -6,8 +6,8 @@ from msgspec import Struct
 
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.light import Light
 from fictilis.render.background import Background
-from fictilis.render.items import Light
 
 MOST = 8192  # pixels along a side
 CLEAR = "clear"

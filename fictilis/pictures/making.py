@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.clips import choose_clip, clip_named
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import Look
 from fictilis.pictures.movie import (
@@ -33,7 +34,6 @@ from fictilis.pictures.shots import LOOKED_AT, Aim, Shots, aimed
 from fictilis.pictures.words import burnt_in
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
-from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
 from fictilis.render.stage import Stage
 

@@ -27,9 +27,10 @@ from msgspec.structs import replace
 from fictilis.core.geometry.finer import Finer
 from fictilis.core.geometry.kinds import Line, Mesh
 from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.light import Light
 from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.items import Backdrop, Cloth, DrawItem, Light
+from fictilis.render.items import Backdrop, Cloth, DrawItem
 
 LARGE = 512  # bytes of an array that is sent once
 START = "from fictilis.render.served import serve; serve({})"

@@ -21,28 +21,6 @@ ALMOST = (0.0, 1.0 - 1e-7)  # a closed strand drawn whole where others are not
 DEEP = "#1D4E63"  # the other end of a tint that goes both ways
 
 
-MATT, GLAZED, LINES_OF_LIGHT = "matt", "glazed", "lines"
-CLAYS = (MATT, GLAZED, LINES_OF_LIGHT)
-
-
-class Light(Struct, frozen=True):
-    """The key light, seen from the viewer: degrees to the right and up, and its strength, 1 as shipped; and how it shows form:
-    ``relief`` 0…1 sets hollows off from ridges, ``clay`` is one of CLAYS; ``shade`` 0…1 darkens where surfaces come near one
-    another, in what does not move."""
-
-    right: float = -47.0
-    up: float = 43.0
-    strength: float = 1.0
-    relief: float = 0.5
-    clay: str = MATT
-    shade: float = 0.5
-
-    def direction(self) -> np.ndarray:
-        """(3,) right, up, toward the viewer."""
-        across, above = np.radians(self.right), np.radians(self.up)
-        return np.array([np.sin(across) * np.cos(above), np.sin(above), np.cos(across) * np.cos(above)])
-
-
 class Cloth(Struct, frozen=True, eq=False, weakref=True):
     """A texture laid over a mesh: coordinates (3t, 2) float32 of the triangles' corners, nan where there are none.
 

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from fictilis.core.geometry.kinds import Line
 from fictilis.core.ground.affine import rgb
 from fictilis.core.ground.arrays import box
+from fictilis.core.scene.light import CLAYS, Light
 from fictilis.render.background import Background
 from fictilis.render.beside import Ticket
 from fictilis.render.buffers import Buffers, CopyBuffers
@@ -24,7 +25,7 @@ from fictilis.render.context import OVER, off_screen
 from fictilis.render.covered import covered_part
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
-from fictilis.render.items import CLAYS, SWIFT_DOTS, DrawItem, Light, smooth_item, tube_item
+from fictilis.render.items import SWIFT_DOTS, DrawItem, smooth_item, tube_item
 from fictilis.render.passes import Passes
 from fictilis.render.programs import LINES, Programs, compiled
 from fictilis.render.shadow import SIZE, beneath

@@ -22,11 +22,11 @@ from fictilis.core.geometry.primitives import ball, plane
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef, full_shape
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Scene
 from fictilis.core.shaping.mirror import Mirror
 from fictilis.formats.native import read_native, write_native
-from fictilis.render.items import Light
 from tests.app.conftest import CTRL, NONE, SHIFT, answer_all, move, point, run
 
 K = Qt.Key
@@ -690,10 +690,12 @@ def test_light_and_the_colour_of_picks_are_kept(bench, monkeypatch):
     assert seen[0].clay == "lines", "it is shown before it is kept"
     assert bench.window.renderer.light.right == 60 and bench.view.palette_.picked == "#AA2288"
     kept = bench.window.settings.light()
-    assert kept == Light(60.0, clay="lines") == bench.window.renderer.light
+    assert kept == Light(60.0, clay="lines") == bench.window.renderer.light == bench.doc.scene.light
     monkeypatch.setattr(bench.window.ask, "show", from_behind)
     run(bench, "light")
     assert abs(seen[1].right) > 90 and seen[2] == Light() and bench.window.renderer.light == kept, "given up"
+    bench.doc.undo()
+    assert bench.doc.scene.light is None and bench.window.renderer.light == kept, "the settings have it for such scenes"
     bench.window.settings._store.setValue("light", "[10, 20, 1.5]")  # as 0.13 kept it
     bench.window.settings._store.setValue("clay", "chalk")
     assert bench.window.settings.light() == Light(10.0, 20.0, 1.5)

@@ -7,9 +7,9 @@ from PyQt6.QtTest import QTest
 
 from fictilis.app.view.compass import EDGE, RADIUS, middle_of, needles, on_compass
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.render.camera import DIRECTIONS
-from fictilis.render.items import Light
 from tests.app.conftest import move, run
 
 # which way of the scene lies toward the viewer
@@ -95,19 +95,28 @@ def test_the_brush_is_not_shown_over_it(user):
 
 
 def test_the_light_is_turned_by_a_drag_with_ctrl_kept_and_put_back(user):
-    view, settings, camera = user.view, user.window.settings, user.view.camera
+    view, camera = user.view, user.view.camera
     menus, during = [], []
     view.asked.connect(menus.append)
     at, how = QPointF(200, 200), {"modifiers": Qt.KeyboardModifier.ControlModifier, "button": Qt.MouseButton.RightButton}
 
     def look():
-        during.append((view.lighting, view.picture.renderer.light, settings.light()))
+        during.append((view.lighting, view.picture.renderer.light, user.doc.scene.light))
+        if len(during) == 2:
+            user.doc.undo()  # in the middle of a drag
 
     user.drag(view, at, at + QPointF(40, -20), **how, between=look)
-    assert during[-1][0] and during[-1][1] != Light() == during[-1][2], "seen at once, kept when it is let go"
-    assert settings.light() == Light(-27.0, 53.0) == user.window.renderer.light and view.camera == camera and not menus
-    user.drag(view, at, at + QPointF(-320, -190), **how)
-    assert settings.light() == Light(173.0, 90.0), "around the back, and no further than straight from above"
+    assert during[-1][0] and during[-1][1] != Light() and during[-1][2] is None, "seen at once, kept when it is let go"
+    assert user.doc.scene.light == Light(-27.0, 53.0) == user.window.renderer.light and view.camera == camera and not menus
+    user.drag(view, at, at + QPointF(-320, -190), **how, between=look)
+    assert user.doc.scene.light == Light(173.0, 90.0), "around the back, and no further than straight from above"
+    user.doc.undo()
+    assert user.doc.scene.light is None and user.window.renderer.light == Light(), "the step before was undone in the drag"
+    user.doc.redo()
+    QTest.mouseClick(view, how["button"], how["modifiers"], at.toPoint())
+    assert user.window.renderer.light == Light(173.0, 90.0) and not menus
     QTest.mouseDClick(view, how["button"], how["modifiers"], at.toPoint())
     QTest.mouseRelease(view, how["button"], how["modifiers"], at.toPoint())
-    assert settings.light() == Light() == user.window.renderer.light and view.navigating is None and not view.lighting
+    assert user.doc.scene.light == Light() == user.window.renderer.light and view.navigating is None and not view.lighting
+    user.doc.open_scene(Scene(), None)
+    assert user.doc.scene.light is None and user.window.renderer.light == Light()

@@ -12,12 +12,12 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits.keys import set_key
 from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.timeline import add_camera, change_reference
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.timeline import Marker, SceneCamera
 from fictilis.formats.native import write_native
 from fictilis.formats.registry import load
 from fictilis.pictures.movie import write_movie
 from fictilis.pictures.orders import AS_SEEN, KINDS, Order
-from fictilis.render.items import Light
 from tests.app.conftest import LEFT, choose
 from tests.app.doing import OBJ, act
 

@@ -19,10 +19,10 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import timeline
 from fictilis.core.edits.keys import set_key
 from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.timeline import Sound
 from fictilis.demo import sample
 from fictilis.formats.registry import save
-from fictilis.render.items import Light
 from fictilis.render.renderer import Renderer
 
 DAMAGED = ["{", "[1, 2", "nonsense", "17", '["a", 3]', '{"a": "b"}', "[1e400, 2, 3]", "\\x00", "null"]

@@ -38,6 +38,7 @@ from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.scene.appearance import Appearance, Surface, Texture
 from fictilis.core.scene.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
 from fictilis.core.scene.kept import NamedPick
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import Along, Transform
 from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.rules import Driver, Follow, Rule
@@ -83,6 +84,7 @@ def full(sheet):
     )[0]
     scene = timeline.set_marker(timeline.set_marker(scene, 12.5, "Beat"), -5, "In")
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really", -3.5, True, 0.25))
+    scene = timeline.set_light(scene, Light(120.0, -20.0, 1.25, 0.75, "glazed", 0.25))
     scene = timeline.set_reference(scene, Reference("take.mp4", b"not really", 2.5, 0.5, 0.75, -1.0, 0.25, True, True, False))
     scene = timeline.set_played(scene, 0, 40)
     act = Act(
@@ -197,6 +199,7 @@ def as_version_13(record):
 
 
 BACK = {
+    14: lambda record: record.pop("light", None),
     13: as_version_13,
     12: lambda record: record.pop("cues", None),
     11: as_version_11,
@@ -215,8 +218,8 @@ BACK = {
 
 @pytest.mark.parametrize("version", sorted(BACK))
 def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, full, version):
-    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but a reference picture and cues."""
-    full = replace(full, reference=None, cues=())
+    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but a reference, cues and a light."""
+    full = replace(full, reference=None, cues=(), light=None)
     scene = full if version >= 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     path = tmp_path / "old.fictilis"
     write_native(path, scene)

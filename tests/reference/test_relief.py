@@ -10,9 +10,10 @@ from msgspec.structs import replace
 
 from fictilis.core.geometry.normals import point_normals
 from fictilis.core.geometry.primitives import ball, cylinder, plane
+from fictilis.core.scene.light import Light
 from fictilis.render.background import Background
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem, Light
+from fictilis.render.items import DrawItem
 from fictilis.render.renderer import REACHES
 
 FROM_ABOVE = Camera(distance=60.0, pitch=90.0, parallel=True)

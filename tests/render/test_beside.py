@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.ground.errors import FictilisError
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.repeats import Repeat
 from fictilis.demo import SAMPLES, sample
 from fictilis.render import beside
@@ -16,7 +17,7 @@ from fictilis.render.background import Background
 from fictilis.render.beside import Beside, Known, Link, Ticket, packed
 from fictilis.render.camera import Camera
 from fictilis.render.dress import worn_item
-from fictilis.render.items import Backdrop, Cloth, Light
+from fictilis.render.items import Backdrop, Cloth
 from fictilis.render.snapshot import bounds
 from fictilis.render.stage import Stage, StageWish
 

@@ -7,10 +7,10 @@ from msgspec.structs import replace
 from fictilis.app.commands.ports import Ports
 from fictilis.app.model.document import Document
 from fictilis.app.model.making import DONE, FAILED, Job, Making
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import SavedView
 from fictilis.pictures.orders import AS_SEEN, KINDS, Order
-from fictilis.render.items import Light
 
 
 class PictureCommands:

@@ -15,12 +15,12 @@ if TYPE_CHECKING:
     from fictilis.app.model.recovery import Recoverable
     from fictilis.core.checks.finding import Finding
     from fictilis.core.mix.channels import ChannelRef
+    from fictilis.core.scene.light import Light
     from fictilis.core.scene.scene import MorphObject, Scene
     from fictilis.core.scene.timeline import SavedView
     from fictilis.formats.importing import Held
     from fictilis.pictures.orders import Order
     from fictilis.render.camera import Camera
-    from fictilis.render.items import Light
     from fictilis.render.stage import Stage
 
 T = TypeVar("T")

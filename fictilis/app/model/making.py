@@ -12,10 +12,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QProcess, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.formats.native import SUFFIX, write_native
 from fictilis.pictures.orders import Order, words_of
-from fictilis.render.items import Light
 
 WAITS, GOES, DONE, STOPPED, FAILED = "waits", "goes", "done", "stopped", "failed"
 STOP_WITHIN = 3000  # ms for cleaning up

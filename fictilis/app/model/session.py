@@ -22,9 +22,9 @@ from fictilis.core.scene.timeline import Animated
 from fictilis.render.stage import IN_THE_MIX
 
 if TYPE_CHECKING:
+    from fictilis.core.scene.light import Light
     from fictilis.formats.choices import Choices
     from fictilis.pictures.orders import Order
-    from fictilis.render.items import Light
 
 
 class Seeing(Struct, frozen=True):

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QByteArray, QSettings
 
 if TYPE_CHECKING:  # settings are read before anything numeric is loaded
-    from fictilis.render.items import Light
+    from fictilis.core.scene.light import Light
 
 T = TypeVar("T")
 RECENT_FILES = 10
@@ -141,7 +141,8 @@ class Settings:
         self._store.setValue("export_kind", suffix)
 
     def light(self) -> Light:
-        from fictilis.render.items import CLAYS, MATT, Light
+        """That of scenes without one of their own."""
+        from fictilis.core.scene.light import CLAYS, MATT, Light
 
         kept: list[float] = self._kept("light", [], _are_numbers)
         clay = str(self._store.value("clay", MATT))
@@ -154,10 +155,12 @@ class Settings:
         colour = str(self._store.value("picked", ""))
         return colour if re.fullmatch("#[0-9a-fA-F]{6}", colour) else ""
 
-    def set_light(self, light: Light, picked: str) -> None:
+    def set_picked(self, picked: str) -> None:
+        self._store.setValue("picked", picked)
+
+    def set_light(self, light: Light) -> None:
         self._store.setValue("light", json.dumps([getattr(light, name) for name in LIGHT]))
         self._store.setValue("clay", light.clay)
-        self._store.setValue("picked", picked)
 
     def has(self, name: str) -> bool:
         """Whether a flag was ever set."""

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.handles import paint_letters
-from fictilis.render.items import Light
+from fictilis.core.scene.light import Light
 
 DEGREES = 0.5  # per pixel
 

@@ -43,10 +43,11 @@ from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import ShapeRef
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
-from fictilis.render.items import DrawItem, Light
+from fictilis.render.items import DrawItem
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
 AT_ONCE = 0.035  # s of finding out shapes before others get their turn

@@ -13,7 +13,7 @@ from fictilis.app.widgets.fields import show_colour
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette
-from fictilis.render.items import CLAYS, Light
+from fictilis.core.scene.light import CLAYS, Light
 
 WAYS = {"From the side": (-78.0, 14.0), "From above": (-20.0, 76.0), "From behind": (-152.0, 34.0)}  # degrees
 CLAY_WORDS = ("Matt", "Glazed", "Lines of light")

@@ -31,6 +31,7 @@ from fictilis.app.widgets.theme import Palette
 from fictilis.core.ground.errors import EditRefused, FictilisError, there
 from fictilis.core.mix.key_refs import jumping
 from fictilis.core.mix.relay import poses, relays
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.pictures.look import CLEAR
 from fictilis.pictures.making import clipped, files_of, frames_of, one_of
@@ -38,7 +39,6 @@ from fictilis.pictures.orders import AS_SEEN, KINDS, OWN, Order, values_of
 from fictilis.pictures.sheet import count_of
 from fictilis.pictures.shots import Shots, eyes_of
 from fictilis.render.beside import Draws
-from fictilis.render.items import Light
 from fictilis.render.stage import Stage
 
 SUFFIXES = {".mp4": "MP4, H.264 (.mp4)", ".webm": "WebM, VP9 (.webm)", ".gif": "GIF (.gif)", ".png": "Numbered PNG (.png)"}

@@ -23,7 +23,7 @@ SCENE_WORDS = {
     "name": "", "fps": "", "start": "", "end": "", "objects": "", "cameras": "", "markers": "", "id_floor": "", "clips": "",
     "cues": "",
     "views": "kept views", "sound": "sound", "played": "part that is played", "clip": "active clip",
-    "reference": "reference picture",
+    "reference": "reference picture", "light": "light",
 }  # fmt: skip
 OBJECT_WORDS = {
     "id": "", "name": "", "geometry": "", "base": "", "targets": "", "lanes": "", "visible": "", "locked": "",

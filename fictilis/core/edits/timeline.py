@@ -10,9 +10,10 @@ from msgspec.structs import replace
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import fresh_id, fresh_name, given_name
 from fictilis.core.scene.at_rate import AtRate
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import LONGEST_RANGE, NEAR, Marker, Reference, SceneCamera, Sound
-from fictilis.core.validity.scenes import checked_reference, checked_sound
+from fictilis.core.validity.scenes import checked_light, checked_reference, checked_sound
 
 
 def set_rate(scene: Scene, fps: float, keep_seconds: bool = False) -> Scene:
@@ -93,6 +94,12 @@ def set_sound(scene: Scene, sound: Sound | None) -> Scene:
     """Set the sound, or none. Raises EditRefused for numbers out of bounds."""
     checked_sound(sound)
     return replace(scene, sound=sound)
+
+
+def set_light(scene: Scene, light: Light | None) -> Scene:
+    """Set the light, or none for that of whoever looks. Raises EditRefused for numbers out of bounds."""
+    checked_light(light)
+    return replace(scene, light=light)
 
 
 def set_reference(scene: Scene, reference: Reference | None) -> Scene:

@@ -18,6 +18,7 @@ from fictilis.core.scene.appearance import Appearance, Surface
 from fictilis.core.scene.cues import Cue
 from fictilis.core.scene.deformers import Deformer, kept_to
 from fictilis.core.scene.kept import FormNumbers, NamedPick, StoredMix
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import ALONG, Along, Transform
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.repeats import Repeat
@@ -212,10 +213,10 @@ class MorphObject(Animated, Struct, frozen=True, eq=False, weakref=True):
 
 
 class Scene(Struct, frozen=True, eq=False, weakref=True):
-    """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part of them that is played,
-    None for all. The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that was
-    given and is gone: new ids begin above it, so that none is used again. ``clip`` is the id of the active one of
-    ``clips``; without any clips what there is is one without a name. ``cues`` say what happens when it is touched."""
+    """Everything a file holds. ``start`` and ``end`` are frames, both shown; ``played`` is the part played, None for all.
+    The first camera is the one that is looked through. ``id_floor`` is the highest number of an id that is gone: new ids begin
+    above it. ``clip`` is the id of the active one of ``clips``; without clips what there is is one without a name. ``cues`` say
+    what happens when it is touched. A ``light`` of None is the program's own."""
 
     name: str = "Untitled"
     fps: float = 24.0
@@ -232,6 +233,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     clip: str | None = None
     reference: time.Reference | None = None
     cues: tuple[Cue, ...] = ()
+    light: Light | None = None
 
     @property
     def camera(self) -> SceneCamera | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.light import CLAYS, LIGHT_BOUNDS, Light
 from fictilis.core.scene.repeats import FACES, LINE, Repeat
 from fictilis.core.scene.scene import BLEND, LANE_HOLDERS, MorphObject, Scene, lane_homes
 from fictilis.core.scene.timeline import LONGEST_RANGE, Clip, Reference, SavedView, SceneCamera, Sound
@@ -96,6 +97,7 @@ def _time(scene: Scene) -> None:
         raise EditRefused(f"It says that ids up to {scene.id_floor} are gone; that is from 0 to {MOST_ID:,}.")
     checked_sound(scene.sound)
     checked_reference(scene.reference)
+    checked_light(scene.light)
 
 
 def checked_sound(sound: Sound | None) -> None:
@@ -104,6 +106,17 @@ def checked_sound(sound: Sound | None) -> None:
         raise EditRefused(f"A sound cannot begin at frame {sound.start:g}.")
     if sound is not None and not 0 <= sound.volume <= 1:
         raise EditRefused(f"A volume must be from 0 to 1, not {sound.volume:g}.")
+
+
+def checked_light(light: Light | None) -> None:
+    """Raises EditRefused for numbers out of bounds."""
+    if light is None:
+        return
+    for name, (low, high) in LIGHT_BOUNDS.items():
+        if not low <= getattr(light, name) <= high:
+            raise EditRefused(f"The light’s {name} must be from {low:g} to {high:g}, not {getattr(light, name):g}.")
+    if light.clay not in CLAYS:
+        raise EditRefused(f"Clay is one of {', '.join(CLAYS)}, not “{light.clay}”.")
 
 
 def checked_reference(reference: Reference | None) -> None:
