@@ -8,6 +8,8 @@ import json
 
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
+    from msgspec.structs import asdict
+
     from fictilis.core.rehearsal.cue_words import sentence
     from fictilis.core.scene.clips import whole_clips
 
@@ -17,6 +19,7 @@ def describe(scene) -> dict:
         "objects": [_object(scene, obj) for obj in scene.objects],
         "cameras": [{"name": c.name, "lanes": _lanes(c)} for c in scene.cameras],
         "reference": scene.reference and {"name": scene.reference.name, "start": scene.reference.start},
+        "light": scene.light and asdict(scene.light),
         "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
         "clips": [
             {"name": c.name, "range": [c.start, c.end], "loop": c.loop, "in_hand": c.id == scene.clip,
