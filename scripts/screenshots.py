@@ -332,6 +332,10 @@ def main() -> None:
 
     def take(name: str, widget=None) -> None:
         QTest.qWait(900)
+        for _ in range(100):
+            if window.thumbnails.at_rest:
+                break
+            QTest.qWait(50)
         (widget or window).grab().save(str(OUT / f"{name}.png"))
 
     doc.open_scene(Scene(), None)

@@ -117,6 +117,7 @@ class Window(Parts):
 
         if not scene.objects or self._make_renderer():
             return None
+        there(self.renderer).light = scene.light or self.settings.light()
         place = self.rect().marginsRemoved(QMargins(*AROUND))
         wide, high = max(place.width(), 1), max(place.height(), 1)
         stage = first_stage(scene)
@@ -145,7 +146,7 @@ class Window(Parts):
                 self.renderer = Renderer()
             except FictilisError as error:
                 return error.said
-            self.renderer.light = self.light()
+            self.renderer.light = self.settings.light()
         return ""
 
     def _view_alone(self, found: tuple[Scene, Path | None] | None, stage: Stage | None) -> None:

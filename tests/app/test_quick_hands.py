@@ -554,7 +554,7 @@ def test_nothing_of_a_scene_that_was_left_stays_in_memory(hurried, monkeypatch):
 def test_thumbnails_wait_while_the_view_has_no_picture_yet(hurried, monkeypatch):
     view, thumbnails = hurried.view, hurried.window.thumbnails
     monkeypatch.setattr(pictures, "SOON", 0.0)
-    assert hurried.comes(lambda: thumbnails._drawn is None and not thumbnails._wanted)
+    assert hurried.comes(lambda: thumbnails.at_rest)
     told = []
     view.picture_shown.connect(lambda: told.append("view"))
     thumbnails.ready.connect(lambda: told.append("thumbnail"))

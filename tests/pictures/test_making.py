@@ -19,6 +19,7 @@ from fictilis.core.edits.relays import make_relay
 from fictilis.core.edits.targets import target_from_points
 from fictilis.core.ground.errors import FictilisError
 from fictilis.core.ground.parameters import Choice, Flag, Number
+from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.timeline import Marker, SavedView, SceneCamera, Sound
 from fictilis.pictures.linear import STEPS, Sum, light_of, stored
 from fictilis.pictures.look import CLEAR, Look
@@ -252,7 +253,7 @@ def test_the_command_line_says_what_an_order_says(kind, tmp_path, monkeypatch):
     parser = argparse.ArgumentParser()
     pictures.register(parser.add_subparsers())
     asked = []
-    monkeypatch.setattr("fictilis.formats.registry.load", lambda path: None)
+    monkeypatch.setattr("fictilis.formats.registry.load", lambda path: Scene())
     monkeypatch.setattr("fictilis.pictures.making.make", lambda _scene, order, *_rest: asked.append(order) or [])
     for _ in range(30):
         order = some_order(kind, rng, tmp_path / "out.png")

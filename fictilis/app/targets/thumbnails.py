@@ -107,6 +107,11 @@ class Thumbnails(QObject):
         self._go_on()
         return kept[1] if kept is not None else None
 
+    @property
+    def at_rest(self) -> bool:
+        """Whether all that were asked for are made."""
+        return not self._wanted and self._drawn is None and not self._beside.busy
+
     def forget(self) -> None:
         """Keep nothing of the scene that was left."""
         self._kept.clear()

@@ -11,7 +11,7 @@ in vec2 place;
 out vec4 pixel;
 
 const float PI = 3.14159265;
-const int SLICES = 2, STEPS = 5;
+const int SLICES = 2, STEPS = 4;
 const float WIDEST = 60.0; // pixels looked over to a side
 const float NOISE[16] = float[](0.0, 8.0, 2.0, 10.0, 12.0, 4.0, 14.0, 6.0, 3.0, 11.0, 1.0, 9.0, 15.0, 7.0, 13.0, 5.0);
 
