@@ -80,6 +80,12 @@ class DrawItem(Struct, eq=False):
     finer: Finer | None = None
     fine: np.ndarray | None = None
     relief: float = 0.5
+    measured: bool = True  # its tint says numbers, and is drawn as a legend has it
+
+    @property
+    def tells(self) -> bool:
+        """Whether its colours say numbers: they are drawn without relief, gloss and shade."""
+        return self.measured and self.tint is not None
 
     @property
     def triangle_count(self) -> int:

@@ -125,7 +125,7 @@ class Renderer:
         self._tell(camera, width, height, factor)
         self._draw_items(opaque, factor)
         shade = None
-        if self._shaded and all(i.tint is None for i in items):  # colours that say numbers are not changed
+        if self._shaded and not any(i.tells for i in items):
             shade = self._passes.shade((width, height))
             shade.find(frame, camera, covered)
             frame.fbo.use()
@@ -313,9 +313,8 @@ class Renderer:
         for program in (self.clay[plain], *((self.copies[plain],) if item.many is not None else ())):
             program["colour"].value, program["alpha"].value = rgb(item.colour), item.alpha
             program["flat_shading"].value = float(not item.smooth)
-            # colours that say numbers are not changed
-            program["relief"].value = self.light.relief * item.relief if item.tint is None else 0.0
-            program["glaze"].value = CLAYS.index(self.light.clay) if item.tint is None else 0
+            program["relief"].value = 0.0 if item.tells else self.light.relief * item.relief
+            program["glaze"].value = 0 if item.tells else CLAYS.index(self.light.clay)
             if not plain:
                 program["tint_colour"].value, program["low_colour"].value = rgb(item.tint_colour), rgb(item.low_colour)
                 program["cloth"].value = 0 if item.cloth is None else 1 if image is None else 2
@@ -364,7 +363,7 @@ class Renderer:
         self._surfaces.move_to_end(item.key)
         solid = kept[1]
         solid.matrix, solid.alpha, solid.colour, solid.smooth = item.matrix, item.alpha, item.colour, item.smooth
-        solid.tint_colour, solid.low_colour = item.tint_colour, item.low_colour
+        solid.tint_colour, solid.low_colour, solid.measured = item.tint_colour, item.low_colour, item.measured
         solid.cloth = item.cloth if item.finer is not None else None
         return solid
 

@@ -86,3 +86,8 @@ def test_only_the_part_of_a_picture_that_is_covered_is_looked_at_and_no_pixel_di
     whole = renderer.draw(items, NEARER, SIZE, SIZE, BLACK, True)
     far = [*items, sheet(GROUND - [0, 400, 0], alpha=0.0)]
     assert np.abs(whole.astype(int) - renderer.draw(far, NEARER, SIZE, SIZE, BLACK, True)).max() <= 1
+
+
+def test_colours_of_a_brush_or_a_mask_leave_it(renderer):
+    marked = sheet(WALL, tint=np.full(len(WALL), 0.5, np.float32), measured=False)
+    assert dark(renderer, [sheet(GROUND), marked], NEARER).max() > 0.3

@@ -87,7 +87,7 @@ class Dressing:
         """Colour an item's points; returns a number that changes with the colours."""
         doc = self.doc
         place = (draw.key, "tint")
-        painted = worn.mask
+        painted, draw.measured = worn.mask, False
         if item.shaped and painted is not None:
             draw.tint, number = self._kept.get(place, (painted,), lambda: (1 - painted).astype(np.float32))
             draw.tint_colour = palette.text if not palette.dark else "#0C1211"
@@ -108,6 +108,7 @@ class Dressing:
         if passed is not None:
             draw.tint, draw.tint_colour = passed, palette.primary
             return hash(passed.tobytes())
+        draw.measured = True
         if way == "displacement":
             return self._displacement(draw, item, place)
         if way == "stretch":
