@@ -47,6 +47,9 @@ class User:
         return self.obj.target_named(name)
 
     def press(self, key: Qt.Key, modifiers=NONE, on: QWidget | None = None) -> None:
+        at = (on or self.view).window()
+        if at is self.window and not self.window.isActiveWindow() and QApplication.activeModalWidget() is None:
+            self.take_keys_again()
         QTest.keyClick(on or self.view, key, modifiers)
 
     def take_keys_again(self) -> None:
