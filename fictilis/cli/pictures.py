@@ -31,7 +31,7 @@ def register(commands) -> None:
         parser.add_argument("--size", metavar="WxH", help=f"default: {wide}x{high}")
         names = [option.name for option in kind.options]
         if "first" in names:
-            parser.add_argument("--range", type=float, nargs=2, metavar=("FIRST", "LAST"), help="else the scene's")
+            parser.add_argument("--range", type=float, nargs=2, metavar=("FIRST", "LAST"), help="default: the scene's")
         for option in kind.options:
             if option.name in APART:
                 continue
@@ -56,7 +56,7 @@ def register(commands) -> None:
             type=float,
             nargs=3,
             metavar=("RIGHT", "UP", "STRENGTH"),
-            help="the key light, in degrees; else the scene's",
+            help="key light, in degrees; default: the scene's",
         )
         parser.add_argument("--relief", type=float, metavar="N", help="0 to 1: hollows against ridges")
         parser.add_argument("--shade", type=float, metavar="N", help="0 to 1: dark between what is near")
