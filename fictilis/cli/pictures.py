@@ -56,7 +56,7 @@ def register(commands) -> None:
             type=float,
             nargs=3,
             metavar=("RIGHT", "UP", "STRENGTH"),
-            help="key light, in degrees; default: the scene's",
+            help="in degrees; default: the scene's",
         )
         parser.add_argument("--relief", type=float, metavar="N", help="0 to 1: hollows against ridges")
         parser.add_argument("--shade", type=float, metavar="N", help="0 to 1: dark between what is near")

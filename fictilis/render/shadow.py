@@ -30,7 +30,7 @@ def beneath(items: Sequence[DrawItem], ground: Ground) -> Camera | None:
     low = np.maximum(every.min(axis=0), middle - ground.reach)
     high = np.minimum(every.max(axis=0), middle + ground.reach)
     half = float((high - low).max()) / 2
-    if not (high >= low).all() or half <= 0:  # an upright sheet is wide one way only
+    if not (high >= low).all() or half <= 0:  # an upright line is wide one way only
         return None
     x, z = (low + high) / 2
     half *= 1 + 2 * SOFT
