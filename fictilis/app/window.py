@@ -54,6 +54,7 @@ class Window(Parts):
     pictured = pyqtSignal()  # the model is in the window, not yet in its view
 
     _warming: BackgroundTask
+    _usual_light: Light
 
     def __init__(self, doc: Document | Found, settings: Settings, recovery_folder: Path) -> None:
         """Whole with a document; with what finds a scene it comes up part by part."""
@@ -213,7 +214,8 @@ class Window(Parts):
         )
         self._warming, self._warm = BackgroundTask(self), False
         self.view = View(doc, self.palette_, lambda moved: self.ask.base(moved))
-        self.view.lit.connect(self._turn_light)
+        self._take_usual_light()
+        doc.opened.connect(self._take_usual_light)
         self.view.first_painted.connect(self.start_renderer, QUEUED)  # type: ignore[call-arg]
 
     def event(self, event: QEvent) -> bool:
@@ -347,7 +349,7 @@ class Window(Parts):
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
         self.settings.set_flag("prove_exports", self.doc.prove_exports)
         self.idle.start()
-        if self.renderer is not None and not self.view.lighting and self.renderer.light != self.light():
+        if self.renderer is not None and self.view.lighting is None and self.renderer.light != self.light():
             self.renderer.light = self.light()
             self.view.refresh()
         if self.doc.shaping is not None:
@@ -357,14 +359,11 @@ class Window(Parts):
             self._at_rest.start()
 
     def light(self) -> Light:
-        """That of the scene, else that of the settings."""
-        return self.doc.scene.light or self.settings.light()
+        """That of the scene, else that which the settings had when it was opened: so one that is kept can be undone."""
+        return self.doc.scene.light or self._usual_light
 
-    def _turn_light(self, light: Light) -> None:
-        from fictilis.core.edits.timeline import set_light
-
-        if light != self.light():
-            self.doc.edit("Turn the light", lambda s: set_light(s, light))
+    def _take_usual_light(self) -> None:
+        self._usual_light = self.settings.light()
 
     def show_light(self, light: Light, picked: str) -> None:
         """Light the view, and colour what is picked; an empty colour is the theme's."""

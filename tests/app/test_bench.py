@@ -695,7 +695,9 @@ def test_light_and_the_colour_of_picks_are_kept(bench, monkeypatch):
     run(bench, "light")
     assert abs(seen[1].right) > 90 and seen[2] == Light() and bench.window.renderer.light == kept, "given up"
     bench.doc.undo()
-    assert bench.doc.scene.light is None and bench.window.renderer.light == kept, "the settings have it for such scenes"
+    assert bench.doc.scene.light is None and bench.window.renderer.light == Light(), "as it was before"
+    bench.doc.open_scene(Scene(), None)
+    assert bench.window.renderer.light == kept, "scenes to come have it"
     bench.window.settings._store.setValue("light", "[10, 20, 1.5]")  # as 0.13 kept it
     bench.window.settings._store.setValue("clay", "chalk")
     assert bench.window.settings.light() == Light(10.0, 20.0, 1.5)

@@ -17,7 +17,6 @@ if TYPE_CHECKING:  # settings are read before anything numeric is loaded
 
 T = TypeVar("T")
 RECENT_FILES = 10
-LIGHT = ("right", "up", "strength", "relief", "shade")  # numbers of it, in the order they are kept
 RENAMED = {"tangent-free": "tangent-broken", "tangent-aligned": "tangent-joined"}  # actions, since version 0.3
 
 
@@ -142,13 +141,12 @@ class Settings:
 
     def light(self) -> Light:
         """That of scenes without one of their own."""
-        from fictilis.core.scene.light import CLAYS, MATT, Light
+        from fictilis.core.scene.light import CLAYS, LIGHT_BOUNDS, MATT, Light
 
         kept: list[float] = self._kept("light", [], _are_numbers)
         clay = str(self._store.value("clay", MATT))
-        light = replace(Light(), **{name: float(value) for name, value in zip(LIGHT, kept, strict=False)})
-        relief, shade = (min(max(part, 0.0), 1.0) for part in (light.relief, light.shade))
-        return replace(light, relief=relief, shade=shade, clay=clay if clay in CLAYS else MATT)
+        told = {name: min(max(v, low), high) for (name, (low, high)), v in zip(LIGHT_BOUNDS.items(), kept, strict=False)}
+        return replace(Light(clay=clay if clay in CLAYS else MATT), **told)
 
     def picked(self) -> str:
         """The colour of what is picked, or nothing for the theme's."""
@@ -159,7 +157,9 @@ class Settings:
         self._store.setValue("picked", picked)
 
     def set_light(self, light: Light) -> None:
-        self._store.setValue("light", json.dumps([getattr(light, name) for name in LIGHT]))
+        from fictilis.core.scene.light import LIGHT_BOUNDS
+
+        self._store.setValue("light", json.dumps([getattr(light, name) for name in LIGHT_BOUNDS]))
         self._store.setValue("clay", light.clay)
 
     def has(self, name: str) -> bool:
@@ -185,7 +185,5 @@ class Settings:
 def _are_numbers(found: object) -> bool:
     """Of a light; settings of before had neither relief nor shade."""
     return (
-        isinstance(found, list)
-        and 3 <= len(found) <= len(LIGHT)
-        and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
+        isinstance(found, list) and len(found) in (3, 4, 5) and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
     )

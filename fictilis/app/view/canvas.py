@@ -16,6 +16,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.picture import Picture
 from fictilis.app.view.tools import Bench, Event
 from fictilis.app.widgets.theme import Palette
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
@@ -81,7 +82,7 @@ class Canvas(Protocol):
     pointer: QPointF
     seen: Seen | None
     navigating: QPointF | None
-    lighting: bool  # whether it is the light that is turned
+    lighting: Light | None  # where it stood when a hand took it, while that turns it
     placing_pivot: bool
     moving: bool
     divider: float

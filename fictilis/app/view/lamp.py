@@ -8,14 +8,23 @@ from PyQt6.QtGui import QMouseEvent, QPainter
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.handles import paint_letters
+from fictilis.core.edits.timeline import set_light
 from fictilis.core.scene.light import Light
 
 DEGREES = 0.5  # per pixel
 
 
-def turns_light(event: QMouseEvent) -> bool:
-    """Whether a press is one that turns the light."""
-    return event.button() == Qt.MouseButton.RightButton and bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+def light_taken(view: Canvas, event: QMouseEvent) -> Light | None:
+    """The light as it stands, where a press takes it by the hand; else None."""
+    taken = event.button() == Qt.MouseButton.RightButton and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+    return view.picture.renderer.light if taken and view.picture is not None else None
+
+
+def keep_light(view: Canvas) -> None:
+    """Give the scene the light that was turned."""
+    if view.lighting is not None and view.picture is not None and view.picture.renderer.light != view.lighting:
+        light = view.picture.renderer.light
+        view.doc.edit("Turn the light", lambda s: set_light(s, light))
 
 
 def turned(light: Light, across: float, down: float) -> Light:
@@ -31,7 +40,7 @@ def put_back(light: Light) -> Light:
 
 def paint_light(view: Canvas, painter: QPainter) -> None:
     """Where the light stands, beside the pointer, while it is turned."""
-    if view.lighting and view.picture is not None:
+    if view.lighting is not None and view.picture is not None:
         light = view.picture.renderer.light
         across, above = "right" if light.right >= 0 else "left", "up" if light.up >= 0 else "down"
         text = f"Light {abs(light.right):.0f}° {across}, {abs(light.up):.0f}° {above}"

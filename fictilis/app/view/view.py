@@ -28,7 +28,7 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
-from fictilis.app.view.lamp import put_back, turned, turns_light
+from fictilis.app.view.lamp import keep_light, light_taken, put_back, turned
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
@@ -59,7 +59,6 @@ class View(Gesturing, QWidget):
 
     picture_shown = pyqtSignal()
     asked = pyqtSignal(object)  # for a menu, at a place of the screen
-    lit = pyqtSignal(object)  # where the light was put by hand
     first_painted = pyqtSignal()
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
@@ -75,7 +74,8 @@ class View(Gesturing, QWidget):
         self.dressing = Dressing(doc)
         self.navigating: QPointF | None = None
         self._turned_from = QPointF()
-        self.eye, self.lighting = Eye(doc, self), False
+        self.eye = Eye(doc, self)
+        self.lighting: Light | None = None
         self.backing = Backing(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready, self.touching = AmountField(self), Ready(doc, self), Touching(self)
@@ -287,7 +287,7 @@ class View(Gesturing, QWidget):
             self._stop_navigating()  # a second button
         elif turns and not self.doc.hand.busy:
             self.navigating = self._turned_from = event.position()
-            self.lighting = turns_light(event)
+            self.lighting = light_taken(self, event)
         else:
             self.setFocus()
             super().mousePressEvent(event)
@@ -335,9 +335,9 @@ class View(Gesturing, QWidget):
         return None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if turns_light(event):
+        self.lighting = light_taken(self, event)
+        if self.lighting is not None:
             self._light(put_back)
-            self.lighting = True
             self._stop_navigating()
             return
         item = self.shaped_item()
@@ -374,14 +374,13 @@ class View(Gesturing, QWidget):
     def _stop_navigating(self) -> None:
         self.navigating = None
         self.eye.aim_done()
-        if self.lighting and self.picture is not None:
-            self.lit.emit(self.picture.renderer.light)
-        self.lighting = False
+        keep_light(self)
+        self.lighting = None
 
     def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
         dx, dy = at.x() - there(self.navigating).x(), at.y() - there(self.navigating).y()
         panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
-        if self.lighting:
+        if self.lighting is not None:
             self._light(lambda light: turned(light, dx, dy))
         elif panning:
             self.camera = self.camera.moved(dx, dy, self.height())
@@ -414,7 +413,7 @@ class View(Gesturing, QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:
-            still = not self.lighting and (event.position() - self._turned_from).manhattanLength() < 3
+            still = self.lighting is None and (event.position() - self._turned_from).manhattanLength() < 3
             self._stop_navigating()
             if event.button() == Qt.MouseButton.RightButton and still:
                 self.asked.emit(event.globalPosition().toPoint())

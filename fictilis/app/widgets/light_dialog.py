@@ -13,7 +13,7 @@ from fictilis.app.widgets.fields import show_colour
 from fictilis.app.widgets.labelled import Labelled
 from fictilis.app.widgets.layouts import across
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.scene.light import CLAYS, Light
+from fictilis.core.scene.light import CLAYS, LIGHT_BOUNDS, Light
 
 WAYS = {"From the side": (-78.0, 14.0), "From above": (-20.0, 76.0), "From behind": (-152.0, 34.0)}  # degrees
 CLAY_WORDS = ("Matt", "Glazed", "Lines of light")
@@ -26,11 +26,11 @@ class LightDialog(FormDialog):
         self, parent: QWidget, light: Light, picked: str, palette: Palette, show: Callable[[Light, str], None]
     ) -> None:
         asks = (
-            NumberAsk("right", "Light from the right", "°", light.right, -180, 180, 0),
-            NumberAsk("up", "Light from above", "°", light.up, -90, 90, 0),
-            NumberAsk("strength", "Strength", "×", light.strength, 0.2, 2),
-            NumberAsk("relief", "Relief", "", light.relief, 0, 1),
-            NumberAsk("shade", "Shade", "", light.shade, 0, 1),
+            NumberAsk("right", "Light from the right", "°", light.right, *LIGHT_BOUNDS["right"], 0),
+            NumberAsk("up", "Light from above", "°", light.up, *LIGHT_BOUNDS["up"], 0),
+            NumberAsk("strength", "Strength", "×", light.strength, *LIGHT_BOUNDS["strength"]),
+            NumberAsk("relief", "Relief", "", light.relief, *LIGHT_BOUNDS["relief"]),
+            NumberAsk("shade", "Shade", "", light.shade, *LIGHT_BOUNDS["shade"]),
             ChoiceAsk("clay", "Clay", tuple(zip(CLAY_WORDS, CLAYS, strict=True)), light.clay),
         )
         said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
@@ -79,7 +79,7 @@ class LightDialog(FormDialog):
 
     def _reset(self) -> None:
         shipped = Light()
-        for name in ("right", "up", "strength", "relief", "shade"):
+        for name in LIGHT_BOUNDS:
             self.fields[name].set_value(getattr(shipped, name))
         self.fields["clay"].set_value(CLAY_WORDS[CLAYS.index(shipped.clay)])
         self.set_picked("")

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 MATT, GLAZED, LINES_OF_LIGHT = "matt", "glazed", "lines"
 CLAYS = (MATT, GLAZED, LINES_OF_LIGHT)
+# in the order settings keep them
 LIGHT_BOUNDS = {
     "right": (-180.0, 180.0), "up": (-90.0, 90.0), "strength": (0.0, 10.0), "relief": (0.0, 1.0), "shade": (0.0, 1.0),
 }  # fmt: skip
