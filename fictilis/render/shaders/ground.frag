@@ -33,5 +33,5 @@ void main() {
         }
     }
     float whole = seen + shade * (1.0 - seen);
-    pixel = vec4(mix(vec3(0.10, 0.08, 0.07), colour, seen / max(whole, 1e-4)), whole);
+    pixel = vec4(mix(vec3(0.02, 0.015, 0.01), colour, seen / max(whole, 1e-4)), whole);
 }
