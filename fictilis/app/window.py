@@ -349,7 +349,7 @@ class Window(Parts):
         self.settings.set_flag("hold_guard", self.doc.hold_guard)
         self.settings.set_flag("prove_exports", self.doc.prove_exports)
         self.idle.start()
-        if self.renderer is not None and self.view.lighting is None and self.renderer.light != self.light():
+        if self.renderer is not None and self.view.turning.light is None and self.renderer.light != self.light():
             self.renderer.light = self.light()
             self.view.refresh()
         if self.doc.shaping is not None:

@@ -101,7 +101,7 @@ def test_the_light_is_turned_by_a_drag_with_ctrl_kept_and_put_back(user):
     at, how = QPointF(200, 200), {"modifiers": Qt.KeyboardModifier.ControlModifier, "button": Qt.MouseButton.RightButton}
 
     def look():
-        during.append((view.lighting, view.picture.renderer.light, user.doc.scene.light))
+        during.append((view.turning.light, view.picture.renderer.light, user.doc.scene.light))
         if len(during) == 2:
             user.doc.undo()  # in the middle of a drag
 
@@ -117,6 +117,6 @@ def test_the_light_is_turned_by_a_drag_with_ctrl_kept_and_put_back(user):
     assert user.window.renderer.light == Light(173.0, 90.0) and not menus
     QTest.mouseDClick(view, how["button"], how["modifiers"], at.toPoint())
     QTest.mouseRelease(view, how["button"], how["modifiers"], at.toPoint())
-    assert user.doc.scene.light == Light() == user.window.renderer.light and view.navigating is None and view.lighting is None
+    assert user.doc.scene.light == Light() == user.window.renderer.light and not view.turning.on and view.turning.light is None
     user.doc.open_scene(Scene(), None)
     assert user.doc.scene.light is None and user.window.renderer.light == Light()

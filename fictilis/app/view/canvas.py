@@ -16,7 +16,6 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.picture import Picture
 from fictilis.app.view.tools import Bench, Event
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
@@ -70,7 +69,7 @@ def touched_under(
 
 
 class Canvas(Protocol):
-    """The view, to its parts. ``backing``, ``strokes``, ``drawing`` and ``amount`` are parts too, without their types here."""
+    """The view, to its parts. Those of type Any are parts too, whose modules know this one."""
 
     doc: Document
     palette_: Palette
@@ -81,8 +80,6 @@ class Canvas(Protocol):
     worn: Worn
     pointer: QPointF
     seen: Seen | None
-    navigating: QPointF | None
-    lighting: Light | None  # where it stood when a hand took it, while that turns it
     placing_pivot: bool
     moving: bool
     divider: float
@@ -90,6 +87,7 @@ class Canvas(Protocol):
     backing: Any
     drawing: Any
     strokes: Any
+    turning: Any
     amount: Any
 
     @property

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtCore import QPointF
 
 from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
@@ -24,7 +23,7 @@ from fictilis.render.stage import LINE_UP, StageItem, StageWish, line_up_corners
 class Sight(Protocol):
     """What of a view its camera needs."""
 
-    navigating: QPointF | None
+    turning: Any
 
     def width(self) -> int: ...
     def height(self) -> int: ...
@@ -44,7 +43,7 @@ class Aim(Gesture):
     @property
     def by_keys(self) -> bool:
         """The wheel turns it, with no button held."""
-        return self.view.navigating is None
+        return not self.view.turning.on
 
     def move(self, camera: Camera) -> None:
         before, along = self.doc.channels.values(self.camera), self.camera.along
@@ -63,7 +62,7 @@ class Aim(Gesture):
             self.doc.channels.set_values(self.aims, f"Aim {self.camera.name}")
 
     def cancel(self) -> None:
-        self.view.navigating = None
+        self.view.turning.at = None
 
     def interrupt(self) -> None:
         self.end()
@@ -114,7 +113,7 @@ class Eye:
             self._own = camera
 
     def aim_done(self) -> None:
-        if isinstance(self.doc.hand.gesture, Aim) and self.view.navigating is None:
+        if isinstance(self.doc.hand.gesture, Aim) and not self.view.turning.on:
             self.doc.hand.release()
 
     def changed(self) -> None:

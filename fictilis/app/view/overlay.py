@@ -13,7 +13,6 @@ from fictilis.app.view.front import paint_front
 from fictilis.app.view.ground import paint_numbers
 from fictilis.app.view.handles import paint_handles
 from fictilis.app.view.joints import paint_joints
-from fictilis.app.view.lamp import paint_light
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.at_frame.copies import first_matrix
@@ -58,12 +57,12 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_tool(view, painter)
     if view.strokes.line is not None:
         _paint_line(view, painter)
-    if doc.seeing.numbers and view.seen is not None and view.navigating is None:
+    if doc.seeing.numbers and view.seen is not None and not view.turning.on:
         _paint_numbers(view, painter)
     if view.dressing.legend is not None:
         _paint_legend(view, painter)
     paint_compass(view, painter)
-    paint_light(view, painter)
+    view.turning.paint(painter)
     if view.drawing.on:
         view.drawing.paint(painter)
         _paint_note(view, painter, NOTE)
@@ -84,7 +83,7 @@ def _paint_tool(view: Canvas, painter: QPainter) -> None:
     family = TOOLS[doc.tools.tool].family
     if family == "handles" and len(doc.pick()):
         paint_handles(view, painter, view.bench(shaped))
-    if view.pointer.x() < 0 or view.navigating is not None:
+    if view.pointer.x() < 0 or view.turning.on:
         return
     if family == "brush":
         _paint_brush(view, painter, view.bench(shaped))

@@ -28,7 +28,6 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
-from fictilis.app.view.lamp import keep_light, light_taken, put_back, turned
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
@@ -38,12 +37,11 @@ from fictilis.app.view.tools import TOOLS, Bench, Event
 from fictilis.app.view.tools.brushing import hover_weights
 from fictilis.app.view.tools.pick_tool import double_click
 from fictilis.app.view.touching import Touching
+from fictilis.app.view.turning import Turning
 from fictilis.app.widgets.gesturing import Gesturing
 from fictilis.app.widgets.layouts import later
 from fictilis.app.widgets.theme import Palette
-from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import ShapeRef
-from fictilis.core.scene.light import Light
 from fictilis.core.scene.scene import Deltas
 from fictilis.render.beside import Draws
 from fictilis.render.camera import Camera
@@ -72,10 +70,8 @@ class View(Gesturing, QWidget):
         self.motion_kept: tuple | None = None
         self.stage, self._before_stage = Stage(AT_ONCE), Stage()
         self.dressing = Dressing(doc)
-        self.navigating: QPointF | None = None
-        self._turned_from = QPointF()
+        self.turning = Turning(self)
         self.eye = Eye(doc, self)
-        self.lighting: Light | None = None
         self.backing = Backing(doc, self)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready, self.touching = AmountField(self), Ready(doc, self), Touching(self)
@@ -282,13 +278,7 @@ class View(Gesturing, QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.pointer = event.position()
-        turns = event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton)
-        if self.navigating is not None and event.buttons() != event.button():
-            self._stop_navigating()  # a second button
-        elif turns and not self.doc.hand.busy:
-            self.navigating = self._turned_from = event.position()
-            self.lighting = light_taken(self, event)
-        else:
+        if not self.turning.press(event):
             self.setFocus()
             super().mousePressEvent(event)
 
@@ -335,10 +325,7 @@ class View(Gesturing, QWidget):
         return None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.lighting = light_taken(self, event)
-        if self.lighting is not None:
-            self._light(put_back)
-            self._stop_navigating()
+        if self.turning.double_click(event):
             return
         item = self.shaped_item()
         family = TOOLS[self.doc.tools.tool].family
@@ -350,8 +337,7 @@ class View(Gesturing, QWidget):
         double_click(self.bench(item), self.as_event("press", event))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.navigating is not None:
-            self._navigate(event.position(), event)
+        if self.turning.move(event):
             return
         self.pointer = event.position()
         if not self.amount.isVisible():
@@ -371,33 +357,6 @@ class View(Gesturing, QWidget):
             shape = Qt.CursorShape.OpenHandCursor
         self.setCursor(shape)
 
-    def _stop_navigating(self) -> None:
-        self.navigating = None
-        self.eye.aim_done()
-        keep_light(self)
-        self.lighting = None
-
-    def _navigate(self, at: QPointF, event: QMouseEvent) -> None:
-        dx, dy = at.x() - there(self.navigating).x(), at.y() - there(self.navigating).y()
-        panning = event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.buttons() & Qt.MouseButton.MiddleButton
-        if self.lighting is not None:
-            self._light(lambda light: turned(light, dx, dy))
-        elif panning:
-            self.camera = self.camera.moved(dx, dy, self.height())
-        else:
-            item = self.shaped_item()
-            about = None
-            if self.doc.seeing.about_pick and item is not None and len(self.doc.pick()):
-                about = item.in_scene()[self.doc.picks()].mean(axis=0)
-            self.camera = self.camera.turned(dx, dy, about)
-        self.navigating = self.pointer = at
-        self.refresh()
-
-    def _light(self, change: Callable[[Light], Light]) -> None:
-        if self.picture is not None:
-            self.picture.renderer.light = change(self.picture.renderer.light)
-            self.refresh()
-
     def _hover(self, x: float, y: float) -> None:
         """Show what the brush would take, as colour, and what is under the pointer, as numbers."""
         doc, item = self.doc, self.shaped_item()
@@ -412,12 +371,10 @@ class View(Gesturing, QWidget):
             self.seen = look_under(self._items or self.items(), self.camera, (x, y), (self.width(), self.height()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self.navigating is not None and event.button() != Qt.MouseButton.LeftButton:
-            still = self.lighting is None and (event.position() - self._turned_from).manhattanLength() < 3
-            self._stop_navigating()
-            if event.button() == Qt.MouseButton.RightButton and still:
-                self.asked.emit(event.globalPosition().toPoint())
-        elif not self.amount.isVisible():  # else what is typed goes on without the button
+        asks = self.turning.release(event)
+        if asks:
+            self.asked.emit(event.globalPosition().toPoint())
+        elif asks is None and not self.amount.isVisible():  # else what is typed goes on without the button
             super().mouseReleaseEvent(event)
 
     def leaveEvent(self, _event: object) -> None:
@@ -428,12 +385,7 @@ class View(Gesturing, QWidget):
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.doc.hand.busy:
-            return
-        factor = 0.9 ** (event.angleDelta().y() / 120)
-        at = event.position()
-        self.camera = self.camera.zoomed(factor, at.x(), at.y(), self.width(), self.height())
-        self.refresh()
+        self.turning.wheel(event)
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
