@@ -5,7 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.animation.curve import AnimationCurve, Key
-from fictilis.core.edits import clips, cues, deformers, objects, relays, sweeps, timeline
+from fictilis.core.edits import clips, cues, deformers, measures, objects, relays, sweeps, timeline
 from fictilis.core.edits.correctives import add_corrective
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
@@ -28,6 +28,7 @@ from fictilis.core.operations.relays import RelayShape
 from fictilis.core.operations.repeats import OtherObject
 from fictilis.core.operations.table import ForeignTarget, Kept, OtherTarget, Subject
 from fictilis.core.scene.cues import BACK, CLICK, Act, Cue, Lead, Then, When
+from fictilis.core.scene.kept import PointOf
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.repeats import Repeat
 from fictilis.core.scene.sweep import Sweep
@@ -38,7 +39,9 @@ from tests.rigged import rigged
 OBJ, ONE, TWO, BOTH, GUST = "o1", "t1", "t2", "t3", "t6"
 
 
-SPECIAL = {"ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
+SPECIAL = {"measure-add": {"first": "Sheet", "first-point": 1, "second": "Other", "second-point": 2},
+           "light-set": {"line-colour": "#204060"},
+           "ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
            "no-driver": {"driver": "Slide"}, "together": {"how": "smallest"},
            "match": {"other": "Loop", "corners": True}, "line-shift": {"shift": 0.25}, "line-rebuild": {"count": 9},
@@ -77,6 +80,7 @@ def everything():
     scene = timeline.set_played(timeline.set_marker(timeline.set_marker(scene, 0, "In"), 30, "Beat"), 0, 48)
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really"))
     scene = set_surface(scene, OBJ, 1)
+    scene = measures.add_measure(scene, PointOf(OBJ, 0), PointOf(OBJ, 24))
     scene = timeline.set_reference(scene, Reference("take.mp4", b"not really"))
     scene, both = add_corrective(scene, OBJ, {ONE: 1.0, TWO: 0.6}, "Both")
     assert both == BOTH

@@ -8,8 +8,10 @@ import json
 
 def describe(scene) -> dict:
     """What ``info --json`` prints."""
+    import numpy as np
     from msgspec.structs import asdict
 
+    from fictilis.core.at_frame.paths import distance_over
     from fictilis.core.rehearsal.cue_words import sentence
     from fictilis.core.scene.clips import whole_clips
 
@@ -20,6 +22,9 @@ def describe(scene) -> dict:
         "cameras": [{"name": c.name, "lanes": _lanes(c)} for c in scene.cameras],
         "reference": scene.reference and {"name": scene.reference.name, "start": scene.reference.start},
         "light": scene.light and asdict(scene.light),
+        "measures": [
+            {"name": m.name, "cm": round(float(distance_over(scene, m, np.array([scene.start]))[0]), 6)} for m in scene.measures
+        ],
         "markers": [{"frame": m.frame, "name": m.name} for m in scene.markers], "sound": sound,
         "clips": [
             {"name": c.name, "range": [c.start, c.end], "loop": c.loop, "in_hand": c.id == scene.clip,

@@ -35,6 +35,8 @@ PARTS = {
     "camera": "cameras of the scene",
     "cue": "what a scene does when it is touched: cues as sentences",
     "clip": "lanes of all objects under a name, one clip active at a time",
+    "light": "the light that the scene is seen in",
+    "measure": "distances between two points, kept with the scene",
     "shape": "exact changes of what is picked, in a target or in the base",
 }
 OF_OBJECTS = ("target", "relay", "mesh", "line", "repeat", "spring", "deform", "rig", "object", "shape")

@@ -61,6 +61,8 @@ def register(commands) -> None:
         parser.add_argument("--relief", type=float, metavar="N", help="0 to 1: hollows against ridges")
         parser.add_argument("--shade", type=float, metavar="N", help="0 to 1: dark between what is near")
         parser.add_argument("--clay", choices=CLAYS, help="lines: of light, which show uneven places")
+        parser.add_argument("--lines", type=float, metavar="N", help="0 to 1: outlines and creases")
+        parser.add_argument("--line-colour", metavar="#RRGGBB", help="of those")
         parser.add_argument("--watched", type=Path, help=argparse.SUPPRESS)
         parser.set_defaults(run=_run, kind=kind.key, options=tuple(n for n in names if n not in APART))
 
@@ -92,7 +94,8 @@ def _run(given: argparse.Namespace) -> None:
         os.nice(5)  # the window that watches goes first
     scene = load(given.scene)
     told = dict(zip(("right", "up", "strength"), given.light or (), strict=False))
-    told |= {name: value for name in ("relief", "shade", "clay") if (value := getattr(given, name)) is not None}
+    asked = ("relief", "shade", "clay", "lines", "line_colour")
+    told |= {name: value for name in asked if (value := getattr(given, name)) is not None}
     light = replace(scene.light or Light(), **told)
     checked_light(light)
     said = make(scene, order, watch, light)

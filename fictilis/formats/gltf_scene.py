@@ -18,8 +18,9 @@ from fictilis.core.ground.errors import BadFile, FictilisError
 from fictilis.core.ground.names import fresh_name, tidy_name
 from fictilis.core.ground.numbers_said import in_cm
 from fictilis.core.rig.posing import rotations
+from fictilis.core.scene.appearance import LANE_COLOURS
 from fictilis.core.scene.places import Transform
-from fictilis.core.scene.scene import LANE_COLOURS, MorphObject, Scene, Target
+from fictilis.core.scene.scene import MorphObject, Scene, Target
 from fictilis.core.scene.timeline import Clip, ClipPart, Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.files import Imported, MeshData, Progress, no_progress

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-VERSION = 15
+VERSION = 16
 Record = dict[str, Any]
 
 
@@ -40,7 +40,7 @@ def _nothing(_data: Record) -> None:
     """What came with the next version is absent in the file, and its absence is allowed: masks, groups, picks, textures, locks
     and views (after 1), numbers of ids that are gone (5), rules (6), relays, links, sweeps and clips (7), degrees and widths of
     lines (8), copies and point springs (9), a reference and smooth surfaces (10), bends and rigs (11), cues (12), solo, locks
-    and notes of targets (13), a light (14)."""
+    and notes of targets (13), a light (14), measures and surface lines (15)."""
 
 
 def _from_2(data: Record) -> None:

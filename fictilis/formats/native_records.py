@@ -50,8 +50,8 @@ WITHIN = {(Lane, "curve"), (Follow, "curve"), (NamedPick, "pick"), (MorphObject,
 # what may be absent in a record, besides what may be none: files of earlier programs do not have them
 ABSENT = {
     "after", "before", "cameras", "clips", "cues", "deformers", "degree", "drawn", "groups", "id_floor", "in_betweens",
-    "locked", "loop", "markers", "mixes", "modifiers", "muted", "name", "note", "on", "opacity", "parts", "picks", "solo",
-    "through", "views",
+    "line_colour", "lines", "locked", "loop", "markers", "measures", "mixes", "modifiers", "muted", "name", "note", "on",
+    "opacity", "parts", "picks", "solo", "through", "views",
 }  # fmt: skip
 
 

@@ -20,8 +20,8 @@ from fictilis.core.geometry.kinds import Geometry, Line, Mesh
 from fictilis.core.ground.arrays import any_in_rows
 from fictilis.core.ground.errors import BadFile, FictilisError
 from fictilis.core.ground.names import fresh_name, tidy_name
-from fictilis.core.scene.appearance import Appearance
-from fictilis.core.scene.scene import LANE_COLOURS, STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.appearance import LANE_COLOURS, Appearance
+from fictilis.core.scene.scene import STRAIGHT, Deltas, InBetween, MorphObject, Scene, Target
 from fictilis.core.scene.timeline import Lane
 from fictilis.formats.cameras import camera_of, with_camera
 from fictilis.formats.sampled_motion import placed_object, sampled_lanes

@@ -9,13 +9,16 @@ import moderngl
 import numpy as np
 
 from fictilis.core.ground.affine import rgb
+from fictilis.core.scene.light import Light
 from fictilis.render.background import Background
+from fictilis.render.camera import Camera
 from fictilis.render.context import OVER
+from fictilis.render.edges import draw_edges
 from fictilis.render.frame import Frame
 from fictilis.render.ground import Ground
 from fictilis.render.items import Backdrop
 from fictilis.render.programs import compiled
-from fictilis.render.shade import Shade
+from fictilis.render.shade import Part, Shade
 from fictilis.render.shadow import DARK, Shadow
 
 
@@ -87,6 +90,9 @@ class Passes:
             if not writes:
                 made.render(moderngl.TRIANGLES, vertices=3)
         self.ctx.disable(moderngl.BLEND)
+
+    def draw_edges(self, frame: Frame, camera: Camera, light: Light, factor: int, part: Part) -> None:
+        draw_edges(self._pass("picture.vert", "edges.frag"), self.ctx, frame, camera, light, factor, part)
 
     @cached_property
     def shadow(self) -> Shadow:

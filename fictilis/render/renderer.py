@@ -33,6 +33,7 @@ from fictilis.render.strands import LEAST_WIDTH, Strands
 
 KEPT_BUFFERS = 160
 KEPT_COPIES = 24
+LEAST_LINED = 160  # pixels: lower pictures would be all surface lines
 MOST_CAST = 60_000  # triangles that throw a shadow while something moves
 REACHES = 0.12  # of half the picture's height: a bend over so much counts fully as relief
 
@@ -60,7 +61,7 @@ class Renderer:
         self._pixel = 1.0  # of 1 cm, one before the eye
         self._matrix = b""
         self._eye, self._parallel, self._triangles = np.zeros(3), False, 0
-        self._swift, self._insides, self._shaded = False, True, True
+        self._swift, self._insides, self._shaded, self._lined = False, True, True, False
         self.light = Light()
 
     @property
@@ -83,10 +84,11 @@ class Renderer:
         """A picture (height, width, 4) uint8, RGBA; with ``fine`` drawn at double size and shrunk.
 
         Without ``insides``, or ``swift`` while something moves, those of closed surfaces are left out: only where these cut
-        themselves are they seen. ``swift`` ones have no shade either.
+        themselves are they seen. ``swift`` ones have no shade either. Not ``shaded``
+        are those of which only the depths are asked.
         """
         self._swift, self._insides = swift, insides and not swift
-        self._shaded = shaded and not swift and self.light.shade > 0
+        self._shaded, self._lined = shaded and not swift and self.light.shade > 0, shaded and self.light.lines > 0
         width, height = max(int(width), 1), max(int(height), 1)
         out = bytearray(4 * width * height)
         with self.ctx:  # another renderer of this thread may have been current
@@ -128,6 +130,9 @@ class Renderer:
         if self._shaded and not any(i.tells for i in items):
             shade = self._passes.shade((width, height))
             shade.find(frame, camera, covered)
+            frame.fbo.use()
+        if self._lined and height >= LEAST_LINED:
+            self._passes.draw_edges(frame, camera, self.light, factor, frame.fbo.scissor if covered is not None else None)
             frame.fbo.use()
         self._draw_items(faint, factor)
         if ground is not None:

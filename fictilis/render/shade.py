@@ -15,6 +15,13 @@ Pass = Callable[[str, str], Any]
 Part = tuple[int, int, int, int] | None
 
 
+def deep_of(frame: Frame, camera: Camera) -> tuple[tuple[float, float], tuple[float, float]]:
+    """What leads from the depths of a frame back to places: the projection's first two diagonal terms, and those of depths."""
+    projection = camera.projection(*frame.size)
+    wide, high, deep, off = (float(projection[at]) for at in ((0, 0), (1, 1), (2, 2), (2, 3)))
+    return (wide, high), (deep, off)
+
+
 class Shade:
     """The shade of pictures of one size: found at half of it, then made even, then laid over the picture."""
 
@@ -29,15 +36,18 @@ class Shade:
 
     def find(self, frame: Frame, camera: Camera, part: Part) -> None:
         """Of what a frame shows so far, in a part of the picture (left, top, width, height) or in all."""
-        wide, high, deep, off = (float(camera.projection(*frame.size)[at]) for at in ((0, 0), (1, 1), (2, 2), (2, 3)))
-        self._told = {"deep": (deep, off), "parallel_view": float(camera.parallel), "reach": NEAR * camera.half_height()}
+        scale, deep = deep_of(frame, camera)
+        self._told = {"deep": deep, "parallel_view": float(camera.parallel), "reach": NEAR * camera.half_height()}
+        drawn = (0.0, 0.0, 1.0, 1.0)
         if part is not None:
+            ends = (part[0], part[1], part[0] + part[2], part[1] + part[3])
+            drawn = tuple(end / side for end, side in zip(ends, self.size * 2, strict=True))
             part = (part[0] // 2, part[1] // 2, part[2] // 2 + 2, part[3] // 2 + 2)
         for onto in self._onto:
             onto.scissor = part
         self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         frame.depth.compare_func, frame.depth.filter = "", (moderngl.NEAREST, moderngl.NEAREST)
-        self._pass(self._onto[0], "shade.frag", frame.depth, scale=(wide, high), size=self._found.size)
+        self._pass(self._onto[0], "shade.frag", frame.depth, scale=scale, size=self._found.size, part=drawn)
         self._pass(self._onto[1], "even.frag", self._found)
 
     def lay(self, frame: Frame, onto: Any, strength: float) -> None:

@@ -669,7 +669,7 @@ def test_light_and_the_colour_of_picks_are_kept(bench, monkeypatch):
     def ask(dialog):
         dialog.fields["right"].setText("60")
         dialog.fields["right"].setModified(True)
-        dialog.set_picked("#AA2288")
+        dialog.set_colour("picked", "#AA2288")
         dialog.fields["clay"].buttons["Lines of light"].click()
         seen.append(bench.window.renderer.light)
         dialog.buttons["ok"].click()

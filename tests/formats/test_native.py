@@ -15,6 +15,7 @@ from fictilis.core.edits import timeline
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_beyond, set_key
+from fictilis.core.edits.measures import add_measure
 from fictilis.core.edits.objects import add_object
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.shape import set_mask
@@ -37,7 +38,7 @@ from fictilis.core.ground.errors import BadFile, CannotSave, EditRefused
 from fictilis.core.mix.channels import own_placement, set_value
 from fictilis.core.scene.appearance import Appearance, Surface, Texture
 from fictilis.core.scene.cues import MARKER, NEXT, QUEUE, RELAY, Act, Cue, Lead, Then, When
-from fictilis.core.scene.kept import NamedPick
+from fictilis.core.scene.kept import NamedPick, PointOf
 from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import Along, Transform
 from fictilis.core.scene.repeats import Repeat
@@ -84,7 +85,8 @@ def full(sheet):
     )[0]
     scene = timeline.set_marker(timeline.set_marker(scene, 12.5, "Beat"), -5, "In")
     scene = timeline.set_sound(scene, Sound("surf.wav", b"RIFF not really", -3.5, True, 0.25))
-    scene = timeline.set_light(scene, Light(120.0, -20.0, 1.25, 0.75, "glazed", 0.25))
+    scene = timeline.set_light(scene, Light(120.0, -20.0, 1.25, 0.75, "glazed", 0.25, 0.5, "#112233"))
+    scene = add_measure(scene, PointOf(OBJ, 3), PointOf(OBJ, 24), "Gap")
     scene = timeline.set_reference(scene, Reference("take.mp4", b"not really", 2.5, 0.5, 0.75, -1.0, 0.25, True, True, False))
     scene = timeline.set_played(scene, 0, 40)
     act = Act(
@@ -198,7 +200,14 @@ def as_version_13(record):
         del target["solo"], target["locked"], target["note"]
 
 
+def as_version_15(record):
+    del record["measures"]
+    if record["light"] is not None:
+        del record["light"]["lines"], record["light"]["line_colour"]
+
+
 BACK = {
+    15: as_version_15,
     14: lambda record: record.pop("light", None),
     13: as_version_13,
     12: lambda record: record.pop("cues", None),
@@ -218,8 +227,9 @@ BACK = {
 
 @pytest.mark.parametrize("version", sorted(BACK))
 def test_a_file_of_an_older_version_opens_with_what_it_knew(tmp_path, sheet, full, version):
-    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but a reference, cues and a light."""
-    full = replace(full, reference=None, cues=(), light=None)
+    """Every migration has a way back here. Those from 3 on could hold all of ``full`` but a reference, cues, a light and
+    measures."""
+    full = replace(full, reference=None, cues=(), light=None, measures=())
     scene = full if version >= 3 else set_key(set_key(sheet, OBJ, "t1", Key(0, 0)), OBJ, "t1", Key(10, 1, "linear"))
     path = tmp_path / "old.fictilis"
     write_native(path, scene)
@@ -303,6 +313,10 @@ JSON_DAMAGE = {
     "target with a channel's id": (lambda r: first_object(r)["targets"][0].update(id="opacity"), "kept for"),
     "opacity": (lambda r: first_object(r).update(opacity=1.5), "opacity 1.5"),
     "camera too near": (lambda r: r["cameras"][0].update(distance=0), "stands 0 cm"),
+    "measure of a point too many": (lambda r: r["measures"][0]["first"].update(point=99), "from 0 to 24, not 99"),
+    "measure of nothing": (lambda r: r["measures"][0]["second"].update(owner="o9"), "no object with the id o9"),
+    "measure of one point": (lambda r: r["measures"][0]["second"].update(point=3), "to itself"),
+    "line colour": (lambda r: r["light"].update(line_colour="red"), "no colour"),
     "two cameras of a name": (lambda r: r["cameras"][0].update(name="Close up"), "twice"),
     "markers out of order": (lambda r: r["markers"].reverse(), "out of order"),
     "loud sound": (lambda r: r["sound"].update(volume=3.0), "volume"),

@@ -3,7 +3,7 @@
 import pytest
 
 from fictilis.app.widgets.theme import ON_AUTO, PALETTES
-from fictilis.core.scene.scene import LANE_COLOURS
+from fictilis.core.scene.appearance import LANE_COLOURS
 
 
 def luminance(colour: str) -> float:

@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from fictilis.core.geometry.normals import point_normals
-from fictilis.core.geometry.primitives import plane
+from fictilis.core.geometry.primitives import box, plane
 from fictilis.core.scene.light import Light
 from fictilis.render.background import Background
 from fictilis.render.camera import Camera
@@ -91,3 +91,18 @@ def test_only_the_part_of_a_picture_that_is_covered_is_looked_at_and_no_pixel_di
 def test_colours_of_a_brush_or_a_mask_leave_it(renderer):
     marked = sheet(WALL, tint=np.full(len(WALL), 0.5, np.float32), measured=False)
     assert dark(renderer, [sheet(GROUND), marked], NEARER).max() > 0.3
+
+
+@pytest.mark.parametrize("parallel", [False, True])
+@pytest.mark.parametrize("fine", [False, True])
+def test_a_box_alone_has_no_shade_wherever_it_stands_and_whatever_was_drawn_before(renderer, parallel, fine):
+    """Nothing shades what is convex: not the depths of the picture before, around the part that is drawn anew, nor the other
+    side of the picture."""
+    points, mesh = box(30, 20, 24)
+    points = points.astype(np.float32)
+    item = DrawItem("box", mesh, points, point_normals(mesh, points), np.eye(4), smooth=False)
+    for distance in (55.0, 110.0):
+        for yaw in (35.0, 0.0, 60.0):
+            camera = Camera(distance=distance, pitch=25.0, yaw=yaw, parallel=parallel)
+            found = dark(renderer, [item], camera, fine=fine)
+            assert (found > 0.06).mean() < 0.002, (distance, yaw)

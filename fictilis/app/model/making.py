@@ -54,6 +54,7 @@ class Job(QObject):
         words = words_of(self.order, self._folder / f"scene{SUFFIX}")
         words += ["--light", *(f"{v:.17g}" for v in (light.right, light.up, light.strength))]
         words += ["--relief", f"{light.relief:.17g}", "--shade", f"{light.shade:.17g}", "--clay", light.clay]
+        words += ["--lines", f"{light.lines:.17g}", "--line-colour", light.line_colour]
         words += ["--watched", str(self._shown)]
         process.start(sys.executable, ["-m", "fictilis.cli", *words])
         self.changed.emit()

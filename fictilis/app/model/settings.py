@@ -146,11 +146,15 @@ class Settings:
         kept: list[float] = self._kept("light", [], _are_numbers)
         clay = str(self._store.value("clay", MATT))
         told = {name: min(max(v, low), high) for (name, (low, high)), v in zip(LIGHT_BOUNDS.items(), kept, strict=False)}
-        return replace(Light(clay=clay if clay in CLAYS else MATT), **told)
+        lines = self._colour("line_colour") or Light().line_colour
+        return replace(Light(clay=clay if clay in CLAYS else MATT, line_colour=lines), **told)
 
     def picked(self) -> str:
         """The colour of what is picked, or nothing for the theme's."""
-        colour = str(self._store.value("picked", ""))
+        return self._colour("picked")
+
+    def _colour(self, name: str) -> str:
+        colour = str(self._store.value(name, ""))
         return colour if re.fullmatch("#[0-9a-fA-F]{6}", colour) else ""
 
     def set_picked(self, picked: str) -> None:
@@ -161,6 +165,7 @@ class Settings:
 
         self._store.setValue("light", json.dumps([getattr(light, name) for name in LIGHT_BOUNDS]))
         self._store.setValue("clay", light.clay)
+        self._store.setValue("line_colour", light.line_colour)
 
     def has(self, name: str) -> bool:
         """Whether a flag was ever set."""
@@ -183,7 +188,9 @@ class Settings:
 
 
 def _are_numbers(found: object) -> bool:
-    """Of a light; settings of before had neither relief nor shade."""
+    """Of a light; settings of before had neither relief nor shade nor lines."""
     return (
-        isinstance(found, list) and len(found) in (3, 4, 5) and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
+        isinstance(found, list)
+        and len(found) in (3, 4, 5, 6)
+        and all(isinstance(x, int | float) and abs(x) < 1e4 for x in found)
     )

@@ -31,12 +31,13 @@ class LightDialog(FormDialog):
             NumberAsk("strength", "Strength", "×", light.strength, *LIGHT_BOUNDS["strength"]),
             NumberAsk("relief", "Relief", "", light.relief, *LIGHT_BOUNDS["relief"]),
             NumberAsk("shade", "Shade", "", light.shade, *LIGHT_BOUNDS["shade"]),
+            NumberAsk("lines", "Surface lines", "", light.lines, *LIGHT_BOUNDS["lines"]),
             ChoiceAsk("clay", "Clay", tuple(zip(CLAY_WORDS, CLAYS, strict=True)), light.clay),
         )
         said = "As seen by the viewer. The surface's own colour stands with the object, in the side column."
         super().__init__(parent, "Light and colours", said, asks, "Keep it", palette)
         self.palette_ = palette
-        self.picked, self._show = picked, show
+        self.colours, self._show = {"picked": picked, "lines": light.line_colour}, show
         ways = across(spacing=6)
         for name, angles in WAYS.items():
             button = QPushButton(name)
@@ -46,10 +47,8 @@ class LightDialog(FormDialog):
         self.fields["relief"].setToolTip("Sets hollows off from ridges; in full on what is shaped.")
         self.fields["shade"].setToolTip("Darkens where surfaces are near one another, in pictures and while nothing moves.")
         self.fields["clay"].setToolTip("Glazed and lines of light show where a surface is uneven.")
-        self.swatch = QPushButton(picked)
-        self.swatch.setAccessibleName("Colour of the pick")
-        self.swatch.clicked.connect(self._choose)
-        self.body.addWidget(Labelled("Picked parts", self.swatch, width=118))
+        self.fields["lines"].setToolTip("Thin lines along outlines and creases.")
+        self.swatches = {name: self._swatch(name, label) for name, label in (("lines", "Lines"), ("picked", "Picked parts"))}
         for field in self.fields.values():
             watch(field, self._shown)
         reset = QPushButton("As shipped")
@@ -57,18 +56,32 @@ class LightDialog(FormDialog):
         self.row.insertWidget(0, reset)
         self._mark()
 
+    @property
+    def picked(self) -> str:
+        """The colour of what is picked; empty for the theme's."""
+        return self.colours["picked"]
+
+    def _swatch(self, name: str, label: str) -> QPushButton:
+        swatch = QPushButton()
+        swatch.setAccessibleName(f"Colour of {label.lower()}")
+        swatch.clicked.connect(lambda: self._choose(name))
+        self.body.addWidget(Labelled(label, swatch, width=118))
+        return swatch
+
     def _mark(self) -> None:
-        self.swatch.setText(self.picked or "as the theme has it")
-        show_colour(self.swatch, self.picked or self.palette_.picked)
+        for name, swatch in self.swatches.items():
+            swatch.setText(self.colours[name] or "as the theme has it")
+            show_colour(swatch, self.colours[name] or self.palette_.picked)
 
-    def _choose(self) -> None:
+    def _choose(self, name: str) -> None:
         options = QColorDialog.ColorDialogOption.DontUseNativeDialog
-        colour = QColorDialog.getColor(QColor(self.picked or self.palette_.picked), self, "Colour of the pick", options)
+        now = QColor(self.colours[name] or self.palette_.picked)
+        colour = QColorDialog.getColor(now, self, self.swatches[name].accessibleName(), options)
         if colour.isValid():
-            self.set_picked(colour.name().upper())
+            self.set_colour(name, colour.name().upper())
 
-    def set_picked(self, colour: str) -> None:
-        self.picked = colour
+    def set_colour(self, name: str, colour: str) -> None:
+        self.colours[name] = colour
         self._mark()
         self._shown()
 
@@ -82,10 +95,11 @@ class LightDialog(FormDialog):
         for name in LIGHT_BOUNDS:
             self.fields[name].set_value(getattr(shipped, name))
         self.fields["clay"].set_value(CLAY_WORDS[CLAYS.index(shipped.clay)])
-        self.set_picked("")
+        self.colours["lines"] = shipped.line_colour
+        self.set_colour("picked", "")
 
     def light(self) -> Light:
-        return Light(**{name: read() for name, read in self._read.items()})
+        return Light(**{name: read() for name, read in self._read.items()}, line_colour=self.colours["lines"])
 
     def _shown(self) -> None:
         self._show(self.light(), self.picked)

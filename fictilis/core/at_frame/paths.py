@@ -9,8 +9,10 @@ import numpy as np
 from fictilis.core.at_frame.copies import first_matrix
 from fictilis.core.at_frame.pose import Pose, poses_over
 from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import lengths
 from fictilis.core.mix.acting import shares
 from fictilis.core.mix.shapes import some_points
+from fictilis.core.scene.kept import Measure
 from fictilis.core.scene.scene import MorphObject, Scene
 
 
@@ -24,6 +26,13 @@ def points_over(scene: Scene, obj: MorphObject, indices: np.ndarray, frames: np.
             found = pose.forward(some_points(obj, indices, pose.shares[:, None])[0], indices)
         row[:] = placed(found, first_matrix(scene, obj, pose.frame))
     return out
+
+
+def distance_over(scene: Scene, measure: Measure, frames: np.ndarray) -> np.ndarray:
+    """(f,) float64, cm: how far the two points of a measure are from one another at ``frames`` (f,)."""
+    first, second = (points_over(scene, scene.object(e.owner), np.array([e.point]), frames)[:, 0]
+                     for e in (measure.first, measure.second))  # fmt: skip
+    return lengths(first - second)
 
 
 def points_over_weights(

@@ -23,7 +23,7 @@ SCENE_WORDS = {
     "name": "", "fps": "", "start": "", "end": "", "objects": "", "cameras": "", "markers": "", "id_floor": "", "clips": "",
     "cues": "",
     "views": "kept views", "sound": "sound", "played": "part that is played", "clip": "active clip",
-    "reference": "reference picture", "light": "light",
+    "reference": "reference picture", "light": "light", "measures": "measures",
 }  # fmt: skip
 OBJECT_WORDS = {
     "id": "", "name": "", "geometry": "", "base": "", "targets": "", "lanes": "", "visible": "", "locked": "",
@@ -86,7 +86,8 @@ def _and(words: Sequence[str]) -> str:
 def _others(a: Struct, b: Struct, words: dict[str, str], whose: str) -> list[str]:
     """One sentence on all fields that are told by their names."""
     found = [word for name, word in words.items() if word and not alike(getattr(a, name), getattr(b, name))]
-    return [f"{whose} has another {_and(found)}."] if found else []
+    several = [f"{'other' if word.endswith('s') else 'another'} {word}" for word in found]
+    return [f"{whose} has {_and(several)}."] if found else []
 
 
 def _scene(a: Scene, b: Scene) -> list[str]:

@@ -9,6 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from fictilis.core.edits.cues import cues_beside
+from fictilis.core.edits.measures import add_measure
 from fictilis.core.geometry.kinds import Geometry
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.ground.errors import EditRefused
@@ -45,8 +46,8 @@ def add_objects(scene: Scene, rows: Iterable[tuple[str, Geometry, np.ndarray, Ap
 
 
 def with_all_of(scene: Scene, other: Scene) -> Scene:
-    """A scene with all objects and cameras of another one, the lanes of its active clip, and its cues, all under ids and names
-    of their own. Raises EditRefused for more cues than a scene may have."""
+    """A scene with all objects and cameras of another one, the lanes of its active clip, its cues and its measures, all under
+    ids and names of their own. Raises EditRefused for more cues than a scene may have."""
     if not other.owners:
         return scene
     first = int(fresh_id("o", (o.id for o in scene.objects), scene.id_floor)[1:])
@@ -68,6 +69,9 @@ def with_all_of(scene: Scene, other: Scene) -> Scene:
         name = fresh_name(camera.name, {o.name for o in scene.owners})
         made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras), scene.id_floor), name=name, along=along)
         scene = replace(scene, cameras=(*scene.cameras, made))
+    for measure in other.measures:
+        first, second = (replace(end, owner=new_ids[end.owner]) for end in (measure.first, measure.second))
+        scene = add_measure(scene, first, second, measure.name)
     return scene
 
 

@@ -22,8 +22,9 @@ from fictilis.core.mix.following import followers, weights_kept
 from fictilis.core.mix.masks import own, part_below, unmasked
 from fictilis.core.mix.relay import relay_of
 from fictilis.core.mix.shapes import add_deltas
+from fictilis.core.scene.appearance import LANE_COLOURS
 from fictilis.core.scene.kept import StoredMix
-from fictilis.core.scene.scene import LANE_COLOURS, Deltas, Group, InBetween, MorphObject, Scene, Target
+from fictilis.core.scene.scene import Deltas, Group, InBetween, MorphObject, Scene, Target
 from fictilis.core.scene.sweep import front_of
 from fictilis.core.scene.timeline import Lane
 

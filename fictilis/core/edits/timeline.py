@@ -81,12 +81,19 @@ def set_marker(scene: Scene, frame: float, name: str) -> Scene:
 
 def move_marker(scene: Scene, frame: float, to: float) -> Scene:
     """Move the marker at ``frame`` to ``to``; one that is there gives way."""
-    marker = scene.marker_at(frame)
+    marker = _marker_at(scene, frame)
     return set_marker(drop_marker(scene, frame), to, marker.name)
 
 
+def _marker_at(scene: Scene, frame: float) -> Marker:
+    for marker in scene.markers:
+        if abs(marker.frame - frame) <= NEAR:
+            return marker
+    raise EditRefused(f"There is no marker at frame {frame:g}.")
+
+
 def drop_marker(scene: Scene, frame: float) -> Scene:
-    gone = scene.marker_at(frame)
+    gone = _marker_at(scene, frame)
     return replace(scene, markers=tuple(m for m in scene.markers if m is not gone))
 
 

@@ -1,4 +1,4 @@
-"""Edits of topology: one operation on the mesh, carried through to base, targets, in-betweens, masks and picks."""
+"""Edits of topology: one operation on the mesh, carried through to base, targets, in-betweens, masks, picks and measures."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from fictilis.core.ground.errors import EditRefused
 from fictilis.core.mix.carried import carried_object
 from fictilis.core.scene.appearance import Surface
 from fictilis.core.scene.deformers import Deformer, kept_to
+from fictilis.core.scene.kept import Measure, PointOf
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.scene import Deltas, MorphObject, Scene, Target
 
@@ -23,7 +24,20 @@ def carry_through(scene: Scene, object_id: str, carry: Carry) -> Scene:
     count = carry.geometry.point_count
     if count > MOST_POINTS:
         raise EditRefused(f"{obj.name} would have {count:,} points; more than {MOST_POINTS:,} are not made here.")
-    return scene.with_object(carried_object(obj, carry))
+    carried = tuple(_carried_measure(m, object_id, carry) for m in scene.measures)
+    return replace(scene.with_object(carried_object(obj, carry)), measures=tuple(m for m in carried if m is not None))
+
+
+def _carried_measure(measure: Measure, object_id: str, carry: Carry) -> Measure | None:
+    """A measure on the new points; None where one end is gone, or both are one."""
+    ends = {}
+    for name in ("first", "second"):
+        end = getattr(measure, name)
+        point = carry.point(end.point) if end.owner == object_id else end.point
+        if point is None:
+            return None
+        ends[name] = PointOf(end.owner, point)
+    return replace(measure, **ends) if ends["first"] != ends["second"] else None
 
 
 def set_surface(scene: Scene, object_id: str, levels: int, on: bool = True) -> Scene:

@@ -11,6 +11,7 @@ from fictilis.core.operations.meshes import MESHES, OBJECTS
 from fictilis.core.operations.relays import RELAYS
 from fictilis.core.operations.repeats import REPEATS
 from fictilis.core.operations.rigs import RIGS
+from fictilis.core.operations.seeing import LIGHTS, MEASURES
 from fictilis.core.operations.shapes import SHAPES
 from fictilis.core.operations.springs import SPRINGS
 from fictilis.core.operations.sweeps import SWEEPS
@@ -41,5 +42,7 @@ OPERATIONS = {
         *CLIPS,
         *CUES,
         *SHAPES,
+        *LIGHTS,
+        *MEASURES,
     )
 }

@@ -382,6 +382,7 @@ NEEDS: dict[str, tuple[Callable[[Subject], bool], str]] = {
     "marker": (lambda s: bool(s.scene.markers), "There are no markers yet."),
     "sound": (lambda s: s.scene.sound is not None, "The scene has no sound; choose one first."),
     "reference": (lambda s: s.scene.reference is not None, "The scene has no reference picture; choose one first."),
+    "measure": (lambda s: bool(s.scene.measures), "Nothing is measured yet; measure between two points first."),
     "played": (lambda s: s.scene.played is not None, "All of the range is played already."),
     "any line": (lambda s: any(isinstance(o.geometry, Line) for o in s.scene.objects), "The scene has no line."),
     "led camera": (lambda s: s.camera.along is not None, "The camera follows no line."),

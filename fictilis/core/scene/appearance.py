@@ -11,6 +11,11 @@ from fictilis.core.ground.arrays import frozen
 CLAY = "#CC8C70"
 MOST_PIXELS = 100_000_000  # of an image that is laid over a surface
 
+LANE_COLOURS = (
+    "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
+    "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
+)  # fmt: skip
+
 
 class Texture(Struct, frozen=True, eq=False, weakref=True):
     """What is laid over a surface: a checker, or an image from the bytes of a PNG or JPEG file.

@@ -1,4 +1,4 @@
-"""What is kept with an object: picks and mixes by their names, and the simple form it was made as."""
+"""What is kept by its name: picks and mixes of an object, measures of the scene; and the simple form an object was made as."""
 
 from __future__ import annotations
 
@@ -20,6 +20,21 @@ class StoredMix(Struct, frozen=True):
 
     name: str
     weights: tuple[tuple[str, float], ...]
+
+
+class PointOf(Struct, frozen=True):
+    """One point of an object, by its number; of the first one where the object stands in copies."""
+
+    owner: str
+    point: int
+
+
+class Measure(Struct, frozen=True):
+    """The distance between two points, as it is at each frame."""
+
+    name: str
+    first: PointOf
+    second: PointOf
 
 
 class FormNumbers(Struct, frozen=True):

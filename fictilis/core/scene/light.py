@@ -10,13 +10,14 @@ CLAYS = (MATT, GLAZED, LINES_OF_LIGHT)
 # in the order settings keep them
 LIGHT_BOUNDS = {
     "right": (-180.0, 180.0), "up": (-90.0, 90.0), "strength": (0.0, 10.0), "relief": (0.0, 1.0), "shade": (0.0, 1.0),
+    "lines": (0.0, 1.0),
 }  # fmt: skip
 
 
 class Light(Struct, frozen=True):
     """The key light, seen from the viewer: degrees to the right and up, and its strength, 1 as shipped; and how it shows form:
     ``relief`` 0…1 sets hollows off from ridges, ``clay`` is one of CLAYS; ``shade`` 0…1 darkens where surfaces come near one
-    another, in what does not move."""
+    another, in what does not move; ``lines`` 0…1 draws outlines and creases in a ``line_colour``."""
 
     right: float = -47.0
     up: float = 43.0
@@ -24,6 +25,8 @@ class Light(Struct, frozen=True):
     relief: float = 0.5
     clay: str = MATT
     shade: float = 0.5
+    lines: float = 0.0
+    line_colour: str = "#2E2925"
 
     def direction(self) -> np.ndarray:
         """(3,) right, up, toward the viewer."""

@@ -14,10 +14,10 @@ from fictilis.core.ground.arrays import any_in_rows, cached_by_identity, frozen,
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.ground.names import number_of, with_name
 from fictilis.core.scene import timeline as time
-from fictilis.core.scene.appearance import Appearance, Surface
+from fictilis.core.scene.appearance import LANE_COLOURS, Appearance, Surface
 from fictilis.core.scene.cues import Cue
 from fictilis.core.scene.deformers import Deformer, kept_to
-from fictilis.core.scene.kept import FormNumbers, NamedPick, StoredMix
+from fictilis.core.scene.kept import FormNumbers, Measure, NamedPick, StoredMix
 from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import ALONG, Along, Transform
 from fictilis.core.scene.point_spring import PointSpring
@@ -27,10 +27,6 @@ from fictilis.core.scene.rules import Follow, Rule
 from fictilis.core.scene.sweep import Sweep, front_of
 from fictilis.core.scene.timeline import Animated, Blend, Clip, Lane, Marker, SceneCamera, fitted_lanes
 
-LANE_COLOURS = (
-    "#3F8F7E", "#2F5DA8", "#7B3F6B", "#6E7F2B", "#B9821A", "#2A8FA3",
-    "#A8432F", "#55606E", "#C46A7E", "#8C7BB8", "#7A5230", "#4A4A32",
-)  # fmt: skip
 STRAIGHT, THROUGH = RELAY_PATHS = "straight", "through"
 LANE_HOLDERS = ("targets", "groups", "along", "deformers", "skin")  # what decides which lanes an object may have
 BLEND = "blend"  # the channel of an object that plays two clips
@@ -234,6 +230,7 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
     reference: time.Reference | None = None
     cues: tuple[Cue, ...] = ()
     light: Light | None = None
+    measures: tuple[Measure, ...] = ()
 
     @property
     def camera(self) -> SceneCamera | None:
@@ -265,13 +262,6 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         """The frames that are played."""
         return self.played or (self.start, self.end)
 
-    def marker_at(self, frame: float) -> Marker:
-        """The marker at a frame. Raises EditRefused where there is none."""
-        for marker in self.markers:
-            if abs(marker.frame - frame) <= time.NEAR:
-                return marker
-        raise EditRefused(f"There is no marker at frame {frame:g}.")
-
     def object(self, object_id: str) -> MorphObject:
         for obj in self.objects:
             if obj.id == object_id:
@@ -300,6 +290,8 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
         if (was.targets is not obj.targets or was.groups is not obj.groups) and highest_number(was) > highest_number(obj):
             floor = max(floor, highest_number(was))
         scene = replace(self, objects=tuple(obj if o is was else o for o in self.objects), id_floor=floor)
+        if len(obj.base) != len(was.base):  # its points have other numbers
+            scene = scene.without_measures(obj.id)
         if self.clips and any(getattr(was, part) is not getattr(obj, part) for part in LANE_HOLDERS):
             scene, obj = _clips_fitted(scene, obj, was)
         if obj.skin is not None:
@@ -324,9 +316,14 @@ class Scene(Struct, frozen=True, eq=False, weakref=True):
                 what = f"The copies of {o.name}" if o.repeated is not None else o.name
                 raise EditRefused(f"{what} would have {count:,} points; up to {MOST_POINTS:,} are drawn here.")
 
+    def without_measures(self, object_id: str) -> Scene:
+        """The scene without the measures that begin or end on an object."""
+        left = tuple(m for m in self.measures if object_id not in (m.first.owner, m.second.owner))
+        return self if len(left) == len(self.measures) else replace(self, measures=left)
+
     def without(self, owner: MorphObject | SceneCamera) -> Scene:
         """The scene without an object or a camera of it; what followed it or was repeated on it stands by itself."""
-        scene = self
+        scene = self.without_measures(owner.id)
         for follower in self.owners:
             if follower.along is not None and follower.along.line == owner.id:
                 scene = scene.with_owner(follower.apart())

@@ -86,7 +86,7 @@ def _look(obj: MorphObject) -> None:
         raise EditRefused(f"{obj.name} has a scale of 0.")
     if not 0 <= look.opacity <= 1:
         raise EditRefused(f"{obj.name} has the opacity {look.opacity:g}.")
-    _colour(look.colour)
+    checked_colour(look.colour)
     if texture is not None:
         if texture.projected is not None and len(texture.projected) != len(obj.base):
             laid = f"{len(texture.projected)} points, not {len(obj.base)}"
@@ -95,7 +95,8 @@ def _look(obj: MorphObject) -> None:
             raise EditRefused(f"{obj.name}: the texture “{texture.name}” has {texture.tiles} fields.")
 
 
-def _colour(colour: str) -> None:
+def checked_colour(colour: str) -> None:
+    """Raises EditRefused for what is none."""
     if not COLOUR.fullmatch(colour):
         raise EditRefused(f"“{colour[:20]}” is no colour.")
 
@@ -201,7 +202,7 @@ def _built_on(obj: MorphObject, target: Target, deep: dict[str, int]) -> None:
 def _target_alone(target: Target, count: int, name: str) -> bool:
     """Of an object of so many points."""
     check_id(target.id)
-    _colour(target.colour)
+    checked_colour(target.colour)
     if target.id in OWN_IDS or is_rigged(target.id):
         raise EditRefused(f"{target.name} has the id {target.id}, which is kept for the object's own lanes.")
     if target.path not in ("straight", "curved"):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from fictilis.core.ground.errors import EditRefused
+from fictilis.core.scene.kept import Measure
 from fictilis.core.scene.light import CLAYS, LIGHT_BOUNDS, Light
 from fictilis.core.scene.repeats import FACES, LINE, Repeat
 from fictilis.core.scene.scene import BLEND, LANE_HOLDERS, MorphObject, Scene, lane_homes
 from fictilis.core.scene.timeline import LONGEST_RANGE, Clip, Reference, SavedView, SceneCamera, Sound
 from fictilis.core.validity.cue_bounds import checked_cue
 from fictilis.core.validity.lanes import checked_keys, checked_lanes
-from fictilis.core.validity.objects import check_id, check_object, once
+from fictilis.core.validity.objects import check_id, check_object, checked_colour, once
 from fictilis.core.validity.proportion import MOST_ID, in_proportion
 
 REACH = 10.0  # of a reference: views from the middle, and in size
@@ -46,6 +47,7 @@ def check(scene: Scene, before: Scene | None = None) -> None:
             in_proportion(getattr(scene, part), part)
     _names(scene)
     _time(scene)
+    _measures(scene)
     looking: tuple[SavedView | SceneCamera, ...] = (*scene.views, *scene.cameras)
     for some in looking:
         lens = some.lens if isinstance(some, SceneCamera) else 30.0
@@ -72,11 +74,27 @@ def check(scene: Scene, before: Scene | None = None) -> None:
             checked_cue(some_cue)
 
 
+def checked_measure(scene: Scene, measure: Measure) -> None:
+    """Raises EditRefused unless it goes from a point to another one."""
+    for end in (measure.first, measure.second):
+        obj = scene.object(end.owner)
+        if not 0 <= end.point < len(obj.base):
+            raise EditRefused(f"{measure.name} needs a point of {obj.name} from 0 to {len(obj.base) - 1:,}, not {end.point:,}.")
+    if measure.first == measure.second:
+        raise EditRefused(f"{measure.name} goes from a point to itself; name two points.")
+
+
+def _measures(scene: Scene) -> None:
+    for measure in scene.measures:
+        checked_measure(scene, measure)
+
+
 def _names(scene: Scene) -> None:
     for values, what in (
         ((x.id for x in scene.owners), "The id"), ((o.name for o in scene.objects), "The object name"),
         ((c.name for c in scene.cameras), "The camera"), ((v.name for v in scene.views), "The view"),
         ((c.id for c in scene.clips), "The clip id"), ((c.name for c in scene.clips), "The clip"),
+        ((m.name for m in scene.measures), "The measure"),
         ((c.id for c in scene.cues), "The cue id"), ((c.name for c in scene.cues), "The cue"),
     ):  # fmt: skip
         once(values, what)
@@ -115,6 +133,7 @@ def checked_light(light: Light | None) -> None:
     for name, (low, high) in LIGHT_BOUNDS.items():
         if not low <= getattr(light, name) <= high:
             raise EditRefused(f"The light’s {name} must be from {low:g} to {high:g}, not {getattr(light, name):g}.")
+    checked_colour(light.line_colour)
     if light.clay not in CLAYS:
         raise EditRefused(f"Clay is one of {', '.join(CLAYS)}, not “{light.clay}”.")
 

@@ -7,6 +7,7 @@ uniform vec2 deep; // and those that make depths
 uniform float parallel_view;
 uniform float reach; // cm
 uniform vec2 size; // pixels of this picture
+uniform vec4 part; // of the picture that was drawn: left, top, right, bottom; the depths around it are of another one
 in vec2 place;
 out vec4 pixel;
 
@@ -25,7 +26,13 @@ vec3 seen(vec2 at, float depth) {
     return vec3(centred / scale * w, -w);
 }
 
+vec2 middle(vec2 at) { // of the pixel of the depths that a place lies in
+    vec2 pixels = vec2(textureSize(depths, 0));
+    return (floor(at * pixels) + 0.5) / pixels;
+}
+
 vec3 seen(vec2 at) {
+    at = middle(at);
     return seen(at, texture(depths, at).r);
 }
 
@@ -34,16 +41,18 @@ vec3 shorter(vec3 before, vec3 here, vec3 after) { // not over an edge
 }
 
 void main() {
-    float depth = texture(depths, place).r;
+    // this pixel's middle lies between pixels of the depths, where rounding would choose now one and now the other
+    vec2 next = 1.0 / vec2(textureSize(depths, 0)), right = vec2(next.x, 0.0), down = vec2(0.0, next.y);
+    vec2 there = middle(place + 0.25 * next);
+    float depth = texture(depths, there).r;
     if (depth >= 1.0) {
         pixel = vec4(0.0, 1e9, 0.0, 1.0);
         return;
     }
-    vec2 next = 1.0 / vec2(textureSize(depths, 0)), right = vec2(next.x, 0.0), down = vec2(0.0, next.y);
-    vec3 here = seen(place, depth);
+    vec3 here = seen(there, depth);
     vec3 toward = parallel_view > 0.5 ? vec3(0.0, 0.0, 1.0) : normalize(-here);
-    vec3 normal = normalize(cross(shorter(seen(place - right), here, seen(place + right)),
-                                  shorter(seen(place - down), here, seen(place + down))));
+    vec3 normal = normalize(cross(shorter(seen(there - right), here, seen(there + right)),
+                                  shorter(seen(there - down), here, seen(there + down))));
     normal *= dot(normal, toward) < 0.0 ? -1.0 : 1.0;
     vec2 wide = abs(reach * scale * 0.5 / (parallel_view > 0.5 ? 1.0 : -here.z)); // of the picture
     wide *= min(1.0, WIDEST / (wide.y * size.y));
@@ -63,7 +72,11 @@ void main() {
             vec3 before = vec3(0.0);
             for (int j = 0; j < STEPS; j++) {
                 float far = (float(j) + 0.1 + 0.9 * other) / float(STEPS);
-                vec3 way = seen(place + float(side) * along.xy * (wide * far * sqrt(far) + 1.0 / size)) - here;
+                vec2 at = there + float(side) * along.xy * (wide * far * sqrt(far) + 1.0 / size);
+                if (at != clamp(at, part.xy, part.zw)) {
+                    break;
+                }
+                vec3 way = seen(at) - here;
                 float distance = length(way);
                 if (distance > reach && distance < 1.5 * reach && last < reach) { // up to where the surface leaves the reach
                     way = mix(before, way, (reach - last) / (distance - last));

@@ -46,6 +46,11 @@ class Carry(Struct, frozen=True, eq=False, weakref=True):
         """(n', …): a mask or another number a point."""
         return self.matrix @ values
 
+    def point(self, old: int) -> int | None:
+        """The new point that has most of an old one; None where nothing is left of that."""
+        shares = self.matrix[:, [old]].toarray()[:, 0]
+        return int(shares.argmax()) if shares.max(initial=0.0) > 0 else None
+
     def picked(self, pick: Pick, old: Geometry) -> Pick:
         """A pick of the old geometry in the new one: faces by their parents, points where all they come from was picked."""
         if pick.kind == "faces":
