@@ -32,6 +32,8 @@ MADE_ON = {
     "cue": "the cue that is named by `--cue`",
     "clip": "nothing but the scene; `--clip NAME` where it is not the active clip",
     "camera": "`--camera NAME`, by default the one that is looked through",
+    "light": "nothing but the scene",
+    "measure": "nothing but the scene",
     "shape": "`--object NAME`, and `--target NAME`, else the base; `--at WEIGHT` for an in-between; a pick as for targets",
 }
 

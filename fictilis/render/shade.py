@@ -41,7 +41,8 @@ class Shade:
         drawn = (0.0, 0.0, 1.0, 1.0)
         if part is not None:
             ends = (part[0], part[1], part[0] + part[2], part[1] + part[3])
-            drawn = tuple(end / side for end, side in zip(ends, self.size * 2, strict=True))
+            wide, high = self.size
+            drawn = ends[0] / wide, ends[1] / high, ends[2] / wide, ends[3] / high
             part = (part[0] // 2, part[1] // 2, part[2] // 2 + 2, part[3] // 2 + 2)
         for onto in self._onto:
             onto.scissor = part

@@ -302,9 +302,9 @@ def test_the_pivot_is_placed_on_a_point_and_axes_follow_the_normal(bench):
     bench.press(K.Key_3)
     bench.doc.set_picks(np.array([5, 6, 7]))
     bench.press(K.Key_P)
-    assert bench.view.placing_pivot
+    assert bench.view.clicks.on
     bench.click(bench.view, at + QPointF(3, 2))
-    assert not bench.view.placing_pivot and bench.doc.tools.pivot == "Placed"
+    assert not bench.view.clicks.on and bench.doc.tools.pivot == "Placed"
     assert np.allclose(bench.doc.tools.pivot_place, puff(bench)[index], atol=1e-4)
     bench.doc.set_picks(np.array([index]))
     bench.doc.set_tools(tool="move", axes="Normal", pivot="Pick")

@@ -88,6 +88,9 @@ class ShapeCommands:
         axes = "".join(a for a in "XYZ" if (a in mirror.axes) != (a == axis))
         self.doc.set_tools(mirror=replace(mirror, axes=axes))
 
+    def measure(self) -> None:
+        self.ports.view.measure()
+
     def place_pivot(self) -> None:
         self.ports.view.place_pivot()
 
@@ -173,6 +176,9 @@ class ShapeCommands:
     def numbers(self, kind: str, to: bool) -> tuple[float, ...]:
         """What the form of numbers begins with: nothing to do, or where the pivot and how large the pick is now."""
         return self.ports.view.strokes.numbers(kind, to)
+
+    def pick_size(self) -> tuple[float, ...]:
+        return self.ports.view.strokes.pick_size()
 
     def apply_exact(self) -> None:
         self.ports.view.strokes.apply_exact()

@@ -29,6 +29,7 @@ from fictilis.app.commands.actions import Actions
 from fictilis.app.lanes import paint
 from fictilis.app.lanes.axis import Axis
 from fictilis.app.lanes.choice import LaneChoice
+from fictilis.app.lanes.distances import Distances
 from fictilis.app.lanes.gestures import begin, cursor_at
 from fictilis.app.lanes.menus import context_menu, told_at
 from fictilis.app.lanes.places import LANE, RELAY, RULER, TALL, Heading, LaneLook, LanePlace, lay_out
@@ -81,6 +82,7 @@ class Lanes(Gesturing, QAbstractScrollArea):  # type: ignore[misc]
         self.headings: list[Heading] = []
         self._backdrop: tuple[tuple, QPixmap] | None = None
         self.bodies: dict[tuple[str, str], tuple[tuple, QPixmap]] = {}  # kept pictures, by owner and channel
+        self.distances = Distances(self)
         self.which = LaneChoice(self, doc, actions)
         self.filter = KeptKeysField(self)
         self.filter.setProperty("slim", True)
@@ -228,6 +230,7 @@ class Lanes(Gesturing, QAbstractScrollArea):  # type: ignore[misc]
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._backdrop[1])
+        self.distances.paint(painter)
         paint.ready(self, painter)
         paint.heads(self, painter)
         paint.playhead(self, painter)

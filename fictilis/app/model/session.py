@@ -47,6 +47,7 @@ class Seeing(Struct, frozen=True):
     ghost_step: int = 4
     motion: bool = False
     compass: bool = True
+    measures: bool = True
     ground: bool = False
     ground_at_zero: bool = False
     joints: bool = False

@@ -298,6 +298,8 @@ class ToolSection(Section):
         count = len(pick)
         word = pick.kind[:-1] if count == 1 else pick.kind
         picked = f"{count:,} {word} picked"
+        if len(self.doc.picks()) > 1 and tool.family != "brush":
+            picked += f", {' × '.join(f'{side:,.2f}' for side in self.commands.pick_size())} cm"
         if tool.family == "brush":
             return f"{tool.note} Only the pick can change: {picked}." if count else tool.note
         if tool.family == "handles":

@@ -80,13 +80,14 @@ class Canvas(Protocol):
     worn: Worn
     pointer: QPointF
     seen: Seen | None
-    placing_pivot: bool
     moving: bool
     divider: float
     motion_kept: tuple[Any, ...] | None
     backing: Any
     drawing: Any
     strokes: Any
+    clicks: Any
+    measuring: Any
     turning: Any
     amount: Any
 
@@ -104,6 +105,7 @@ class Canvas(Protocol):
     def shaped_item(self) -> StageItem | None: ...
     def bench(self, item: StageItem) -> Bench: ...
     def items(self) -> list[StageItem]: ...
+    def shown(self) -> list[StageItem]: ...
     def draw_items(self) -> list[DrawItem]: ...
     def label_rects(self) -> list[tuple[StageItem, QRectF]]: ...
     def ask_base(self, moved: Deltas) -> str | None: ...

@@ -66,8 +66,9 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     if view.drawing.on:
         view.drawing.paint(painter)
         _paint_note(view, painter, NOTE)
-    if view.placing_pivot:
-        _paint_note(view, painter, "Click a point to put the pivot on it")
+    view.measuring.paint(painter)
+    if view.clicks.on:
+        _paint_note(view, painter, view.clicks.note)
     if doc.shaping is not None or doc.rehearsing:
         painter.setPen(QPen(QColor(view.palette_.rehearse if doc.rehearsing else view.palette_.primary), FRAME))
         painter.setBrush(Qt.BrushStyle.NoBrush)

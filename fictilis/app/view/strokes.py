@@ -14,6 +14,8 @@ from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.app.view.tools.pick_tool import under
+from fictilis.core.ground.affine import placed
+from fictilis.core.ground.arrays import extent
 from fictilis.core.ground.errors import EditRefused, FictilisError, there
 from fictilis.core.scene.scene import Deltas
 from fictilis.core.shaping.exact import EXACT_CHANGES, change_exactly
@@ -207,16 +209,16 @@ class Strokes:
         self.clean()
         return None
 
-    def place_pivot(self, press: Event) -> None:
-        """Put the pivot on the point under the pointer, else on the surface."""
+    def place_pivot(self, press: Event) -> bool:
+        """Put the pivot on the point under the pointer, else on the surface; whether there was one."""
         bench = self.bench(there(self.view.shaped_item()))
         point, hit = under(bench, press.x, press.y, "points"), bench.hit(press.x, press.y)
         if point is None and hit is None:
             self.doc.say("There is no surface under the pointer; the pivot stays where it is.", "warning")
-            return
+            return False
         place = bench.scene_points[point] if point is not None else there(hit).place
-        self.view.placing_pivot = False
         self.doc.set_tools(pivot="Placed", pivot_place=tuple(float(v) for v in place))
+        return True
 
     def type(self, amounts: dict[int | None, float] | None) -> None:
         """Typed amounts for the stroke that goes on."""
@@ -316,6 +318,13 @@ class Strokes:
             return (CHANGES[kind].neutral,) * 3 if not to else (0.0,) * 3
         bench = self.bench(item)
         return tuple(round(float(v), 6) for v in (bench.about if kind == "move" else bench.extents))
+
+    def pick_size(self) -> tuple[float, ...]:
+        """How large the pick is along the axes of the scene, cm."""
+        item, picks = self.view.shaped_item(), self.doc.picks()
+        if item is None or not len(picks):
+            return (0.0, 0.0, 0.0)
+        return tuple(extent(placed(item.points[picks].astype(np.float64), item.matrix)).tolist())
 
     def shaped_pixels(self) -> tuple[np.ndarray, np.ndarray]:
         """(n, 2): where the points of what is shaped are seen, and (2,) the middle of the picture."""

@@ -21,6 +21,7 @@ from fictilis.app.model.hand import Gesture
 from fictilis.app.view.amount_field import AmountField
 from fictilis.app.view.backing import Backing
 from fictilis.app.view.canvas import Seen, look_under, object_under
+from fictilis.app.view.clicks import Clicks
 from fictilis.app.view.compass import TurnByCompass, on_compass
 from fictilis.app.view.divider import MoveDivider
 from fictilis.app.view.drawing import Drawing, DrawStroke, Taken
@@ -28,6 +29,7 @@ from fictilis.app.view.dressing import Dressing, Worn
 from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
+from fictilis.app.view.measuring import Measuring
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
@@ -48,6 +50,7 @@ from fictilis.render.camera import Camera
 from fictilis.render.items import DrawItem
 from fictilis.render.stage import ALONE, LINE_UP, Stage, StageItem, StageWish, seen_boxes
 
+PIVOT = "Click a point to put the pivot on it; Esc leaves"
 AT_ONCE = 0.035  # s of finding out shapes before others get their turn
 LARGE, FINE_AFTER = 50_000, 180  # points of a scene; ms of stillness before the picture is drawn smooth
 
@@ -78,7 +81,7 @@ class View(Gesturing, QWidget):
         self.worn = Worn()
         self.pointer = QPointF(-1, -1)
         self.seen: Seen | None = None
-        self.placing_pivot = False
+        self.clicks, self.measuring = Clicks(self), Measuring(self)
         self.divider: float = 0.5
         self._pressure = 1.0
         self.showing = Showing(self, doc)
@@ -102,6 +105,7 @@ class View(Gesturing, QWidget):
 
     def forget(self) -> None:
         self.drawing.leave()
+        self.clicks.stop()
         self.stage, self._before_stage, self.dressing = Stage(AT_ONCE), Stage(), Dressing(self.doc)
         self._items, self.seen, self.motion_kept, self.worn = [], None, None, Worn()
         self._next_time = sum(len(o.base) for o in self.doc.scene.objects) > LARGE
@@ -140,7 +144,7 @@ class View(Gesturing, QWidget):
         self._framed_for = identity
         self.eye.changed()
         self.worn.falloff = None
-        self.placing_pivot = self.placing_pivot and self.doc.shaping is not None
+        self.clicks.changed()
         self.drawing.changed()
         self.strokes.changed()
         self.amount.changed()
@@ -252,12 +256,16 @@ class View(Gesturing, QWidget):
 
     def draw(self, take: Taken) -> None:
         """Draw a line; what is drawn is given to ``take``."""
+        self.clicks.stop()
         self.drawing.start(take)
 
     def place_pivot(self) -> None:
         """The next click places the pivot."""
-        self.placing_pivot = True
-        self.update()
+        self.clicks.wait(PIVOT, self.strokes.place_pivot, lambda: self.doc.shaping is not None)
+
+    def measure(self) -> None:
+        """Measure between two points that are picked or clicked."""
+        self.measuring.start()
 
     # events
 
@@ -290,6 +298,9 @@ class View(Gesturing, QWidget):
             return TurnByCompass(self, event)
         if doc.seeing.before and abs(press.x - divider_x(self)) < 6:
             return MoveDivider(self)
+        if self.clicks.on:
+            self.clicks.press(press)
+            return None
         if doc.way == LINE_UP:
             self._items = self.items()  # the picture may still show another object
             item = label_under(self.label_rects(), event.position())
@@ -303,13 +314,9 @@ class View(Gesturing, QWidget):
             return None
         if self.drawing.on:
             return DrawStroke(self.drawing, press)
-        if self.placing_pivot:
-            self.strokes.place_pivot(press)
-        elif doc.shaping is not None:
+        if doc.shaping is not None:
             return self.strokes.start(press)
-        else:
-            return self._mix_gesture(event, press)
-        return None
+        return self._mix_gesture(event, press)
 
     def _mix_gesture(self, event: QMouseEvent, press: Event) -> Gesture | None:
         """What a press begins while nothing is shaped: a joint, a front, or the object under it."""
@@ -351,7 +358,7 @@ class View(Gesturing, QWidget):
         shape = Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor
         if on_compass(self, at):
             shape = Qt.CursorShape.PointingHandCursor
-        elif self.placing_pivot or self.drawing.on:
+        elif self.clicks.on or self.drawing.on:
             shape = Qt.CursorShape.CrossCursor
         elif not near and self.doc.shaping is None and (joint_under(self, at) or on_front(self, at)) is not None:
             shape = Qt.CursorShape.OpenHandCursor
@@ -367,7 +374,7 @@ class View(Gesturing, QWidget):
             if weights is not None or self.worn.falloff is not None:
                 self.worn.falloff = weights
                 self.refresh()
-        if doc.seeing.numbers or doc.seeing.paths:
+        if doc.seeing.numbers or doc.seeing.paths or self.measuring.on:
             self.seen = look_under(self._items or self.items(), self.camera, (x, y), (self.width(), self.height()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -389,11 +396,15 @@ class View(Gesturing, QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if self.drawing.wants(event) or self.amount.wants(event) or self.touching.wants(event):
+            if any(part.wants(event) for part in self._keyed()):
                 event.accept()
                 return True
         return super().event(event)
 
+    def _keyed(self) -> tuple[Clicks | Drawing | AmountField | Touching, ...]:
+        """What takes keys before shortcuts do."""
+        return self.clicks, self.drawing, self.amount, self.touching
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if not (self.drawing.key(event) or self.amount.key(event) or self.touching.key(event)):
+        if not any(part.key(event) for part in self._keyed()):
             super().keyPressEvent(event)

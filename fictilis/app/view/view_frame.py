@@ -25,9 +25,10 @@ SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", 
 BUTTON, GAP_AFTER = 26, ("slide", "pinch", "mask")  # pixels of a tool's button; tools with a line behind them
 NAMED, LEAST, FOOT = 126, 22, 16  # pixels: a button with its name, the least height of one, and the strip's foot
 MIXING_MENU = ("shape", "new-target", "new-from-seen", "in-between", None, "key-mix", "keep-mix", None, "fit", "front", "side",
-               "top", "keep-view", "new-camera", None, "hide", "show-all", "lock")  # fmt: skip
+               "top", "keep-view", "new-camera", "measure", None, "hide", "show-all", "lock")  # fmt: skip
 SHAPING_MENU = ("pick-all", "pick-none", "pick-inverse", "pick-grow", "pick-shrink", "pick-connected", "pick-mirrored",
-                "keep-pick", None, "place-pivot", "mask-from-pick", None, "fit", "about-pick", None, "done")  # fmt: skip
+                "keep-pick", None, "place-pivot", "mask-from-pick", "measure", None, "fit", "about-pick", None,
+                "done")  # fmt: skip
 
 
 class ViewFrame(QWidget):

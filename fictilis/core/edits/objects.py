@@ -70,8 +70,8 @@ def with_all_of(scene: Scene, other: Scene) -> Scene:
         made = replace(camera, id=fresh_id("c", (c.id for c in scene.cameras), scene.id_floor), name=name, along=along)
         scene = replace(scene, cameras=(*scene.cameras, made))
     for measure in other.measures:
-        first, second = (replace(end, owner=new_ids[end.owner]) for end in (measure.first, measure.second))
-        scene = add_measure(scene, first, second, measure.name)
+        ends = [replace(end, owner=new_ids[end.owner]) for end in (measure.first, measure.second)]
+        scene = add_measure(scene, ends[0], ends[1], measure.name)
     return scene
 
 
