@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
 from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.compass import on_compass
 from fictilis.app.view.handles import paint_letters
 from fictilis.render.ground import Ground, box_at_rest, ground_for, lowest
 from fictilis.render.stage import LINE_UP
@@ -57,7 +58,7 @@ def paint_numbers(view: Canvas, painter: QPainter) -> None:
     taken: list[QPointF] = []
     for (_, value), pixel, depth, far in zip(numbers, pixels, depths, away, strict=True):
         at = QPointF(float(pixel[0]), float(pixel[1]) + ROOM)
-        crowded = any(abs(at.x() - o.x()) < 3 * ROOM and abs(at.y() - o.y()) < ROOM for o in taken)
+        crowded = on_compass(view, at) or any(abs(at.x() - o.x()) < 3 * ROOM and abs(at.y() - o.y()) < ROOM for o in taken)
         if 0 < depth < 1 and far < FADED and not crowded and view.rect().contains(at.toPoint()):
             paint_letters(view, painter, at, f"{value:g}" if taken else f"{value:g} cm")
             taken.append(at)

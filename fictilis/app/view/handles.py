@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import Bench
+from fictilis.app.view.tools.bench import Snap
 from fictilis.app.view.tools.handling import HANDLE, handle_ends, handle_under
 from fictilis.app.widgets.theme import font
 
@@ -40,15 +41,25 @@ def paint_handles(view: Canvas, painter: QPainter, bench: Bench) -> None:
     painter.drawEllipse(middle, 5, 5)
 
 
-def paint_letters(view: Canvas, painter: QPainter, at: QPointF, text: str) -> None:
-    """Quiet text with a rim of the ground's colour, so that it is read over the clay too."""
+def paint_snap(view: Canvas, painter: QPainter, snap: Snap) -> None:
+    """A square around the place that a move snapped to, and what it is."""
+    pixel = view.camera.project(snap.place[None], view.width(), view.height())[0][0]
+    at = QPointF(*pixel)
+    painter.setPen(QPen(QColor(view.palette_.picked), 2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(QRectF(at.x() - 7, at.y() - 7, 14, 14))
+    paint_letters(view, painter, at + QPointF(0, 20), snap.said, quiet=False)
+
+
+def paint_letters(view: Canvas, painter: QPainter, at: QPointF, text: str, quiet: bool = True) -> None:
+    """Text around a place, quiet or not, with a rim of a panel's colour, so that it is read over the clay too."""
     path, face = QPainterPath(), font(12, 500)
     path.addText(0, 0, face, text)
     path.translate(at - path.boundingRect().center())
     rim = QColor(view.palette_.raised)
-    rim.setAlpha(200)
+    rim.setAlpha(200 if quiet else 235)
     painter.strokePath(path, QPen(rim, 3.0, join=Qt.PenJoinStyle.RoundJoin))
-    painter.fillPath(path, QColor(view.palette_.quiet))
+    painter.fillPath(path, QColor(view.palette_.quiet if quiet else view.palette_.text))
 
 
 def _paint_cone(painter: QPainter, bench: Bench, axis: int, end: QPointF, colour: QColor, _thick: float) -> None:

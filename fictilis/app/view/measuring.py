@@ -112,4 +112,4 @@ class Measuring:
             text = f"{name}{float(np.linalg.norm(first - second)):,.2f} cm"
             steep = abs(ends[0].y() - ends[-1].y()) > abs(ends[0].x() - ends[-1].x())
             beside = QPointF(painter.fontMetrics().horizontalAdvance(text) / 2 + 10, 0) if steep else QPointF(0, -12)
-            paint_letters(view, painter, (ends[0] + ends[-1]) / 2 + beside, text)
+            paint_letters(view, painter, (ends[0] + ends[-1]) / 2 + beside, text, quiet=False)

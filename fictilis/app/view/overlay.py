@@ -11,7 +11,7 @@ from fictilis.app.view.compass import EDGE, needles, on_compass, paint_compass
 from fictilis.app.view.drawing import NOTE
 from fictilis.app.view.front import paint_front
 from fictilis.app.view.ground import paint_numbers
-from fictilis.app.view.handles import paint_handles
+from fictilis.app.view.handles import paint_handles, paint_snap
 from fictilis.app.view.joints import paint_joints
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
@@ -55,6 +55,8 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
         _paint_camera(view, painter)
     if view.strokes.on or not on_compass(view, view.pointer):
         _paint_tool(view, painter)
+    if view.strokes.snap is not None:
+        paint_snap(view, painter, view.strokes.snap)
     if view.strokes.line is not None:
         _paint_line(view, painter)
     if doc.seeing.numbers and view.seen is not None and not view.turning.on:

@@ -12,6 +12,7 @@ from fictilis.app.model.document import Document
 from fictilis.app.model.hand import Gesture
 from fictilis.app.view.canvas import Canvas
 from fictilis.app.view.tools import TOOLS, Bench, Event, Stroke
+from fictilis.app.view.tools.bench import Snap
 from fictilis.app.view.tools.handling import CHANGES, apply_scale, handle_under, move_to, size_factors
 from fictilis.app.view.tools.pick_tool import under
 from fictilis.core.ground.affine import placed
@@ -87,13 +88,15 @@ class ToolStroke(Gesture):
 
 
 class Strokes:
-    """``live`` is the displacement of the shaped item that is shown but not committed yet; ``line`` one on the screen;
+    """``live`` is the displacement of the shaped item that is shown but not committed yet; ``line`` one on the screen,
+    ``snap`` what a move snapped to;
     ``held_axis`` that of the handle held."""
 
     def __init__(self, view: Canvas, doc: Document) -> None:
         self.view, self.doc = view, doc
         self.live: Deltas | None = None
         self.line: np.ndarray | None = None
+        self.snap: Snap | None = None
         self._kept_bench: tuple[tuple, Bench] | None = None
         self.held_axis: int | None = None
         self._exact_key: tuple | None = None
@@ -127,19 +130,24 @@ class Strokes:
             self.doc.pick(),
             self.view.width(),
             self.view.height(),
+            self.doc.frame,
+            self.doc.scene,
         )
         if self._kept_bench is not None and _same_bench(self._kept_bench[0], key):
             self._kept_bench[1].item = item
             return self._kept_bench[1]
         bench = Bench(
             self.doc, item, self.view.camera, self.view.width(), self.view.height(), self._depth, self._show_live, self._commit,
-            self._show_line, self._show_mask,
+            self._show_line, self._show_mask, self._show_snap,
+            lambda: [other for other in self.view.shown() if other.obj.id != item.obj.id],
         )  # fmt: skip
         self._kept_bench = (key, bench)
         return bench
 
     def _depth(self) -> np.ndarray:
+        live, self.live = self.live, None  # as it was when the stroke began
         cages = [replace(item, finer=None) for item in self.view.draw_items()]  # these are picked, not their smooth surfaces
+        self.live = live
         return there(self.view.picture).depth(
             cages, self.view.camera, self.view.width(), self.view.height(), self.view.palette_.view
         )
@@ -151,6 +159,9 @@ class Strokes:
     def _show_mask(self, mask: np.ndarray | None) -> None:
         self.view.worn.mask = mask
         self.view.refresh()
+
+    def _show_snap(self, snap: Snap | None) -> None:
+        self.snap = snap
 
     def _show_line(self, line: np.ndarray | None) -> None:
         self.line = line
@@ -232,7 +243,7 @@ class Strokes:
 
     def clean(self) -> None:
         """Nothing is left of a stroke."""
-        self.line, self.view.worn.mask = None, None
+        self.line, self.snap, self.view.worn.mask = None, None, None
         self.live, self._exact_key = None, None
         self.view.amount.stroke_ended()
         self.show_exact()

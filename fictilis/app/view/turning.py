@@ -99,7 +99,7 @@ class Turning:
             light = self.view.picture.renderer.light
             across, above = "right" if light.right >= 0 else "left", "up" if light.up >= 0 else "down"
             text = f"Light {abs(light.right):.0f}° {across}, {abs(light.up):.0f}° {above}"
-            paint_letters(self.view, painter, self.view.pointer + QPointF(0, -18), text)
+            paint_letters(self.view, painter, self.view.pointer + QPointF(0, -18), text, quiet=False)
 
     def _taken(self, event: QMouseEvent) -> Light | None:
         """The light as it stands, where a press takes it by the hand."""

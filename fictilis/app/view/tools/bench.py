@@ -40,6 +40,14 @@ class Event:
     pressure: float = 1.0
 
 
+@dataclass(frozen=True)
+class Snap:
+    """What a move snapped to: a place (3,) in the scene, and what it is."""
+
+    place: np.ndarray
+    said: str
+
+
 Stroke = Generator[None, Event, None]
 
 
@@ -48,7 +56,8 @@ class Bench:
     """The shaped item as shown, the camera, and ways to show and commit a change.
 
     ``show`` takes a displacement in object space or None; ``show_line`` a polyline on the screen (k, 2), or None.
-    ``show_mask`` takes a mask (n,) being painted.
+    ``show_mask`` takes a mask (n,) being painted, ``show_snap`` what a move snapped to, or None; ``others`` are the other items
+    in sight.
     """
 
     doc: Document
@@ -61,9 +70,12 @@ class Bench:
     commit: Callable[[Deltas, str], None]
     show_line: Callable[[np.ndarray | None], None]
     show_mask: Callable[[np.ndarray | None], None]
+    show_snap: Callable[[Snap | None], None]
+    others: Callable[[], list[StageItem]]
 
     def __post_init__(self) -> None:
         self.tools = self.doc.tools
+        self._anchors: dict[int, tuple[np.ndarray, np.ndarray, np.ndarray]] = {}
 
     @cached_property
     def points(self) -> np.ndarray:
@@ -101,7 +113,19 @@ class Bench:
         """(n,) bool: points that a pick may take."""
         if self.doc.tools.through:
             return self.camera.project(self.scene_points, self.width, self.height)[1] < 1
-        return visible_points(self.scene_points, self.camera, self.width, self.height, self.depth())
+        return visible_points(self.scene_points, self.camera, self.width, self.height, self._depths)
+
+    @cached_property
+    def _depths(self) -> np.ndarray:
+        return self.depth()
+
+    def anchors(self, item: StageItem) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Another item's points (n, 3) in the scene, their pixels (n, 2), and (n,) which of them can be seen."""
+        if id(item) not in self._anchors:
+            places, size = item.in_scene(), (self.width, self.height)
+            seen = visible_points(places, self.camera, *size, self._depths)
+            self._anchors[id(item)] = places, self.camera.project(places, *size)[0], seen
+        return self._anchors[id(item)]
 
     @cached_property
     def picked(self) -> np.ndarray:

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from fictilis.app.view.tools.bench import Bench, Event, Stroke
+from fictilis.app.view.tools.bench import Bench, Event, Snap, Stroke
 from fictilis.app.view.tools.pick_tool import click, pick
+from fictilis.app.view.tools.snapping import snapped
 from fictilis.core.geometry.closest import Surface
 from fictilis.core.ground.errors import EditRefused
 from fictilis.core.scene.scene import Deltas
@@ -17,6 +18,7 @@ from fictilis.core.shaping.exact import slide
 from fictilis.core.shaping.reach import rotation, scaling
 
 HANDLE = 76.0  # pixels from the pivot to a handle's end
+TURN_STEP, SCALE_STEP = 15.0, 0.1  # degrees and factors, with Shift
 GRIP = 13.0  # pixels around a handle's end that take the press
 
 
@@ -94,6 +96,7 @@ def _carry(bench: Bench, change: Change, axis: int | None, press: Event) -> Gene
         if typed is not None:
             moved = change.typed(bench, typed.amounts) if typed.amounts is not None else Deltas()
         else:
+            bench.show_snap(None)
             moved = change.apply(bench, axis, change.dragged(bench, axis, ends, press, event))
         if event.kind == "release":
             if len(moved.indices):
@@ -106,13 +109,12 @@ def _carry(bench: Bench, change: Change, axis: int | None, press: Event) -> Gene
 def _dragged_move(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> object:
     dx, dy = event.x - press.x, event.y - press.y
     if axis is None:
-        return bench.camera.drag(bench.about, dx, dy, bench.height)
-    unit = bench.unit(bench.about)
-    along = ends[axis] - ends[None]
-    square = float(along @ along)
-    if square < 16:  # the axis points at the viewer
-        return -dy * unit
-    return float(np.dot((dx, dy), along) / square * unit * HANDLE)
+        amount: np.ndarray | float = bench.camera.drag(bench.about, dx, dy, bench.height)
+    else:
+        unit, along = bench.unit(bench.about), ends[axis] - ends[None]
+        square = float(along @ along)  # small where the axis points at the viewer
+        amount = -dy * unit if square < 16 else float(np.dot((dx, dy), along) / square * unit * HANDLE)
+    return snapped(bench, axis, amount, event) if event.shift else amount
 
 
 def apply_move(bench: Bench, axis: int | None, amount: object) -> Deltas:
@@ -133,6 +135,14 @@ def _move_boxes(bench: Bench, held: bool, axis: int | None) -> tuple[tuple[int |
     return axes, axis if axis is not None else axes[0]
 
 
+def _stepped(bench: Bench, amount: float, step: float, unit: str, event: Event) -> float:
+    """With Shift by steps."""
+    if not event.shift:
+        return amount
+    bench.show_snap(Snap(bench.about, f"Steps of {step:g}{unit}"))
+    return round(amount / step) * step
+
+
 def _dragged_turn(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> float:
     """Degrees: the angle the pointer went round the pivot; for an axis across the view, its way across that axis."""
     back = bench.camera.axes()[2]
@@ -141,12 +151,14 @@ def _dragged_turn(bench: Bench, axis: int | None, ends: dict, press: Event, even
     if abs(facing) > 0.6 and axis is not None:
         first, now = np.array([press.x, press.y]) - middle, np.array([event.x, event.y]) - middle
         swept = np.arctan2(now[1], now[0]) - np.arctan2(first[1], first[0])
-        return float(-np.degrees((swept + np.pi) % (2 * np.pi) - np.pi) * np.sign(facing))
+        degrees = float(-np.degrees((swept + np.pi) % (2 * np.pi) - np.pi) * np.sign(facing))
+        return _stepped(bench, degrees, TURN_STEP, "°", event)
     if axis is None:
-        return float(event.x - press.x) * -0.5
+        return _stepped(bench, float(event.x - press.x) * -0.5, TURN_STEP, "°", event)
     along = ends[axis] - middle
     across = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-9)
-    return float(np.degrees(np.dot((event.x - press.x, event.y - press.y), across) / HANDLE))
+    degrees = float(np.degrees(np.dot((event.x - press.x, event.y - press.y), across) / HANDLE))
+    return _stepped(bench, degrees, TURN_STEP, "°", event)
 
 
 def apply_turn(bench: Bench, axis: int | None, degrees: float) -> Deltas:
@@ -173,10 +185,11 @@ def _turn_boxes(_bench: Bench, held: bool, axis: int | None) -> tuple[tuple[int 
 
 def _dragged_scale(bench: Bench, axis: int | None, ends: dict, press: Event, event: Event) -> float:
     if axis is None:
-        return float(np.exp((event.x - press.x) / 120))
+        factor = float(np.exp((event.x - press.x) / 120))
+        return max(_stepped(bench, factor, SCALE_STEP, "", event), min(factor, SCALE_STEP))
     along = ends[axis] - ends[None]
     square = max(float(along @ along), 400.0)
-    return 1 + float(np.dot((event.x - press.x, event.y - press.y), along) / square)
+    return _stepped(bench, 1 + float(np.dot((event.x - press.x, event.y - press.y), along) / square), SCALE_STEP, "", event)
 
 
 def apply_scale(bench: Bench, axis: int | None, amount: float | np.ndarray) -> Deltas:
