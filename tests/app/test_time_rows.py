@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fictilis.app.lanes.playback import Playback, flow, frame_after
-from fictilis.app.view.overlay import motion_path
+from fictilis.app.view.motion import motion_path
 from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys as edits
 from fictilis.core.edits import timeline

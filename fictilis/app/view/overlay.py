@@ -13,12 +13,12 @@ from fictilis.app.view.front import paint_front
 from fictilis.app.view.ground import paint_numbers
 from fictilis.app.view.handles import paint_handles, paint_snap
 from fictilis.app.view.joints import paint_joints
+from fictilis.app.view.motion import MOST_PATHS, paint_motion
 from fictilis.app.view.tools import TOOLS, Bench
 from fictilis.app.widgets.theme import Palette, font
 from fictilis.core.at_frame.copies import first_matrix
-from fictilis.core.at_frame.paths import points_over, points_over_weights
+from fictilis.core.at_frame.paths import points_over_weights
 from fictilis.core.at_frame.pose import Pose
-from fictilis.core.at_frame.springs import in_time
 from fictilis.core.ground.affine import placed
 from fictilis.core.ground.errors import there
 from fictilis.core.mix.shapes import some_points
@@ -26,9 +26,6 @@ from fictilis.render.stage import ALONE, LINE_UP, StageItem
 
 FRAME = 3
 PATH_STEPS = 49
-MOST_PATHS = 24
-PATH_SECONDS = 0.02
-MOST_STEPS = 2000  # places on a motion path
 NAME_ACROSS, NAME_DOWN = 60, 30  # pixels from shape to shape of a Line-up that their names need
 Labels = list[tuple[StageItem, QRectF]]
 
@@ -47,7 +44,7 @@ def paint_over(view: Canvas, painter: QPainter) -> None:
     if doc.seeing.paths and doc.way != LINE_UP:
         _paint_paths(view, painter)
     if doc.seeing.motion and doc.way != LINE_UP:
-        _paint_motion(view, painter)
+        paint_motion(view, painter)
     paint_numbers(view, painter)
     paint_front(view, painter)
     paint_joints(view, painter)
@@ -258,58 +255,6 @@ def _paint_paths(view: Canvas, painter: QPainter) -> None:
         painter.setPen(QPen(colour, 2))
         painter.setBrush(QColor(view.palette_.raised))
         painter.drawEllipse(QPointF(*pixels[-1, k]), 5, 5)
-
-
-def motion_path(view: Canvas) -> np.ndarray | None:
-    """(f, k, 3) in scene space: picked points, else the object's pivot, at every frame played; None without an object."""
-    doc, obj = view.doc, view.doc.object
-    if obj is None:
-        return None
-    start, end = doc.scene.span
-    step = max((end - start) / MOST_STEPS, 1.0)
-    frames = np.append(np.arange(start, end - 1e-9, step), end)
-    indices = doc.picks()[:MOST_PATHS]
-    led = obj.along is not None or obj.spring is not None or obj.repeated is not None
-    made_of = (obj, indices.tobytes(), start, end, doc.scene.fps, doc.scene if led else None)
-    kept = view.motion_kept
-    if kept is None or kept[0][0] is not obj or kept[0][1:] != made_of[1:]:
-        with in_time(PATH_SECONDS) as asked:
-            if len(indices):
-                path = points_over(doc.scene, obj, indices, frames)
-            else:
-                pivot = np.array([*obj.transform.pivot, 1.0])
-                stands = [first_matrix(doc.scene, obj, f) for f in frames.tolist()]
-                path = np.array([(m @ pivot)[:3] for m in stands])[:, None]
-        view.motion_kept = kept = ((None,) if asked.late else made_of, path, frames)
-        if asked.late:  # the next picture knows more of it
-            view.update()
-    return kept[1]
-
-
-def _paint_motion(view: Canvas, painter: QPainter) -> None:
-    """Paths over time: a dot at each frame, larger ones at keys, and where the present frame is."""
-    path = motion_path(view)
-    if path is None or len(path) < 2:
-        return
-    doc, p = view.doc, view.palette_
-    frames = there(view.motion_kept)[2]
-    keys = np.array([k.frame for lane in doc.obj.lanes for k in lane.curve.keys])
-    at_key = np.isin(np.round(frames, 6), np.round(keys, 6))
-    pixels = view.camera.project(path.reshape(-1, 3), view.width(), view.height())[0].reshape(*path.shape[:2], 2)
-    colour = QColor(p.picked)
-    now = int(np.argmin(np.abs(frames - doc.frame)))
-    for k in range(path.shape[1]):
-        row = [QPointF(x, y) for x, y in pixels[:, k].tolist()]
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour, 1.5))
-        painter.drawPolyline(QPolygonF(row))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        for at, large in zip(row, at_key.tolist(), strict=True):
-            painter.drawEllipse(at, 3.2 if large else 1.6, 3.2 if large else 1.6)
-        painter.setPen(QPen(colour, 2))
-        painter.setBrush(QColor(p.raised))
-        painter.drawEllipse(row[now], 5, 5)
 
 
 def _paint_camera(view: Canvas, painter: QPainter) -> None:

@@ -30,6 +30,7 @@ from fictilis.app.view.eye import Eye
 from fictilis.app.view.front import MoveFront, on_front
 from fictilis.app.view.joints import TurnJoint, joint_under
 from fictilis.app.view.measuring import Measuring
+from fictilis.app.view.motion import MoveBead, bead_under
 from fictilis.app.view.overlay import divider_x, label_under, paint_over
 from fictilis.app.view.picture import Picture, plain_image
 from fictilis.app.view.ready import Ready
@@ -319,10 +320,13 @@ class View(Gesturing, QWidget):
         return self._mix_gesture(event, press)
 
     def _mix_gesture(self, event: QMouseEvent, press: Event) -> Gesture | None:
-        """What a press begins while nothing is shaped: a joint, a front, or the object under it."""
+        """What a press begins while nothing is shaped: a joint, a key on its path, a front, or the object under it."""
         joint = joint_under(self, event.position())
         if joint is not None:
             return TurnJoint(self, *joint, event)
+        bead = bead_under(self, event.position())
+        if bead is not None:
+            return MoveBead(self, bead, event)
         front = on_front(self, event.position())
         if front is not None:
             return MoveFront(self, front)
@@ -360,7 +364,7 @@ class View(Gesturing, QWidget):
             shape = Qt.CursorShape.PointingHandCursor
         elif self.clicks.on or self.drawing.on:
             shape = Qt.CursorShape.CrossCursor
-        elif not near and self.doc.shaping is None and (joint_under(self, at) or on_front(self, at)) is not None:
+        elif not near and self.doc.shaping is None and (joint_under(self, at) or bead_under(self, at) or on_front(self, at)):
             shape = Qt.CursorShape.OpenHandCursor
         self.setCursor(shape)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -50,6 +50,23 @@ def key_values(
             curve = curve.with_key(hold.key) if hold.certain else curve
         curves[channel_id] = curve.with_key(key)
     return scene.with_owner(before.with_lanes(curves)), holds
+
+
+def move_place(scene: Scene, object_id: str, frame: float, way: Sequence[float]) -> Scene:
+    """Where an object is at a frame moved by ``way`` (3,) cm: its keys there, with their tangents. A lane without a key there
+    gets one; an axis without a lane stays."""
+    for channel_id, cm in zip(("position.x", "position.y", "position.z"), way, strict=True):
+        obj = scene.object(object_id)
+        lane = obj.lane(channel_id)
+        if lane is None or abs(cm) < 1e-9:
+            continue
+        key = lane.curve.key_at(frame)
+        if key is None:
+            value = float(lane.curve.evaluate(frame)) + cm
+            scene = key_values(scene, object_id, frame, {channel_id: value}, guard=False)[0]
+        else:
+            scene = set_key(scene, object_id, channel_id, replace(key, value=key.value + cm))
+    return scene
 
 
 def delete_keys(scene: Scene, keys: Iterable[KeyRef]) -> Scene:
