@@ -281,6 +281,14 @@ ROWS = (
     Row("measures", "See/Measures", "Show measures", "see", (), always, lambda d: d.seeing.measures, "measures"),
     operated("rename-measure", "See/Measures", "measure-rename"),
     operated("remove-measure", "See/Measures", "measure-remove"),
+    Row("second", "See/Beside", "Two views beside each other", "beside", ("B",), has_object, lambda d: bool(d.seeing.beside)),
+    *(
+        Row(f"second-{what}", "See/Beside", f"Beside: {text}", "beside", (), need, lambda d, w=what: d.seeing.beside == w, what)
+        for what, text, need in (
+            ("camera", "through the camera", has_camera), ("before", "before, or the base", has_object),
+            ("mix", "the mix", has_object), ("target", "the target alone", has_target), ("frame", "another frame", has_object),
+        )
+    ),
     Row("way", "See", "Next way to see", "next_way", ("V",), has_object),
     Row("front", "See/From where", "Front", "look", ("Ctrl+1",), argument="front"),
     Row("side", "See/From where", "Side", "look", ("Ctrl+2",), argument="side"),

@@ -88,6 +88,16 @@ class ShapeCommands:
         axes = "".join(a for a in "XYZ" if (a in mirror.axes) != (a == axis))
         self.doc.set_tools(mirror=replace(mirror, axes=axes))
 
+    def beside(self, what: str = "") -> None:
+        """A second view of something; the same once more, or of nothing while there is one, makes it one view again."""
+        seeing, camera = self.doc.seeing, self.doc.scene.camera
+        if what and what != seeing.beside:
+            self.doc.see(beside=what, beside_frame=self.doc.frame if what == "frame" else seeing.beside_frame)
+        elif seeing.beside:
+            self.doc.see(beside="")
+        else:
+            self.doc.see(beside="camera" if camera is not None and not self.doc.through_camera else "before")
+
     def measure(self) -> None:
         self.ports.view.measure()
 

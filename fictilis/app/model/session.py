@@ -30,7 +30,8 @@ if TYPE_CHECKING:
 class Seeing(Struct, frozen=True):
     """What the view shows besides the surface. ``colour`` is ``displacement``, ``stretch``, ``cuts`` or nothing; ``scale`` the
     displacement in cm at full colour, 0 for the largest; ``ghosts`` of ``frames``, of ``keys`` or of nothing; ``sharp``: at
-    full resolution while something moves too."""
+    full resolution while something moves too; ``beside`` what the second view shows, nothing for one view, at ``beside_frame``
+    where that is another frame."""
 
     wire: bool = False
     points: bool = False
@@ -52,6 +53,9 @@ class Seeing(Struct, frozen=True):
     ground_at_zero: bool = False
     joints: bool = False
     sharp: bool = False
+    beside: str = ""
+    beside_frame: float = 0.0
+    beside_alike: bool = True
 
 
 class Notice(Struct, frozen=True):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QImage, QPainter
 
 from fictilis.app.model.document import Document
-from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.canvas import Turned
 from fictilis.app.view.ground import ground_in
 from fictilis.core.scene.timeline import Reference
 from fictilis.render.background import Background
@@ -26,10 +28,10 @@ def place_of(reference: Reference, image: np.ndarray, width: int, height: int) -
 
 
 class Backing:
-    """Keeps what was made for the picture shown last."""
+    """Keeps what was made for the picture shown last. ``through`` says whether the view is that of the scene's camera."""
 
-    def __init__(self, doc: Document, view: Canvas) -> None:
-        self.doc, self.view = doc, view
+    def __init__(self, doc: Document, view: Turned, through: Callable[[], bool]) -> None:
+        self.doc, self.view, self._through = doc, view, through
         self._kept: tuple[Reference, np.ndarray, tuple[int, int], Backdrop] | None = None
 
     def _seen(self, before: bool) -> tuple[Reference, np.ndarray] | None:
@@ -37,7 +39,7 @@ class Backing:
         doc, reference = self.doc, self.doc.scene.reference
         if reference is None or not reference.shown or reference.before is not before or reference.opacity <= 0:
             return None
-        if reference.through and not self.view.eye.looks_through():
+        if reference.through and not self._through():
             return None
         from fictilis.formats.reference import picture_at
 

@@ -52,12 +52,13 @@ class Dressing:
         self._cuts: tuple[dict[str, np.ndarray], int] | None = None
         self.legend: Legend | None = None
 
-    def items(self, stage: list[StageItem], palette: Palette, worn: Worn, still: bool, base: bool = False) -> list[DrawItem]:
-        doc, seeing = self.doc, self.doc.seeing
+    def items(self, stage: list[StageItem], palette: Palette, worn: Worn, still: bool, place: str = "") -> list[DrawItem]:
+        """``place`` names another place than the view itself: ``before`` is in no colours."""
+        doc, seeing, base = self.doc, self.doc.seeing, place == "before"
         self.legend = None
         out = []
         for number, item in enumerate(stage):
-            key = ("before" if base else doc.way, number, item.obj.id, item.ref)
+            key = (place or doc.way, number, item.obj.id, item.ref)
             look = item.obj.appearance
             draw = DrawItem(
                 key, item.obj.geometry, item.points, item.normals, item.matrix, None, colour=look.colour, smooth=look.smooth,
@@ -76,10 +77,10 @@ class Dressing:
                 draw.point_colours = (_dot_colour(palette, item), palette.picked)
             draw.revision = (item.revision, tinted, marked, item.drawn)
             out.append(draw)
-        in_time = doc.way == IN_THE_MIX and doc.object is not None and not base and not doc.playing
+        in_time = doc.way == IN_THE_MIX and doc.object is not None and not place and not doc.playing
         if in_time and (seeing.ghosts or self._neighbours()):
             out += self._ghosts_in_time()
-        if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not base:
+        if seeing.ghost and doc.way != LINE_UP and doc.object is not None and not place:
             out.append(self._ghost(palette))
         return out
 

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
-from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.canvas import Canvas, Turned
 from fictilis.app.view.compass import on_compass
 from fictilis.app.view.handles import paint_letters
 from fictilis.render.ground import Ground, box_at_rest, ground_for, lowest
@@ -17,7 +17,7 @@ ROOM = 14.0  # pixels that a number stands beside its line
 FADED = 0.8  # parts of the reach after which lines are too faint for numbers
 
 
-def ground_in(view: Canvas) -> Ground | None:
+def ground_in(view: Turned) -> Ground | None:
     """The lines of the ground in a view; None where it is not wanted."""
     doc = view.doc
     if not doc.seeing.ground or doc.way == LINE_UP:

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.canvas import Canvas, Turned
 from fictilis.app.view.tools import Bench
 from fictilis.app.view.tools.bench import Snap
 from fictilis.app.view.tools.handling import HANDLE, handle_ends, handle_under
@@ -51,7 +51,7 @@ def paint_snap(view: Canvas, painter: QPainter, snap: Snap) -> None:
     paint_letters(view, painter, at + QPointF(0, 20), snap.said, quiet=False)
 
 
-def paint_letters(view: Canvas, painter: QPainter, at: QPointF, text: str, quiet: bool = True) -> None:
+def paint_letters(view: Turned, painter: QPainter, at: QPointF, text: str, quiet: bool = True) -> None:
     """Text around a place, quiet or not, with a rim of a panel's colour, so that it is read over the clay too."""
     path, face = QPainterPath(), font(12, 500)
     path.addText(0, 0, face, text)

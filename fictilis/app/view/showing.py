@@ -71,10 +71,12 @@ class Showing(QObject):
         self.shown.emit()
 
     def ask(
-        self, items: Items, camera: Camera, background: Background, fine: bool, late: Callable[[], bool], before: Items | None
-    ) -> None:
+        self, items: Items, camera: Camera, background: Background, fine: bool, late: Callable[[], bool], before: Items | None,
+        waits: bool = True,
+    ) -> None:  # fmt: skip
         """Ask for a picture of what ``items`` gives, unless one is drawn yet: when that has come, what is so then is drawn.
-        ``late`` says whether shapes are missing that take longer; ``before`` gives what stands left of the divider."""
+        ``late`` says whether shapes are missing that take longer; ``before`` gives what stands left of the divider. A small
+        scene ``waits`` for its picture."""
         if self.picture is None or self.before is None or self.picture.busy:
             return
         begun = time.perf_counter()
@@ -85,7 +87,7 @@ class Showing(QObject):
         self.picture.ask(items(), camera, *size, background, fine, part)
         self._size, self.dirty = self._pixels(), late()
         self._asked = (begun, fine, self.doc.openings, not (fine and self.dirty))
-        if self.picture.wait(0.0 if self.doc.playing else pictures.SOON):
+        if self.picture.wait(pictures.SOON if waits and not self.doc.playing else 0.0):
             self._take()
 
     def _came(self) -> None:
@@ -121,11 +123,11 @@ class Showing(QObject):
             self.dirty = True
             self.view.update()
 
-    def paint(self, painter: QPainter, background: Background, divider: float) -> None:
+    def paint(self, painter: QPainter, background: Background, divider: float | None) -> None:
         """Paint the last picture, whatever part of the resolution it has; left of the divider the one before."""
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(self.view.rect(), self._image or plain_image(background))
-        if self.doc.seeing.before and self.before is not None and self.before.image is not None:
+        if divider is not None and self.doc.seeing.before and self.before is not None and self.before.image is not None:
             painter.save()
             painter.setClipRect(QRectF(0, 0, divider, self.view.height()))
             painter.drawImage(self.view.rect(), self.before.image)

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QWheelEvent
 
-from fictilis.app.view.canvas import Canvas
+from fictilis.app.view.canvas import Turned
 from fictilis.app.view.handles import paint_letters
 from fictilis.core.edits.timeline import set_light
 from fictilis.core.scene.light import Light
@@ -19,7 +19,7 @@ DEGREES = 0.5  # of the light, per pixel
 class Turning:
     """``at`` is where the pointer was last, None while nothing is turned; ``light`` how it stood when a hand took it."""
 
-    def __init__(self, view: Canvas) -> None:
+    def __init__(self, view: Turned) -> None:
         self.view = view
         self.at: QPointF | None = None
         self.light: Light | None = None

@@ -62,6 +62,7 @@ class View(Gesturing, QWidget):
     picture_shown = pyqtSignal()
     asked = pyqtSignal(object)  # for a menu, at a place of the screen
     first_painted = pyqtSignal()
+    refreshed = pyqtSignal()
 
     def __init__(self, doc: Document, palette: Palette, ask_base: Callable[[Deltas], str | None]) -> None:
         super().__init__()
@@ -76,7 +77,7 @@ class View(Gesturing, QWidget):
         self.dressing = Dressing(doc)
         self.turning = Turning(self)
         self.eye = Eye(doc, self)
-        self.backing = Backing(doc, self)
+        self.backing = Backing(doc, self, self.eye.looks_through)
         self.strokes, self.drawing = Strokes(self, doc), Drawing(self)
         self.amount, self.ready, self.touching = AmountField(self), Ready(doc, self), Touching(self)
         self.worn = Worn()
@@ -126,6 +127,7 @@ class View(Gesturing, QWidget):
         self.update()
         if self.amount.isVisible():
             self.amount.place()
+        self.refreshed.emit()
 
     def _settle(self) -> None:
         self.eye.aim_done()
@@ -196,8 +198,12 @@ class View(Gesturing, QWidget):
             self.worn.falloff = self.bench(item).weights
 
     def _before_items(self) -> list[DrawItem]:
-        """The shapes as they were when shaping began; while mixing, the bases."""
-        doc, wish = self.doc, self.wish()
+        stage = self._before_stage.items(self.before_wish(self.wish()))
+        return self.dressing.items(stage, self.palette_, Worn(), False, "before")
+
+    def before_wish(self, wish: StageWish) -> StageWish:
+        """Of the shapes as they were when shaping began; while mixing, of the bases."""
+        doc = self.doc
         if doc.shaping is not None and doc.before is not None:
             wish = replace(wish, scene=doc.before)
         else:
@@ -205,7 +211,7 @@ class View(Gesturing, QWidget):
         current = next((o for o in wish.scene.objects if o.id == wish.current), None)
         if current is None or wish.shaping is not None and not wish.shaping.exists_in(current):
             wish = replace(wish, shaping=None, way="In the mix")
-        return self.dressing.items(self._before_stage.items(wish), self.palette_, Worn(), False, base=True)
+        return wish
 
     def paintEvent(self, _event: object) -> None:
         painter, background = QPainter(self), self.palette_.view

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QToolButton, QWidget
 
 from fictilis.app.commands.actions import Actions
 from fictilis.app.model.document import Document
 from fictilis.app.view.guide_card import GuideCard
+from fictilis.app.view.second import SecondView
 from fictilis.app.view.spoken import SpokenView
 from fictilis.app.view.tools import TOOLS
 from fictilis.app.view.view import View
@@ -23,12 +25,28 @@ from fictilis.render.stage import WAYS
 
 SHOW_ICONS = {"wire": "graph", "displacement": "thermometer", "ghost": "stack", "texture": "checkerboard"}
 BUTTON, GAP_AFTER = 26, ("slide", "pinch", "mask")  # pixels of a tool's button; tools with a line behind them
+HANDLE = 5  # pixels between two views
 NAMED, LEAST, FOOT = 126, 22, 16  # pixels: a button with its name, the least height of one, and the strip's foot
 MIXING_MENU = ("shape", "new-target", "new-from-seen", "in-between", None, "key-mix", "keep-mix", None, "fit", "front", "side",
                "top", "keep-view", "new-camera", "measure", None, "hide", "show-all", "lock")  # fmt: skip
 SHAPING_MENU = ("pick-all", "pick-none", "pick-inverse", "pick-grow", "pick-shrink", "pick-connected", "pick-mirrored",
                 "keep-pick", None, "place-pivot", "mask-from-pick", "measure", None, "fit", "about-pick", None,
                 "done")  # fmt: skip
+
+
+class Handle(QFrame):
+    """What the two views are divided by; ``part`` of the width is the first one's."""
+
+    def __init__(self, frame: ViewFrame) -> None:
+        super().__init__(frame)
+        self.frame_, self.part = frame, 0.5
+        self.setObjectName("handle")
+        self.setCursor(Qt.CursorShape.SplitHCursor)
+        self.hide()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self.part = (self.x() + event.position().x()) / max(self.frame_.width() - HANDLE, 1)
+        self.frame_.resizeEvent(None)
 
 
 class ViewFrame(QWidget):
@@ -68,6 +86,8 @@ class ViewFrame(QWidget):
         self.names.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
         self.names.setIconSize(QSize(14, 14))
         self._laid: tuple | None = None
+        self.second: SecondView | None = None
+        self.handle = Handle(self)
         self.toast = Toast(self, palette)
         self.spoken = SpokenView(view)
         self.guide = GuideCard(self, doc, actions, palette)
@@ -143,8 +163,11 @@ class ViewFrame(QWidget):
         self.toast.palette_ = palette
         self.guide.set_palette_(palette)
         self.view.set_palette_(palette)
+        if self.second is not None:
+            self.second.set_palette_(palette)
 
     def refresh(self) -> None:
+        self._show_second()
         self.ways.set_value(self.doc.way)
         self.ways.setEnabled(self.doc.object is not None)
         self.strip.setVisible(self.doc.shaping is not None)
@@ -163,10 +186,33 @@ class ViewFrame(QWidget):
         self.looks.set_value("free" if not c.parallel else names.get((c.yaw, c.pitch), ""))
 
     def resizeEvent(self, _event: object) -> None:
-        self.view.setGeometry(self.rect())
+        self._lay_out()
+
+    def _show_second(self) -> None:
+        """The second view comes or goes; it is made when it is first wanted."""
+        wanted = bool(self.doc.seeing.beside)
+        if wanted and self.second is None:
+            self.second = SecondView(self.view, self.doc, self.palette_)
+            self.second.setParent(self)
+            self.second.lower()
+        if self.second is not None and self.second.isHidden() == wanted:
+            self.second.setVisible(wanted)
+            self.handle.setVisible(wanted)
+            self._lay_out()
+
+    def _lay_out(self) -> None:
+        wide, high = self.width(), self.height()
+        if self.second is not None and not self.second.isHidden():
+            room = wide - HANDLE
+            left = min(max(round(room * self.handle.part), self.view.minimumWidth()), room - self.second.minimumWidth())
+            self.view.setGeometry(0, 0, left, high)
+            self.handle.setGeometry(left, 0, HANDLE, high)
+            self.second.setGeometry(left + HANDLE, 0, room - left, high)
+        else:
+            self.view.setGeometry(self.rect())
         for part in (self.ways, self.looks, self.shows):
             part.adjustSize()
-        edge, gap = self.width() - 12, 10
+        edge, gap = self.view.width() - 12, 10
         self.ways.move(12, 12)
         beside = edge - self.ways.geometry().right() - gap  # what is left of the first row; what does not fit goes below
         if self.shows.width() + gap + self.looks.width() <= beside:
