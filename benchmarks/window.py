@@ -129,46 +129,45 @@ def playback_rows() -> list[Row]:
     from benchmarks.repeats import cups
     from fictilis.core.scene.light import Light
 
-    heavy = ((f"{count},000 triangles", _heavy_scene(segments)) for count, segments in ((50, 64), (100, 91)))
+    heavy = ((f"{count},000 triangles", _heavy_scene(segments)) for count, segments in ((50, 64), (100, 91), (200, 129)))
     scenes = (("200 cups of 510 faces, each later", cups()), ("Moon jelly", moon_jelly()), *heavy)
     for name, scene in scenes:
         window = open_window(scene)
         QTest.qWait(2500)
         view, doc = window.view, window.doc
-        items = view.draw_items()
-        ground, camera, picture = window.palette_.view, view.camera, view.picture
-        frame = {"at": 0.0}
+        plain, camera, picture = window.palette_.view, view.camera, view.picture
+        doc.see(ground=True)
+        grounded, items, frame = view.backing.background(), view.draw_items(), {"at": 0.0}
+        doc.see(ground=False)
 
-        def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, ground=ground) -> None:
+        def whole(view=view, doc=doc, frame=frame, picture=picture, camera=camera, plain=plain) -> None:
             frame["at"] = (frame["at"] + 1) % 90
             doc.session = replace(doc.session, frame=frame["at"])
-            picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, ground, False)
+            picture.draw(view.draw_items(), camera, WIDTH, HEIGHT, 1.0, plain, False)
 
-        def bare(items=items, picture=picture, camera=camera, ground=ground) -> None:
-            picture.renderer.draw(items, camera, WIDTH, HEIGHT, ground, swift=True)
+        def drawn(light: Light, background, fine: bool, renderer=picture.renderer, items=items, camera=camera):
+            def draw() -> None:
+                renderer.light = light
+                renderer.draw(items, camera, WIDTH, HEIGHT, background, fine, swift=not fine)
+                renderer.light = Light()
 
-        def flat(bare=bare, renderer=picture.renderer) -> None:
-            renderer.light = Light(relief=0.0)
-            bare()
-            renderer.light = Light()
+            return draw
 
-        def still(items=items, renderer=picture.renderer, camera=camera, ground=ground, shade=Light().shade) -> None:
-            renderer.light = Light(shade=shade)
-            renderer.draw(items, camera, WIDTH, HEIGHT, ground, True)
-            renderer.light = Light()
-
-        def open_(still=still) -> None:
-            still(shade=0.0)
-
-        t = medians({"bare": bare, "flat": flat, "whole": whole, "still": still, "open": open_}, rounds=25)
+        t = medians(
+            {
+                "whole": whole, "bare": drawn(Light(), plain, False), "flat": drawn(Light(relief=0), plain, False),
+                "ground": drawn(Light(), grounded, False), "still": drawn(Light(), grounded, True),
+                "open": drawn(Light(shade=0), plain, True), "lines": drawn(Light(shade=0, lines=1), plain, True),
+            }, rounds=25,
+        )  # fmt: skip
         detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
         out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
-        out.append(
-            Row(f"a picture of {name} with relief / without", t["bare"] / t["flat"], 1.15, True, f"{ms(t['bare'])} at 1280×800")
-        )
-        out.append(
-            Row(f"{name} at rest with shade / without", t["still"] / t["open"], 1.6, True, f"{ms(t['still'])} at 1280×800")
-        )
+        for what, a, b, goal in (
+            ("with relief and ground / neither", "ground", "flat", 1.15),
+            ("at rest with shade, ground and shadow / neither", "still", "open", 1.6),
+            ("at rest with surface lines / without", "lines", "open", 1.3),
+        ):
+            out.append(Row(f"{name} {what}", t[a] / t[b], goal, True, f"{ms(t[a])} at 1280×800"))
         window.resize(1280, 800)
         window.playback.start()
         QTest.qWait(3000)
