@@ -29,16 +29,18 @@ from fictilis.core.animation.curve import Key
 from fictilis.core.edits import keys, sweeps, targets, timeline, whole_shapes
 from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.forms import add_form
+from fictilis.core.edits.measures import add_measure
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.geometry.picked import Pick
 from fictilis.core.mix.channels import ChannelRef
 from fictilis.core.mix.key_refs import KeyRef
 from fictilis.core.mix.shapes import ShapeRef
 from fictilis.core.scene.cues import AFTER, BACK, QUEUE, START, Act, Cue, Lead, Then, When
+from fictilis.core.scene.kept import PointOf
 from fictilis.core.scene.scene import Scene
 from fictilis.core.scene.sweep import Sweep
+from fictilis.core.scene.timeline import SceneCamera
 from fictilis.core.shaping.mirror import Mirror
-from fictilis.demo.tide_marks import tide_marks
 from fictilis.formats.choices import Choices
 from fictilis.formats.sound import read_sound
 from fictilis.pictures.orders import AS_SEEN, Order
@@ -145,16 +147,24 @@ def take_relay_and_sweep(window: Window, doc: Document, take) -> None:
     take("sweep")
 
 
-def take_lines(window: Window, doc: Document, take) -> None:
-    """The marks of the tide as tubes."""
-    doc.open_scene(tide_marks(), None)
-    window.view.eye.look("free")
-    window.view.eye.fit()
-    window.operations.operate(
-        "line-tube", {"profile": "round", "sides": 16, "width": 8.0, "twist": 0.0, "open": False, "other": None}
+def take_beside(window: Window, doc: Document, take) -> None:
+    """A target being shaped beside what a camera sees, with the ground and the width of the bell measured."""
+    scene = fictilis.moon_jelly()
+    rim = scene.objects[0].base[:, 0] * (scene.objects[0].base[:, 1] > 0)
+    ends = (PointOf("o1", int(number)) for number in (rim.argmin(), rim.argmax()))
+    scene = add_measure(scene, *ends, "Rim")
+    doc.open_scene(
+        timeline.add_camera(scene, SceneCamera("", "From below", (0.0, 4.0, 0.0), 165.0, 40.0, -24.0, 32.0))[0], None
     )
-    doc.set_frame(60.0)
-    take("tube")
+    window.view.eye.fit()
+    doc.see(beside="camera", ground=True)
+    doc.set_frame(30.0)
+    doc.start_shaping(ShapeRef(doc.object.target_named("Lean left").id))
+    window.actions_.by_id["large-view"].trigger()
+    take("beside")
+    window.actions_.by_id["large-view"].trigger()
+    doc.done_shaping()
+    doc.see(beside="", ground=False)
 
 
 def take_cues(window: Window, doc: Document, take) -> None:
@@ -401,7 +411,7 @@ def main() -> None:
     take_rig(window, doc, take)
     take_cues(window, doc, take)
     take_relay_and_sweep(window, doc, take)
-    take_lines(window, doc, take)
+    take_beside(window, doc, take)
     doc.saved_version = doc.committed.version
     window.close()
     app.processEvents()

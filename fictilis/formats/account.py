@@ -169,6 +169,8 @@ FEATURES = (
     Feature("Reference picture", lambda scene, _shown: [scene.reference.name] if scene.reference is not None else []),
     Feature("Cues", lambda scene, _shown: [c.name for c in scene.cues]),
     Feature("Markers", lambda scene, _shown: [m.name for m in scene.markers]),
+    Feature("Measures", lambda scene, _shown: [m.name for m in scene.measures]),
+    Feature("Light", lambda scene, _shown: ["that of the scene"] if scene.light is not None else []),
 )  # fmt: skip
 
 
@@ -186,6 +188,7 @@ def account(whole: Scene, scene: Scene, key: str, values: Values) -> list[Row]:
     seen = Scene(
         start=whole.start, end=whole.end, fps=whole.fps, cameras=whole.cameras, markers=whole.markers, sound=whole.sound,
         reference=whole.reference, clips=scene.clips, clip=scene.clip, cues=whole.cues,
+        measures=whole.measures, light=whole.light,
     )  # fmt: skip
     rows = []
     for feature in FEATURES:

@@ -64,7 +64,7 @@ SHAPED = ("Sweeps", "Masks and factors of groups", *ACTED)
 RIGGED = ("Rigs", "Joints retimed, or turned by hand", "Dual quaternions", "Rigs that rest")
 MOVED = ("Own motion", "Motion along a line")
 _ONE_CLIP = _all((LEFT_OUT, "only the active clip is written"), "Other clips")
-_UNTOLD = _all(GONE, "Sound", "Reference picture", "Cues", "Markers")
+_UNTOLD = _all(GONE, "Sound", "Reference picture", "Cues", "Markers", "Measures", "Light")
 _IN_POINTS = _all(MIXED, *SHAPED, "Motion laid over lanes", "Springs", "Bend, twist and taper", *RIGGED)
 
 _ONE_SHAPE = (
@@ -135,7 +135,8 @@ PAGE: Fates = (
          "Cues", "Markers")
     | _all(PARTED, SEAMS) | _all(TRIANGLES, "Polygons") | _all((CHANGED, "images, no checkers"), "Textures")
     | _all(GONE, "Motion along a line", "Widths of lines", "Springs", "Bend, twist and taper", "Cameras", "Motion of cameras",
-           "Joints retimed, or turned by hand", "Dual quaternions", "Field of view over time", "Reference picture")
+           "Joints retimed, or turned by hand", "Dual quaternions", "Field of view over time", "Reference picture",
+           "Measures", "Light")
     | _all(DRAWN, "Curves") | _all(EXACT, "Tubes") | _all((LEFT_OUT, "they are shown whole"), "Lines drawn in part")
     | _all(_surface, "Smooth surfaces") | _all((CHANGED, "all of them move at once"), "Copies")
     | _all(BOUND, "Rigs", "Rigs that rest")

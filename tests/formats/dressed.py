@@ -14,12 +14,15 @@ from fictilis.core.edits.cues import add_cue
 from fictilis.core.edits.deformers import change_deformer
 from fictilis.core.edits.forms import add_form
 from fictilis.core.edits.keys import set_key
+from fictilis.core.edits.measures import add_measure
 from fictilis.core.edits.repeats import set_repeat
 from fictilis.core.edits.rigs import turn_joint
 from fictilis.core.edits.springs import set_spring
 from fictilis.core.edits.topology import set_surface
 from fictilis.core.scene.appearance import Appearance, Texture
 from fictilis.core.scene.cues import CLICK, Act, Cue, Lead, When
+from fictilis.core.scene.kept import PointOf
+from fictilis.core.scene.light import Light
 from fictilis.core.scene.places import Transform
 from fictilis.core.scene.point_spring import PointSpring
 from fictilis.core.scene.repeats import Repeat
@@ -100,6 +103,8 @@ MAKERS = {
     "Sound": (lambda s: replace(s, sound=Sound("Tide", b"x" * 64)), "mesh"),
     "Cues": (lambda s: add_cue(s, Cue("", "Touch", When(CLICK, OBJ), Act(leads=(Lead(OBJ, "t1"),))))[0], "mesh"),
     "Markers": (lambda s: timeline.set_marker(s, 4.0, "Here"), "mesh"),
+    "Measures": (lambda s: add_measure(s, PointOf(OBJ, 0), PointOf(OBJ, 1)), "mesh"),
+    "Light": (lambda s: timeline.set_light(s, Light(right=30.0)), "mesh"),
 }  # fmt: skip
 
 

@@ -189,6 +189,9 @@ class SecondView(QWidget):
         self._fill()
         self.refresh()
 
+    def hideEvent(self, _event: object) -> None:
+        self.forget()  # of a large scene it is large
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.refresh()
