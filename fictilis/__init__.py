@@ -5,7 +5,7 @@ The small public API; see docs/scripting.md. Everything is loaded when first use
 
 from importlib import import_module
 
-__version__ = "0.15.0"
+__version__ = "0.16.0"
 
 _HOMES = {
     "Scene": "fictilis.core.scene.scene",
