@@ -31,8 +31,7 @@ from fictilis.render.programs import LINES, Programs, compiled
 from fictilis.render.shadow import SIZE, beneath
 from fictilis.render.strands import LEAST_WIDTH, Strands
 
-KEPT_BUFFERS = 160
-KEPT_COPIES = 24
+KEPT_BUFFERS, KEPT_COPIES = 160, 24  # besides those of the picture drawn last
 LEAST_LINED = 160  # pixels: lower pictures would be all surface lines
 MOST_CAST = 60_000  # triangles that throw a shadow while something moves
 REACHES = 0.12  # of half the picture's height: a bend over so much counts fully as relief
@@ -60,7 +59,7 @@ class Renderer:
         self._made = count()
         self._pixel = 1.0  # of 1 cm, one before the eye
         self._matrix = b""
-        self._eye, self._parallel, self._triangles = np.zeros(3), False, 0
+        self._eye, self._parallel, self._triangles, self._drawn = np.zeros(3), False, 0, 0
         self._swift, self._insides, self._shaded, self._lined = False, True, True, False
         self.light = Light()
 
@@ -115,7 +114,7 @@ class Renderer:
         frame = self._frame(width * factor, height * factor)
         ground, background = background.ground, replace(background, ground=None)
         covered = covered_part(items, camera, width, height) if factor == 2 and ground is None else None
-        self._triangles = sum(item.triangle_count for item in items)
+        self._triangles, self._drawn = sum(item.triangle_count for item in items), len(items)
         opaque, faint = ([i for i in items if i.alpha > 0 and (i.alpha >= 1) == whole] for whole in (True, False))
         shadow = None if ground is None else self._cast(opaque, ground)
         self._passes.paint_background(frame, background)
@@ -263,7 +262,7 @@ class Renderer:
             buffers = None
         if buffers is None:
             buffers = self._buffers[item.key] = Buffers(self, item)
-            while len(self._buffers) > KEPT_BUFFERS:
+            while len(self._buffers) > KEPT_BUFFERS + self._drawn:
                 self._buffers.popitem(last=False)[1].release()
         self._buffers.move_to_end(item.key)
         buffers.fill(item)
@@ -334,7 +333,7 @@ class Renderer:
                 if copies is not None:
                     copies.release()
                 copies = self._copies[item.key] = CopyBuffers(self, item)
-                while len(self._copies) > KEPT_COPIES:
+                while len(self._copies) > KEPT_COPIES + self._drawn:
                     self._copies.popitem(last=False)[1].release()
             self._copies.move_to_end(item.key)
             copies.fill(item.many)
@@ -363,7 +362,7 @@ class Renderer:
         if kept is None or kept[0][0] is not made_of[0] or item.revision is None or kept[0][1:] != made_of[1:]:
             solid = (tube_item if item.finer is None else smooth_item)(item, next(self._made))
             self._surfaces[item.key] = kept = (made_of, solid)
-            while len(self._surfaces) > KEPT_BUFFERS:
+            while len(self._surfaces) > KEPT_BUFFERS + self._drawn:
                 self._surfaces.popitem(last=False)
         self._surfaces.move_to_end(item.key)
         solid = kept[1]
