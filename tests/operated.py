@@ -39,7 +39,7 @@ from tests.rigged import rigged
 OBJ, ONE, TWO, BOTH, GUST = "o1", "t1", "t2", "t3", "t6"
 
 
-SPECIAL = {"measure-add": {"first": "Sheet", "first-point": 1, "second": "Other", "second-point": 2},
+SPECIAL = {"measure-add": {"first": "Ball", "first-point": 1, "second": "Other", "second-point": 2},
            "light-set": {"line-colour": "#204060"},
            "ease": {"ease": "bounce-out"}, "no-in-between": {"at": 0.5}, "handle": {"side": "out", "frames": 2.0, "value": 0.1},
            "weld": {"within": 5.5}, "numbers": {"segments": 3}, "driver": {"driver": "Slide", "at": 0.4},
