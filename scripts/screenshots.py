@@ -153,16 +153,16 @@ def take_beside(window: Window, doc: Document, take) -> None:
     rim = scene.objects[0].base[:, 0] * (scene.objects[0].base[:, 1] > 0)
     ends = (PointOf("o1", int(number)) for number in (rim.argmin(), rim.argmax()))
     scene = add_measure(scene, *ends, "Rim")
-    doc.open_scene(
-        timeline.add_camera(scene, SceneCamera("", "From below", (0.0, 4.0, 0.0), 165.0, 40.0, -24.0, 32.0))[0], None
-    )
+    near = SceneCamera("", "Close", (0.0, 4.0, 0.0), 190.0, 70.0, 6.0, 32.0)
+    doc.open_scene(timeline.add_camera(scene, near)[0], None)
     window.view.eye.fit()
     doc.see(beside="camera", ground=True)
     doc.set_frame(30.0)
     doc.start_shaping(ShapeRef(doc.object.target_named("Lean left").id))
-    window.actions_.by_id["large-view"].trigger()
+    doc.set_tools(tool="pick")
+    doc.change(large=True, tool_names=False)
     take("beside")
-    window.actions_.by_id["large-view"].trigger()
+    doc.change(large=False, tool_names=True)
     doc.done_shaping()
     doc.see(beside="", ground=False)
 
