@@ -141,6 +141,14 @@ def test_the_divider_is_dragged_and_leaves_both_some_room(two):
         assert frame.view.width() + frame.handle.width() + second(two).width() == frame.width()
 
 
+def test_where_there_is_no_room_there_is_one_view_until_there_is_some(two):
+    frame = two.window.frame
+    frame.resize(2 * frame.view.minimumWidth() - 1, 400)
+    assert frame.second.isHidden() and frame.view.size() == frame.size() and two.doc.seeing.beside
+    frame.resize(900, 400)
+    assert frame.second.isVisible() and frame.view.width() + frame.handle.width() + frame.second.width() == 900
+
+
 def test_what_is_gone_is_seen_no_more(two):
     two.doc.see(beside=two.doc.scene.clips[1].id)
     two.doc.edit("Remove", lambda s: clips.remove_clip(s, s.clips[1].id))

@@ -186,11 +186,12 @@ class ViewFrame(QWidget):
         self.looks.set_value("free" if not c.parallel else names.get((c.yaw, c.pitch), ""))
 
     def resizeEvent(self, _event: object) -> None:
+        self._show_second()
         self._lay_out()
 
     def _show_second(self) -> None:
-        """The second view comes or goes; it is made when it is first wanted."""
-        wanted = bool(self.doc.seeing.beside)
+        """The second view comes or goes, where there is room; it is made when it is first wanted."""
+        wanted = bool(self.doc.seeing.beside) and self.width() >= 2 * self.view.minimumWidth()
         if wanted and self.second is None:
             self.second = SecondView(self.view, self.doc, self.palette_)
             self.second.setParent(self)
