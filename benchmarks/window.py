@@ -153,19 +153,20 @@ def playback_rows() -> list[Row]:
 
             return draw
 
-        t = medians(
+        t = medians({"whole": whole, "bare": drawn(Light(), plain, False)}, rounds=15)
+        t |= medians(
             {
-                "whole": whole, "bare": drawn(Light(), plain, False), "flat": drawn(Light(relief=0), plain, False),
-                "ground": drawn(Light(), grounded, False), "still": drawn(Light(), grounded, True),
-                "open": drawn(Light(shade=0), plain, True), "lines": drawn(Light(shade=0, lines=1), plain, True),
-            }, rounds=25,
+                "flat": drawn(Light(relief=0), plain, False), "ground": drawn(Light(), grounded, False),
+                "still": drawn(Light(), grounded, True), "open": drawn(Light(shade=0), plain, True),
+                "lines": drawn(Light(shade=0, lines=1), plain, True),
+            }, rounds=4,
         )  # fmt: skip
         detail = f"whole {ms(t['whole'])}, bare draw {ms(t['bare'])} at 1280×800"
         out.append(Row(f"a frame of {name} (evaluate, normals, upload, draw)", t["whole"] / t["bare"], 1.6, True, detail))
         for what, a, b, goal in (
             ("with relief and ground / neither", "ground", "flat", 1.15),
             ("at rest with shade, ground and shadow / neither", "still", "open", 1.6),
-            ("at rest with surface lines / without", "lines", "open", 1.3),
+            ("at rest with surface lines / without", "lines", "open", 2.0),
         ):
             out.append(Row(f"{name} {what}", t[a] / t[b], goal, True, f"{ms(t[a])} at 1280×800"))
         window.resize(1280, 800)

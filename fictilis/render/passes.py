@@ -98,6 +98,10 @@ class Passes:
     def shadow(self) -> Shadow:
         return Shadow(self.ctx, self._pass)
 
+    def forget_shadow(self) -> None:
+        if "shadow" in self.__dict__:
+            self.shadow.forget()
+
     def shade(self, size: tuple[int, int]) -> Shade:
         """That of pictures of a size, kept until another is asked for."""
         if self._shade is None or self._shade.size != size:

@@ -157,9 +157,11 @@ class Renderer:
 
     def _cast(self, items: list[DrawItem], ground: Ground) -> np.ndarray | None:
         """Find the shadow of items on the ground; the matrix (4, 4) from the scene to the picture of it, None without one."""
-        camera = None if self._swift and self._triangles > MOST_CAST else beneath(items, ground)
-        if camera is None:
+        if self._swift and self._triangles > MOST_CAST:
             return None
+        camera, shadow = beneath(items, ground), self._passes.shadow
+        if camera is None or shadow.stands(items, camera):
+            return None if camera is None else shadow.matrix
         self._tell(camera, SIZE, SIZE, 1)
         frame = self._frame(SIZE, SIZE)
         frame.fbo.scissor = None
@@ -167,7 +169,7 @@ class Renderer:
         frame.fbo.clear(depth=1.0)
         self._draw_items([replace(item, wire=None, point_colours=None) for item in items], 1)
         matrix = np.frombuffer(self._matrix, np.float32).reshape(4, 4).T.astype(np.float64)
-        self._passes.shadow.find(frame, camera, matrix)
+        shadow.find(frame, camera, matrix)
         return matrix
 
     def depths(
@@ -240,6 +242,7 @@ class Renderer:
 
     def forget(self, owner: object = None) -> None:
         """Release what is kept of the items drawn so far, or of those of an owner, the first part of their keys."""
+        self._passes.forget_shadow()
         with self.ctx:
             for kept in (self._buffers, self._copies, self._surfaces):
                 for key in [k for k in kept if owner is None or _owner(k) == owner]:

@@ -38,15 +38,32 @@ def beneath(items: Sequence[DrawItem], ground: Ground) -> Camera | None:
 
 
 class Shadow:
-    """The shadow of one picture after another."""
+    """The shadow of one picture after another; ``matrix`` (4, 4) leads from the scene to the picture that it was found of."""
 
     def __init__(self, ctx: Any, made: Pass) -> None:
         self.ctx, self._made = ctx, made
+        self.matrix = np.eye(4)
+        self._of: list[tuple[Any, ...]] = []
         self._across, self.texture = (ctx.texture((SIZE, SIZE), 1) for _ in range(2))
         self._onto = [ctx.framebuffer([texture]) for texture in (self._across, self.texture)]
 
+    def stands(self, items: Sequence[DrawItem], camera: Camera) -> bool:
+        """Whether the shadow that was found last is that of these items, for the camera below; else it is to be found."""
+        of = [
+            (i.geometry, i.revision, i.key, i.matrix.tobytes(), i.drawn, i.finer, None if i.many is None else i.many.revision,
+             camera)
+            for i in items
+        ]  # fmt: skip
+        same = len(of) == len(self._of) and all(a[0] is b[0] and a[1:] == b[1:] for a, b in zip(of, self._of, strict=True))
+        self._of = of
+        return same and all(i.revision is not None for i in items)
+
+    def forget(self) -> None:
+        self._of = []
+
     def find(self, frame: Frame, camera: Camera, matrix: np.ndarray) -> None:
         """From a picture that the camera below made, by the matrix (4, 4) from the scene to that picture."""
+        self.matrix = matrix
         self.ctx.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         x, height, z = camera.centre
         level, above = (float(matrix[2] @ [x, height + up, z, 1.0]) / 2 + 0.5 for up in (0.0, 1.0))

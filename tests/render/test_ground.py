@@ -9,6 +9,7 @@ from fictilis.render.background import Background
 from fictilis.render.camera import Camera
 from fictilis.render.ground import APART, ground_for, step_for
 from fictilis.render.items import DrawItem, Many
+from fictilis.render.renderer import Renderer
 from fictilis.render.shadow import SOFT
 
 ABOVE = Camera(distance=200.0, pitch=90.0, parallel=True)
@@ -135,3 +136,28 @@ def test_faint_things_throw_none_and_copies_do(renderer):
     many = Many(matrix[None], np.zeros(1, int), same, np.broadcast_to(np.float32([0, 1, 0]), same.shape).copy(), "two")
     two = shadow(renderer, flat + [0, 1, 0], mesh, many=many)
     assert np.count_nonzero(two > 3) > 1.5 * np.count_nonzero(one > 3)
+
+
+def test_a_shadow_that_is_kept_goes_with_whatever_throws_it(renderer):
+    """What is drawn again is what another renderer would draw first, whichever part of it changed."""
+    points, mesh = box(40, 10, 40, 1)
+    low = (points + [0, 5, 0]).astype(np.float32)
+    matrix = np.eye(4)
+    matrix[0, 3] = 30.0
+    ground = ground_for(ABOVE, SIZE, 0.0, "#000000")
+    item = DrawItem("b", mesh, low, point_normals(mesh, low), np.eye(4), 1)
+    others = (
+        replace(item, matrix=matrix), replace(item, points=(low * [0.5, 1, 0.5]).astype(np.float32), revision=2),
+        replace(item, geometry=replace(mesh)), item,
+    )  # fmt: skip
+    for there in (item, *others, item):
+        for camera in (ABOVE, replace(ABOVE, pitch=40.0, yaw=20.0)):
+            background = replace(WHITE, ground=replace(ground, height=-3.0) if there is others[2] else ground)
+            found = renderer.draw([there], camera, SIZE, SIZE, background)
+            with Renderer() as fresh:
+                assert np.array_equal(found, fresh.draw([there], camera, SIZE, SIZE, background))
+    renderer.forget()
+    again = replace(item, points=(low * [2, 1, 2]).astype(np.float32))  # of another scene, with the same names
+    asked = [again], ABOVE, SIZE, SIZE, replace(WHITE, ground=ground)
+    with Renderer() as fresh:
+        assert np.array_equal(renderer.draw(*asked), fresh.draw(*asked))
