@@ -27,7 +27,7 @@ from fictilis.render.items import DrawItem
 from fictilis.render.stage import ALONE, IN_THE_MIX, Stage, StageItem, StageWish
 
 CAMERA, BEFORE, MIX, TARGET, FRAME = WHAT = ("camera", "before", "mix", "target", "frame")
-WORDS = {CAMERA: "Through the camera", MIX: "The mix", TARGET: "Target alone", FRAME: "Another frame"}
+WORDS = {CAMERA: "Camera", MIX: "The mix", TARGET: "Target alone", FRAME: "Frame"}
 
 
 class SecondView(QWidget):
