@@ -151,6 +151,9 @@ def test_where_there_is_no_room_there_is_one_view_until_there_is_some(two):
 
 def test_what_is_gone_is_seen_no_more(two):
     two.doc.see(beside=two.doc.scene.clips[1].id)
+    two.doc.edit("Clip", lambda s: choose_clip(s, s.clips[1].id))
+    assert second(two).sees == second(two).what.currentData() == "mix", "the active clip is the mix"
+    two.doc.undo()
     two.doc.edit("Remove", lambda s: clips.remove_clip(s, s.clips[1].id))
     assert second(two).sees == "before" and np.allclose(points(two), two.obj.base, atol=1e-5)
     two.doc.see(beside="camera")

@@ -14,7 +14,7 @@ from fictilis.core.at_frame.springs import in_time
 from fictilis.core.scene.kept import Measure
 from fictilis.core.scene.scene import Scene
 
-SAMPLES, SECONDS = 160, 0.03  # over what is played; for all that are found at once
+SAMPLES, SECONDS = 160, 0.03  # over what is played; for the springs of one
 STROKES = (Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotDotLine)
 EDGE = 14.0  # pixels above and below a curve
 
@@ -32,14 +32,13 @@ class Distances:
         if self._of is not scene:
             self._of, self._found = scene, {}
         left = [m for m in scene.measures if m not in self._found]
-        for measure in left:
+        if left:  # one in each picture
             with in_time(SECONDS) as asked:
-                values = distance_over(scene, measure, frames)
+                values = distance_over(scene, left[0], frames)
             if not asked.late:
-                self._found[measure] = values
-            if asked.late or measure is not left[-1]:
+                self._found[left[0]] = values
+            if asked.late or len(left) > 1:
                 self.lanes.viewport().update()
-            break
         return self._found
 
     def paint(self, painter: QPainter) -> None:

@@ -14,7 +14,7 @@ from fictilis.app.view.picture import Picture
 from fictilis.app.view.showing import Showing
 from fictilis.app.view.turning import Turning
 from fictilis.app.view.view import AT_ONCE, FINE_AFTER, View
-from fictilis.app.widgets.fields import ArrowCombo
+from fictilis.app.widgets.fields import ArrowCombo, show_checked
 from fictilis.app.widgets.layouts import across, later
 from fictilis.app.widgets.number_field import NumberField
 from fictilis.app.widgets.theme import Palette, icon
@@ -31,7 +31,7 @@ WORDS = {CAMERA: "Camera", MIX: "The mix", TARGET: "Target alone", FRAME: "Frame
 
 
 class SecondView(QWidget):
-    """Shows; nothing is shaped or posed in it. Where its own camera is None it looks as the view does."""
+    """Shows; nothing is shaped or posed in it. ``own`` is its camera where it is not turned as the view is."""
 
     def __init__(self, view: View, doc: Document, palette: Palette) -> None:
         super().__init__()
@@ -57,7 +57,7 @@ class SecondView(QWidget):
         self.alike.setCheckable(True)
         self.alike.setProperty("segment", True)
         self.alike.setProperty("place", "only")
-        self.alike.toggled.connect(self._set_alike)
+        self.alike.clicked.connect(self._set_alike)
         self.close_ = QToolButton()
         self.close_.setToolTip("One view again")
         self.close_.setAccessibleName("One view again")
@@ -87,8 +87,10 @@ class SecondView(QWidget):
 
     @property
     def sees(self) -> str:
-        """One of WHAT, or the id of a clip; where that is not there, how it was before."""
+        """One of WHAT, or the id of a clip; the active one is the mix. Of what is gone, how it was before."""
         asked, scene = self.doc.seeing.beside, self.doc.scene
+        if asked == scene.clip:
+            return MIX
         there = {BEFORE, MIX, FRAME, *(c.id for c in scene.clips)}
         there |= {CAMERA} if scene.camera is not None else set()
         there |= {TARGET} if self.doc.target is not None else set()
@@ -110,9 +112,7 @@ class SecondView(QWidget):
         self.frame.setVisible(sees == FRAME)
         self.frame.set_value(seeing.beside_frame)
         self.alike.setVisible(sees != CAMERA)
-        self.alike.blockSignals(True)
-        self.alike.setChecked(seeing.beside_alike)
-        self.alike.blockSignals(False)
+        show_checked(self.alike, seeing.beside_alike)
 
     def _set_alike(self, alike: bool) -> None:
         self.own = self.view.camera

@@ -46,7 +46,7 @@ class Handle(QFrame):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self.part = (self.x() + event.position().x()) / max(self.frame_.width() - HANDLE, 1)
-        self.frame_.resizeEvent(None)
+        self.frame_.lay_out()
 
 
 class ViewFrame(QWidget):
@@ -167,7 +167,8 @@ class ViewFrame(QWidget):
             self.second.set_palette_(palette)
 
     def refresh(self) -> None:
-        self._show_second()
+        if self._show_second():
+            self.lay_out()
         self.ways.set_value(self.doc.way)
         self.ways.setEnabled(self.doc.object is not None)
         self.strip.setVisible(self.doc.shaping is not None)
@@ -187,10 +188,10 @@ class ViewFrame(QWidget):
 
     def resizeEvent(self, _event: object) -> None:
         self._show_second()
-        self._lay_out()
+        self.lay_out()
 
-    def _show_second(self) -> None:
-        """The second view comes or goes, where there is room; it is made when it is first wanted."""
+    def _show_second(self) -> bool:
+        """Whether the second view comes or goes, where there is room; it is made when it is first wanted."""
         wanted = bool(self.doc.seeing.beside) and self.width() >= 2 * self.view.minimumWidth()
         if wanted and self.second is None:
             self.second = SecondView(self.view, self.doc, self.palette_)
@@ -199,9 +200,11 @@ class ViewFrame(QWidget):
         if self.second is not None and self.second.isHidden() == wanted:
             self.second.setVisible(wanted)
             self.handle.setVisible(wanted)
-            self._lay_out()
+            return True
+        return False
 
-    def _lay_out(self) -> None:
+    def lay_out(self) -> None:
+        """Put everything where there is room for it."""
         wide, high = self.width(), self.height()
         if self.second is not None and not self.second.isHidden():
             room = wide - HANDLE
