@@ -105,6 +105,17 @@ def test_the_key_opens_and_takes_it_away_and_so_does_its_button(two):
     assert two.doc.seeing.beside_frame == 10.0
 
 
+def test_another_frame_begins_as_this_one_and_is_typed(two):
+    pane = second(two)
+    pane.what.setCurrentIndex(pane.what.findData("frame"))
+    pane.what.activated.emit(pane.what.currentIndex())
+    assert two.doc.seeing.beside_frame == 10.0 and pane.frame.text() == "10"
+    pane.frame.selectAll()
+    two.type("16\r", on=pane.frame)
+    assert two.doc.seeing.beside_frame == 16.0 and two.doc.frame == 10.0
+    assert np.allclose(points(two), at(two.doc.scene, 16.0), atol=1e-5)
+
+
 def test_it_is_turned_alike_or_by_itself(two):
     two.doc.see(beside="mix")
     two.settle()

@@ -48,7 +48,7 @@ class SecondView(QWidget):
         self._fine = later(self, FINE_AFTER, self._settle)
         self.what = ArrowCombo(palette)
         self.what.setAccessibleName("What is seen beside")
-        self.what.activated.connect(lambda n: doc.see(beside=self.what.itemData(n)))
+        self.what.activated.connect(self._choose)
         self.frame = NumberField("Frame beside", "", 0)
         self.frame.setToolTip("The frame that is seen beside")
         self.frame.setMaximumWidth(64)
@@ -113,6 +113,12 @@ class SecondView(QWidget):
         self.frame.set_value(seeing.beside_frame)
         self.alike.setVisible(sees != CAMERA)
         show_checked(self.alike, seeing.beside_alike)
+
+    def _choose(self, number: int) -> None:
+        """Another frame begins as this one."""
+        what = self.what.itemData(number)
+        at = self.doc.frame if what == FRAME != self.sees else self.doc.seeing.beside_frame
+        self.doc.see(beside=what, beside_frame=at)
 
     def _set_alike(self, alike: bool) -> None:
         self.own = self.view.camera
